@@ -1,0 +1,107 @@
+using System.Numerics;
+
+namespace Bandejo.Core.Fleet;
+
+/// <summary>A set of row numbers, one bit each. Grows by itself; rows past the end are not in it.</summary>
+public sealed class Bitmap
+{
+    private ulong[] _words;
+
+    public Bitmap(int rows = 0) => _words = new ulong[(rows + 63) / 64];
+
+    private Bitmap(ulong[] words) => _words = words;
+
+    internal ulong[] Words => _words;
+
+    public bool this[int row]
+    {
+        get => (row >> 6) < _words.Length && (_words[row >> 6] & (1UL << (row & 63))) != 0;
+        set
+        {
+            if ((row >> 6) >= _words.Length)
+            {
+                if (!value)
+                {
+                    return;
+                }
+
+                Array.Resize(ref _words, Math.Max((row >> 6) + 1, _words.Length * 2));
+            }
+
+            if (value)
+            {
+                _words[row >> 6] |= 1UL << (row & 63);
+            }
+            else
+            {
+                _words[row >> 6] &= ~(1UL << (row & 63));
+            }
+        }
+    }
+
+    /// <summary>How many rows are in the set.</summary>
+    public int Count()
+    {
+        var count = 0;
+        foreach (var word in _words)
+        {
+            count += BitOperations.PopCount(word);
+        }
+
+        return count;
+    }
+
+    public bool IsEmpty() => Array.TrueForAll(_words, word => word == 0);
+
+    public Bitmap Copy() => new((ulong[])_words.Clone());
+
+    /// <summary>Keeps only the rows that are in both.</summary>
+    public Bitmap And(Bitmap other)
+    {
+        for (var i = 0; i < _words.Length; i++)
+        {
+            _words[i] &= i < other._words.Length ? other._words[i] : 0;
+        }
+
+        return this;
+    }
+
+    /// <summary>Adds the rows of the other.</summary>
+    public Bitmap Or(Bitmap other)
+    {
+        if (other._words.Length > _words.Length)
+        {
+            Array.Resize(ref _words, other._words.Length);
+        }
+
+        for (var i = 0; i < other._words.Length; i++)
+        {
+            _words[i] |= other._words[i];
+        }
+
+        return this;
+    }
+
+    /// <summary>Takes the rows of the other away.</summary>
+    public Bitmap Except(Bitmap other)
+    {
+        for (var i = 0; i < Math.Min(_words.Length, other._words.Length); i++)
+        {
+            _words[i] &= ~other._words[i];
+        }
+
+        return this;
+    }
+
+    /// <summary>The rows, ascending.</summary>
+    public IEnumerable<int> Rows()
+    {
+        for (var i = 0; i < _words.Length; i++)
+        {
+            for (var word = _words[i]; word != 0; word &= word - 1)
+            {
+                yield return (i << 6) + BitOperations.TrailingZeroCount(word);
+            }
+        }
+    }
+}

@@ -1,0 +1,146 @@
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Core.Fleet;
+
+/// <summary>Which rows a rule holds for, and for which it is not known yet. All other live rows are false.</summary>
+public sealed record RuleRows(Bitmap True, Bitmap NotKnown);
+
+/// <summary>
+/// What is known of every device, kept by fact instead of by device, so that a rule over the whole fleet is a few passes over dense arrays.
+/// A device has a row number that stays the same while it is enrolled. Not safe for use from several threads at once.
+/// </summary>
+public sealed class FleetColumns
+{
+    private readonly Dictionary<FactRef, Column> _columns = [];
+    private readonly Bitmap _live = new();
+    private readonly Bitmap _complete = new();
+    private readonly Stack<int> _free = new();
+    private int _rows;
+
+    /// <summary>The rows that stand for a device.</summary>
+    public Bitmap Live => _live;
+
+    /// <summary>One more than the highest row ever given out.</summary>
+    public int Rows => _rows;
+
+    /// <summary>A row for a new device, without facts.</summary>
+    public int Add()
+    {
+        var row = _free.TryPop(out var free) ? free : _rows++;
+        _live[row] = true;
+        return row;
+    }
+
+    /// <summary>Forgets a device; its row may be given to another.</summary>
+    public void Remove(int row)
+    {
+        foreach (var column in _columns.Values)
+        {
+            column.Set(row, FactLookup.NotKnown);
+        }
+
+        _live[row] = false;
+        _complete[row] = false;
+        _free.Push(row);
+    }
+
+    /// <summary>Says whether the device's list of programs is complete: then an app without an entry is certainly absent.</summary>
+    public void SetInventoryComplete(int row, bool isComplete) => _complete[row] = isComplete;
+
+    /// <summary>Sets what is known of a fact. The value's type must be the fact's type in <see cref="FactCatalog"/>.</summary>
+    public void Set(int row, FactRef fact, FactLookup value)
+    {
+        if (!_columns.TryGetValue(fact, out var column))
+        {
+            if (value.Value is null)
+            {
+                return;
+            }
+
+            _columns[fact] = column = NewColumn(fact);
+        }
+
+        column.Set(row, value);
+    }
+
+    public FactLookup Get(int row, FactRef fact) =>
+        _columns.TryGetValue(fact, out var column) ? column.Get(row) : fact.IsApp && _complete[row] ? FactLookup.Absent : FactLookup.NotKnown;
+
+    /// <summary>The facts of one row.</summary>
+    public IFactSource Row(int row) => new RowFacts(this, row);
+
+    /// <summary>Evaluates a rule for every live row. The same answer, row by row, as <see cref="Rule.Evaluate"/>.</summary>
+    public RuleRows Evaluate(Rule rule)
+    {
+        var (isTrue, notKnown) = Evaluate(rule.Root);
+        return new RuleRows(isTrue.And(_live), notKnown.And(_live));
+    }
+
+    /// <summary>How many live rows have each value of a fact, most first; not known and absent left out.</summary>
+    public IReadOnlyList<(FactValue Value, int Count)> Spread(FactRef fact, Bitmap rows) =>
+        [.. rows.Rows().Select(row => Get(row, fact).Value).OfType<FactValue>().GroupBy(value => value).Select(group => (group.Key, group.Count())).OrderByDescending(pair => pair.Item2).ThenBy(pair => pair.Key.ToString(), StringComparer.Ordinal)];
+
+    private (Bitmap True, Bitmap NotKnown) Evaluate(RuleNode node)
+    {
+        switch (node)
+        {
+            case ConstantNode constant:
+                return (constant.Value ? Full() : new Bitmap(_rows), new Bitmap(_rows));
+            case NotNode not:
+                var (yes, open) = Evaluate(not.Part);
+                return (Full().Except(yes).Except(open), open);
+            case JoinedNode joined:
+                var (isTrue, notKnown) = Evaluate(joined.Parts[0]);
+                foreach (var part in joined.Parts.Skip(1))
+                {
+                    var (partTrue, partOpen) = Evaluate(part);
+                    if (joined.IsAnd)
+                    {
+                        // Possible in both, and not certain in both, is not known.
+                        var possible = isTrue.Copy().Or(notKnown).And(partTrue.Copy().Or(partOpen));
+                        isTrue.And(partTrue);
+                        notKnown = possible.Except(isTrue);
+                    }
+                    else
+                    {
+                        isTrue.Or(partTrue);
+                        notKnown.Or(partOpen).Except(isTrue);
+                    }
+                }
+
+                return (isTrue, notKnown);
+            case ConditionNode condition:
+                var answers = (True: new Bitmap(_rows), NotKnown: new Bitmap(_rows));
+                var column = _columns.GetValueOrDefault(condition.Fact) ?? NewColumn(condition.Fact);
+                column.Test(condition, _rows, answers.True, answers.NotKnown);
+                return answers;
+            default:
+                throw new InvalidOperationException($"No meaning for {node.GetType().Name}.");
+        }
+    }
+
+    private Bitmap Full()
+    {
+        var full = new Bitmap(_rows);
+        Array.Fill(full.Words, ulong.MaxValue);
+        if ((_rows & 63) != 0)
+        {
+            full.Words[^1] = (1UL << (_rows & 63)) - 1;
+        }
+
+        return full;
+    }
+
+    private Column NewColumn(FactRef fact) => fact.IsApp
+        ? new AppColumn(_complete)
+        : FactCatalog.TypeOf(fact) switch
+        {
+            FactType.Number or FactType.Size or FactType.Duration or FactType.Date => new NumberColumn(FactCatalog.TypeOf(fact)!.Value),
+            _ => new CodedColumn(),
+        };
+
+    private sealed class RowFacts(FleetColumns columns, int row) : IFactSource
+    {
+        public FactLookup Find(FactRef fact) => columns.Get(row, fact);
+    }
+}
