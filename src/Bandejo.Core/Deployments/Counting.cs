@@ -1,0 +1,107 @@
+namespace Bandejo.Core.Deployments;
+
+/// <summary>What a wave's targets come to for its gate and the halt rule.</summary>
+/// <param name="Total">All targets of the wave.</param>
+/// <param name="Bottom">The targets that the gate counts.</param>
+/// <param name="Top">Those of them that are met.</param>
+/// <param name="LeftOut">The targets that the gate leaves out.</param>
+/// <param name="Trials">Outcomes of tries by this deployment.</param>
+/// <param name="Failures">Those of them that failed.</param>
+/// <param name="LastTrouble">When a failure or a lost proof was last seen.</param>
+/// <param name="States">How many targets are in each state, by the order of <see cref="TargetState"/>.</param>
+public sealed record Tally(int Total, int Bottom, int Top, int LeftOut, int Trials, int Failures, DateTimeOffset? LastTrouble, IReadOnlyList<int> States)
+{
+    /// <summary>How many are in a state.</summary>
+    public int In(TargetState state) => States[(int)state];
+}
+
+/// <summary>How compliance counts. Late is part of unmet, or of unknown where nobody heard from the device.</summary>
+/// <param name="Met">Proven.</param>
+/// <param name="Unmet">Not proven, late ones included.</param>
+/// <param name="LateUnmet">Unmet past the deadline.</param>
+/// <param name="NotNeeded">Not meant for the device.</param>
+/// <param name="Unknown">Not heard from, late ones included.</param>
+/// <param name="LateUnknown">Not heard from, past the deadline.</param>
+/// <param name="LeftOut">Choice, yielded, left.</param>
+public sealed record ComplianceCount(int Met, int Unmet, int LateUnmet, int NotNeeded, int Unknown, int LateUnknown, int LeftOut)
+{
+    public static ComplianceCount None { get; } = new(0, 0, 0, 0, 0, 0, 0);
+
+    /// <summary>What the share met is taken of.</summary>
+    public int Bottom => Met + Unmet + Unknown;
+
+    public static ComplianceCount operator +(ComplianceCount a, ComplianceCount b) =>
+        new(a.Met + b.Met, a.Unmet + b.Unmet, a.LateUnmet + b.LateUnmet, a.NotNeeded + b.NotNeeded, a.Unknown + b.Unknown, a.LateUnknown + b.LateUnknown, a.LeftOut + b.LeftOut);
+}
+
+/// <summary>Counts, for every figure that decides something or is shown.</summary>
+public static class Counting
+{
+    /// <summary>Counts a wave.</summary>
+    /// <param name="targets">The targets of the wave.</param>
+    /// <param name="gate">The wave's gate; null counts as a gate without additions.</param>
+    /// <param name="proofAge">How long a proof keeps its worth.</param>
+    /// <param name="lastHeard">When a device was last heard from; null for never.</param>
+    /// <param name="now">The moment of counting.</param>
+    public static Tally Count(IEnumerable<Target> targets, Gate? gate, TimeSpan proofAge, Func<string, DateTimeOffset?> lastHeard, DateTimeOffset now)
+    {
+        var states = new int[Enum.GetValues<TargetState>().Length];
+        int total = 0, bottom = 0, top = 0, trials = 0, failures = 0;
+        DateTimeOffset? trouble = null;
+        foreach (var target in targets)
+        {
+            total++;
+            states[(int)target.State]++;
+            if (target.TroubleAt is { } at && !(at <= trouble))
+            {
+                trouble = at;
+            }
+
+            var (inBottom, inTop) = ForGate(target, gate, proofAge, lastHeard, now);
+            bottom += inBottom ? 1 : 0;
+            top += inTop ? 1 : 0;
+            var isFailure = target.State is TargetState.Failed or TargetState.Lost || (target.State == TargetState.Undone && target.HasFailed);
+            failures += isFailure ? 1 : 0;
+            trials += isFailure || (target.State == TargetState.Met && target.IsInstalledHere) ? 1 : 0;
+        }
+
+        return new Tally(total, bottom, top, total - bottom, trials, failures, trouble, states);
+    }
+
+    /// <summary>Whether the deadline has passed for a target that can be late.</summary>
+    public static bool IsLate(TargetState state, DateTimeOffset? deadline, DateTimeOffset now) => deadline <= now && state is
+        TargetState.Blocked or TargetState.Waiting or TargetState.Ready or TargetState.Working or TargetState.Restart or TargetState.Retry
+        or TargetState.Failed or TargetState.Lost or TargetState.Unknown or TargetState.Contested;
+
+    /// <summary>What one target is for compliance.</summary>
+    public static ComplianceCount Compliance(TargetState state, DateTimeOffset? deadline, DateTimeOffset now)
+    {
+        var late = IsLate(state, deadline, now) ? 1 : 0;
+        return state switch
+        {
+            TargetState.Met => ComplianceCount.None with { Met = 1 },
+            TargetState.NotNeeded => ComplianceCount.None with { NotNeeded = 1 },
+            TargetState.Unknown => ComplianceCount.None with { Unknown = 1, LateUnknown = late },
+            TargetState.Choice or TargetState.Yielded or TargetState.Left => ComplianceCount.None with { LeftOut = 1 },
+            _ => ComplianceCount.None with { Unmet = 1, LateUnmet = late },
+        };
+    }
+
+    private static (bool Bottom, bool Top) ForGate(Target target, Gate? gate, TimeSpan proofAge, Func<string, DateTimeOffset?> lastHeard, DateTimeOffset now)
+    {
+        switch (target.State)
+        {
+            case TargetState.Met:
+                return (true, target.ProvenAt is { } proven && now - proven <= proofAge);
+            case TargetState.NotNeeded:
+                var counts = gate?.NotNeededCounts ?? false;
+                return (counts, counts);
+            case TargetState.Choice or TargetState.Yielded or TargetState.Left:
+                return (false, false);
+            case TargetState.Unknown when gate?.SilentAfter is { } silent && !target.HasBegun:
+                return (lastHeard(target.Device) is { } heard && now - heard < silent, false);
+            default:
+                return (true, false);
+        }
+    }
+}

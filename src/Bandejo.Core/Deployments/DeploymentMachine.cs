@@ -1,0 +1,266 @@
+using System.Globalization;
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Core.Deployments;
+
+/// <summary>What a person may ask of a running deployment.</summary>
+public enum DeploymentAct
+{
+    Pause,
+    Resume,
+    Approve,
+    Advance,
+    Halt,
+    RollBack,
+    End,
+}
+
+/// <summary>Something that happens to a deployment: a person asks, or it is looked at.</summary>
+public abstract record DeploymentEvent;
+
+/// <summary>A person asks for something.</summary>
+/// <param name="Act">What.</param>
+/// <param name="By">Who.</param>
+/// <param name="Reason">Why; stays in the journal.</param>
+/// <param name="MayApproveOwn">The policy lets the one who started it approve, because there is nobody else.</param>
+public sealed record Asked(DeploymentAct Act, string By, string Reason, bool MayApproveOwn = false) : DeploymentEvent;
+
+/// <summary>The deployment is looked at with fresh counts, one for each wave.</summary>
+public sealed record Looked(IReadOnlyList<Tally> Waves) : DeploymentEvent;
+
+/// <summary>A line of the journal: what was decided, for whom, and the figures it was decided on.</summary>
+/// <param name="What">A short name of the kind of decision, such as <c>wave-opened</c>.</param>
+/// <param name="Text">The decision with its figures, for people.</param>
+/// <param name="By">The person, or null where the service decided by itself.</param>
+/// <param name="Reason">The person's reason.</param>
+public sealed record JournalLine(string What, string Text, string? By, string Reason);
+
+/// <summary>The state after an event, the lines for the journal, and when to look again.</summary>
+public sealed record DeploymentDecision(DeploymentState State, IReadOnlyList<JournalLine> Journal, DateTimeOffset? LookAgain);
+
+/// <summary>Decides what becomes of a deployment. Looking twice with the same counts changes nothing the second time.</summary>
+public static class DeploymentMachine
+{
+    /// <summary>The decision for an event.</summary>
+    public static Outcome<DeploymentDecision> Decide(DeploymentPlan plan, DeploymentState state, DeploymentEvent happened, DateTimeOffset now) => happened switch
+    {
+        Looked looked => Look(plan, state, looked.Waves, now),
+        Asked asked => Ask(plan, state, asked, now),
+        _ => throw new ArgumentOutOfRangeException(nameof(happened)),
+    };
+
+    /// <summary>The wave whose gate is next to pass; -1 where all have passed.</summary>
+    public static int GateWave(DeploymentState state)
+    {
+        for (var i = 0; i < state.Waves.Count; i++)
+        {
+            if (state.Waves[i] is { OpenedAt: not null, PassedAt: null })
+            {
+                return i;
+            }
+        }
+
+        return -1;
+    }
+
+    private static Outcome<DeploymentDecision> Ask(DeploymentPlan plan, DeploymentState state, Asked asked, DateTimeOffset now)
+    {
+        if (state.Status == DeploymentStatus.Ended)
+        {
+            return new Failure(ErrorKind.Conflict, $"'{plan.Name}' has ended; nothing more can be done with it. Start a new deployment.");
+        }
+
+        var wave = GateWave(state);
+        switch (asked.Act)
+        {
+            case DeploymentAct.Pause when state.Status is DeploymentStatus.Running or DeploymentStatus.Standing:
+                return To(DeploymentStatus.Paused, "paused", "Paused: no new order goes out; what runs may finish.");
+            case DeploymentAct.Resume when state.Status is DeploymentStatus.Paused or DeploymentStatus.Halted:
+                return NeedsReason("Resuming after a halt", state.Status == DeploymentStatus.Halted)
+                    ?? To(DeploymentStatus.Running, "resumed", state.Status == DeploymentStatus.Halted ? $"Resumed after the halt ({state.Reason})." : "Resumed.");
+            case DeploymentAct.Halt when state.Status is DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.Paused:
+                return NeedsReason("Halting", true) ?? To(DeploymentStatus.Halted, "halted", "Halted by hand: no new order goes out; what runs may finish.");
+            case DeploymentAct.RollBack when state.Status != DeploymentStatus.RollingBack:
+                return NeedsReason("Rolling back", true) ?? To(DeploymentStatus.RollingBack, "rolling-back", "Rolling back: each device it changed is brought to what it had before.");
+            case DeploymentAct.End:
+                return NeedsReason("Ending", true) ?? To(DeploymentStatus.Ended, "ended", "Ended: no orders go out any more, and nothing is watched; what is installed stays.");
+            case DeploymentAct.Approve:
+                if (wave < 0 || plan.Waves[wave].Gate is not { NeedsApproval: true } gate)
+                {
+                    return new Failure(ErrorKind.Conflict, $"No gate of '{plan.Name}' waits for approval.");
+                }
+
+                if (state.Status != DeploymentStatus.Running)
+                {
+                    return new Failure(ErrorKind.Conflict, $"'{plan.Name}' is {InWords(state.Status)}; resume it first.");
+                }
+
+                if (!state.Waves[wave].IsSoaked)
+                {
+                    return new Failure(ErrorKind.Conflict, $"The gate behind '{plan.Waves[wave].Name}' ({gate}) does not hold yet; it can be approved once it does.");
+                }
+
+                if (asked.By == state.StartedBy && !(asked.MayApproveOwn && asked.Reason.Length > 0))
+                {
+                    return new Failure(ErrorKind.Forbidden, asked.MayApproveOwn ? "You started this deployment yourself; approving it takes a reason." : "Whoever started a deployment does not approve it; ask another approver.");
+                }
+
+                return Passed(state, wave, new JournalLine("approved", $"The gate behind '{plan.Waves[wave].Name}' was approved.", asked.By, asked.Reason));
+            case DeploymentAct.Advance when state.Status == DeploymentStatus.Running && wave >= 0:
+                return NeedsReason("Advancing past a gate", true)
+                    ?? Passed(state, wave, new JournalLine("advanced", $"The gate behind '{plan.Waves[wave].Name}' ({plan.Waves[wave].Gate}) was passed by hand.", asked.By, asked.Reason));
+            default:
+                return new Failure(ErrorKind.Conflict, $"'{plan.Name}' is {InWords(state.Status)}; it cannot {Verb(asked.Act)} now.");
+        }
+
+        Outcome<DeploymentDecision>? NeedsReason(string what, bool must) =>
+            must && asked.Reason.Trim().Length == 0 ? new Failure(ErrorKind.Invalid, $"{what} needs a reason; it stays in the journal.") : null;
+
+        Outcome<DeploymentDecision> To(DeploymentStatus status, string what, string text) => new DeploymentDecision(
+            state with { Status = status, Since = now, Reason = asked.Reason, Revision = state.Revision + 1 }, [new JournalLine(what, text, asked.By, asked.Reason)], now);
+
+        Outcome<DeploymentDecision> Passed(DeploymentState before, int at, JournalLine line) =>
+            new DeploymentDecision(With(before, at, before.Waves[at] with { PassedAt = now, IsSoaked = true }), [line], now);
+    }
+
+    private static DeploymentDecision Look(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
+    {
+        var journal = new List<JournalLine>();
+        if (state.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
+        {
+            return new DeploymentDecision(state, journal, null);
+        }
+
+        for (var i = 0; i < state.Waves.Count; i++)
+        {
+            if (state.Waves[i].OpenedAt is not null && plan.Halt.Halts(tallies[i].Failures, tallies[i].Trials) is { } why)
+            {
+                var reason = $"{why} in '{plan.Waves[i].Name}'";
+                journal.Add(new JournalLine("halted", $"Halted by its rule ({plan.Halt}): {reason}.", null, ""));
+                var status = plan.RollBackOnHalt ? DeploymentStatus.RollingBack : DeploymentStatus.Halted;
+                return new DeploymentDecision(state with { Status = status, Since = now, Reason = reason, Revision = state.Revision + 1 }, journal, null);
+            }
+        }
+
+        DateTimeOffset? lookAgain = null;
+        for (var i = 0; i < state.Waves.Count; i++)
+        {
+            if (state.Waves[i].OpenedAt is null)
+            {
+                if (plan.Waves[i].OpensAt is { } opens && opens > now)
+                {
+                    lookAgain = opens;
+                    break;
+                }
+
+                journal.Add(new JournalLine("wave-opened", string.Create(CultureInfo.InvariantCulture, $"Wave '{plan.Waves[i].Name}' opened for {Devices(tallies[i].Total)}."), null, ""));
+                state = With(state, i, state.Waves[i] with { OpenedAt = now, Expected = tallies[i].Total });
+            }
+
+            if (state.Waves[i].PassedAt is null)
+            {
+                (state, var next) = LookAtGate(plan, state, i, tallies[i], journal, now);
+                lookAgain = next;
+                if (state.Waves[i].PassedAt is null)
+                {
+                    break;
+                }
+            }
+        }
+
+        if (state.Status == DeploymentStatus.Running && state.Waves.All(wave => wave.PassedAt is not null))
+        {
+            journal.Add(new JournalLine("standing", "Every wave is open and every gate has passed; it stays on guard.", null, ""));
+            state = state with { Status = DeploymentStatus.Standing, Since = now, Revision = state.Revision + 1 };
+        }
+
+        return new DeploymentDecision(state, journal, lookAgain);
+    }
+
+    private static (DeploymentState State, DateTimeOffset? LookAgain) LookAtGate(DeploymentPlan plan, DeploymentState state, int index, Tally tally, List<JournalLine> journal, DateTimeOffset now)
+    {
+        var wave = state.Waves[index];
+        var name = plan.Waves[index].Name;
+        if (plan.Waves[index].Gate is not { } gate)
+        {
+            return (With(state, index, wave with { PassedAt = now }), null);
+        }
+
+        var needed = gate.Needed(tally.Bottom);
+        var figures = string.Create(CultureInfo.InvariantCulture, $"{tally.Top} of {tally.Bottom} met, {needed} needed");
+        var holds = tally.Bottom > 0 && tally.Top >= needed;
+        if (!holds)
+        {
+            if (wave.ReachedAt is not null)
+            {
+                journal.Add(new JournalLine("gate-fell", $"'{name}' fell below its gate ({gate}): {figures}.", null, ""));
+                state = With(state, index, wave with { ReachedAt = null, IsSoaked = false });
+            }
+
+            return (state, null);
+        }
+
+        if (gate.IsClean && wave.ReachedAt < tally.LastTrouble)
+        {
+            journal.Add(new JournalLine("soak-again", $"The soak of '{name}' starts again: there was a new failure or lost proof.", null, ""));
+            wave = wave with { ReachedAt = tally.LastTrouble, IsSoaked = false };
+            state = With(state, index, wave);
+        }
+
+        if (wave.ReachedAt is null)
+        {
+            if (gate.Soak > TimeSpan.Zero)
+            {
+                journal.Add(new JournalLine("gate-reached", $"'{name}' reached its gate ({gate}): {figures}; it soaks for {Units.FormatDuration(gate.Soak)}.", null, ""));
+            }
+
+            wave = wave with { ReachedAt = now };
+            state = With(state, index, wave);
+        }
+
+        if (now - wave.ReachedAt!.Value < gate.Soak)
+        {
+            return (state, wave.ReachedAt.Value + gate.Soak);
+        }
+
+        if (gate.NeedsApproval)
+        {
+            if (!wave.IsSoaked)
+            {
+                journal.Add(new JournalLine("approval-wanted", $"'{name}' holds its gate ({figures}) and waits for approval.", null, ""));
+                state = With(state, index, wave with { IsSoaked = true });
+            }
+
+            return (state, null);
+        }
+
+        journal.Add(new JournalLine("gate-passed", $"'{name}' passed its gate ({gate}): {figures}.", null, ""));
+        return (With(state, index, wave with { PassedAt = now, IsSoaked = true }), null);
+    }
+
+    private static DeploymentState With(DeploymentState state, int index, WaveState wave)
+    {
+        var waves = state.Waves.ToArray();
+        waves[index] = wave;
+        return state with { Waves = waves, Revision = state.Revision + 1 };
+    }
+
+    /// <summary>The status as a word in a sentence.</summary>
+    public static string InWords(DeploymentStatus status) => status switch
+    {
+        DeploymentStatus.Running => "running",
+        DeploymentStatus.Paused => "paused",
+        DeploymentStatus.Halted => "halted",
+        DeploymentStatus.RollingBack => "rolling back",
+        DeploymentStatus.Standing => "standing",
+        _ => "ended",
+    };
+
+    private static string Verb(DeploymentAct act) => act switch
+    {
+        DeploymentAct.RollBack => "roll back",
+        _ => act.ToString().ToLowerInvariant(),
+    };
+
+    private static string Devices(int count) => count == 1 ? "1 device" : string.Create(CultureInfo.InvariantCulture, $"{count} devices");
+}

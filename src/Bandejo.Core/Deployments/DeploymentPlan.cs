@@ -1,0 +1,141 @@
+using Bandejo.Core.Versions;
+
+namespace Bandejo.Core.Deployments;
+
+/// <summary>What a deployment wants of its devices.</summary>
+public enum Wish
+{
+    /// <summary>The app must be there, in this version or a newer one.</summary>
+    Have,
+
+    /// <summary>The app must not be there, in any version.</summary>
+    Gone,
+}
+
+/// <summary>One stage of a deployment.</summary>
+/// <param name="Name">For people.</param>
+/// <param name="Pick">Which devices it takes.</param>
+/// <param name="Gate">What must hold here before the next wave opens; null for the last wave.</param>
+/// <param name="OpensAt">The earliest moment at which it opens.</param>
+public sealed record Wave(string Name, Pick Pick, Gate? Gate, DateTimeOffset? OpensAt);
+
+/// <summary>What was asked for. Never changes after the start.</summary>
+public sealed record DeploymentPlan
+{
+    public required string Id { get; init; }
+
+    public required string Name { get; init; }
+
+    public required string App { get; init; }
+
+    /// <summary>The app's name as people know it.</summary>
+    public required string AppName { get; init; }
+
+    /// <summary>The digest of the package. For <see cref="Wish.Gone"/> the package whose removal step is used.</summary>
+    public required string Package { get; init; }
+
+    public required AppVersion Version { get; init; }
+
+    public Wish Wish { get; init; }
+
+    /// <summary>Slugs of the groups in scope.</summary>
+    public required IReadOnlyList<string> Groups { get; init; }
+
+    /// <summary>Slugs of the groups left out; leaving out always wins.</summary>
+    public IReadOnlyList<string> Except { get; init; } = [];
+
+    public required IReadOnlyList<Wave> Waves { get; init; }
+
+    public HaltRule Halt { get; init; } = HaltRule.Default;
+
+    /// <summary>Whether a halt rolls the whole deployment back by itself.</summary>
+    public bool RollBackOnHalt { get; init; }
+
+    public RetryRule Retry { get; init; } = RetryRule.Default;
+
+    /// <summary>The moment after which unmet devices are late; null for none.</summary>
+    public DateTimeOffset? Deadline { get; init; }
+
+    /// <summary>How long a device may still start the order without hearing from the service.</summary>
+    public TimeSpan Lease { get; init; } = TimeSpan.FromDays(1);
+
+    /// <summary>How long a proof keeps its worth.</summary>
+    public TimeSpan ProofAge { get; init; } = TimeSpan.FromDays(7);
+
+    /// <summary>How long a device may be silent after it began before it is lost.</summary>
+    public TimeSpan LostAfter { get; init; } = TimeSpan.FromHours(4);
+
+    /// <summary>How often a lost proof is repaired before the target counts as failed.</summary>
+    public int Repairs { get; init; } = 3;
+
+    /// <summary>The stronger of several deployments for one app; 0 unless set.</summary>
+    public int Priority { get; init; }
+
+    /// <summary>May a newer version be replaced by this one.</summary>
+    public bool AllowsDowngrade { get; init; }
+}
+
+/// <summary>Where a deployment stands.</summary>
+public enum DeploymentStatus
+{
+    Running,
+    Paused,
+
+    /// <summary>Stopped by its halt rule or by hand: no new order goes out.</summary>
+    Halted,
+
+    /// <summary>Devices are being brought to what each had before.</summary>
+    RollingBack,
+
+    /// <summary>Every wave is open and every gate has passed; stays on guard for lost proofs and new devices.</summary>
+    Standing,
+
+    /// <summary>Over: no orders, no watching.</summary>
+    Ended,
+}
+
+/// <summary>Where one wave stands.</summary>
+/// <param name="OpenedAt">When it opened; null while it is closed.</param>
+/// <param name="ReachedAt">Since when its gate's count holds; the soak runs from here.</param>
+/// <param name="IsSoaked">The count held through the soak; approval may follow.</param>
+/// <param name="PassedAt">When its gate passed.</param>
+/// <param name="Expected">How many devices it held when it opened.</param>
+public sealed record WaveState(DateTimeOffset? OpenedAt, DateTimeOffset? ReachedAt, bool IsSoaked, DateTimeOffset? PassedAt, int Expected)
+{
+    public static WaveState Closed { get; } = new(null, null, false, null, 0);
+}
+
+/// <summary>The state of a deployment as a whole.</summary>
+public sealed record DeploymentState
+{
+    public required DeploymentStatus Status { get; init; }
+
+    public required IReadOnlyList<WaveState> Waves { get; init; }
+
+    public required string StartedBy { get; init; }
+
+    public required DateTimeOffset StartedAt { get; init; }
+
+    /// <summary>Why it is paused, halted, rolling back or ended.</summary>
+    public string Reason { get; init; } = "";
+
+    /// <summary>When it came into this status.</summary>
+    public DateTimeOffset Since { get; init; }
+
+    /// <summary>Raised by every change, so that two people do not overwrite each other.</summary>
+    public int Revision { get; init; }
+
+    /// <summary>A deployment at its start, all waves closed.</summary>
+    public static DeploymentState Start(DeploymentPlan plan, string by, DateTimeOffset now) => new()
+    {
+        Status = DeploymentStatus.Running,
+        Waves = [.. plan.Waves.Select(_ => WaveState.Closed)],
+        StartedBy = by,
+        StartedAt = now,
+        Since = now,
+    };
+
+    /// <summary>Whether devices of a wave may start now.</summary>
+    public bool MayStart(int wave) =>
+        Status is DeploymentStatus.Running or DeploymentStatus.Standing && wave >= 0 && wave < Waves.Count && Waves[wave].OpenedAt is not null;
+}

@@ -1,0 +1,81 @@
+using System.Globalization;
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Core.Deployments;
+
+/// <summary>Says in one sentence where a deployment stands and what happens next, and what a gate comes to.</summary>
+public static class Sentences
+{
+    /// <summary>Where it stands, for people. Moments are given in UTC.</summary>
+    public static string Of(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
+    {
+        var at = DeploymentMachine.GateWave(state);
+        switch (state.Status)
+        {
+            case DeploymentStatus.Halted:
+                return $"Halted: {state.Reason}. Nothing new starts until somebody resumes it, rolls it back or ends it.";
+            case DeploymentStatus.Paused:
+                return $"Paused{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}. Nothing new starts until somebody resumes it.";
+            case DeploymentStatus.RollingBack:
+                var undone = tallies.Sum(tally => tally.In(TargetState.Undone));
+                var going = tallies.Sum(tally => tally.In(TargetState.Ready) + tally.In(TargetState.Working) + tally.In(TargetState.Retry) + tally.In(TargetState.Restart));
+                return string.Create(CultureInfo.InvariantCulture, $"Rolling back: {undone} undone, {going} to go.");
+            case DeploymentStatus.Ended:
+                return $"Ended{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}.";
+            case DeploymentStatus.Standing:
+                return string.Create(CultureInfo.InvariantCulture, $"Every gate has passed: {tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} met. It stays on guard.");
+        }
+
+        if (at < 0)
+        {
+            var closed = state.Waves.ToList().FindIndex(wave => wave.OpenedAt is null);
+            return closed >= 0 && plan.Waves[closed].OpensAt is { } opens ? $"'{plan.Waves[closed].Name}' opens in {Units.FormatDuration(opens - now)}." : "About to start.";
+        }
+
+        var tally = tallies[at];
+        var name = plan.Waves[at].Name;
+        var next = at + 1 < plan.Waves.Count ? string.Create(CultureInfo.InvariantCulture, $"'{plan.Waves[at + 1].Name}' with {tallies[at + 1].Total} device{(tallies[at + 1].Total == 1 ? "" : "s")} follows") : "it is done";
+        if (plan.Waves[at].Gate is not { } gate)
+        {
+            return string.Create(CultureInfo.InvariantCulture, $"'{name}' is at work: {tally.Top} of {tally.Bottom} met.");
+        }
+
+        var needed = gate.Needed(tally.Bottom);
+        var count = string.Create(CultureInfo.InvariantCulture, $"{tally.Top} of {tally.Bottom} met, {needed} needed");
+        if (tally.Bottom == 0)
+        {
+            return $"'{name}' has no device that its gate counts; somebody must advance it.";
+        }
+
+        if (state.Waves[at].ReachedAt is not { } reached)
+        {
+            return $"'{name}' is at work: {count}. When its gate holds, {next}.";
+        }
+
+        var left = reached + gate.Soak - now;
+        if (left > TimeSpan.Zero)
+        {
+            return $"'{name}' is soaking: {count}. If it stays so for {Units.FormatDuration(left)}, {(gate.NeedsApproval ? "somebody may let " + next.Replace("follows", "follow", StringComparison.Ordinal) : next)}.";
+        }
+
+        return gate.NeedsApproval ? $"'{name}' holds its gate ({count}) and waits for approval; then {next}." : $"'{name}' holds its gate ({count}).";
+    }
+
+    /// <summary>
+    /// What a gate comes to for so many devices, and what share would let one fail where this one lets none:
+    /// <c>needs 4 of 4; 75 % would allow one to fail</c>.
+    /// </summary>
+    public static string Arithmetic(Gate gate, int bottom)
+    {
+        var needed = gate.Needed(bottom);
+        var text = string.Create(CultureInfo.InvariantCulture, $"needs {needed} of {bottom}");
+        if (gate.Count > bottom)
+        {
+            return text + "; it can never pass";
+        }
+
+        return gate.Share is not null && needed == bottom && bottom > 1
+            ? text + string.Create(CultureInfo.InvariantCulture, $"; {Gate.Percent((int)((bottom - 1) * 10000L / bottom))} % would allow one to fail")
+            : text;
+    }
+}

@@ -1,0 +1,133 @@
+namespace Bandejo.Core.Deployments;
+
+/// <summary>One device under one deployment.</summary>
+public sealed record Target
+{
+    /// <summary>The device's identity.</summary>
+    public required string Device { get; init; }
+
+    /// <summary>The wave, from 0; -1 where no wave picks the device.</summary>
+    public int Wave { get; init; } = -1;
+
+    public TargetState State { get; init; } = TargetState.Unknown;
+
+    /// <summary>Why it is in this state, for people.</summary>
+    public string Reason { get; init; } = "";
+
+    /// <summary>Since when it is in this state.</summary>
+    public DateTimeOffset Since { get; init; }
+
+    /// <summary>When something will happen by itself; null where nothing will.</summary>
+    public DateTimeOffset? Next { get; init; }
+
+    /// <summary>The variant of the package that fits the device; null where none was found to.</summary>
+    public string? Variant { get; init; }
+
+    /// <summary>Tries made since the device came in or a person asked for another.</summary>
+    public int Tries { get; init; }
+
+    /// <summary>How often a proof was lost after it had held.</summary>
+    public int Repairs { get; init; }
+
+    /// <summary>The device has ever begun work here.</summary>
+    public bool HasBegun { get; init; }
+
+    /// <summary>What is there was put there by this deployment; false for "was there already".</summary>
+    public bool IsInstalledHere { get; init; }
+
+    /// <summary>What was done here is to be taken back.</summary>
+    public bool IsGoingBack { get; init; }
+
+    /// <summary>The going back, or what preceded it, was because of a failure.</summary>
+    public bool HasFailed { get; init; }
+
+    /// <summary>The version that was there before this deployment changed anything; empty for none; null before it changed anything.</summary>
+    public string? Before { get; init; }
+
+    /// <summary>The package that was there before, where it was ours.</summary>
+    public string? BeforePackage { get; init; }
+
+    /// <summary>When the proof was last seen to hold.</summary>
+    public DateTimeOffset? ProvenAt { get; init; }
+
+    /// <summary>When something last went wrong here: a failed try that counts, a lost proof, silence in the middle of work.</summary>
+    public DateTimeOffset? TroubleAt { get; init; }
+
+    /// <summary>The installed version when the wave opened; empty for none, null for not known or not open yet. Scope is judged with it.</summary>
+    public string? AppWhenOpened { get; init; }
+
+    /// <summary>Each change of what the order asks raises this, so that the device can tell a new order from a repeated one.</summary>
+    public int Order { get; init; }
+}
+
+/// <summary>Something that happened to a target, with what it brings.</summary>
+/// <param name="Event">What happened.</param>
+/// <param name="Reason">Why, for people.</param>
+/// <param name="Next">When something follows by itself.</param>
+public sealed record Happening(TargetEvent Event, string Reason, DateTimeOffset? Next = null);
+
+/// <summary>How often and how soon a failed try is made again.</summary>
+/// <param name="Tries">Tries in all, 1 to 20.</param>
+/// <param name="Pause">The time before the second try; it doubles each time.</param>
+/// <param name="Longest">The longest pause.</param>
+public sealed record RetryRule(int Tries, TimeSpan Pause, TimeSpan Longest)
+{
+    /// <summary>Three tries, a quarter of an hour and then half an hour apart.</summary>
+    public static RetryRule Default { get; } = new(3, TimeSpan.FromMinutes(15), TimeSpan.FromHours(4));
+
+    /// <summary>
+    /// The pause before the next try: the first pause doubled for each try made, at most the longest, less up to a fifth by a stable hash of the device, so
+    /// that devices that failed together do not come back together.
+    /// </summary>
+    /// <param name="tries">Tries made so far, at least 1.</param>
+    /// <param name="device">The device's identity.</param>
+    public TimeSpan PauseAfter(int tries, string device)
+    {
+        var doubled = Pause.TotalSeconds * Math.Pow(2, Math.Min(tries - 1, 30));
+        var most = Math.Min(doubled, Longest.TotalSeconds);
+        return TimeSpan.FromSeconds(most * (1 - (0.2 * StableHash.Share($"{device}/{tries}"))));
+    }
+}
+
+/// <summary>Changes one target for one event. All that is kept with the state follows here; the state itself comes from <see cref="TargetTable"/>.</summary>
+public static class Targets
+{
+    /// <summary>The target after an event. The same object where nothing changes.</summary>
+    public static Target Decide(Target target, Happening happening, DateTimeOffset now)
+    {
+        var state = TargetTable.Decide(target.State, happening.Event);
+        var isSame = state == target.State;
+        var next = target with
+        {
+            State = state,
+            Since = isSame ? target.Since : now,
+            Reason = isSame && !Explains(target.State, happening.Event) ? target.Reason : happening.Reason,
+            Next = isSame && !Explains(target.State, happening.Event) ? target.Next : happening.Next,
+        };
+
+        next = happening.Event switch
+        {
+            TargetEvent.Began => next with { HasBegun = true, Tries = target.Tries + 1 },
+            TargetEvent.Succeeded when state == TargetState.Met => next with { ProvenAt = now, IsInstalledHere = true, Tries = 0 },
+            TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now },
+            TargetEvent.ProofLost when !isSame => next with { Repairs = target.Repairs + 1, TroubleAt = now, Order = target.Order + 1, Tries = 0 },
+            TargetEvent.GaveUp or TargetEvent.FellSilent when !isSame => next with { TroubleAt = now, HasFailed = true },
+            TargetEvent.RetryTime when !isSame => next with { Order = target.Order + 1 },
+            TargetEvent.RetryAsked when !isSame => next with { Order = target.Order + 1, Tries = 0 },
+            TargetEvent.UndoAsked => next with { IsGoingBack = true, Order = isSame ? target.Order : target.Order + 1, Tries = isSame ? target.Tries : 0 },
+            _ => next,
+        };
+        return next == target ? target : next;
+    }
+
+    /// <summary>Whether an event that leaves the state as it is still brings a better reason or time for it.</summary>
+    private static bool Explains(TargetState state, TargetEvent happened) => (state, happened) switch
+    {
+        (TargetState.Left, TargetEvent.OutOfScope) or (TargetState.NotNeeded, TargetEvent.NotMeant) or (TargetState.Blocked, TargetEvent.Blocked)
+            or (TargetState.Unknown, TargetEvent.FitNotKnown) or (TargetState.Contested, TargetEvent.Contested) or (TargetState.Yielded, TargetEvent.Yielded)
+            or (TargetState.Waiting, TargetEvent.Held) or (TargetState.Ready, TargetEvent.Due) or (TargetState.Retry, TargetEvent.TryFailed)
+            or (TargetState.Failed, TargetEvent.GaveUp) or (TargetState.Met, TargetEvent.Succeeded) or (TargetState.Working, TargetEvent.Began)
+            or (TargetState.Restart, TargetEvent.NeedsRestart) => true,
+        _ => false,
+    };
+}

@@ -1,0 +1,85 @@
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+
+namespace Bandejo.Core.Deployments;
+
+/// <summary>Whether a package can be there on a device, before any wave is asked.</summary>
+/// <param name="Event"><see cref="TargetEvent.NotMeant"/>, <see cref="TargetEvent.Blocked"/>, <see cref="TargetEvent.FitNotKnown"/> or <see cref="TargetEvent.Due"/>.</param>
+/// <param name="Variant">The name of the variant that fits.</param>
+/// <param name="Reason">Which condition decided, with what the device has.</param>
+public sealed record Fit(TargetEvent Event, string? Variant, string Reason);
+
+/// <summary>What a variant asks of a device.</summary>
+public sealed record VariantRules(string Name, Rule Fits, Rule Requires);
+
+/// <summary>Weighs devices against packages and deployments against each other.</summary>
+public static class Targeting
+{
+    /// <summary>
+    /// Looks for the first variant that fits. A variant that is not known to fit is never passed over for a later one: what is not known falls to the
+    /// safe side.
+    /// </summary>
+    public static Fit Weigh(IReadOnlyList<VariantRules> variants, IFactSource facts)
+    {
+        var reasons = new List<string>();
+        foreach (var variant in variants)
+        {
+            var fits = variant.Fits.Evaluate(facts);
+            if (fits.Truth == Truth.NotKnown)
+            {
+                return new Fit(TargetEvent.FitNotKnown, null, $"Not known yet whether it is meant for this device: {fits.Why}");
+            }
+
+            if (fits.Truth == Truth.False)
+            {
+                reasons.Add(fits.Why);
+                continue;
+            }
+
+            var requires = variant.Requires.Evaluate(facts);
+            return requires.Truth switch
+            {
+                Truth.True => new Fit(TargetEvent.Due, variant.Name, ""),
+                Truth.False => new Fit(TargetEvent.Blocked, variant.Name, $"Required: {requires.Why}"),
+                _ => new Fit(TargetEvent.FitNotKnown, variant.Name, $"Not known yet whether it may be installed: {requires.Why}"),
+            };
+        }
+
+        return new Fit(TargetEvent.NotMeant, null, $"Not meant for this device: {string.Join("; ", reasons)}");
+    }
+
+    /// <summary>
+    /// Which of several wishes for one app on one device rules: the higher priority, among equals the newer version. <c>have</c> against <c>gone</c> among
+    /// equals is contested, and nobody rules.
+    /// </summary>
+    /// <returns>The ruling deployment's identity, or null with those that contest.</returns>
+    public static (string? Rules, IReadOnlyList<string> Contest) Settle(IReadOnlyCollection<(string Deployment, Wish Wish, int Priority, AppVersion Version)> wishes)
+    {
+        var most = wishes.Max(wish => wish.Priority);
+        var equals = wishes.Where(wish => wish.Priority == most).ToList();
+        if (equals.Select(wish => wish.Wish).Distinct().Count() > 1)
+        {
+            return (null, [.. equals.Select(wish => wish.Deployment).Order(StringComparer.Ordinal)]);
+        }
+
+        return (equals.OrderByDescending(wish => wish.Version).ThenBy(wish => wish.Deployment, StringComparer.Ordinal).First().Deployment, []);
+    }
+}
+
+/// <summary>A device's facts with one app's version held fast as it was, so that a deployment's own success does not take the device out of its scope.</summary>
+/// <param name="facts">The device's facts.</param>
+/// <param name="app">The app's slug.</param>
+/// <param name="version">Its version then; empty for none.</param>
+public sealed class FrozenAppFacts(IFactSource facts, string app, string version) : IFactSource
+{
+    public FactLookup Find(FactRef fact)
+    {
+        if (!fact.IsApp || fact.Name != app)
+        {
+            return facts.Find(fact);
+        }
+
+        return AppVersion.TryParse(version, out var parsed) ? FactLookup.Of(FactValue.OfVersion(parsed)) : FactLookup.Absent;
+    }
+}

@@ -1,0 +1,123 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+
+namespace Bandejo.Core.Deployments;
+
+/// <summary>How a wave picks its devices from those that the waves before it left: <c>group kiosks</c>, <c>12 devices</c>, <c>20 %</c> or <c>everyone else</c>.</summary>
+public sealed record Pick
+{
+    /// <summary>The slug of a group; null for another way.</summary>
+    public string? Group { get; init; }
+
+    /// <summary>A number of devices; null for another way.</summary>
+    public int? Count { get; init; }
+
+    /// <summary>A share of what remains, in hundredths of a percent; null for another way.</summary>
+    public int? Share { get; init; }
+
+    /// <summary>All that remain.</summary>
+    public bool IsRest => Group is null && Count is null && Share is null;
+
+    public static Outcome<Pick> Parse(string text)
+    {
+        var trimmed = text.Trim();
+        if (trimmed.Equals("everyone else", StringComparison.OrdinalIgnoreCase) || trimmed.Equals("everyone", StringComparison.OrdinalIgnoreCase))
+        {
+            return new Pick();
+        }
+
+        var group = Regex.Match(trimmed, @"^group ([a-z0-9][a-z0-9-]{0,63})$");
+        if (group.Success)
+        {
+            return new Pick { Group = group.Groups[1].Value };
+        }
+
+        var count = Regex.Match(trimmed, @"^(\d{1,7}) devices?$", RegexOptions.IgnoreCase);
+        if (count.Success && int.Parse(count.Groups[1].Value, CultureInfo.InvariantCulture) is > 0 and var number)
+        {
+            return new Pick { Count = number };
+        }
+
+        var share = Regex.Match(trimmed, @"^(\d{1,3})(?:\.(\d{1,2}))? ?%$");
+        if (share.Success)
+        {
+            var hundredths = (int.Parse(share.Groups[1].Value, CultureInfo.InvariantCulture) * 100) + int.Parse(share.Groups[2].Value.PadRight(2, '0'), CultureInfo.InvariantCulture);
+            if (hundredths is > 0 and <= 10000)
+            {
+                return new Pick { Share = hundredths };
+            }
+        }
+
+        return new Failure(ErrorKind.Invalid, $"A wave does not know how to pick '{trimmed}'. Write 'group NAME', '12 devices', '20 %' or 'everyone else'.", [new Finding($"A wave does not know how to pick '{trimmed}'.", "pick", 1, 1, Math.Max(1, trimmed.Length))]);
+    }
+
+    public override string ToString() => Group is not null ? $"group {Group}"
+        : Count is { } count ? string.Create(CultureInfo.InvariantCulture, $"{count} device{(count == 1 ? "" : "s")}")
+        : Share is { } share ? $"{Gate.Percent(share)} %" : "everyone else";
+}
+
+/// <summary>Puts devices into waves.</summary>
+public static class WavePicks
+{
+    /// <summary>
+    /// The wave of each device, -1 where none picks it. Counts and shares pick by a stable hash of salt, wave and device, so the same devices come out
+    /// whatever their order; a share takes <c>ceil(share × what remains)</c>.
+    /// </summary>
+    /// <param name="devices">The devices in scope, by identity.</param>
+    /// <param name="picks">The waves' picks, in order.</param>
+    /// <param name="isIn">Whether a device is certainly in a group.</param>
+    /// <param name="salt">The deployment's identity.</param>
+    public static IReadOnlyDictionary<string, int> Assign(IReadOnlyCollection<string> devices, IReadOnlyList<Pick> picks, Func<string, string, bool> isIn, string salt)
+    {
+        var waves = devices.ToDictionary(device => device, _ => -1, StringComparer.Ordinal);
+        var rest = devices.ToList();
+        for (var wave = 0; wave < picks.Count; wave++)
+        {
+            var pick = picks[wave];
+            List<string> taken;
+            if (pick.Group is { } group)
+            {
+                taken = [.. rest.Where(device => isIn(group, device))];
+            }
+            else if (pick.IsRest)
+            {
+                taken = rest;
+            }
+            else
+            {
+                var number = pick.Count ?? (int)(((long)pick.Share!.Value * rest.Count + 9999) / 10000);
+                var seed = Seed(salt, wave);
+                taken = [.. rest.OrderBy(device => StableHash.Of(seed + device)).ThenBy(device => device, StringComparer.Ordinal).Take(number)];
+            }
+
+            foreach (var device in taken)
+            {
+                waves[device] = wave;
+            }
+
+            rest = [.. rest.Where(device => waves[device] < 0)];
+        }
+
+        return waves;
+    }
+
+    /// <summary>
+    /// The wave of a device that comes in later: the first that fits it. A share takes it if its hash lies in the share; a count is used up and takes none.
+    /// </summary>
+    public static int Join(string device, IReadOnlyList<Pick> picks, Func<string, string, bool> isIn, string salt)
+    {
+        for (var wave = 0; wave < picks.Count; wave++)
+        {
+            var pick = picks[wave];
+            var fits = pick.Group is { } group ? isIn(group, device) : pick.IsRest || (pick.Share is { } share && StableHash.Share(Seed(salt, wave) + device) * 10000 < share);
+            if (fits)
+            {
+                return wave;
+            }
+        }
+
+        return -1;
+    }
+
+    private static string Seed(string salt, int wave) => string.Create(CultureInfo.InvariantCulture, $"{salt}/{wave}/");
+}

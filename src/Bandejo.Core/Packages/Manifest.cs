@@ -1,0 +1,116 @@
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+
+namespace Bandejo.Core.Packages;
+
+/// <summary>What a packager says of a package, read from <c>package.yaml</c> in the package folder.</summary>
+public sealed record Manifest
+{
+    /// <summary>The app's slug: lower-case letters, digits and single hyphens, at most 64.</summary>
+    public required string App { get; init; }
+
+    public required string Name { get; init; }
+
+    public required AppVersion Version { get; init; }
+
+    public string Publisher { get; init; } = "";
+
+    public string Category { get; init; } = "";
+
+    public string Summary { get; init; } = "";
+
+    /// <summary>Slugs of apps that are taken away before the install step.</summary>
+    public IReadOnlyList<string> Replaces { get; init; } = [];
+
+    /// <summary>The variants in the order in which they are tried; the first that fits a device is used.</summary>
+    public required IReadOnlyList<Variant> Variants { get; init; }
+}
+
+/// <summary>The part of a package for one kind of device.</summary>
+public sealed record Variant
+{
+    public required string Name { get; init; }
+
+    /// <summary>The devices it is meant for.</summary>
+    public required Rule Fits { get; init; }
+
+    /// <summary>What must hold before it may be installed there.</summary>
+    public required Rule Requires { get; init; }
+
+    /// <summary>Paths in the package folder with <c>/</c> between parts; the last part of one may be <c>**</c> for everything below.</summary>
+    public IReadOnlyList<string> Files { get; init; } = [];
+
+    /// <summary>Names of programs that are closed before a step.</summary>
+    public IReadOnlyList<string> Close { get; init; } = [];
+
+    public required Step Install { get; init; }
+
+    /// <summary>How the app is taken away; null where the package cannot.</summary>
+    public Step? Remove { get; init; }
+
+    public required IReadOnlyList<PresenceCheck> Present { get; init; }
+
+    /// <summary>Whether the agent may put the earlier version back when the install step fails.</summary>
+    public bool PutBack { get; init; } = true;
+}
+
+/// <summary>One unattended command.</summary>
+public sealed record Step
+{
+    /// <summary>The command and its arguments, run without a shell in the folder of the payload files.</summary>
+    public required IReadOnlyList<string> Run { get; init; }
+
+    /// <summary>How long it may take.</summary>
+    public TimeSpan Limit { get; init; } = TimeSpan.FromMinutes(30);
+
+    /// <summary>How long it usually takes.</summary>
+    public TimeSpan Expected { get; init; } = TimeSpan.FromMinutes(2);
+
+    /// <summary>What happens at the limit: true ends the command with everything it started, false stops watching and asks a person.</summary>
+    public bool EndAtLimit { get; init; } = true;
+
+    /// <summary>What exit codes mean here, besides the defaults of <see cref="ExitCodes"/>.</summary>
+    public IReadOnlyDictionary<int, ExitMeaning> Codes { get; init; } = new Dictionary<int, ExitMeaning>();
+}
+
+/// <summary>What an exit code says.</summary>
+public enum ExitMeaning
+{
+    Done,
+    RestartNeeded,
+    Restarting,
+    Busy,
+    Prerequisites,
+    Refused,
+    Failed,
+}
+
+/// <summary>What exit codes mean where the manifest says nothing else.</summary>
+public static class ExitCodes
+{
+    /// <summary>The words for the meanings, as they stand in a manifest.</summary>
+    public static IReadOnlyDictionary<string, ExitMeaning> Words { get; } = new Dictionary<string, ExitMeaning>(StringComparer.Ordinal)
+    {
+        ["done"] = ExitMeaning.Done,
+        ["restart-needed"] = ExitMeaning.RestartNeeded,
+        ["restarting"] = ExitMeaning.Restarting,
+        ["busy"] = ExitMeaning.Busy,
+        ["prerequisites"] = ExitMeaning.Prerequisites,
+        ["refused"] = ExitMeaning.Refused,
+        ["failed"] = ExitMeaning.Failed,
+    };
+
+    /// <summary>
+    /// The meaning of a code: what the step says, else 0 is done, the codes that Windows Installer documents for restarts, a busy installer and a user's
+    /// refusal, 75 (EX_TEMPFAIL of BSD sysexits) is busy, and every other code a failure.
+    /// </summary>
+    public static ExitMeaning Meaning(int code, IReadOnlyDictionary<int, ExitMeaning> own) => own.TryGetValue(code, out var meaning) ? meaning : code switch
+    {
+        0 => ExitMeaning.Done,
+        3010 => ExitMeaning.RestartNeeded,
+        1641 => ExitMeaning.Restarting,
+        1618 or 75 => ExitMeaning.Busy,
+        1602 => ExitMeaning.Refused,
+        _ => ExitMeaning.Failed,
+    };
+}

@@ -1,0 +1,82 @@
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Core.Packages;
+
+/// <summary>A file of a package folder.</summary>
+/// <param name="Path">Relative, with <c>/</c> between parts.</param>
+/// <param name="Size">Bytes.</param>
+/// <param name="Sha256">Lower-case hexadecimal; empty where it was not taken yet.</param>
+public sealed record PayloadFile(string Path, long Size, string Sha256);
+
+/// <summary>Finds the usual mistakes that the form of a manifest does not show.</summary>
+public static class ManifestCheck
+{
+    /// <summary>Errors and warnings of a manifest together with the files beside it.</summary>
+    public static IReadOnlyList<Finding> Check(Manifest manifest, IReadOnlyList<PayloadFile> files)
+    {
+        var findings = new List<Finding>();
+        foreach (var file in files)
+        {
+            if (SafePath.Problem(file.Path) is { } problem)
+            {
+                findings.Add(new Finding($"'{file.Path}' {problem}", file.Path));
+            }
+        }
+
+        for (var i = 0; i < manifest.Variants.Count; i++)
+        {
+            CheckVariant(manifest.Variants[i], $"variants[{i}]", files, findings);
+        }
+
+        var used = manifest.Variants.SelectMany(variant => FilesOf(variant, files)).Select(file => file.Path).ToHashSet(StringComparer.Ordinal);
+        foreach (var file in files.Where(file => !used.Contains(file.Path)))
+        {
+            findings.Add(new Finding($"'{file.Path}' lies in the folder, but no variant uses it; it is left out.", file.Path) { IsWarning = true });
+        }
+
+        return findings;
+    }
+
+    /// <summary>The files that a variant takes along, each once, in the order of their paths.</summary>
+    public static IReadOnlyList<PayloadFile> FilesOf(Variant variant, IReadOnlyList<PayloadFile> files) =>
+        [.. files.Where(file => variant.Files.Any(pattern => Takes(pattern, file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+
+    private static bool Takes(string pattern, string path) =>
+        pattern == "**" || (pattern.EndsWith("/**", StringComparison.Ordinal) ? path.StartsWith(pattern[..^2], StringComparison.Ordinal) : path == pattern);
+
+    private static void CheckVariant(Variant variant, string where, IReadOnlyList<PayloadFile> files, List<Finding> findings)
+    {
+        foreach (var pattern in variant.Files.Where(pattern => !files.Any(file => Takes(pattern, file.Path))))
+        {
+            var near = Suggest.Nearest(pattern, files.Select(file => file.Path));
+            findings.Add(new Finding($"There is no file '{pattern}' in the folder." + (near is null ? "" : $" Did you mean '{near}'?"), where + ".files"));
+        }
+
+        foreach (var step in new[] { variant.Install, variant.Remove }.OfType<Step>())
+        {
+            foreach (var word in step.Run.Where(word => IsElsewhere(word)))
+            {
+                findings.Add(new Finding($"'{word}' is a place that only this machine may have; put the file into the folder and name it there.", where + ".run") { IsWarning = true });
+            }
+        }
+
+        if (variant.Remove is null)
+        {
+            findings.Add(new Finding("There is no 'remove' step: what this package installs cannot be taken away or rolled back to nothing.", where + ".remove") { IsWarning = true });
+        }
+
+        if (!variant.Present.Any(check => check.TellsVersion || check.Expected is not null))
+        {
+            findings.Add(new Finding("No presence check tells one version from another: an earlier version would count as this one.", where + ".present") { IsWarning = true });
+        }
+
+        if (variant.Install.Expected > variant.Install.Limit)
+        {
+            findings.Add(new Finding("The install step is expected to take longer than its limit.", where + ".install.expected"));
+        }
+    }
+
+    private static bool IsElsewhere(string word) =>
+        word.StartsWith("/home/", StringComparison.Ordinal) || word.StartsWith("/Users/", StringComparison.Ordinal) || word.StartsWith("/mnt/", StringComparison.Ordinal)
+        || word.StartsWith(@"C:\Users\", StringComparison.OrdinalIgnoreCase) || word.StartsWith("~/", StringComparison.Ordinal);
+}

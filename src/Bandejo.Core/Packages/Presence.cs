@@ -1,0 +1,151 @@
+using Bandejo.Core.Versions;
+
+namespace Bandejo.Core.Packages;
+
+/// <summary>How a presence check looks.</summary>
+public enum PresenceKind
+{
+    /// <summary>A file exists, with a digest where one is given.</summary>
+    File,
+
+    /// <summary>A version stands in a file.</summary>
+    FileVersion,
+
+    /// <summary>A key in a settings file has a value.</summary>
+    Setting,
+
+    /// <summary>A command ends with 0 and prints something.</summary>
+    Command,
+
+    /// <summary>The agent's own receipt of this install.</summary>
+    Receipt,
+
+    /// <summary>The operating system lists the program.</summary>
+    Program,
+}
+
+/// <summary>One way to prove that a package's version is there.</summary>
+/// <param name="Kind">How it looks.</param>
+/// <param name="Subject">A path below the machine's root, a program's name, or a command's first word.</param>
+/// <param name="Arguments">The other words of a command.</param>
+/// <param name="Key">The key of a setting.</param>
+/// <param name="Expected">The digest, value or text that is asked for; null where being there is enough.</param>
+/// <param name="Pattern">A regular expression whose first group is the version; null takes the first version in the text.</param>
+public sealed record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern)
+{
+    /// <summary>True where what it finds carries a version that is compared with the package's.</summary>
+    public bool TellsVersion => Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Receipt || (Kind == PresenceKind.Command && Expected is null);
+
+    /// <summary>The check in words, such as <c>version in opt/foldline/VERSION</c>.</summary>
+    public string InWords => Kind switch
+    {
+        PresenceKind.File => $"file {Subject}",
+        PresenceKind.FileVersion => $"version in {Subject}",
+        PresenceKind.Setting => $"setting {Key} in {Subject}",
+        PresenceKind.Command => $"what '{Subject}' prints",
+        PresenceKind.Receipt => "receipt",
+        _ => $"program {Subject}",
+    };
+}
+
+/// <summary>What looking brought: found or not, with a version or a text; or that looking was not possible.</summary>
+/// <param name="IsFound">It is there.</param>
+/// <param name="Problem">Why nobody could look; null where somebody could. Then <paramref name="IsFound"/> says nothing.</param>
+/// <param name="Version">The version found, as written.</param>
+/// <param name="Text">The digest, value or output found.</param>
+public sealed record Observation(bool IsFound, string? Problem, string? Version, string? Text)
+{
+    public static Observation NotThere => new(false, null, null, null);
+
+    public static Observation CouldNotLook(string problem) => new(false, problem, null, null);
+}
+
+/// <summary>What all checks together say of one package on one device.</summary>
+public enum PresenceAnswer
+{
+    /// <summary>Somebody should look again: a check could not be carried out.</summary>
+    NotKnown,
+
+    Absent,
+
+    /// <summary>The app is there in a version before the one asked for.</summary>
+    Older,
+
+    /// <summary>Exactly what was asked for.</summary>
+    Present,
+
+    /// <summary>A version after the one asked for.</summary>
+    Newer,
+}
+
+/// <summary>The answer, the version that was seen where one was, and the reason in words.</summary>
+public sealed record PresenceResult(PresenceAnswer Answer, string? Version, string Why)
+{
+    /// <summary>Newer than asked is met.</summary>
+    public bool IsMet => Answer is PresenceAnswer.Present or PresenceAnswer.Newer;
+}
+
+/// <summary>Judges what looking brought.</summary>
+public static class Presence
+{
+    /// <summary>
+    /// All checks must hold. One that could not be carried out makes the whole not known, never absent. The oldest version seen decides.
+    /// </summary>
+    /// <param name="name">The app's name, for the reason.</param>
+    /// <param name="asked">The version that is asked for.</param>
+    /// <param name="looks">Each check with what it found; at least one.</param>
+    public static PresenceResult Judge(string name, AppVersion asked, IReadOnlyList<(PresenceCheck Check, Observation Seen)> looks)
+    {
+        foreach (var (check, seen) in looks)
+        {
+            if (seen.Problem is not null)
+            {
+                return new PresenceResult(PresenceAnswer.NotKnown, null, $"Could not look for {check.InWords}: {seen.Problem}");
+            }
+        }
+
+        AppVersion? oldest = null;
+        PresenceCheck? teller = null;
+        foreach (var (check, seen) in looks)
+        {
+            if (!seen.IsFound)
+            {
+                return new PresenceResult(PresenceAnswer.Absent, null, $"{Capital(check.InWords)} is not there");
+            }
+
+            if (check.TellsVersion)
+            {
+                if (!AppVersion.TryParse(seen.Version, out var version))
+                {
+                    return new PresenceResult(PresenceAnswer.NotKnown, null, $"{Capital(check.InWords)} is there, but holds no version");
+                }
+
+                if (oldest is null || version < oldest)
+                {
+                    oldest = version;
+                    teller = check;
+                }
+            }
+            else if (check.Expected is not null && !string.Equals(check.Expected, seen.Text, StringComparison.OrdinalIgnoreCase))
+            {
+                return new PresenceResult(PresenceAnswer.Absent, null, $"{Capital(check.InWords)} is not as expected");
+            }
+        }
+
+        if (oldest is null)
+        {
+            return new PresenceResult(PresenceAnswer.Present, asked.Text, $"{name} {asked} proven by {looks[0].Check.InWords}");
+        }
+
+        // A version in the wild does not know our revisions: 2.4.1 on the device proves the software of 2.4.1+2, and a receipt tells revisions apart.
+        var order = oldest.SameButRevision(asked) && teller!.Kind != PresenceKind.Receipt ? 0 : oldest.CompareTo(asked);
+        return order switch
+        {
+            < 0 => new PresenceResult(PresenceAnswer.Older, oldest.Text, $"{name} {oldest} is there, {asked} is asked for"),
+            0 => new PresenceResult(PresenceAnswer.Present, oldest.Text, $"{name} {oldest} proven by {teller!.InWords}"),
+            _ => new PresenceResult(PresenceAnswer.Newer, oldest.Text, $"{name} {oldest} is there, newer than {asked}"),
+        };
+    }
+
+    private static string Capital(string text) => char.ToUpperInvariant(text[0]) + text[1..];
+}

@@ -1,0 +1,219 @@
+using System.Globalization;
+using Bandejo.Core.Rules;
+using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
+using YamlDotNet.RepresentationModel;
+
+namespace Bandejo.Core.Packages;
+
+/// <summary>Reads a YAML text field by field and collects everything that is wrong with its form, with places.</summary>
+internal sealed class YamlForm
+{
+    /// <summary>The longest YAML text that is read, in characters.</summary>
+    public const int MaxLength = 256 * 1024;
+
+    private const int MaxDepth = 12;
+
+    private readonly List<Finding> _findings;
+
+    private YamlForm(List<Finding> findings) => _findings = findings;
+
+    /// <summary>
+    /// The mapping at the top of the text; null after a finding where there is none. Anchors and aliases are refused: nothing in a manifest needs them and
+    /// they let a small text grow without bound.
+    /// </summary>
+    public static (YamlForm Form, YamlMappingNode? Root) Read(string text, List<Finding> findings)
+    {
+        var form = new YamlForm(findings);
+        if (text.Length > MaxLength)
+        {
+            findings.Add(new Finding($"The text has {text.Length} characters; at most {MaxLength} are read."));
+            return (form, null);
+        }
+
+        try
+        {
+            if (!form.IsPlain(text))
+            {
+                return (form, null);
+            }
+
+            var stream = new YamlStream();
+            stream.Load(new StringReader(text));
+            if (stream.Documents.Count == 1 && stream.Documents[0].RootNode is YamlMappingNode root)
+            {
+                return (form, root);
+            }
+
+            findings.Add(new Finding("The text must be one YAML mapping, such as 'app: foldline'.", null, 1, 1));
+        }
+        catch (YamlException error)
+        {
+            findings.Add(new Finding($"This is not YAML: {error.Message.TrimEnd('.')}.", null, (int)error.Start.Line, (int)error.Start.Column));
+        }
+
+        return (form, null);
+    }
+
+    /// <summary>Adds a finding at a node.</summary>
+    public void Report(YamlNode at, string message, string? where = null) =>
+        _findings.Add(new Finding(message, where, (int)at.Start.Line, (int)at.Start.Column, at is YamlScalarNode scalar ? Math.Max(1, (int)(scalar.End.Column - scalar.Start.Column)) : 1));
+
+    /// <summary>Reports every key that is not among the known ones.</summary>
+    public void Known(YamlMappingNode map, string where, params IReadOnlyList<string> keys)
+    {
+        foreach (var key in map.Children.Keys)
+        {
+            var name = (key as YamlScalarNode)?.Value ?? "";
+            if (!keys.Contains(name))
+            {
+                var near = Suggest.Nearest(name, keys);
+                Report(key, near is null ? $"'{name}' means nothing here. Possible: {string.Join(", ", keys)}." : $"'{name}' means nothing here. Did you mean '{near}'?", where + name);
+            }
+        }
+    }
+
+    public static YamlNode? Child(YamlMappingNode map, string key) => map.Children.TryGetValue(new YamlScalarNode(key), out var node) ? node : null;
+
+    /// <summary>A text; null where it is missing (with a finding if it must be there) or is not one.</summary>
+    public string? Text(YamlMappingNode map, string key, string where, bool must, int max = 200)
+    {
+        switch (Child(map, key))
+        {
+            case null:
+                if (must)
+                {
+                    Report(map, $"'{key}' is missing.", where + key);
+                }
+
+                return null;
+            case YamlScalarNode { Value: { } value } scalar:
+                if (value.Length > max)
+                {
+                    Report(scalar, $"'{key}' has {value.Length} characters; at most {max} are possible.", where + key);
+                    return null;
+                }
+
+                if (must && value.Trim().Length == 0)
+                {
+                    Report(scalar, $"'{key}' is empty.", where + key);
+                    return null;
+                }
+
+                return value.Trim();
+            case { } other:
+                Report(other, $"'{key}' must be one text.", where + key);
+                return null;
+        }
+    }
+
+    /// <summary>A list of texts; one text alone counts as a list of one. Empty where it is missing.</summary>
+    public IReadOnlyList<string> Texts(YamlMappingNode map, string key, string where)
+    {
+        switch (Child(map, key))
+        {
+            case null:
+                return [];
+            case YamlScalarNode { Value: { } value }:
+                return [value];
+            case YamlSequenceNode list when list.Children.All(child => child is YamlScalarNode):
+                return [.. list.Children.Select(child => ((YamlScalarNode)child).Value ?? "")];
+            case { } other:
+                Report(other, $"'{key}' must be a list of texts.", where + key);
+                return [];
+        }
+    }
+
+    public TimeSpan Duration(YamlMappingNode map, string key, string where, TimeSpan otherwise)
+    {
+        if (Text(map, key, where, must: false) is not { } text)
+        {
+            return otherwise;
+        }
+
+        if (Units.TryParseDuration(text, out var duration) && duration > TimeSpan.Zero)
+        {
+            return duration;
+        }
+
+        Report(Child(map, key)!, $"'{text}' is not a length of time such as 20m or 2h.", where + key);
+        return otherwise;
+    }
+
+    public bool YesNo(YamlMappingNode map, string key, string where, bool otherwise)
+    {
+        var text = Text(map, key, where, must: false);
+        if (text is "yes" or "true")
+        {
+            return true;
+        }
+
+        if (text is "no" or "false")
+        {
+            return false;
+        }
+
+        if (text is not null)
+        {
+            Report(Child(map, key)!, $"'{key}' is yes or no, not '{text}'.", where + key);
+        }
+
+        return otherwise;
+    }
+
+    /// <summary>A rule, or the rule everything fits where it is missing. Errors in it point at their place in the YAML text.</summary>
+    public Rule Rule(YamlMappingNode map, string key, string where)
+    {
+        if (Text(map, key, where, must: false, max: Rules.Rule.MaxLength) is not { } text)
+        {
+            return Rules.Rule.Everything;
+        }
+
+        var rule = Rules.Rule.Parse(text);
+        if (rule.Ok)
+        {
+            return rule.Value;
+        }
+
+        var scalar = (YamlScalarNode)Child(map, key)!;
+        var quote = scalar.Style is ScalarStyle.SingleQuoted or ScalarStyle.DoubleQuoted ? 1 : 0;
+        var isFolded = scalar.Style is ScalarStyle.Literal or ScalarStyle.Folded;
+        foreach (var finding in rule.Failure!.Findings)
+        {
+            _findings.Add(isFolded
+                ? finding with { Where = where + key, Line = (int)scalar.Start.Line + finding.Line, Column = 1, Length = 1 }
+                : finding with { Where = where + key, Line = (int)scalar.Start.Line + finding.Line - 1, Column = (int)scalar.Start.Column + finding.Column - 1 + quote });
+        }
+
+        if (rule.Failure.Findings.Count == 0)
+        {
+            Report(scalar, rule.Failure.Message, where + key);
+        }
+
+        return Rules.Rule.Everything;
+    }
+
+    private bool IsPlain(string text)
+    {
+        var parser = new YamlDotNet.Core.Parser(new StringReader(text));
+        var depth = 0;
+        while (parser.MoveNext())
+        {
+            var now = parser.Current!;
+            depth += now is MappingStart or SequenceStart ? 1 : now is MappingEnd or SequenceEnd ? -1 : 0;
+            if (now is AnchorAlias || (now is NodeEvent { Anchor.IsEmpty: false }))
+            {
+                _findings.Add(new Finding("Anchors and aliases are not read here; write the value out.", null, (int)now.Start.Line, (int)now.Start.Column));
+                return false;
+            }
+
+            if (depth > MaxDepth)
+            {
+                _findings.Add(new Finding(string.Create(CultureInfo.InvariantCulture, $"This nests deeper than {MaxDepth}."), null, (int)now.Start.Line, (int)now.Start.Column));
+                return false;
+            }
+        }
+
+        return true;
+    }
+}
