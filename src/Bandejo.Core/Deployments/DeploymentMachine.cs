@@ -114,7 +114,7 @@ public static class DeploymentMachine
         }
 
         Outcome<DeploymentDecision>? NeedsReason(string what, bool must) =>
-            must && asked.Reason.Trim().Length == 0 ? (Outcome<DeploymentDecision>)new Failure(ErrorKind.Invalid, $"{what} needs a reason; it stays in the journal.") : null;
+            must && asked.Reason.Trim().Length == 0 ? new Outcome<DeploymentDecision>?(new Failure(ErrorKind.Invalid, $"{what} needs a reason; it stays in the journal.")) : null;
 
         Outcome<DeploymentDecision> To(DeploymentStatus status, string what, string text) => new DeploymentDecision(
             state with { Status = status, Since = now, Reason = asked.Reason, Revision = state.Revision + 1 }, [new JournalLine(what, text, asked.By, asked.Reason)], now);

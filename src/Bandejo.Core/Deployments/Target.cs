@@ -109,10 +109,9 @@ public static class Targets
         {
             TargetEvent.Began => next with { HasBegun = true, Tries = target.Tries + 1 },
             TargetEvent.Succeeded when state == TargetState.Met => next with { ProvenAt = now, IsInstalledHere = true, Tries = 0 },
-            TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now },
+            TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now, Tries = 0, IsInstalledHere = target.IsInstalledHere || target.State == TargetState.Restart },
             TargetEvent.ProofLost when !isSame => next with { Repairs = target.Repairs + 1, TroubleAt = now, Order = target.Order + 1, Tries = 0 },
             TargetEvent.GaveUp or TargetEvent.FellSilent when !isSame => next with { TroubleAt = now, HasFailed = true },
-            TargetEvent.RetryTime when !isSame => next with { Order = target.Order + 1 },
             TargetEvent.RetryAsked when !isSame => next with { Order = target.Order + 1, Tries = 0 },
             TargetEvent.UndoAsked => next with { IsGoingBack = true, Order = isSame ? target.Order : target.Order + 1, Tries = isSame ? target.Tries : 0 },
             _ => next,

@@ -122,7 +122,7 @@ public static class TargetTable
         Waiting      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    .    D
         Ready        L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    .    D
         Working      .    .    .    .    .    .    .    .    .    K     M    S    T    F    .    .    .    X    .    .    .    D
-        Restart      .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    .    .    X    .    .    R    D
+        Restart      .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    R    .    X    .    .    R    D
         Retry        L    N    B    .    C    Y    .    .    .    K     M    S    T    F    M    .    .    .    R    R    R    D
         Met          L    .    .    .    C    Y    .    .    .    K     M    S    T    F    M    R    U    .    .    .    R    D
         Failed       L    N    .    .    .    Y    .    .    .    K     M    S    T    F    M    .    .    .    .    R    R    D

@@ -48,6 +48,24 @@ internal static class Evaluator
         }
     }
 
+    /// <summary>The answer alone, for when a device is held against many rules.</summary>
+    public static Truth Test(RuleNode node, IFactSource facts)
+    {
+        switch (node)
+        {
+            case ConstantNode constant:
+                return constant.Value ? Truth.True : Truth.False;
+            case NotNode not:
+                return Opposite(Test(not.Part, facts));
+            case JoinedNode joined:
+                return Join(joined.IsAnd, joined.Parts.Select(part => Test(part, facts)));
+            case ConditionNode condition:
+                return Test(condition, facts.Find(condition.Fact));
+            default:
+                throw new InvalidOperationException($"No meaning for {node.GetType().Name}.");
+        }
+    }
+
     public static Truth Opposite(Truth truth) => truth switch { Truth.True => Truth.False, Truth.False => Truth.True, _ => Truth.NotKnown };
 
     /// <summary>The answer of one condition for what a device says of its fact.</summary>

@@ -61,6 +61,9 @@ public sealed class Rule
     /// <summary>Whether the rule holds for one device, and why.</summary>
     public Verdict Evaluate(IFactSource facts) => Evaluator.Evaluate(Root, facts);
 
+    /// <summary>Whether the rule holds for one device, without the reasons.</summary>
+    public Truth Test(IFactSource facts) => Evaluator.Test(Root, facts);
+
     /// <summary>Every fact the rule speaks of, each once.</summary>
     public IEnumerable<FactRef> Facts() => Conditions(Root).Select(condition => condition.Fact).Distinct();
 

@@ -1,0 +1,54 @@
+namespace Bandejo.Contract.Api;
+
+/// <summary>Asks for a session (browser) or a personal token (command line).</summary>
+/// <param name="Account">The account's name.</param>
+/// <param name="Password">Its password.</param>
+/// <param name="Label">What the token is for; only for tokens.</param>
+public sealed record SignInRequest(string Account, string Password, string? Label = null);
+
+/// <summary>Who is signed in.</summary>
+/// <param name="Account">The account's name.</param>
+/// <param name="Name">The person's name.</param>
+/// <param name="Roles">viewer, packager, operator, approver, administrator.</param>
+/// <param name="CsrfToken">What a browser sends back as <c>X-CSRF-Token</c> with every change; null for tokens.</param>
+public sealed record SessionInfo(string Account, string Name, IReadOnlyList<string> Roles, string? CsrfToken);
+
+/// <summary>A new personal token; its secret is shown this once.</summary>
+public sealed record NewToken(string Id, string Secret, string Account, string Label, DateTimeOffset Expires);
+
+/// <summary>A personal token without its secret.</summary>
+public sealed record TokenInfo(string Id, string Label, DateTimeOffset Created, DateTimeOffset Expires);
+
+/// <summary>An account.</summary>
+public sealed record AccountInfo(string Account, string Name, IReadOnlyList<string> Roles, bool IsDisabled, IReadOnlyList<string> SigningKeys, int Revision);
+
+/// <summary>A new account.</summary>
+/// <param name="Account">2 to 32 lower-case letters, digits and hyphens.</param>
+/// <param name="Name">The person's name.</param>
+/// <param name="Password">At least 10 characters.</param>
+/// <param name="Roles">At least one.</param>
+public sealed record AccountRequest(string Account, string Name, string Password, IReadOnlyList<string> Roles);
+
+/// <summary>Changes an account; what is null stays.</summary>
+public sealed record AccountChange(string? Name = null, string? Password = null, IReadOnlyList<string>? Roles = null, bool? IsDisabled = null);
+
+/// <summary>A public key for building packages: P-256 in the form of RFC 7517.</summary>
+public sealed record SigningKeyRequest(string X, string Y);
+
+/// <summary>The key's identity, its RFC 7638 thumbprint.</summary>
+public sealed record SigningKeyInfo(string KeyId);
+
+/// <summary>A page of a list. The next page is asked for with <paramref name="Next"/> as <c>cursor</c>.</summary>
+/// <param name="Items">The items of this page.</param>
+/// <param name="Next">Where the next page begins; null on the last.</param>
+/// <param name="Total">How many there are in all, where that is known.</param>
+public sealed record Page<T>(IReadOnlyList<T> Items, string? Next, int? Total);
+
+/// <summary>Something wrong in what was sent: what, where, and what would be right.</summary>
+public sealed record FindingInfo(string Message, string? Where, int Line, int Column, int Length, bool IsWarning);
+
+/// <summary>A reason for something done by hand.</summary>
+public sealed record ReasonRequest(string? Reason = null);
+
+/// <summary>What this service is.</summary>
+public sealed record ServiceInfo(string Version, int DeviceProtocol, DateTimeOffset Now, int Devices, int Deployments, int Packages);

@@ -1,0 +1,103 @@
+namespace Bandejo.Contract.Api;
+
+/// <summary>Asks for a deployment, or for its preview.</summary>
+/// <param name="Name">For people; null makes one from package and wish.</param>
+/// <param name="Package">A digest (or its first 8 or more characters), or <c>app version</c>, or an app's slug for its newest released package.</param>
+/// <param name="Wish">have or gone.</param>
+/// <param name="Groups">Slugs of the groups in scope.</param>
+/// <param name="Except">Slugs of the groups left out.</param>
+/// <param name="Waves">At least one; the last has no gate.</param>
+/// <param name="Halt">A halt rule such as <c>10 % failed of at least 5</c>; null for the default.</param>
+/// <param name="RollBackOnHalt">Whether a halt rolls everything back by itself.</param>
+/// <param name="Deadline">The moment after which unmet devices are late.</param>
+/// <param name="Tries">Tries in all, 1 to 20.</param>
+/// <param name="RetryPause">The time before the second try, such as <c>15m</c>.</param>
+/// <param name="Lease">How long a device may start it unheard, such as <c>1d</c>.</param>
+/// <param name="Priority">The stronger of several for one app.</param>
+/// <param name="AllowDowngrade">May replace a newer version.</param>
+public sealed record DeploymentRequest(
+    string Package,
+    IReadOnlyList<string> Groups,
+    IReadOnlyList<WaveRequest> Waves,
+    string? Name = null,
+    string Wish = "have",
+    IReadOnlyList<string>? Except = null,
+    string? Halt = null,
+    bool RollBackOnHalt = false,
+    DateTimeOffset? Deadline = null,
+    int Tries = 3,
+    string? RetryPause = null,
+    string? Lease = null,
+    int Priority = 0,
+    bool AllowDowngrade = false);
+
+/// <summary>A wave.</summary>
+/// <param name="Name">For people.</param>
+/// <param name="Pick"><c>group NAME</c>, <c>12 devices</c>, <c>20 %</c> or <c>everyone else</c>.</param>
+/// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; none for the last wave.</param>
+/// <param name="OpensAt">The earliest moment at which it opens.</param>
+public sealed record WaveRequest(string Name, string Pick, string? Gate = null, DateTimeOffset? OpensAt = null);
+
+/// <summary>Who would be reached, who not and why, before anything is saved.</summary>
+/// <param name="CanStart">False where a finding stands against it.</param>
+/// <param name="Findings">What stands against it, and what a person should read.</param>
+/// <param name="Reached">Devices that would change.</param>
+/// <param name="Effects">How many by effect: enter, upgrade, downgrade, leave, nothing.</param>
+/// <param name="Out">Devices of the groups that are not reached, by reason.</param>
+/// <param name="Spread">Reached devices by kind and model.</param>
+public sealed record DeploymentPreview(string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves, IReadOnlyList<CountInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread);
+
+/// <summary>A wave before the start.</summary>
+/// <param name="Arithmetic">What the gate comes to, in words.</param>
+public sealed record WavePreview(string Name, string Pick, int Devices, string? Gate, string? Arithmetic, IReadOnlyList<string> Sample);
+
+/// <summary>A reason for being out, with how many and a few of them.</summary>
+public sealed record OutInfo(string Reason, int Count, IReadOnlyList<string> Sample);
+
+/// <summary>A deployment in a list.</summary>
+/// <param name="Status">running, paused, halted, rolling-back, standing or ended.</param>
+/// <param name="Sentence">Where it stands and what happens next.</param>
+/// <param name="States">How many targets are in each state.</param>
+public sealed record DeploymentInfo(string Id, string Name, string App, string Version, string Package, string Wish, string Status, string Sentence, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? Deadline, ComplianceInfo Compliance, IReadOnlyList<CountInfo> States, IReadOnlyList<WaveInfo> Waves, int Revision);
+
+/// <summary>A wave of a running deployment.</summary>
+/// <param name="Needed">How many its gate needs of <paramref name="Bottom"/>.</param>
+/// <param name="Met">How many of them are met.</param>
+/// <param name="SoakUntil">When the soak ends if the count holds.</param>
+/// <param name="State">closed, open, soaking, wants-approval or passed.</param>
+public sealed record WaveInfo(string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt, DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, IReadOnlyList<CountInfo> States);
+
+/// <summary>A deployment with what was started and what its failures share.</summary>
+public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes);
+
+/// <summary>Failures with the same fingerprint.</summary>
+/// <param name="What">Phase, code and message.</param>
+public sealed record CauseInfo(string What, int Devices, IReadOnlyList<string> Sample);
+
+/// <summary>One device under one deployment.</summary>
+public sealed record TargetInfo(string Deployment, string DeploymentName, string Device, string DeviceName, string App, string Version, string Wish, string State, string Reason, string? Wave, int Tries, int MaxTries, DateTimeOffset Since, DateTimeOffset? Next, bool IsLate, string? Before, DateTimeOffset? ProvenAt);
+
+/// <summary>One try of one target.</summary>
+/// <param name="Kind">install, remove or restore.</param>
+/// <param name="Outcome">Null while it runs.</param>
+public sealed record AttemptInfo(string Id, string Deployment, string Device, string DeviceName, string Kind, string Version, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, bool HasLog);
+
+/// <summary>Asks for another try.</summary>
+/// <param name="Devices">Names or identities; null for all that failed or are lost.</param>
+public sealed record RetryRequest(IReadOnlyList<string>? Devices = null, string? Reason = null);
+
+/// <summary>How many it concerned.</summary>
+public sealed record ActAnswer(int Devices, DeploymentInfo Deployment);
+
+/// <summary>A line of the journal or the audit trail.</summary>
+/// <param name="Number">Rises by one; readers go on from the last they saw.</param>
+/// <param name="Topic">journal, target, audit, device or package.</param>
+/// <param name="By">A person's account, a device's name, or null for the service itself.</param>
+public sealed record EventInfo(long Number, DateTimeOffset At, string Topic, string What, string? By, string? Deployment, string? Device, string Text, string? Reason);
+
+/// <summary>Counts of compliance; late is part of unmet and unknown.</summary>
+public sealed record ComplianceInfo(int Met, int Unmet, int Late, int NotNeeded, int Unknown, int LateUnknown, int LeftOut, int Bottom);
+
+/// <summary>Compliance of one thing.</summary>
+/// <param name="Scope">fleet, app, group or deployment.</param>
+public sealed record ComplianceRow(string Scope, string Id, string Name, ComplianceInfo Counts);

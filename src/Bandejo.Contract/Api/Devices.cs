@@ -1,0 +1,56 @@
+namespace Bandejo.Contract.Api;
+
+/// <summary>A device in a list.</summary>
+/// <param name="Id">Its identity.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="LastHeard">When it last checked in; null for never since it joined.</param>
+public sealed record DeviceInfo(string Id, string Name, string? Kind, string? Site, string? Model, string? Os, DateTimeOffset Joined, DateTimeOffset? LastHeard, int Met, int Unmet, bool IsUnsorted);
+
+/// <summary>A device with all that is known of it.</summary>
+public sealed record DeviceDetails(DeviceInfo Device, IReadOnlyList<FactInfo> Facts, IReadOnlyList<ProgramInfo> Programs, bool IsInventoryComplete, IReadOnlyList<string> Groups, IReadOnlyList<TargetInfo> Targets);
+
+/// <summary>A fact with when it was last reported changed.</summary>
+public sealed record FactInfo(string Name, string Value, DateTimeOffset At);
+
+/// <summary>A program on a device.</summary>
+/// <param name="Source">Who says so: <c>system</c> for the operating system, <c>receipt</c> for a receipt of ours.</param>
+public sealed record ProgramInfo(string Name, string Version, string Source);
+
+/// <summary>Why a device stands where it stands under a deployment.</summary>
+/// <param name="Answer">One sentence.</param>
+/// <param name="Conditions">Each step of the reasoning, in order, with what the device has.</param>
+public sealed record WhyInfo(string Device, string Deployment, string Answer, IReadOnlyList<string> Conditions, TargetInfo? Target, IReadOnlyList<AttemptInfo> Attempts);
+
+/// <summary>Asks for a join code.</summary>
+/// <param name="Group">The slug of a listed group in which the device lands; null leaves it unsorted.</param>
+/// <param name="Uses">How many devices may join with it, 1 to 10,000.</param>
+/// <param name="Hours">How long it is good, 1 to 720.</param>
+public sealed record JoinCodeRequest(string? Group = null, int Uses = 1, int Hours = 24);
+
+/// <summary>A join code. Its text is given once, when it is made.</summary>
+public sealed record JoinCodeInfo(string Id, string? Code, string? Group, int UsesLeft, DateTimeOffset Expires, string By);
+
+/// <summary>A new group, or the whole of a changed one.</summary>
+/// <param name="Slug">Lower-case letters, digits and hyphens.</param>
+/// <param name="Name">For people.</param>
+/// <param name="Rule">The rule of a rule group; null for a listed group.</param>
+/// <param name="IsForTesting">Packages that are not released may reach it.</param>
+public sealed record GroupRequest(string Slug, string Name, string? Rule = null, bool IsForTesting = false);
+
+/// <summary>A group.</summary>
+/// <param name="Kind">listed or rule.</param>
+/// <param name="Devices">How many are certainly in it.</param>
+/// <param name="NotKnown">For how many the rule is not known yet.</param>
+public sealed record GroupInfo(string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision);
+
+/// <summary>Asks which devices a rule holds for.</summary>
+public sealed record RuleRequest(string Rule);
+
+/// <summary>Which devices a rule holds for.</summary>
+/// <param name="Rule">The rule in its normal form.</param>
+/// <param name="Sample">Up to 20 devices it holds for, with why.</param>
+/// <param name="NotKnownSample">Up to 20 for which it is not known, with why.</param>
+public sealed record RulePreview(string Rule, int Devices, int NotKnown, int All, IReadOnlyList<SampleInfo> Sample, IReadOnlyList<SampleInfo> NotKnownSample);
+
+/// <summary>A device and the reason.</summary>
+public sealed record SampleInfo(string Device, string Why);

@@ -1,0 +1,59 @@
+namespace Bandejo.Contract.Api;
+
+/// <summary>Asks what is wrong with a package folder, and for the document to sign.</summary>
+/// <param name="Manifest">The text of <c>package.yaml</c>.</param>
+/// <param name="Files">The files beside it.</param>
+public sealed record PackageCheckRequest(string Manifest, IReadOnlyList<FileInfoDto> Files);
+
+/// <summary>A file of a package folder.</summary>
+/// <param name="Path">Relative, with <c>/</c> between parts.</param>
+/// <param name="Size">Bytes.</param>
+/// <param name="Sha256">Lower-case hexadecimal; empty when only checking.</param>
+public sealed record FileInfoDto(string Path, long Size, string Sha256);
+
+/// <summary>Everything found, and the document where nothing stands against building.</summary>
+/// <param name="Findings">Errors and warnings.</param>
+/// <param name="Document">The exact text of <c>package.json</c> to sign; null where there are errors.</param>
+/// <param name="App">The app's slug.</param>
+/// <param name="Version">The version.</param>
+/// <param name="FitsDevices">How many enrolled devices a variant fits, or null where there are errors.</param>
+/// <param name="AllDevices">How many devices are enrolled.</param>
+public sealed record PackageCheckAnswer(IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices);
+
+/// <summary>Begins or goes on with an upload.</summary>
+public sealed record UploadRequest(string Sha256, long Size);
+
+/// <summary>How far an upload is.</summary>
+/// <param name="Id">Its identity.</param>
+/// <param name="Offset">How many bytes have safely arrived.</param>
+/// <param name="Size">How many there are.</param>
+public sealed record UploadInfo(string Id, long Offset, long Size);
+
+/// <summary>Takes a complete upload in as a package.</summary>
+public sealed record PackageRequest(string Upload);
+
+/// <summary>A package.</summary>
+/// <param name="Digest">SHA-256 of its document; its identity.</param>
+/// <param name="App">The app's slug.</param>
+/// <param name="Name">The app's name.</param>
+/// <param name="Version">With its revision.</param>
+/// <param name="State">built, tried, released or withdrawn.</param>
+/// <param name="BuiltBy">Who built it.</param>
+/// <param name="Size">Bytes of payload, each file once.</param>
+/// <param name="IsNew">False when the same content was there already.</param>
+public sealed record PackageInfo(string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files, bool IsNew);
+
+/// <summary>A package with what is inside and what happened to it.</summary>
+public sealed record PackageDetails(PackageInfo Package, string Summary, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments);
+
+/// <summary>A variant in words.</summary>
+public sealed record VariantInfo(string Name, string Fits, string Requires, IReadOnlyList<FileInfoDto> Files, string Install, string? Remove, IReadOnlyList<string> Present);
+
+/// <summary>A step in the life of a package.</summary>
+public sealed record LifeInfo(string State, string By, DateTimeOffset At, string Reason);
+
+/// <summary>An app of the catalogue with its packages and the versions in the field.</summary>
+public sealed record AppInfo(string App, string Name, string Publisher, string Category, IReadOnlyList<PackageInfo> Packages, IReadOnlyList<CountInfo> Versions);
+
+/// <summary>Something and how often it is there.</summary>
+public sealed record CountInfo(string Name, int Count);

@@ -1,0 +1,17 @@
+namespace Bandejo.Contract.Device;
+
+/// <summary><c>package.json</c>: all that a device needs to know of a package. Its bytes are what is signed; their SHA-256 names the package.</summary>
+/// <param name="Format">The version of this form, 1.</param>
+public sealed record PackageDocument(int Format, string App, string Name, string Version, string Publisher, string Category, string Summary, IReadOnlyList<string> Replaces, IReadOnlyList<DocumentVariant> Variants);
+
+/// <summary>The part for one kind of device.</summary>
+public sealed record DocumentVariant(string Name, string Fits, string Requires, IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack);
+
+/// <summary>A payload file.</summary>
+public sealed record DocumentFile(string Path, long Size, string Sha256, bool IsExecutable);
+
+/// <summary>A step; times in seconds, meanings of codes by the words of the manifest.</summary>
+public sealed record DocumentStep(IReadOnlyList<string> Run, int LimitSeconds, int ExpectedSeconds, bool EndAtLimit, IReadOnlyDictionary<string, string> ExitCodes);
+
+/// <summary>A presence check: file, version-in, setting, command, receipt or program.</summary>
+public sealed record DocumentCheck(string Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern);

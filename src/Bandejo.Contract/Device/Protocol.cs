@@ -1,0 +1,113 @@
+namespace Bandejo.Contract.Device;
+
+/// <summary>The device protocol: its version, paths and limits. See docs/design/protocol.md.</summary>
+public static class DeviceProtocol
+{
+    /// <summary>The version that this code speaks.</summary>
+    public const int Version = 1;
+
+    /// <summary>What all paths begin with.</summary>
+    public const string Prefix = "/device/v1";
+
+    /// <summary>The largest check-in or join, in bytes.</summary>
+    public const int MaxMessage = 4 * 1024 * 1024;
+
+    /// <summary>The largest log of one attempt, in bytes.</summary>
+    public const int MaxLog = 4 * 1024 * 1024;
+
+    /// <summary>The longest an assertion may be good, in seconds.</summary>
+    public const int MaxAssertionAge = 300;
+
+    /// <summary>The audience of assertions.</summary>
+    public const string Audience = "bandejo-device";
+}
+
+/// <summary>A P-256 public key (RFC 7517) with its RFC 7638 thumbprint as identity.</summary>
+public sealed record PublicKeyInfo(string KeyId, string X, string Y);
+
+/// <summary>A device asks to enrol.</summary>
+/// <param name="Protocol">The version it speaks.</param>
+/// <param name="Code">The join code.</param>
+/// <param name="Key">Its own public key; the private one never leaves the device.</param>
+/// <param name="Name">The name it would like; the service may add to it.</param>
+/// <param name="Facts">Its first facts.</param>
+public sealed record JoinRequest(int Protocol, string Code, PublicKeyInfo Key, string Name, FactReport Facts);
+
+/// <summary>A device is enrolled. The same request sent again gets the same answer.</summary>
+/// <param name="CheckInSeconds">The interval between check-ins.</param>
+public sealed record JoinAnswer(string DeviceId, string Name, IReadOnlyList<PublicKeyInfo> TrustedKeys, int CheckInSeconds);
+
+/// <summary>Asks for a token with a signed assertion (RFC 7523).</summary>
+public sealed record DeviceTokenRequest(string Assertion);
+
+/// <summary>A short-lived token.</summary>
+/// <param name="ExpiresIn">Seconds.</param>
+public sealed record DeviceTokenAnswer(string AccessToken, int ExpiresIn);
+
+/// <summary>Facts in the form of <c>FactValue.Read</c>, and the programs the operating system and the agent know of.</summary>
+/// <param name="Facts">Name to value.</param>
+/// <param name="Programs">The complete list, or null where it could not be taken.</param>
+public sealed record FactReport(IReadOnlyDictionary<string, string> Facts, IReadOnlyList<ProgramReport>? Programs);
+
+/// <summary>A program on the device.</summary>
+/// <param name="Source"><c>system</c> or <c>receipt</c>.</param>
+public sealed record ProgramReport(string Name, string Version, string Source);
+
+/// <summary>One check-in.</summary>
+/// <param name="Sequence">Rises with every new check-in; one that was answered already is answered again, an older one is refused.</param>
+/// <param name="FactsDigest">SHA-256 of the facts in their canonical form; tells the service whether it has them.</param>
+/// <param name="Facts">The facts, where they changed since the last answer.</param>
+/// <param name="OrdersTag">The tag of the orders the device holds.</param>
+/// <param name="Proofs">Presence proofs that are new or due again.</param>
+/// <param name="Attempts">What became of attempts and is not acknowledged yet.</param>
+public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts);
+
+/// <summary>What the presence checks of an order said.</summary>
+/// <param name="Answer">not-known, absent, older, present or newer.</param>
+public sealed record ProofReport(string Deployment, int Order, string Answer, string? Version, string Why, DateTimeOffset At);
+
+/// <summary>The beginning or the end of an attempt. <paramref name="Id"/> and <paramref name="HasEnded"/> together name the report.</summary>
+/// <param name="Id">The attempt's identity, made by the device.</param>
+/// <param name="Outcome">done, restart, busy, prerequisites, refused, failed, no-proof, timed-out, stuck, not-fetched, bad-signature, withdrawn, interrupted; null at the beginning.</param>
+/// <param name="Phase">Where it ended: fetch, verify, check, close, replace, run, prove, restart, put-back.</param>
+/// <param name="Before">The version that was there before; empty for none, null for not known.</param>
+/// <param name="BeforePackage">The package that was there before, where it was ours.</param>
+/// <param name="Proof">What was proven at the end.</param>
+public sealed record AttemptReport(string Id, string Deployment, int Order, bool HasEnded, string Kind, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, string? Before, string? BeforePackage, ProofReport? Proof, bool HasLog);
+
+/// <summary>The answer to a check-in.</summary>
+/// <param name="Acknowledged">Reports that are safely kept (<c>id/began</c>, <c>id/ended</c>).</param>
+/// <param name="WantsFacts">The service lacks the facts behind the digest.</param>
+/// <param name="Orders">The whole of the orders, where the tag differed; their leases run from this answer.</param>
+/// <param name="OrdersTag">The tag of the orders that are in force.</param>
+/// <param name="NextSeconds">When to check in again, if nothing happens before.</param>
+/// <param name="Withdrawn">A JWS over the list of withdrawn packages, where it changed with the tag.</param>
+public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, string? Withdrawn);
+
+/// <summary>What a device is to bring about or keep an eye on.</summary>
+/// <param name="Deployment">The deployment's identity.</param>
+/// <param name="Number">Rises when another try or another thing is asked for.</param>
+/// <param name="Kind"><c>install</c>, <c>remove</c> or <c>restore</c>.</param>
+/// <param name="MayStart">False: only look whether it is there.</param>
+/// <param name="Package">The package it is about.</param>
+/// <param name="Variant">Which variant.</param>
+/// <param name="Previous">For <c>restore</c>: the package to put back; null for nothing.</param>
+/// <param name="LeaseSeconds">How long it may be started without hearing from the service again.</param>
+/// <param name="Deadline">When unmet is late.</param>
+/// <param name="AllowDowngrade">May replace a newer version.</param>
+/// <param name="Tries">Tries in all for this number.</param>
+/// <param name="RetryPauseSeconds">The pause before the second try; it doubles each time.</param>
+/// <param name="RetryLongestSeconds">The longest pause.</param>
+public sealed record Order(string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds, DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds);
+
+/// <summary>A package as an order names it.</summary>
+/// <param name="Digest">SHA-256 of its document.</param>
+/// <param name="Seal">The service's JWS over digest, app and version.</param>
+public sealed record PackageLink(string Digest, string App, string Version, string Seal);
+
+/// <summary>What the seal of a package says.</summary>
+public sealed record SealContent(string Use, string Digest, string App, string Version);
+
+/// <summary>What the list of withdrawn packages says.</summary>
+/// <param name="Serial">Rises with each change; a device keeps the highest.</param>
+public sealed record WithdrawnContent(string Use, long Serial, IReadOnlyList<string> Digests);

@@ -1,0 +1,29 @@
+using Bandejo.Contract.Api;
+
+namespace Bandejo.Contract;
+
+/// <summary>A refusal in the form of RFC 9457.</summary>
+/// <param name="Type">A name of the kind of refusal.</param>
+/// <param name="Title">The kind in words.</param>
+/// <param name="Status">The HTTP status.</param>
+/// <param name="Detail">What was wrong and what would be right.</param>
+/// <param name="Findings">Each thing that is wrong, with its place.</param>
+public sealed record Problem(string Type, string Title, int Status, string Detail, IReadOnlyList<FindingInfo>? Findings = null);
+
+/// <summary>Limits of the public API.</summary>
+public static class ApiLimits
+{
+    /// <summary>The largest body of an ordinary request, in bytes.</summary>
+    public const int MaxBody = 8 * 1024 * 1024;
+
+    /// <summary>The largest package file, in bytes.</summary>
+    public const long MaxPackage = 64L * 1024 * 1024 * 1024;
+
+    /// <summary>The largest piece of an upload, in bytes.</summary>
+    public const int MaxPiece = 8 * 1024 * 1024;
+
+    /// <summary>Items on a page unless asked otherwise, and at most.</summary>
+    public const int PageSize = 100;
+
+    public const int MaxPageSize = 1000;
+}
