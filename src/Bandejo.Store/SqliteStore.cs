@@ -12,7 +12,7 @@ public sealed class SqliteStore : IStore
 {
     private const int LargestCommit = 4096;
 
-    private static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingDefault, Converters = { new JsonStringEnumConverter() } };
+    private static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter() } };
 
     private readonly string _connectionString;
     private readonly Channel<Pending> _pending = Channel.CreateUnbounded<Pending>(new UnboundedChannelOptions { SingleReader = true });

@@ -1,0 +1,129 @@
+using System.Security.Claims;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Encodings.Web;
+using Bandejo.Contract.Device;
+using Bandejo.Server.World;
+using Bandejo.Store;
+using Microsoft.AspNetCore.Antiforgery;
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Authentication.Cookies;
+using Microsoft.Extensions.Options;
+
+namespace Bandejo.Server.Access;
+
+/// <summary>Signs people in by personal token (<c>Authorization: Bearer</c>) or by cookie, and devices by their own short-lived tokens.</summary>
+internal static class Authentication
+{
+    public const string People = "people";
+    public const string PersonalToken = "personal-token";
+    public const string Device = "device";
+    public const string CsrfHeader = "X-CSRF-Token";
+
+    /// <summary>The SHA-256 of a secret in lower-case hexadecimal. Secrets are random and long, so they need no slow hash.</summary>
+    public static string HashOf(string secret) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(secret)));
+
+    public static void AddSignIn(this IServiceCollection services, bool isDemo)
+    {
+        services.AddAuthentication(People)
+            .AddPolicyScheme(People, null, options => options.ForwardDefaultSelector = context => context.Request.Headers.Authorization.Count > 0 ? PersonalToken : CookieAuthenticationDefaults.AuthenticationScheme)
+            .AddScheme<AuthenticationSchemeOptions, PersonalTokenHandler>(PersonalToken, null)
+            .AddScheme<AuthenticationSchemeOptions, DeviceTokenHandler>(Device, null)
+            .AddCookie(options =>
+            {
+                options.Cookie.Name = "bandejo";
+                options.Cookie.HttpOnly = true;
+                options.Cookie.SameSite = SameSiteMode.Strict;
+                options.Cookie.SecurePolicy = isDemo ? CookieSecurePolicy.SameAsRequest : CookieSecurePolicy.Always;
+                options.ExpireTimeSpan = TimeSpan.FromHours(12);
+                options.Events.OnRedirectToLogin = context => Answer(context.Response, 401);
+                options.Events.OnRedirectToAccessDenied = context => Answer(context.Response, 403);
+                options.Events.OnValidatePrincipal = context =>
+                {
+                    var world = context.HttpContext.RequestServices.GetRequiredService<FleetWorld>();
+                    var stamp = context.Principal?.FindFirstValue("stamp");
+                    var account = world.Read(each => each.Accounts.GetValueOrDefault(context.Principal?.Identity?.Name ?? ""));
+                    if (account is null || account.IsDisabled || stamp != Stamp(account))
+                    {
+                        context.RejectPrincipal();
+                    }
+
+                    return Task.CompletedTask;
+                };
+            });
+        services.AddAuthorization();
+        services.AddAntiforgery(options =>
+        {
+            options.HeaderName = CsrfHeader;
+            options.Cookie.Name = "bandejo-csrf";
+            options.Cookie.SameSite = SameSiteMode.Strict;
+            options.Cookie.SecurePolicy = isDemo ? CookieSecurePolicy.SameAsRequest : CookieSecurePolicy.Always;
+        });
+
+        static Task Answer(HttpResponse response, int status)
+        {
+            response.StatusCode = status;
+            return Task.CompletedTask;
+        }
+    }
+
+    /// <summary>Refuses changes that come with a cookie but without the token that only our own pages can read.</summary>
+    public static void UseCsrfProtection(this WebApplication app) => app.Use(async (context, next) =>
+    {
+        var isChange = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method) && !HttpMethods.IsOptions(context.Request.Method);
+        var isCookie = context.User.Identity is { IsAuthenticated: true, AuthenticationType: CookieAuthenticationDefaults.AuthenticationScheme };
+        if (isChange && isCookie && !await context.RequestServices.GetRequiredService<IAntiforgery>().IsRequestValidAsync(context))
+        {
+            await Http.Problems.Write(context, 403, "csrf", $"The request lacks a valid {CsrfHeader}; ask for the session again and send its csrfToken.");
+            return;
+        }
+
+        await next(context);
+    });
+
+    /// <summary>Changes with password, roles and disabling, and ends every session when it does.</summary>
+    public static string Stamp(StoredAccount account) => HashOf($"{account.PasswordHash}|{string.Join(',', account.Roles)}")[..16];
+
+    /// <summary>The principal of an account.</summary>
+    public static ClaimsPrincipal Principal(StoredAccount account, string scheme) => new(new ClaimsIdentity(
+        [new Claim(ClaimTypes.Name, account.Account), new Claim("stamp", Stamp(account)), .. account.Roles.Select(role => new Claim(ClaimTypes.Role, role))], scheme));
+
+    private sealed class PersonalTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, FleetWorld world)
+        : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
+    {
+        protected override Task<AuthenticateResult> HandleAuthenticateAsync()
+        {
+            if (BearerOf(Request) is not { } secret)
+            {
+                return Task.FromResult(AuthenticateResult.NoResult());
+            }
+
+            var account = world.Read(each => each.Tokens.GetValueOrDefault(HashOf(secret)) is { } token && token.Expires > each.Now ? each.Accounts.GetValueOrDefault(token.Account) : null);
+            return Task.FromResult(account is null || account.IsDisabled
+                ? AuthenticateResult.Fail("The token is not known or has expired.")
+                : AuthenticateResult.Success(new AuthenticationTicket(Principal(account, Scheme.Name), Scheme.Name)));
+        }
+    }
+
+    private sealed class DeviceTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SiteKeys keys)
+        : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
+    {
+        protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
+        {
+            if (BearerOf(Request) is not { } token)
+            {
+                return AuthenticateResult.NoResult();
+            }
+
+            return await keys.DeviceOf(token) is { } device
+                ? AuthenticateResult.Success(new AuthenticationTicket(new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, device)], Scheme.Name)), Scheme.Name))
+                : AuthenticateResult.Fail("The device token does not hold.");
+        }
+    }
+
+    private static string? BearerOf(HttpRequest request)
+    {
+        var header = request.Headers.Authorization.ToString();
+        return header.StartsWith("Bearer ", StringComparison.Ordinal) && header.Length is > 7 and < 4096 ? header[7..] : null;
+    }
+}

@@ -1,0 +1,170 @@
+using System.Security.Cryptography;
+using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
+using Bandejo.Contract;
+using Bandejo.Contract.Device;
+using Bandejo.Core;
+using Bandejo.Server.World;
+using Bandejo.Store;
+using Microsoft.IdentityModel.JsonWebTokens;
+using Microsoft.IdentityModel.Tokens;
+
+namespace Bandejo.Server.Access;
+
+/// <summary>
+/// The service's own keys, made at first start: a P-256 key (ES256, RFC 7518) that seals packages and the list of withdrawn ones for devices, and a secret
+/// for short-lived device tokens (HS256), which are cheap to verify.
+/// </summary>
+internal sealed class SiteKeys(FleetWorld world, TimeProvider time)
+{
+    private const string SealKeySetting = "key.seal";
+    private const string TokenKeySetting = "key.device-token";
+    private const string DeviceIssuer = "bandejo";
+
+    /// <summary>How long a device token is good.</summary>
+    public static readonly TimeSpan DeviceTokenLife = TimeSpan.FromMinutes(30);
+
+    private readonly JsonWebTokenHandler _tokens = new() { SetDefaultTimesOnTokenCreation = false };
+    private ECDsaSecurityKey? _seal;
+    private SymmetricSecurityKey? _deviceTokens;
+
+    /// <summary>What devices trust.</summary>
+    public PublicKeyInfo SealKey => PublicOf(Seal.ECDsa);
+
+    private ECDsaSecurityKey Seal => _seal ?? throw new InvalidOperationException("The keys are not made yet.");
+
+    /// <summary>Reads the keys, or makes them at the first start.</summary>
+    public async Task Prepare()
+    {
+        if (!world.Settings.ContainsKey(SealKeySetting))
+        {
+            using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+            var made = await world.Change(null, change =>
+            {
+                Set(change, SealKeySetting, Convert.ToBase64String(key.ExportPkcs8PrivateKey()));
+                Set(change, TokenKeySetting, Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)));
+                change.Audit("keys-made", "The service made its keys.");
+                return (Outcome<bool>)true;
+            });
+            _ = made.Value;
+        }
+
+        var ecdsa = ECDsa.Create();
+        ecdsa.ImportPkcs8PrivateKey(Convert.FromBase64String(world.Settings[SealKeySetting]), out _);
+        _seal = new ECDsaSecurityKey(ecdsa) { KeyId = PublicOf(ecdsa).KeyId };
+        _deviceTokens = new SymmetricSecurityKey(Convert.FromBase64String(world.Settings[TokenKeySetting]));
+
+        void Set(WorldChange change, string name, string value)
+        {
+            world.Settings[name] = value;
+            change.Keep(new PutSetting(name, value));
+        }
+    }
+
+    /// <summary>A compact JWS by the service over a JSON text.</summary>
+    public string Sign<T>(T content, JsonTypeInfo<T> form) =>
+        _tokens.CreateToken(JsonSerializer.Serialize(content, form), new SigningCredentials(Seal, SecurityAlgorithms.EcdsaSha256));
+
+    /// <summary>A token with which a device may speak for a while.</summary>
+    public string DeviceToken(string device) => _tokens.CreateToken(new SecurityTokenDescriptor
+    {
+        Issuer = DeviceIssuer,
+        Claims = new Dictionary<string, object> { ["sub"] = device },
+        Expires = (time.GetUtcNow() + DeviceTokenLife).UtcDateTime,
+        SigningCredentials = new SigningCredentials(_deviceTokens!, SecurityAlgorithms.HmacSha256),
+    });
+
+    /// <summary>Whose device token this is; null where it does not hold.</summary>
+    public async Task<string?> DeviceOf(string token)
+    {
+        var result = await _tokens.ValidateTokenAsync(token, new TokenValidationParameters
+        {
+            ValidIssuer = DeviceIssuer,
+            ValidateAudience = false,
+            IssuerSigningKey = _deviceTokens,
+            ValidAlgorithms = [SecurityAlgorithms.HmacSha256],
+            LifetimeValidator = (_, expires, _, _) => expires > time.GetUtcNow().UtcDateTime,
+        });
+        return result.IsValid ? result.Claims["sub"] as string : null;
+    }
+
+    /// <summary>Whether an assertion (RFC 7523) was signed by a key, for us, and is fresh. Returns its identity, which must not be seen twice.</summary>
+    public async Task<Outcome<string>> Assertion(string assertion, StoredKey key, string device)
+    {
+        using var ecdsa = PublicKey(key.X, key.Y);
+        var now = time.GetUtcNow();
+        var result = await _tokens.ValidateTokenAsync(assertion, new TokenValidationParameters
+        {
+            ValidIssuer = device,
+            ValidAudience = DeviceProtocol.Audience,
+            IssuerSigningKey = new ECDsaSecurityKey(ecdsa),
+            ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
+            LifetimeValidator = (_, expires, _, _) => expires > now.UtcDateTime && expires <= now.UtcDateTime.AddSeconds(DeviceProtocol.MaxAssertionAge + 60),
+        });
+        if (!result.IsValid || (result.Claims.TryGetValue("jti", out var jti) ? jti : null) is not string { Length: > 0 and <= 64 } id)
+        {
+            return new Failure(ErrorKind.Unauthenticated, "The assertion does not hold: it is not signed by this device's key, is not meant for this service, or is too old. Compare the clocks of device and service.");
+        }
+
+        return id;
+    }
+
+    /// <summary>Whether a builder's JWS covers a package document. Returns the key's identity.</summary>
+    public static async Task<Outcome<string>> VerifyBuild(string signature, byte[] document, Func<string, StoredKey?> findKey)
+    {
+        var handler = new JsonWebTokenHandler();
+        if (!handler.CanReadToken(signature) || handler.ReadJsonWebToken(signature) is not { Alg: SecurityAlgorithms.EcdsaSha256 } read)
+        {
+            return new Failure(ErrorKind.Invalid, "The signature of the package file cannot be read.");
+        }
+
+        if (findKey(read.Kid) is not { } key)
+        {
+            return new Failure(ErrorKind.Forbidden, $"The package file is signed with the key {read.Kid}, which belongs to no account that may build packages here.");
+        }
+
+        using var ecdsa = PublicKey(key.X, key.Y);
+        var result = await handler.ValidateTokenAsync(signature, new TokenValidationParameters
+        {
+            ValidateIssuer = false,
+            ValidateAudience = false,
+            ValidateLifetime = false,
+            RequireExpirationTime = false,
+            IssuerSigningKey = new ECDsaSecurityKey(ecdsa) { KeyId = key.KeyId },
+            ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
+        });
+        return result.IsValid && result.Claims.TryGetValue("digest", out var digest) && digest as string == Convert.ToHexStringLower(SHA256.HashData(document))
+            ? key.KeyId
+            : new Failure(ErrorKind.Invalid, "The signature does not fit the package file: it was changed after it was signed, or signed with another key.");
+    }
+
+    /// <summary>A public key from its coordinates; fails for a point that is not on the curve.</summary>
+    public static ECDsa PublicKey(string x, string y) => ECDsa.Create(new ECParameters
+    {
+        Curve = ECCurve.NamedCurves.nistP256,
+        Q = new ECPoint { X = Base64UrlEncoder.DecodeBytes(x), Y = Base64UrlEncoder.DecodeBytes(y) },
+    });
+
+    /// <summary>Checks coordinates and names the key by its RFC 7638 thumbprint.</summary>
+    public static Outcome<StoredKey> ReadKey(string x, string y)
+    {
+        try
+        {
+            using var key = PublicKey(x, y);
+            var info = PublicOf(key);
+            return new StoredKey(info.KeyId, info.X, info.Y);
+        }
+        catch (Exception error) when (error is CryptographicException or FormatException or ArgumentException)
+        {
+            return new Failure(ErrorKind.Invalid, "The key is not a P-256 public key with coordinates in base64url.");
+        }
+    }
+
+    private static PublicKeyInfo PublicOf(ECDsa key)
+    {
+        var point = key.ExportParameters(includePrivateParameters: false).Q;
+        string x = Base64UrlEncoder.Encode(point.X), y = Base64UrlEncoder.Encode(point.Y);
+        var thumbprint = SHA256.HashData(System.Text.Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""));
+        return new PublicKeyInfo(Base64UrlEncoder.Encode(thumbprint), x, y);
+    }
+}

@@ -1,0 +1,125 @@
+using System.Globalization;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Server.Access;
+using Bandejo.Server.Deployments;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Compliance;
+
+/// <summary>The journal, the audit trail, and the stream of everything that happens.</summary>
+internal static class JournalRoutes
+{
+    private static readonly string[] Topics = ["journal", "target", "device", "audit", "package"];
+
+    public static void MapJournal(this RouteGroupBuilder api)
+    {
+        api.MapGet("/journal", (FleetWorld world, string? topic, string? deployment, string? device, string? cursor, int? limit) => Page(world, topic ?? "journal", deployment, device, cursor, limit).Answer())
+            .ForAll().WithSummary("What the service decided, newest first; topic is journal, target, device or any").Produces<Page<EventInfo>>();
+        api.MapGet("/audit", (FleetWorld world, string? cursor, int? limit) => Page(world, "audit", null, null, cursor, limit).Answer())
+            .For().WithSummary("Who changed what, newest first").Produces<Page<EventInfo>>();
+        api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=").Produces<EventInfo>(200, "text/event-stream");
+    }
+
+    private static Outcome<Page<EventInfo>> Page(FleetWorld world, string topic, string? deployment, string? device, string? cursor, int? limit)
+    {
+        if (topic != "any" && !Topics.Contains(topic))
+        {
+            return new Failure(ErrorKind.Invalid, $"There is no topic '{topic}'. Topics: {string.Join(", ", Topics)}, any.");
+        }
+
+        long? before = null;
+        if (cursor is not null)
+        {
+            if (!long.TryParse(cursor, NumberStyles.None, CultureInfo.InvariantCulture, out var number))
+            {
+                return new Failure(ErrorKind.Invalid, "The cursor is not one that was given out.");
+            }
+
+            before = number;
+        }
+
+        string? deploymentId = null;
+        if (deployment is not null)
+        {
+            var found = world.Read(each => Acts.Find(each, deployment));
+            if (!found.Ok)
+            {
+                return found.Failure!;
+            }
+
+            deploymentId = found.Value.Id;
+        }
+
+        var deviceId = device is null ? null : world.Read(each => each.FindDevice(device)?.Id) ?? "none";
+        var size = Routes.PageSize(limit);
+        var events = world.Store.Events(new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1));
+        return new Page<EventInfo>([.. events.Take(size).Select(Views.Event)], events.Count > size ? events[size - 1].Number.ToString(CultureInfo.InvariantCulture) : null, null);
+    }
+
+    private static async Task Stream(HttpContext context, FleetWorld world, IHostApplicationLifetime life, long? after)
+    {
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, life.ApplicationStopping);
+        var cancellation = either.Token;
+        var last = long.TryParse(context.Request.Headers["Last-Event-ID"], NumberStyles.None, CultureInfo.InvariantCulture, out var resumed) ? resumed : after ?? world.LastEvent;
+        var mayAudit = context.Has(Roles.Administrator);
+        using var added = new SemaphoreSlim(0, 1);
+        context.Response.ContentType = "text/event-stream";
+        context.Response.Headers.CacheControl = "no-store";
+        world.EventsAdded += Wake;
+        try
+        {
+            await context.Response.WriteAsync(": open\n\n", cancellation);
+            await context.Response.Body.FlushAsync(cancellation);
+            while (true)
+            {
+                for (var events = Next(); events.Count > 0; events = Next())
+                {
+                    foreach (var happened in events)
+                    {
+                        last = happened.Number;
+                        if (happened.Topic != "audit" || mayAudit)
+                        {
+                            await context.Response.WriteAsync($"id: {happened.Number}\nevent: {happened.Topic}\ndata: {JsonSerializer.Serialize(Views.Event(happened), ContractJson.Default.EventInfo)}\n\n", cancellation);
+                        }
+                    }
+
+                    await context.Response.Body.FlushAsync(cancellation);
+                }
+
+                // A comment now and then keeps proxies from closing a quiet stream.
+                if (!await added.WaitAsync(TimeSpan.FromSeconds(20), cancellation))
+                {
+                    await context.Response.WriteAsync(": quiet\n\n", cancellation);
+                    await context.Response.Body.FlushAsync(cancellation);
+                }
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The reader left or the service ends.
+        }
+        finally
+        {
+            world.EventsAdded -= Wake;
+        }
+
+        IReadOnlyList<StoredEvent> Next() => world.Store.Events(new EventQuery(null, null, null, last, null, 500));
+
+        void Wake()
+        {
+            try
+            {
+                added.Release();
+            }
+            catch (Exception error) when (error is SemaphoreFullException or ObjectDisposedException)
+            {
+                // Already awake, or just leaving.
+            }
+        }
+    }
+}

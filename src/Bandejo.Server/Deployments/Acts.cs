@@ -1,0 +1,168 @@
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Rules;
+using Bandejo.Server.Access;
+using Bandejo.Server.Devices;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>What people do with deployments.</summary>
+internal static class Acts
+{
+    /// <summary>Finds a deployment by identity, its beginning, or its name.</summary>
+    public static Outcome<DeploymentEntry> Find(FleetWorld world, string named)
+    {
+        if (world.Deployments.TryGetValue(named, out var exact))
+        {
+            return exact;
+        }
+
+        var found = world.Deployments.Values.Where(each => each.Plan.Name.Equals(named, StringComparison.OrdinalIgnoreCase) || (named.Length >= 4 && each.Id.StartsWith(named, StringComparison.Ordinal))).ToList();
+        var active = found.Where(each => each.IsActive).ToList();
+        if ((active.Count > 0 ? active : found) is [var one])
+        {
+            return one;
+        }
+
+        if (found.Count > 1)
+        {
+            return new Failure(ErrorKind.Conflict, $"'{named}' names {found.Count} deployments: {string.Join(", ", found.Select(each => each.Id))}. Use one of these.");
+        }
+
+        var near = Suggest.Nearest(named, world.Deployments.Values.Select(each => each.Plan.Name));
+        return new Failure(ErrorKind.NotFound, $"There is no deployment '{named}'." + (near is null ? "" : $" Did you mean '{near}'?"));
+    }
+
+    /// <summary>Starts a deployment where nothing in its preview stands against it.</summary>
+    public static Outcome<DeploymentInfo> Start(WorldChange change, DeploymentRequest request)
+    {
+        var world = change.World;
+        var id = NewId(world);
+        var prepared = Previewing.Prepare(world, request, id);
+        if (!prepared.Ok)
+        {
+            return prepared.Failure!;
+        }
+
+        var (preview, plan, package, waves) = prepared.Value;
+        if (!preview.CanStart)
+        {
+            var against = preview.Findings.Where(finding => !finding.IsWarning).Select(finding => new Finding(finding.Message, finding.Where)).ToList();
+            return new Failure(ErrorKind.Conflict, against.Count == 1 ? against[0].Message : $"{against.Count} things stand against starting this.", against);
+        }
+
+        if (world.Deployments.Values.Any(each => each.IsActive && each.Plan.Name.Equals(plan.Name, StringComparison.OrdinalIgnoreCase)))
+        {
+            return new Failure(ErrorKind.Conflict, $"A deployment named '{plan.Name}' is running already; give this one another name, or end that one.");
+        }
+
+        // Kept by digest: what the words named today may name something else tomorrow.
+        var kept = JsonSerializer.Serialize(request with { Package = package.Stored.Digest, Name = plan.Name }, ContractJson.Default.DeploymentRequest);
+        var state = DeploymentState.Start(plan, change.By!, change.Now);
+        var deployment = new DeploymentEntry(new StoredDeployment(id, plan.Name, package.Stored.Digest, kept, state), plan, package);
+        world.Deployments[id] = deployment;
+        change.Keep(new PutDeployment(deployment.Stored));
+        change.Event("journal", "started", $"'{plan.Name}' was started for {preview.Reached} device{(preview.Reached == 1 ? "" : "s")} in {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}.", null, null, id, change.By);
+        change.Audit("deployment-started", $"'{plan.Name}' was started.", null, null, id);
+        foreach (var (device, wave) in waves)
+        {
+            var target = new Target { Device = device, Wave = wave, Since = change.Now };
+            deployment.Targets[device] = target;
+            world.Devices[device].Deployments.Add(deployment);
+            change.Keep(new PutTarget(id, target));
+        }
+
+        Engine.WeighAll(change, deployment);
+        Engine.Look(change, deployment);
+        return Views.Deployment(world, deployment);
+    }
+
+    /// <summary>Carries out what a person asked of a running deployment.</summary>
+    public static Outcome<ActAnswer> Do(WorldChange change, HttpContext context, string named, DeploymentAct act, string reason)
+    {
+        var found = Find(change.World, named);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var deployment = found.Value;
+        if (Http.Routes.Unmatched(context, deployment.State.Revision, must: false) is { } unmatched)
+        {
+            return unmatched;
+        }
+
+        // Whoever starts does not approve, unless nobody else could.
+        var others = change.World.Accounts.Values.Any(account => account.Account != change.By && !account.IsDisabled && (account.Roles.Contains(Roles.Approver) || account.Roles.Contains(Roles.Administrator)));
+        var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(act, change.By!, reason.Trim(), !others), change.Now);
+        if (!decision.Ok)
+        {
+            return decision.Failure!;
+        }
+
+        Engine.Apply(change, deployment, decision.Value);
+        change.Audit($"deployment-{Words.Hyphenate(act.ToString())}", $"'{deployment.Plan.Name}': {decision.Value.Journal[^1].Text}", reason, null, deployment.Id);
+        Engine.Look(change, deployment);
+        var touched = act == DeploymentAct.RollBack ? deployment.Targets.Values.Count(target => target.IsGoingBack) : deployment.Targets.Count;
+        return new ActAnswer(touched, Views.Deployment(change.World, deployment));
+    }
+
+    /// <summary>Sets another try for the devices named, or for all that failed or are lost.</summary>
+    public static Outcome<ActAnswer> Retry(WorldChange change, string named, RetryRequest request)
+    {
+        var found = Find(change.World, named);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var deployment = found.Value;
+        if (deployment.State.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.RollingBack))
+        {
+            return new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");
+        }
+
+        var devices = new List<DeviceEntry>();
+        foreach (var name in request.Devices ?? [.. deployment.Targets.Values.Where(target => target.State is TargetState.Failed or TargetState.Lost).Select(target => target.Device)])
+        {
+            if (change.World.FindDevice(name) is not { } device || !deployment.Targets.TryGetValue(device.Id, out var target))
+            {
+                return new Failure(ErrorKind.NotFound, $"'{name}' is no target of '{deployment.Plan.Name}'.");
+            }
+
+            if (target.State is not (TargetState.Failed or TargetState.Lost or TargetState.Retry))
+            {
+                return new Failure(ErrorKind.Conflict, $"{device.Name} is {Words.Of(target.State)}; only what failed, is lost or waits for its next try can be tried again.");
+            }
+
+            devices.Add(device);
+        }
+
+        if (devices.Count == 0)
+        {
+            return new Failure(ErrorKind.Conflict, $"Nothing of '{deployment.Plan.Name}' has failed or is lost.");
+        }
+
+        foreach (var device in devices)
+        {
+            Engine.Happen(change, deployment, device, new Happening(TargetEvent.RetryAsked, $"{change.By} asked for another try"));
+        }
+
+        change.Event("journal", "retry", $"Another try was set for {devices.Count} device{(devices.Count == 1 ? "" : "s")}: {string.Join(", ", devices.Take(5).Select(device => device.Name))}{(devices.Count > 5 ? ", …" : "")}.", request.Reason, null, deployment.Id, change.By);
+        change.Audit("deployment-retry", $"'{deployment.Plan.Name}': another try for {devices.Count}.", request.Reason, null, deployment.Id);
+        Engine.Look(change, deployment);
+        return new ActAnswer(devices.Count, Views.Deployment(change.World, deployment));
+    }
+
+    // Short enough to be typed, and rising, so that lists by identity are lists by age.
+    private static string NewId(FleetWorld world)
+    {
+        var highest = world.Deployments.Keys.Select(id => int.Parse(id.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture)).DefaultIfEmpty(1000).Max();
+        return string.Create(System.Globalization.CultureInfo.InvariantCulture, $"D{highest + 1}");
+    }
+}

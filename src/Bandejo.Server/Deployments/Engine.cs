@@ -1,0 +1,353 @@
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>
+/// Carries what happens to the decisions in Core and their answers back into the world: weighs devices against deployments, moves targets, looks at gates.
+/// Everything here runs inside one change of the world.
+/// </summary>
+internal static class Engine
+{
+    /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
+    public static void WeighDevice(WorldChange change, DeviceEntry device)
+    {
+        foreach (var deployment in change.World.Deployments.Values)
+        {
+            if (deployment.IsActive)
+            {
+                Weigh(change, deployment, device);
+            }
+        }
+    }
+
+    /// <summary>Weighs every device that is or may be a target, after the deployment itself changed.</summary>
+    public static void WeighAll(WorldChange change, DeploymentEntry deployment)
+    {
+        var world = change.World;
+        var rows = Scope(world, deployment.Plan.Groups, deployment.Plan.Except);
+        foreach (var row in rows.Rows())
+        {
+            Weigh(change, deployment, world.DevicesByRow[row]);
+        }
+
+        foreach (var id in deployment.Targets.Keys.ToList())
+        {
+            if (world.Devices.TryGetValue(id, out var device) && !rows[device.Row])
+            {
+                Weigh(change, deployment, device);
+            }
+        }
+    }
+
+    /// <summary>The rows in the groups less those that are, or may be, in an excluded group.</summary>
+    public static Bitmap Scope(FleetWorld world, IEnumerable<string> groups, IEnumerable<string> except)
+    {
+        var rows = new Bitmap(world.Columns.Rows);
+        foreach (var slug in groups)
+        {
+            if (world.Groups.TryGetValue(slug, out var group))
+            {
+                rows.Or(group.In);
+            }
+        }
+
+        foreach (var slug in except)
+        {
+            if (world.Groups.TryGetValue(slug, out var group))
+            {
+                rows.Except(group.In).Except(group.NotKnown);
+            }
+        }
+
+        return rows;
+    }
+
+    /// <summary>Judges one device under one deployment and moves its target accordingly.</summary>
+    public static void Weigh(WorldChange change, DeploymentEntry deployment, DeviceEntry device)
+    {
+        var world = change.World;
+        var plan = deployment.Plan;
+        var target = deployment.Targets.GetValueOrDefault(device.Id);
+        var isIn = IsInScope(world, plan, device, target);
+        if (target is null)
+        {
+            // Nobody enters what is paused, halted or on its way back.
+            if (!isIn || deployment.State.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
+            {
+                return;
+            }
+
+            var wave = WavePicks.Join(device.Id, [.. plan.Waves.Select(each => each.Pick)], (group, id) => IsIn(world, group, id), plan.Id);
+            target = new Target { Device = device.Id, Wave = wave, Since = change.Now };
+            device.Deployments.Add(deployment);
+            Put(change, deployment, device, target, "joined", $"{device.Name} came into '{plan.Name}'.");
+        }
+
+        if (target.IsGoingBack)
+        {
+            return;
+        }
+
+        var (happening, variant) = Standing(change, deployment, device, target, isIn);
+        var opened = target.Wave >= 0 && deployment.State.Waves[target.Wave].OpenedAt is not null;
+        if (variant != target.Variant || (opened && target.AppWhenOpened is null))
+        {
+            target = target with { Variant = variant ?? target.Variant, AppWhenOpened = opened ? target.AppWhenOpened ?? InstalledVersion(world, device, plan.App) : null };
+            Put(change, deployment, device, target, null, "");
+        }
+
+        Happen(change, deployment, device, happening);
+    }
+
+    /// <summary>Moves a target by one event, and keeps what came of it.</summary>
+    public static void Happen(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Happening happening)
+    {
+        var before = deployment.Targets[device.Id];
+        var after = Targets.Decide(before, happening, change.Now);
+        if (ReferenceEquals(before, after))
+        {
+            return;
+        }
+
+        var text = after.State == before.State ? null : $"{device.Name}: {Words.Of(before.State)} → {Words.Of(after.State)}{(after.Reason.Length > 0 ? $", {after.Reason}" : "")}";
+        Put(change, deployment, device, after, text is null ? null : Words.Of(after.State), text ?? "");
+        if (before.Order != after.Order && after is { IsGoingBack: true, Before.Length: > 0, BeforePackage: null })
+        {
+            Happen(change, deployment, device, new Happening(TargetEvent.GaveUp, $"Cannot be rolled back: {deployment.Plan.AppName} {after.Before} was there before, and no package of it is kept here"));
+        }
+    }
+
+    /// <summary>Looks at a deployment: may a gate pass, must it halt, what is due.</summary>
+    public static void Look(WorldChange change, DeploymentEntry deployment)
+    {
+        deployment.IsDirty = false;
+        deployment.LookAt = null;
+        foreach (var target in deployment.Targets.Values.Where(target => target.State is TargetState.Retry or TargetState.Working or TargetState.Restart or TargetState.Met).ToList())
+        {
+            LookAtTime(change, deployment, target);
+        }
+
+        var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Looked(deployment.Tallies(change.World.LastHeard, change.Now)), change.Now);
+        Apply(change, deployment, decision.Value);
+        deployment.IsDirty = false;
+    }
+
+    /// <summary>Takes over a decision about the deployment as a whole, and moves its targets after it.</summary>
+    public static void Apply(WorldChange change, DeploymentEntry deployment, DeploymentDecision decision)
+    {
+        var before = deployment.State;
+        deployment.LookAt = Sooner(deployment.LookAt, decision.LookAgain);
+        if (ReferenceEquals(before, decision.State) && decision.Journal.Count == 0)
+        {
+            return;
+        }
+
+        deployment.Stored = deployment.Stored with { State = decision.State };
+        change.Keep(new PutDeployment(deployment.Stored));
+        foreach (var line in decision.Journal)
+        {
+            change.Event("journal", line.What, line.Text, line.Reason, null, deployment.Id, line.By);
+        }
+
+        var rollsBack = decision.State.Status == DeploymentStatus.RollingBack && before.Status != DeploymentStatus.RollingBack;
+        if (rollsBack)
+        {
+            RollBack(change, deployment);
+        }
+
+        if (rollsBack || before.Status != decision.State.Status || !before.Waves.Select(wave => wave.OpenedAt).SequenceEqual(decision.State.Waves.Select(wave => wave.OpenedAt)))
+        {
+            WeighAll(change, deployment);
+            Rivals(change, deployment);
+        }
+
+        deployment.Changed();
+    }
+
+    /// <summary>The device's installed version of an app as a text; empty for certainly none, null for not known.</summary>
+    public static string? InstalledVersion(FleetWorld world, DeviceEntry device, string app)
+    {
+        var lookup = world.Columns.Get(device.Row, new FactRef(app, true));
+        return lookup.Value is { } value ? value.ToString() : lookup.IsAbsent ? "" : null;
+    }
+
+    /// <summary>Whether a device is certainly in a group.</summary>
+    public static bool IsIn(FleetWorld world, string group, string device) =>
+        world.Groups.TryGetValue(group, out var entry) && world.Devices.TryGetValue(device, out var found) && entry.In[found.Row];
+
+    private static void RollBack(WorldChange change, DeploymentEntry deployment)
+    {
+        foreach (var target in deployment.Targets.Values.ToList())
+        {
+            // What was there already was not this deployment's doing, and what never began has nothing to take back.
+            var device = change.World.Devices.GetValueOrDefault(target.Device);
+            if (device is not null && target.HasBegun && target.Before is not null)
+            {
+                Happen(change, deployment, device, new Happening(TargetEvent.UndoAsked, $"To be brought back to {(target.Before.Length == 0 ? "nothing" : target.Before)}"));
+            }
+        }
+    }
+
+    /// <summary>Other deployments of the same app are weighed again: this one's wishes have begun or ceased to count.</summary>
+    private static void Rivals(WorldChange change, DeploymentEntry deployment)
+    {
+        foreach (var rival in change.World.Deployments.Values.Where(other => other != deployment && other.IsActive && other.Plan.App == deployment.Plan.App))
+        {
+            foreach (var id in rival.Targets.Keys.Where(deployment.Targets.ContainsKey).ToList())
+            {
+                if (change.World.Devices.TryGetValue(id, out var device))
+                {
+                    Weigh(change, rival, device);
+                }
+            }
+        }
+    }
+
+    private static bool IsInScope(FleetWorld world, DeploymentPlan plan, DeviceEntry device, Target? target)
+    {
+        // What the deployment itself changed is no reason for leaving: rules that speak of its app are asked about the version when the wave opened.
+        var frozen = target?.AppWhenOpened is { } version ? new FrozenAppFacts(world.Columns.Row(device.Row), plan.App, version) : null;
+        return plan.Groups.Any(slug => Member(slug) == Truth.True) && plan.Except.All(slug => Member(slug) == Truth.False);
+
+        Truth Member(string slug)
+        {
+            if (!world.Groups.TryGetValue(slug, out var group))
+            {
+                return Truth.False;
+            }
+
+            if (frozen is not null && group.Rule is { } rule && rule.Facts().Any(fact => fact.IsApp && fact.Name == plan.App))
+            {
+                return rule.Test(frozen);
+            }
+
+            return group.In[device.Row] ? Truth.True : group.NotKnown[device.Row] ? Truth.NotKnown : Truth.False;
+        }
+    }
+
+    private static (Happening Happening, string? Variant) Standing(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target, bool isIn)
+    {
+        var world = change.World;
+        if (!isIn)
+        {
+            return (new Happening(TargetEvent.OutOfScope, "No longer in the groups of this deployment"), target.Variant);
+        }
+
+        var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
+        if (deployment.Plan.Wish == Wish.Gone && fit.Event == TargetEvent.Blocked)
+        {
+            // What is required for putting it there is not required for taking it away.
+            fit = fit with { Event = TargetEvent.Due, Reason = "" };
+        }
+
+        if (fit.Event != TargetEvent.Due)
+        {
+            return (new Happening(fit.Event, fit.Reason), fit.Variant);
+        }
+
+        var rivals = device.Deployments.Where(other => other.IsActive && other.Plan.App == deployment.Plan.App && (other == deployment || Counts(other, device))).ToList();
+        if (rivals.Count > 1 && rivals.Contains(deployment))
+        {
+            var (rules, contest) = Targeting.Settle([.. rivals.Select(other => (other.Id, other.Plan.Wish, other.Plan.Priority, other.Plan.Version))]);
+            if (rules is null && contest.Contains(deployment.Id))
+            {
+                var others = contest.Where(id => id != deployment.Id).Select(id => $"'{world.Deployments[id].Plan.Name}'");
+                return (new Happening(TargetEvent.Contested, $"{string.Join(", ", others)} wants the opposite; nobody acts until it is settled"), fit.Variant);
+            }
+
+            if (rules != deployment.Id)
+            {
+                return (new Happening(TargetEvent.Yielded, rules is null ? "A stronger wish is contested" : $"'{world.Deployments[rules].Plan.Name}' rules {deployment.Plan.AppName} here"), fit.Variant);
+            }
+        }
+
+        var reason = Held(deployment, target, change.Now);
+        return reason is { } held
+            ? (new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant)
+            : (new Happening(TargetEvent.Due, "The order is out; the device starts at its next check-in"), fit.Variant);
+    }
+
+    private static bool Counts(DeploymentEntry other, DeviceEntry device) =>
+        other.Targets.TryGetValue(device.Id, out var target) && target.Wave >= 0 && other.State.Waves[target.Wave].OpenedAt is not null
+        && target.State is not (TargetState.Left or TargetState.NotNeeded or TargetState.Blocked) && !target.IsGoingBack
+        && other.State.Status is not DeploymentStatus.RollingBack;
+
+    private static (string Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, Target target, DateTimeOffset now)
+    {
+        var state = deployment.State;
+        if (state.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
+        {
+            return ($"The deployment is {DeploymentMachine.InWords(state.Status)}{(state.Reason.Length > 0 ? $" ({state.Reason})" : "")}", null);
+        }
+
+        if (target.Wave < 0)
+        {
+            return ("No wave picks this device; end the deployment and start one with a last wave 'everyone else'", null);
+        }
+
+        if (state.Waves[target.Wave].OpenedAt is not null)
+        {
+            return null;
+        }
+
+        var wave = deployment.Plan.Waves[target.Wave];
+        if (wave.OpensAt is { } opens && opens > now)
+        {
+            return ($"Wave '{wave.Name}' opens later", opens);
+        }
+
+        var gate = deployment.Plan.Waves[Math.Max(0, target.Wave - 1)];
+        return (target.Wave == 0 ? $"Wave '{wave.Name}' is about to open" : $"Wave '{wave.Name}' opens after the gate behind '{gate.Name}' ({gate.Gate})", null);
+    }
+
+    private static void LookAtTime(WorldChange change, DeploymentEntry deployment, Target target)
+    {
+        if (!change.World.Devices.TryGetValue(target.Device, out var device))
+        {
+            return;
+        }
+
+        var heard = device.LastHeard ?? target.Since;
+        switch (target.State)
+        {
+            case TargetState.Retry when target.Next <= change.Now:
+                Happen(change, deployment, device, new Happening(TargetEvent.RetryTime, "The time of the next try has come"));
+                break;
+            case TargetState.Retry:
+                deployment.LookAt = Sooner(deployment.LookAt, target.Next);
+                break;
+            case TargetState.Working or TargetState.Restart when change.Now - heard >= deployment.Plan.LostAfter:
+                Happen(change, deployment, device, new Happening(TargetEvent.FellSilent, $"Began work and was not heard from for {Units.FormatDuration(change.Now - heard)}"));
+                break;
+            case TargetState.Working or TargetState.Restart:
+                deployment.LookAt = Sooner(deployment.LookAt, heard + deployment.Plan.LostAfter);
+                break;
+            case TargetState.Met when target.ProvenAt + deployment.Plan.ProofAge <= change.Now:
+                Happen(change, deployment, device, new Happening(TargetEvent.ProofTooOld, $"The last proof is {Units.FormatDuration(change.Now - target.ProvenAt!.Value)} old and the device is silent"));
+                break;
+            case TargetState.Met:
+                deployment.LookAt = Sooner(deployment.LookAt, target.ProvenAt + deployment.Plan.ProofAge);
+                break;
+        }
+    }
+
+    private static void Put(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target, string? what, string text)
+    {
+        deployment.Targets[device.Id] = target;
+        deployment.Changed();
+        device.Orders = null;
+        change.Keep(new PutTarget(deployment.Id, target));
+        if (what is not null)
+        {
+            change.Event("target", what, text, null, device.Id, deployment.Id);
+        }
+    }
+
+    private static DateTimeOffset? Sooner(DateTimeOffset? a, DateTimeOffset? b) => a is null || b < a ? b ?? a : a;
+}

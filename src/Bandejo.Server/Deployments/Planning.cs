@@ -1,0 +1,121 @@
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Rules;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>Turns what was asked for into a plan, and a kept request back into the same plan.</summary>
+internal static class Planning
+{
+    /// <summary>Reads a request. All that is wrong with its form is found at once.</summary>
+    public static Outcome<DeploymentPlan> Read(DeploymentRequest request, string id, PackageEntry package)
+    {
+        var findings = new List<Finding>();
+        var waves = new List<Wave>();
+        for (var i = 0; i < request.Waves.Count; i++)
+        {
+            var asked = request.Waves[i];
+            var where = $"waves[{i}]";
+            var pick = Take(Pick.Parse(asked.Pick), $"{where}.pick", findings);
+            var gate = asked.Gate is null ? null : Take(Gate.Parse(asked.Gate), $"{where}.gate", findings);
+            if (string.IsNullOrWhiteSpace(asked.Name))
+            {
+                findings.Add(new Finding("A wave needs a name.", $"{where}.name"));
+            }
+
+            if (asked.Gate is null && i < request.Waves.Count - 1)
+            {
+                findings.Add(new Finding($"'{asked.Name}' needs a gate, such as '95 % met for 1 d': another wave follows.", $"{where}.gate"));
+            }
+
+            waves.Add(new Wave(asked.Name, pick ?? new Pick(), gate, asked.OpensAt));
+        }
+
+        Check(request.Waves.Count is > 0 and <= 50, "A deployment has between 1 and 50 waves.", "waves");
+        Check(request.Groups.Count > 0, "Name at least one group.", "groups");
+        Check(request.Wish is "have" or "gone", $"The wish is 'have' or 'gone', not '{request.Wish}'.", "wish");
+        Check(request.Tries is >= 1 and <= 20, "Tries are between 1 and 20.", "tries");
+        var pause = Duration(request.RetryPause, "retryPause", RetryRule.Default.Pause);
+        var lease = Duration(request.Lease, "lease", TimeSpan.FromDays(1));
+        var halt = request.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(request.Halt), "halt", findings);
+        if (findings.Count > 0)
+        {
+            return new Failure(ErrorKind.Invalid, findings.Count == 1 ? findings[0].Message : $"The deployment has {findings.Count} errors.", findings);
+        }
+
+        var wish = request.Wish == "gone" ? Wish.Gone : Wish.Have;
+        return new DeploymentPlan
+        {
+            Id = id,
+            Name = string.IsNullOrWhiteSpace(request.Name) ? DefaultName(package, wish) : request.Name.Trim(),
+            App = package.Stored.App,
+            AppName = package.Document.Name,
+            Package = package.Stored.Digest,
+            Version = package.Version,
+            Wish = wish,
+            Groups = request.Groups,
+            Except = request.Except ?? [],
+            Waves = waves,
+            Halt = halt!,
+            RollBackOnHalt = request.RollBackOnHalt,
+            Retry = new RetryRule(request.Tries, pause, RetryRule.Default.Longest > pause ? RetryRule.Default.Longest : pause),
+            Deadline = request.Deadline,
+            Lease = lease,
+            Priority = request.Priority,
+            AllowsDowngrade = request.AllowDowngrade,
+        };
+
+        void Check(bool holds, string message, string where)
+        {
+            if (!holds)
+            {
+                findings.Add(new Finding(message, where));
+            }
+        }
+
+        TimeSpan Duration(string? text, string where, TimeSpan otherwise)
+        {
+            if (text is null)
+            {
+                return otherwise;
+            }
+
+            if (Units.TryParseDuration(text, out var duration) && duration > TimeSpan.Zero)
+            {
+                return duration;
+            }
+
+            findings.Add(new Finding($"'{text}' is not a length of time such as 15m or 1d.", where));
+            return otherwise;
+        }
+    }
+
+    /// <summary>The plan of a kept deployment.</summary>
+    public static DeploymentPlan FromStored(StoredDeployment stored, PackageEntry package)
+    {
+        var request = JsonSerializer.Deserialize(stored.Request, ContractJson.Default.DeploymentRequest)!;
+        var plan = Read(request, stored.Id, package);
+        return plan.Ok ? plan.Value : throw new StoreException($"The kept deployment {stored.Id} cannot be read: {plan.Failure!.Message}");
+    }
+
+    private static string DefaultName(PackageEntry package, Wish wish) =>
+        wish == Wish.Gone ? $"{package.Document.Name} taken away" : $"{package.Document.Name} {package.Stored.Version}";
+
+    private static T? Take<T>(Outcome<T> outcome, string where, List<Finding> findings)
+        where T : class
+    {
+        if (outcome.Ok)
+        {
+            return outcome.Value;
+        }
+
+        var failure = outcome.Failure!;
+        findings.AddRange(failure.Findings.Count == 0 ? [new Finding(failure.Message, where)] : failure.Findings.Select(finding => finding with { Where = where }));
+        return null;
+    }
+}

@@ -1,0 +1,59 @@
+using Bandejo.Contract.Api;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Rules;
+using Bandejo.Server.World;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>Says, step by step, why a device stands where it stands under a deployment.</summary>
+internal static class Reasons
+{
+    public static WhyInfo Of(FleetWorld world, DeploymentEntry deployment, DeviceEntry device)
+    {
+        var plan = deployment.Plan;
+        var steps = new List<string>();
+        foreach (var slug in plan.Groups)
+        {
+            steps.Add(Group(world, slug, device, "is in", "is not in"));
+        }
+
+        foreach (var slug in plan.Except)
+        {
+            steps.Add(Group(world, slug, device, "is left out by", "is not in the excluded"));
+        }
+
+        var target = deployment.Targets.GetValueOrDefault(device.Id);
+        if (target is null)
+        {
+            return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is no target of '{plan.Name}'.", steps, null, []);
+        }
+
+        var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
+        steps.Add(fit.Event == TargetEvent.Due ? $"fits variant '{fit.Variant}' and meets what it requires" : fit.Reason);
+        if (target.Wave >= 0)
+        {
+            var wave = deployment.State.Waves[target.Wave];
+            steps.Add($"is in wave '{plan.Waves[target.Wave].Name}', which {(wave.OpenedAt is null ? "is not open yet" : $"opened {wave.OpenedAt:yyyy-MM-dd HH:mm} UTC")}");
+        }
+
+        steps.Add($"is {Words.Of(target.State)}: {target.Reason}");
+        return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is {Words.Of(target.State)} in '{plan.Name}': {target.Reason}.", steps, Views.Target(world, deployment, target), []);
+    }
+
+    private static string Group(FleetWorld world, string slug, DeviceEntry device, string isIn, string isOut)
+    {
+        if (!world.Groups.TryGetValue(slug, out var group))
+        {
+            return $"the group '{slug}' is gone";
+        }
+
+        if (group.Rule is not { } rule)
+        {
+            return $"{(group.In[device.Row] ? isIn : isOut)} '{slug}' (listed)";
+        }
+
+        var verdict = rule.Evaluate(world.Columns.Row(device.Row));
+        var word = verdict.Truth switch { Truth.True => isIn, Truth.False => isOut, _ => "is not known yet to be in" };
+        return $"{word} '{slug}': {verdict.Why}";
+    }
+}

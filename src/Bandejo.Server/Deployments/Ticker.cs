@@ -1,0 +1,48 @@
+using Bandejo.Core;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>Looks at deployments soon after something changed, and whenever time alone may have changed something.</summary>
+internal sealed partial class Ticker(FleetWorld world, TimeProvider time, ILogger<Ticker> log) : BackgroundService
+{
+    /// <summary>How often it is looked whether anything is to be looked at.</summary>
+    private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(200);
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(Pace, time);
+        while (await timer.WaitForNextTickAsync(stoppingToken))
+        {
+            if (!world.IsReady)
+            {
+                continue;
+            }
+
+            try
+            {
+                await world.Change(null, change =>
+                {
+                    foreach (var deployment in change.World.Deployments.Values.Where(each => each.IsActive && (each.IsDirty || each.LookAt <= change.Now)).ToList())
+                    {
+                        Engine.Look(change, deployment);
+                    }
+
+                    return (Outcome<bool>)true;
+                });
+            }
+            catch (StoreException)
+            {
+                // The world has said so and is being read anew.
+            }
+            catch (Exception error) when (error is InvalidOperationException or KeyNotFoundException or ArgumentException)
+            {
+                LookFailed(log, error);
+            }
+        }
+    }
+
+    [LoggerMessage(Level = LogLevel.Error, Message = "Looking at the deployments failed; it is tried again")]
+    private static partial void LookFailed(ILogger logger, Exception error);
+}

@@ -1,0 +1,63 @@
+using Bandejo.Contract.Api;
+using Bandejo.Core.Deployments;
+using Bandejo.Server.Compliance;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>Deployments, targets and attempts as they are answered.</summary>
+internal static class Views
+{
+    public static DeploymentInfo Deployment(FleetWorld world, DeploymentEntry deployment)
+    {
+        var plan = deployment.Plan;
+        var tallies = world.Tallies(deployment);
+        var states = new int[Enum.GetValues<TargetState>().Length];
+        foreach (var target in deployment.Targets.Values)
+        {
+            states[(int)target.State]++;
+        }
+
+        return new DeploymentInfo(
+            plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, plan.Wish == Wish.Gone ? "gone" : "have", Words.Of(deployment.State.Status),
+            Sentences.Of(plan, deployment.State, tallies, world.Now), deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
+            Counts.Info(Counts.Of(deployment, world.Now)), States(states), [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
+    }
+
+    public static TargetInfo Target(FleetWorld world, DeploymentEntry deployment, Target target)
+    {
+        var plan = deployment.Plan;
+        return new TargetInfo(
+            plan.Id, plan.Name, target.Device, world.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, plan.App, plan.Version.Text, plan.Wish == Wish.Gone ? "gone" : "have",
+            Words.Of(target.State), target.Reason, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
+            Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt);
+    }
+
+    public static AttemptInfo Attempt(FleetWorld world, StoredAttempt attempt) => new(
+        attempt.Id, attempt.Deployment, attempt.Device, world.Read(each => each.Devices.GetValueOrDefault(attempt.Device)?.Name ?? attempt.Device), attempt.Kind, attempt.Version,
+        attempt.StartedAt, attempt.EndedAt, attempt.Outcome, attempt.Phase, attempt.ExitCode, attempt.Message, attempt.HasLog);
+
+    public static EventInfo Event(StoredEvent kept) => new(kept.Number, kept.At, kept.Topic, kept.What, kept.By, kept.Deployment, kept.Device, kept.Text, kept.Reason);
+
+    private static WaveInfo Wave(DeploymentEntry deployment, int index, Tally tally)
+    {
+        var wave = deployment.Plan.Waves[index];
+        var state = deployment.State.Waves[index];
+        var word = state switch
+        {
+            { OpenedAt: null } => "closed",
+            { PassedAt: not null } => "passed",
+            { IsSoaked: true } => "wants-approval",
+            { ReachedAt: not null } => "soaking",
+            _ => "open",
+        };
+        var soakUntil = word == "soaking" ? state.ReachedAt + wave.Gate!.Soak : null;
+        return new WaveInfo(
+            wave.Name, wave.Pick.ToString(), wave.Gate?.ToString(), word, tally.Total, tally.Bottom, tally.Top, wave.Gate?.Needed(tally.Bottom), tally.Failures, tally.Trials,
+            state.OpenedAt, soakUntil, state.PassedAt, wave.OpensAt, States(tally.States));
+    }
+
+    private static List<CountInfo> States(IReadOnlyList<int> states) =>
+        [.. states.Select((count, state) => new CountInfo(Words.Of((TargetState)state), count)).Where(pair => pair.Count > 0)];
+}

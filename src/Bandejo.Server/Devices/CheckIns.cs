@@ -1,0 +1,267 @@
+using Bandejo.Contract.Device;
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Server.Deployments;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Devices;
+
+/// <summary>Takes in what a device says at a check-in.</summary>
+internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
+{
+    /// <summary>How much "last heard" may lag behind on disk.</summary>
+    private static readonly TimeSpan LastHeardLag = TimeSpan.FromMinutes(30);
+
+    /// <summary>
+    /// One check-in. Refused as a whole where any part of it does not belong to this device; nothing is changed then. With nothing new it touches no disk.
+    /// </summary>
+    public async Task<Outcome<CheckInAnswer>> Take(string id, CheckInRequest request)
+    {
+        var quick = world.Read(each => Quick(each, id, request));
+        if (quick is { } answered)
+        {
+            if (answered.Ok && answered.Value.Orders is not null)
+            {
+                await world.Durable();
+            }
+
+            return answered;
+        }
+
+        var outcome = await world.Change(world.Read(each => each.Devices.GetValueOrDefault(id)?.Name), change => Take(change, id, request));
+        if (outcome.Ok)
+        {
+            await world.Durable();
+        }
+
+        return outcome;
+    }
+
+    private Outcome<CheckInAnswer>? Quick(FleetWorld each, string id, CheckInRequest request)
+    {
+        if (Refusal(each, id, request) is { } refusal)
+        {
+            return refusal;
+        }
+
+        var device = each.Devices[id];
+        if (request.Facts is not null || request.Proofs.Count > 0 || request.Attempts.Count > 0 || device.Stored.LastHeard is not { } kept || each.Now - kept > LastHeardLag)
+        {
+            return null;
+        }
+
+        device.LastHeard = each.Now;
+        device.Sequence = request.Sequence;
+        return Answer(each, device, request, []);
+    }
+
+    private static Failure? Refusal(FleetWorld each, string id, CheckInRequest request)
+    {
+        if (!each.Devices.TryGetValue(id, out var device))
+        {
+            return new Failure(ErrorKind.Gone, "This device is not enrolled here any more. Join again with a new code.");
+        }
+
+        if (request.Sequence < device.Sequence)
+        {
+            return new Failure(ErrorKind.Stale, $"This check-in has number {request.Sequence}, and {device.Sequence} was taken already.");
+        }
+
+        foreach (var attempt in request.Attempts)
+        {
+            if (!IsName(attempt.Id) || (attempt.HasEnded && !Attempts.Words.ContainsKey(attempt.Outcome ?? "")))
+            {
+                return new Failure(ErrorKind.Invalid, $"The report of attempt '{attempt.Id}' has no valid identity or outcome.");
+            }
+
+            if (!each.Deployments.TryGetValue(attempt.Deployment, out var deployment) || !deployment.Targets.ContainsKey(id))
+            {
+                return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{attempt.Deployment}'; the report of attempt {attempt.Id} was not taken.");
+            }
+
+            if (each.OpenAttempts.TryGetValue(attempt.Id, out var open) && open.Device != id)
+            {
+                return new Failure(ErrorKind.Forbidden, $"Attempt {attempt.Id} belongs to another device; the report was not taken.");
+            }
+        }
+
+        foreach (var proof in request.Proofs)
+        {
+            if (!each.Deployments.TryGetValue(proof.Deployment, out var deployment) || !deployment.Targets.ContainsKey(id))
+            {
+                return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{proof.Deployment}'; its proof was not taken.");
+            }
+        }
+
+        return null;
+    }
+
+    private static bool IsName(string id) => id.Length is > 0 and <= 40 && id.All(char.IsAsciiLetterOrDigit);
+
+    private Outcome<CheckInAnswer> Take(WorldChange change, string id, CheckInRequest request)
+    {
+        if (Refusal(change.World, id, request) is { } refusal)
+        {
+            return refusal;
+        }
+
+        var device = change.World.Devices[id];
+        device.LastHeard = change.Now;
+        device.Sequence = request.Sequence;
+        if (request.Facts is { } facts && request.FactsDigest != device.Stored.FactsDigest)
+        {
+            TakeFacts(change, device, request.FactsDigest, facts);
+        }
+
+        device.Stored = device.Stored with { LastHeard = change.Now, Sequence = request.Sequence };
+        change.Keep(new PutDevice(device.Stored));
+
+        var acknowledged = new List<string>();
+        foreach (var report in request.Attempts.OrderBy(report => report.StartedAt).ThenBy(report => report.HasEnded))
+        {
+            TakeAttempt(change, device, report);
+            acknowledged.Add($"{report.Id}/{(report.HasEnded ? "ended" : "began")}");
+        }
+
+        foreach (var proof in request.Proofs)
+        {
+            TakeProof(change, device, proof);
+        }
+
+        if (request.Facts is not null || request.Attempts.Count > 0)
+        {
+            Engine.WeighDevice(change, device);
+        }
+
+        return Answer(change.World, device, request, acknowledged);
+    }
+
+    private CheckInAnswer Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged)
+    {
+        var (orders, tag) = Orders.Of(each, device);
+        var isNew = tag != request.OrdersTag;
+        return new CheckInAnswer(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null);
+    }
+
+    /// <summary>Takes over changed facts, and puts the device into the groups they lead to.</summary>
+    public static void TakeFacts(WorldChange change, DeviceEntry device, string digest, FactReport report)
+    {
+        var world = change.World;
+        var old = device.Stored;
+        foreach (var program in old.Programs ?? [])
+        {
+            world.ForgetProgram(device, program.Name);
+        }
+
+        var known = report.Facts.Where(fact => FactCatalog.TypeOf(fact.Key) is not null && fact.Value.Length <= 400).ToDictionary(fact => fact.Key, fact => fact.Value);
+        device.Stored = old with
+        {
+            Facts = known,
+            FactTimes = known.ToDictionary(fact => fact.Key, fact => old.Facts.GetValueOrDefault(fact.Key) == fact.Value && old.FactTimes.TryGetValue(fact.Key, out var at) ? at : change.Now),
+            FactsDigest = digest,
+            Programs = report.Programs is null ? null : [.. report.Programs.Select(program => new StoredProgram(program.Name, program.Version, program.Source))],
+        };
+        world.FactsApplied(device);
+        foreach (var group in world.Groups.Values)
+        {
+            if (group.Rule is { } rule)
+            {
+                var truth = rule.Test(world.Columns.Row(device.Row));
+                group.In[device.Row] = truth == Truth.True;
+                group.NotKnown[device.Row] = truth == Truth.NotKnown;
+            }
+        }
+    }
+
+    private static void TakeAttempt(WorldChange change, DeviceEntry device, AttemptReport report)
+    {
+        var world = change.World;
+        var deployment = world.Deployments[report.Deployment];
+        var open = world.OpenAttempts.GetValueOrDefault(report.Id);
+        if (open is null && (device.EndedAttempts.Contains(report.Id) || world.Store.Attempt(report.Id) is not null))
+        {
+            // Both reports of this attempt are kept already; this is a repetition.
+            return;
+        }
+
+        var isRestore = report.Kind == "restore";
+        var attempt = (open ?? new StoredAttempt(report.Id, deployment.Id, device.Id, report.Kind, deployment.Plan.Version.Text, report.StartedAt, null, null, report.Phase, null, "", false)) with
+        {
+            EndedAt = report.EndedAt,
+            Outcome = report.HasEnded ? report.Outcome : null,
+            Phase = report.Phase,
+            ExitCode = report.ExitCode,
+            Message = report.Message.Length > 1000 ? report.Message[..1000] : report.Message,
+            HasLog = report.HasLog,
+        };
+        if (open is null)
+        {
+            Engine.Happen(change, deployment, device, new Happening(TargetEvent.Began, isRestore ? "Being brought back to what was there before" : report.Kind == "remove" ? "Being taken away" : "Being installed"));
+        }
+
+        var target = deployment.Targets[device.Id];
+        if (!isRestore && target.Before is null && report.Before is not null)
+        {
+            deployment.Targets[device.Id] = target = target with { Before = report.Before, BeforePackage = report.BeforePackage };
+            change.Keep(new PutTarget(deployment.Id, target));
+        }
+
+        change.Keep(new PutAttempt(attempt));
+        if (!report.HasEnded)
+        {
+            world.OpenAttempts[report.Id] = attempt;
+            return;
+        }
+
+        world.OpenAttempts.Remove(report.Id);
+        if (device.EndedAttempts.Count >= 64)
+        {
+            device.EndedAttempts.Clear();
+        }
+
+        device.EndedAttempts.Add(report.Id);
+        var happening = Attempts.Judge(target, isRestore, Attempts.Words[report.Outcome!], attempt.Message, deployment.Plan.Retry, report.EndedAt ?? change.Now);
+        Engine.Happen(change, deployment, device, happening);
+        if (!isRestore && deployment.State.Status == DeploymentStatus.RollingBack)
+        {
+            // What ran when the roll back was asked for has finished now, and is taken back as well.
+            Engine.Happen(change, deployment, device, new Happening(TargetEvent.UndoAsked, "To be brought back to what was there before"));
+        }
+    }
+
+    private static void TakeProof(WorldChange change, DeviceEntry device, ProofReport proof)
+    {
+        var deployment = change.World.Deployments[proof.Deployment];
+        var target = deployment.Targets[device.Id];
+        if (target.IsGoingBack || proof.Answer == Words.Of(PresenceAnswer.NotKnown))
+        {
+            return;
+        }
+
+        var isThere = proof.Answer is "present" || (proof.Answer is "newer" && !deployment.Plan.AllowsDowngrade);
+        var holds = deployment.Plan.Wish == Wish.Gone ? proof.Answer == "absent" : isThere;
+        var why = proof.Why.Length > 400 ? proof.Why[..400] : proof.Why;
+        if (holds)
+        {
+            Engine.Happen(change, deployment, device, new Happening(TargetEvent.ProofHeld, target.State == TargetState.Met || target.HasBegun ? why : why + "; it was so already"));
+        }
+        else if (target.State == TargetState.Met && target.Repairs >= deployment.Plan.Repairs)
+        {
+            Engine.Happen(change, deployment, device, new Happening(TargetEvent.GaveUp, $"{why}; it was repaired {target.Repairs} times already"));
+        }
+        else
+        {
+            Engine.Happen(change, deployment, device, new Happening(TargetEvent.ProofLost, $"The proof was lost: {why}"));
+        }
+    }
+}
+
+/// <summary>How the service deals with devices.</summary>
+internal sealed class DeviceOptions
+{
+    /// <summary>Seconds between check-ins. Default 60, at least 1.</summary>
+    public int CheckInSeconds { get; set; } = 60;
+}

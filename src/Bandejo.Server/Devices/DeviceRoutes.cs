@@ -1,0 +1,86 @@
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Core;
+using Bandejo.Server.Access;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+using Bandejo.Store;
+using Microsoft.AspNetCore.Authorization;
+
+namespace Bandejo.Server.Devices;
+
+/// <summary>The device protocol: see docs/design/protocol.md.</summary>
+internal static class DeviceRoutes
+{
+    public static void MapDeviceProtocol(this WebApplication app)
+    {
+        var open = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription();
+        open.MapPost("/join", async (JoinRequest request, Joining joining) => (await joining.Join(request)).Answer()).RequireRateLimiting("join");
+        open.MapPost("/token", async (DeviceTokenRequest request, Joining joining) => (await joining.Token(request)).Answer());
+
+        var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
+        device.MapPost("/check-in", async (CheckInRequest request, HttpContext context, CheckIns checkIns, ILogger<CheckIns> log) =>
+        {
+            var outcome = await checkIns.Take(context.Person(), request);
+            if (!outcome.Ok)
+            {
+                DeviceLog.Refused(log, context.Person(), outcome.Failure!.Message);
+            }
+
+            return outcome.Answer();
+        });
+        device.MapGet("/hail", Hail);
+        device.MapGet("/files/{sha256}", (string sha256, FileStore files) => IsDigest(sha256) && files.Find(sha256) is { } path
+            ? Results.File(path, "application/octet-stream", enableRangeProcessing: true, entityTag: new($"\"{sha256}\""))
+            : Problems.Of(new Failure(ErrorKind.NotFound, "There is no file with this digest.")));
+        device.MapPut("/attempts/{id}/log", async (string id, HttpContext context, FleetWorld world, FileStore files) =>
+        {
+            var isOwn = id.All(char.IsAsciiLetterOrDigit) && id.Length is > 0 and <= 40
+                && (world.Read(each => each.OpenAttempts.GetValueOrDefault(id)) ?? world.Store.Attempt(id))?.Device == context.Person();
+            if (!isOwn)
+            {
+                return Problems.Of(new Failure(ErrorKind.Forbidden, $"Attempt {id} is not known, or belongs to another device; its log was not taken."));
+            }
+
+            await files.KeepLog(id, context.Request.Body, DeviceProtocol.MaxLog, context.RequestAborted);
+            return Results.NoContent();
+        });
+    }
+
+    private static bool IsDigest(string text) => text.Length == 64 && text.All(char.IsAsciiHexDigitLower);
+
+    private static async Task Hail(HttpContext context, Hails hails)
+    {
+        var stopping = context.RequestServices.GetRequiredService<IHostApplicationLifetime>().ApplicationStopping;
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, stopping);
+        context.Response.ContentType = "text/event-stream";
+        context.Response.Headers.CacheControl = "no-store";
+        using var hail = hails.Listen(context.Person());
+        try
+        {
+            await context.Response.WriteAsync(": listening\n\n", either.Token);
+            await context.Response.Body.FlushAsync(either.Token);
+            while (!either.IsCancellationRequested)
+            {
+                await hail.Next(either.Token);
+                await context.Response.WriteAsync("event: check-in\ndata: now\n\n", either.Token);
+                await context.Response.Body.FlushAsync(either.Token);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The device went away or the service ends; both are how this request ends.
+        }
+    }
+}
+
+/// <summary>What the log says of devices.</summary>
+internal static partial class DeviceLog
+{
+    [LoggerMessage(Level = LogLevel.Warning, Message = "Check-in of {Device} refused: {Why}")]
+    public static partial void Refused(ILogger logger, string device, string why);
+
+    [LoggerMessage(Level = LogLevel.Warning, Message = "Join refused: {Why}")]
+    public static partial void JoinRefused(ILogger logger, string why);
+}

@@ -1,0 +1,218 @@
+using System.Security.Cryptography;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Rules;
+using Bandejo.Server.Access;
+using Bandejo.Server.Compliance;
+using Bandejo.Server.Deployments;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Devices;
+
+/// <summary>Devices and join codes, for people.</summary>
+internal static class FleetRoutes
+{
+    public static void MapFleet(this RouteGroupBuilder api)
+    {
+        api.MapGet("/devices", (FleetWorld world, string? filter, string? cursor, int? limit) => List(world, filter, cursor, limit).Answer())
+            .ForAll().WithSummary("Devices; the filter is a rule or words that name, model or site contain").Produces<Page<DeviceInfo>>();
+        api.MapGet("/devices/{device}", (FleetWorld world, string device) => world.Read(each => Details(each, device)).Answer())
+            .ForAll().WithSummary("All that is known of a device").Produces<DeviceDetails>();
+        api.MapGet("/devices/{device}/why", (FleetWorld world, string device, string? deployment) => Why(world, device, deployment).Answer())
+            .ForAll().WithSummary("Why a device stands where it stands").Produces<IReadOnlyList<WhyInfo>>();
+        api.MapPost("/devices/{device}/check-in", async (FleetWorld world, Hails hails, HttpContext context, string device) =>
+            (await world.Change(context.Person(), change => CallIn(change, hails, device))).Answer(isListening => isListening
+                ? Results.Accepted()
+                : Problems.Of(new Failure(ErrorKind.Conflict, "The device is not listening at the moment; it checks in at its usual time."))))
+            .For(Roles.Operator).WithSummary("Asks a device to check in now").Produces(202);
+        api.MapDelete("/devices/{device}", async (FleetWorld world, HttpContext context, string device) =>
+            (await world.Change(context.Person(), change => Remove(change, device))).Answer(_ => Results.NoContent()))
+            .For().WithSummary("Removes a device from the service; nothing is changed on it").Produces(204);
+
+        api.MapGet("/join-codes", (FleetWorld world) => Results.Ok(world.Read(each => (IReadOnlyList<JoinCodeInfo>)[.. each.JoinCodes.Values.Where(code => code.Expires > each.Now && code.UsesLeft > 0).OrderBy(code => code.Expires).Select(code => Info(code, null))])))
+            .For(Roles.Operator).WithSummary("Join codes that are still good").Produces<IReadOnlyList<JoinCodeInfo>>();
+        api.MapPost("/join-codes", async (FleetWorld world, HttpContext context, JoinCodeRequest request) =>
+            (await world.Change(context.Person(), change => NewCode(change, request))).Answer(code => Results.Created($"/api/v1/join-codes/{code.Id}", code)))
+            .For(Roles.Operator).WithSummary("A new join code").Produces<JoinCodeInfo>(201);
+        api.MapDelete("/join-codes/{id}", async (FleetWorld world, HttpContext context, string id) =>
+            (await world.Change(context.Person(), change => TakeBack(change, id))).Answer(_ => Results.NoContent()))
+            .For(Roles.Operator).WithSummary("Takes a join code back").Produces(204);
+    }
+
+    /// <summary>A device as it stands in lists.</summary>
+    public static DeviceInfo Info(FleetWorld world, DeviceEntry device)
+    {
+        int met = 0, unmet = 0;
+        foreach (var deployment in device.Deployments.Where(deployment => deployment.IsActive))
+        {
+            var counts = Counts.Of(deployment, deployment.Targets[device.Id], world.Now);
+            met += counts.Met;
+            unmet += counts.Unmet + counts.Unknown;
+        }
+
+        var facts = device.Stored.Facts;
+        var os = $"{facts.GetValueOrDefault("os.name")} {facts.GetValueOrDefault("os.version")}".Trim();
+        var isUnsorted = !world.Groups.Values.Any(group => group.Rule is null && group.In[device.Row]);
+        return new DeviceInfo(device.Id, device.Name, facts.GetValueOrDefault("kind"), facts.GetValueOrDefault("site"), facts.GetValueOrDefault("model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, isUnsorted);
+    }
+
+    /// <summary>The failure for a device that is not there, with the nearest name.</summary>
+    public static Failure NoDevice(FleetWorld world, string device)
+    {
+        var near = Suggest.Nearest(device.ToUpperInvariant(), world.DevicesByName.Keys.Take(2000));
+        return new Failure(ErrorKind.NotFound, $"There is no device '{device}'." + (near is null ? "" : $" Did you mean '{near}'?"));
+    }
+
+    private static Outcome<Page<DeviceInfo>> List(FleetWorld world, string? filter, string? cursor, int? limit) => world.Read<Outcome<Page<DeviceInfo>>>(each =>
+    {
+        IEnumerable<DeviceEntry> found = each.Devices.Values;
+        if (!string.IsNullOrWhiteSpace(filter))
+        {
+            var rule = Rule.Parse(filter);
+            if (rule.Ok)
+            {
+                var rows = each.Columns.Evaluate(rule.Value).True;
+                found = found.Where(device => rows[device.Row]);
+            }
+            else if (filter.Any("<>=\"()".Contains))
+            {
+                return rule.Failure!;
+            }
+            else
+            {
+                var words = filter.Split(' ', StringSplitOptions.RemoveEmptyEntries);
+                found = found.Where(device => Array.TrueForAll(words, word => Texts(device).Any(text => text?.Contains(word, StringComparison.OrdinalIgnoreCase) == true)));
+            }
+        }
+
+        var sorted = found.OrderBy(device => device.Name, StringComparer.Ordinal).ToList();
+        var size = Routes.PageSize(limit);
+        var page = sorted.Where(device => cursor is null || string.CompareOrdinal(device.Name, cursor) > 0).Take(size + 1).ToList();
+        var more = page.Count > size;
+        return new Page<DeviceInfo>([.. page.Take(size).Select(device => Info(each, device))], more ? page[size - 1].Name : null, sorted.Count);
+    });
+
+    private static IEnumerable<string?> Texts(DeviceEntry device) =>
+        [device.Name, device.Stored.Facts.GetValueOrDefault("model"), device.Stored.Facts.GetValueOrDefault("site"), device.Stored.Facts.GetValueOrDefault("kind"), device.Stored.Facts.GetValueOrDefault("host")];
+
+    private static Outcome<DeviceDetails> Details(FleetWorld world, string name)
+    {
+        if (world.FindDevice(name) is not { } device)
+        {
+            return NoDevice(world, name);
+        }
+
+        var stored = device.Stored;
+        return new DeviceDetails(
+            Info(world, device),
+            [.. stored.Facts.OrderBy(fact => fact.Key, StringComparer.Ordinal).Select(fact => new FactInfo(fact.Key, FactValue.Read(FactCatalog.TypeOf(fact.Key) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, stored.FactTimes.GetValueOrDefault(fact.Key)))],
+            [.. (stored.Programs ?? []).OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase).Select(program => new ProgramInfo(program.Name, program.Version, program.Source))],
+            stored.Programs is not null,
+            [.. world.Groups.Values.Where(group => group.In[device.Row]).Select(group => group.Stored.Slug)],
+            [.. device.Deployments.Select(deployment => Views.Target(world, deployment, deployment.Targets[device.Id]))]);
+    }
+
+    private static Outcome<IReadOnlyList<WhyInfo>> Why(FleetWorld world, string name, string? deploymentId)
+    {
+        var outcome = world.Read<Outcome<IReadOnlyList<WhyInfo>>>(each =>
+        {
+            if (each.FindDevice(name) is not { } device)
+            {
+                return NoDevice(each, name);
+            }
+
+            var asked = each.Deployments.Values.Where(deployment => deploymentId is null ? deployment.IsActive : deployment.Id == deploymentId || deployment.Plan.Name == deploymentId || deployment.Id.StartsWith(deploymentId, StringComparison.Ordinal)).ToList();
+            return asked.Count == 0 && deploymentId is not null
+                ? new Failure(ErrorKind.NotFound, $"There is no deployment '{deploymentId}'.")
+                : (Outcome<IReadOnlyList<WhyInfo>>)asked.Select(deployment => Reasons.Of(each, deployment, device)).ToList();
+        });
+        return outcome.Ok
+            ? outcome.Value.Select(why => why with { Attempts = [.. world.Store.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] }).ToList()
+            : outcome;
+    }
+
+    private static Outcome<bool> CallIn(WorldChange change, Hails hails, string name)
+    {
+        if (change.World.FindDevice(name) is not { } device)
+        {
+            return NoDevice(change.World, name);
+        }
+
+        change.Audit("check-in-asked", $"{device.Name} was asked to check in.", null, device.Id);
+        return hails.Call(device.Id);
+    }
+
+    private static Outcome<bool> Remove(WorldChange change, string name)
+    {
+        var world = change.World;
+        if (world.FindDevice(name) is not { } device)
+        {
+            return NoDevice(world, name);
+        }
+
+        foreach (var deployment in device.Deployments)
+        {
+            deployment.Targets.Remove(device.Id);
+            deployment.Changed();
+        }
+
+        foreach (var group in world.Groups.Values)
+        {
+            group.In[device.Row] = false;
+            group.NotKnown[device.Row] = false;
+        }
+
+        foreach (var program in device.Stored.Programs ?? [])
+        {
+            world.ForgetProgram(device, program.Name);
+        }
+
+        world.Columns.Remove(device.Row);
+        world.Devices.Remove(device.Id);
+        world.DevicesByName.Remove(device.Name);
+        world.DevicesByKey.Remove(device.Stored.Key.KeyId);
+        world.DevicesByRow.Remove(device.Row);
+        change.Keep(new DeleteDevice(device.Id));
+        change.Audit("device-removed", $"{device.Name} was removed from the service.", null, device.Id);
+        return true;
+    }
+
+    private static Outcome<JoinCodeInfo> NewCode(WorldChange change, JoinCodeRequest request)
+    {
+        if (request.Uses is < 1 or > 10_000 || request.Hours is < 1 or > 720)
+        {
+            return new Failure(ErrorKind.Invalid, "A join code is good for 1 to 10,000 devices and for 1 to 720 hours.");
+        }
+
+        if (request.Group is { } slug && change.World.Groups.GetValueOrDefault(slug)?.Rule is var rule && (!change.World.Groups.ContainsKey(slug) || rule is not null))
+        {
+            return new Failure(ErrorKind.NotFound, rule is null ? $"There is no group '{slug}'." : $"'{slug}' is a rule group; devices come into it by its rule. Name a listed group, or none.");
+        }
+
+        // Letters and digits that cannot be taken for one another (no I, L, O, U, 0, 1); 16 of 29 make 77 bits.
+        var text = RandomNumberGenerator.GetString("ABCDEFGHJKMNPQRSTVWXYZ23456789", 16);
+        var code = string.Join('-', text.Chunk(4).Select(part => new string(part)));
+        var stored = new StoredJoinCode(Guid.CreateVersion7(change.Now).ToString("N"), Authentication.HashOf(code), request.Group, request.Uses, change.Now.AddHours(request.Hours), change.By!);
+        change.World.JoinCodes[stored.Hash] = stored;
+        change.Keep(new PutJoinCode(stored));
+        change.Audit("join-code-made", $"A join code for {request.Uses} device{(request.Uses == 1 ? "" : "s")}{(request.Group is null ? "" : $" into '{request.Group}'")} was made.");
+        return Info(stored, code);
+    }
+
+    private static Outcome<bool> TakeBack(WorldChange change, string id)
+    {
+        if (change.World.JoinCodes.Values.FirstOrDefault(code => code.Id == id) is not { } code)
+        {
+            return new Failure(ErrorKind.NotFound, "There is no such join code.");
+        }
+
+        change.World.JoinCodes.Remove(code.Hash);
+        change.Keep(new DeleteJoinCode(id));
+        change.Audit("join-code-taken-back", "A join code was taken back.");
+        return true;
+    }
+
+    private static JoinCodeInfo Info(StoredJoinCode code, string? text) => new(code.Id, text, code.Group, code.UsesLeft, code.Expires, code.MadeBy);
+}

@@ -1,0 +1,54 @@
+using System.Collections.Concurrent;
+
+namespace Bandejo.Server.Devices;
+
+/// <summary>Lets the service ask listening devices to check in now.</summary>
+internal sealed class Hails
+{
+    private readonly ConcurrentDictionary<string, Listener> _listeners = new(StringComparer.Ordinal);
+
+    /// <summary>Begins to listen for a device. An earlier listener of the same device hears nothing more.</summary>
+    public Listener Listen(string device)
+    {
+        var listener = new Listener(this, device);
+        _listeners[device] = listener;
+        return listener;
+    }
+
+    /// <summary>Asks a device to check in. False where it is not listening: then it comes at its usual time.</summary>
+    public bool Call(string device)
+    {
+        if (!_listeners.TryGetValue(device, out var listener))
+        {
+            return false;
+        }
+
+        listener.Ring();
+        return true;
+    }
+
+    /// <summary>One device that listens.</summary>
+    internal sealed class Listener(Hails hails, string device) : IDisposable
+    {
+        private readonly SemaphoreSlim _rings = new(0, 1);
+
+        public Task Next(CancellationToken cancellation) => _rings.WaitAsync(cancellation);
+
+        public void Ring()
+        {
+            try
+            {
+                _rings.Release();
+            }
+            catch (SemaphoreFullException)
+            {
+                // It was rung already and has not heard yet; once is enough.
+            }
+        }
+
+        public void Dispose()
+        {
+            hails._listeners.TryRemove(new KeyValuePair<string, Listener>(device, this));
+        }
+    }
+}

@@ -1,0 +1,134 @@
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Store;
+using Microsoft.AspNetCore.Diagnostics;
+
+namespace Bandejo.Server.Http;
+
+/// <summary>Turns failures into problem documents (RFC 9457).</summary>
+internal static partial class Problems
+{
+    /// <summary>The answer for an outcome: what <paramref name="good"/> makes of the value, or the problem.</summary>
+    public static IResult Answer<T>(this Outcome<T> outcome, Func<T, IResult> good) => outcome.Ok ? good(outcome.Value) : Of(outcome.Failure!);
+
+    /// <summary>The value as JSON, or the problem.</summary>
+    public static IResult Answer<T>(this Outcome<T> outcome) => outcome.Answer(value => Results.Ok(value));
+
+    /// <summary>The problem for a failure.</summary>
+    public static IResult Of(Failure failure)
+    {
+        var (status, title) = Status(failure.Kind);
+        var problem = new Problem(TypeOf(Words.Hyphenate(failure.Kind.ToString())), title, status, failure.Message, failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)]);
+        return Results.Json(problem, ContractJson.Default.Problem, "application/problem+json", status);
+    }
+
+    /// <summary>A finding as it travels.</summary>
+    public static FindingInfo Info(Finding finding) => new(finding.Message, finding.Where, finding.Line, finding.Column, finding.Length, finding.IsWarning);
+
+    /// <summary>Writes a problem where no result can be returned.</summary>
+    public static Task Write(HttpContext context, int status, string type, string detail)
+    {
+        context.Response.StatusCode = status;
+        return context.Response.WriteAsJsonAsync(new Problem(TypeOf(type), Title(status), status, detail), ContractJson.Default.Problem, "application/problem+json", context.RequestAborted);
+    }
+
+    /// <summary>Gives every refusal a body, and every bug an answer that shows nothing of its insides.</summary>
+    public static void UseProblems(this WebApplication app)
+    {
+        app.UseExceptionHandler(handler => handler.Run(context =>
+        {
+            var error = context.Features.Get<IExceptionHandlerFeature>()?.Error;
+            return error switch
+            {
+                BadHttpRequestException bad => Write(context, bad.StatusCode, "invalid", Plain(bad)),
+                StoreException => Write(context, 503, "not-ready", "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
+                IOException => Write(context, 503, "not-ready", "The service cannot write to its disk at the moment; nothing was changed. Try again shortly."),
+                _ => Unexpected(app.Logger, context, error),
+            };
+        }));
+        app.UseStatusCodePages(context =>
+        {
+            var status = context.HttpContext.Response.StatusCode;
+            return Write(context.HttpContext, status, Title(status).ToLowerInvariant().Replace(' ', '-'), status switch
+            {
+                401 => "Sign in first: 'bandejo sign-in', or POST /api/v1/session.",
+                403 => Forbidden(context.HttpContext),
+                404 => $"There is nothing at {context.HttpContext.Request.Path}.",
+                405 => $"{context.HttpContext.Request.Method} is not possible at {context.HttpContext.Request.Path}.",
+                413 => "The body is larger than is taken here.",
+                415 => "Send JSON with the content type application/json.",
+                429 => "Too many attempts; wait a minute.",
+                _ => $"The request was refused with status {status}.",
+            });
+        });
+    }
+
+    private static string Forbidden(HttpContext context)
+    {
+        var needed = context.GetEndpoint()?.Metadata.GetMetadata<NeededRoles>()?.Roles ?? [];
+        var has = context.User.Claims.Where(claim => claim.Type == System.Security.Claims.ClaimTypes.Role).Select(claim => claim.Value);
+        return $"This takes the role {string.Join(" or ", needed)}; {context.User.Identity?.Name} has {string.Join(", ", has)}. Ask an administrator.";
+    }
+
+    // No default: a new kind without an answer must not build.
+#pragma warning disable CS8524 // Values outside the enumeration cannot occur.
+    private static (int Status, string Title) Status(ErrorKind kind) => kind switch
+    {
+        ErrorKind.Invalid => (422, "Not valid"),
+        ErrorKind.NotFound => (404, "Not found"),
+        ErrorKind.Conflict => (409, "Not possible now"),
+        ErrorKind.Stale => (412, "Changed meanwhile"),
+        ErrorKind.Forbidden => (403, "Not allowed"),
+        ErrorKind.Unauthenticated => (401, "Not signed in"),
+        ErrorKind.TooMuch => (413, "Too much"),
+        ErrorKind.Gone => (410, "Gone"),
+    };
+#pragma warning restore CS8524
+
+    private static string Title(int status) => status switch
+    {
+        400 => "Not readable",
+        401 => "Not signed in",
+        403 => "Not allowed",
+        404 => "Not found",
+        405 => "Not possible here",
+        409 => "Not possible now",
+        412 => "Changed meanwhile",
+        413 => "Too much",
+        415 => "Wrong form",
+        428 => "Condition missing",
+        429 => "Too many attempts",
+        503 => "Not ready",
+        _ => status >= 500 ? "A fault of the service" : "Refused",
+    };
+
+    private static string TypeOf(string name) => $"urn:bandejo:problem:{name}";
+
+    private static string Plain(BadHttpRequestException bad)
+    {
+        for (Exception? inner = bad; inner is not null; inner = inner.InnerException)
+        {
+            if (inner is System.Text.Json.JsonException json)
+            {
+                var place = json.LineNumber is { } line ? $" (line {line + 1}, column {json.BytePositionInLine + 1}{(json.Path is { Length: > 1 } path ? $", at {path[2..]}" : "")})" : "";
+                var message = json.Message.Split(" Path:")[0].Split(" LineNumber:")[0];
+                return $"The body is not the JSON that is expected here{place}: {message}";
+            }
+        }
+
+        return bad.Message;
+    }
+
+    private static Task Unexpected(ILogger log, HttpContext context, Exception? error)
+    {
+        UnexpectedFault(log, context.Request.Method, context.Request.Path, error);
+        return Write(context, 500, "fault", "The service made a mistake; nothing of this request was kept. Its log has the details.");
+    }
+
+    [LoggerMessage(Level = LogLevel.Error, Message = "{Method} {Path} failed unexpectedly")]
+    private static partial void UnexpectedFault(ILogger logger, string method, string path, Exception? error);
+}
+
+/// <summary>Which roles a route takes, for the refusal and for the test of all routes.</summary>
+internal sealed record NeededRoles(IReadOnlyList<string> Roles);

@@ -1,0 +1,106 @@
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Core;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+
+namespace Bandejo.Server.Packages;
+
+/// <summary>Finds and shows packages.</summary>
+internal static class Catalogue
+{
+    /// <summary>Finds a package by digest, by the beginning of one (8 characters or more), by <c>app version</c>, or by an app's slug: its newest released package.</summary>
+    public static Outcome<PackageEntry> Find(FleetWorld world, string named)
+    {
+        var text = named.Trim();
+        if (world.Packages.TryGetValue(text, out var exact))
+        {
+            return exact;
+        }
+
+        if (text.Length >= 8 && text.All(char.IsAsciiHexDigitLower))
+        {
+            var begun = world.Packages.Values.Where(package => package.Stored.Digest.StartsWith(text, StringComparison.Ordinal)).Take(2).ToList();
+            if (begun.Count == 1)
+            {
+                return begun[0];
+            }
+        }
+
+        var parts = text.Split(' ', 2, StringSplitOptions.RemoveEmptyEntries);
+        var slug = parts.Length == 0 ? "" : FactCatalog.Slug(parts[0]);
+        var ofApp = world.Packages.Values.Where(package => package.Stored.App == slug).OrderByDescending(package => package.Version).ToList();
+        if (ofApp.Count == 0)
+        {
+            var near = Suggest.Nearest(slug, world.Packages.Values.Select(package => package.Stored.App).Distinct());
+            return new Failure(ErrorKind.NotFound, $"There is no package '{named}'." + (near is null ? "" : $" Did you mean '{near}'?"));
+        }
+
+        if (parts.Length == 1)
+        {
+            return ofApp.Find(package => package.Stored.State == PackageState.Released)
+                ?? (Outcome<PackageEntry>)new Failure(ErrorKind.NotFound, $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Stored.Version))}.");
+        }
+
+        return AppVersion.TryParse(parts[1], out var version) && ofApp.Find(package => package.Version == version) is { } found
+            ? found
+            : new Failure(ErrorKind.NotFound, $"There is no version {parts[1]} of '{slug}'. There are: {string.Join(", ", ofApp.Select(package => package.Stored.Version))}.");
+    }
+
+    public static IReadOnlyList<AppInfo> Apps(FleetWorld world) =>
+        [.. world.Packages.Values.GroupBy(package => package.Stored.App).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group =>
+        {
+            var newest = group.OrderByDescending(package => package.Version).First().Document;
+            var versions = world.Columns.Spread(new FactRef(group.Key, true), world.Columns.Live);
+            return new AppInfo(group.Key, newest.Name, newest.Publisher, newest.Category, [.. group.OrderByDescending(package => package.Version).Select(package => Info(package))], [.. versions.Select(each => new CountInfo(each.Value.ToString(), each.Count))]);
+        })];
+
+    public static Page<PackageInfo> List(FleetWorld world, string? app, string? cursor, int? limit)
+    {
+        var all = world.Packages.Values.Where(package => app is null || package.Stored.App == app).OrderBy(package => package.Stored.App, StringComparer.Ordinal).ThenByDescending(package => package.Version).ToList();
+        var start = cursor is null ? 0 : all.FindIndex(package => package.Stored.Digest == cursor) + 1;
+        var size = Routes.PageSize(limit);
+        var page = all.Skip(start).Take(size).ToList();
+        return new Page<PackageInfo>([.. page.Select(package => Info(package))], start + size < all.Count ? page[^1].Stored.Digest : null, all.Count);
+    }
+
+    public static Outcome<PackageDetails> Details(FleetWorld world, string named)
+    {
+        var found = Find(world, named);
+        return found.Ok ? Details(world, found.Value) : found.Failure!;
+    }
+
+    public static PackageDetails Details(FleetWorld world, PackageEntry package)
+    {
+        var installed = new ConditionNode(new FactRef(package.Stored.App, true), FactType.Version, Comparison.Is, [FactValue.OfVersion(package.Version)]);
+        var rule = Rule.Parse($"{installed.Fact} is \"{package.Version}\"");
+        return new PackageDetails(
+            Info(package), package.Document.Summary,
+            [.. package.Document.Variants.Select(variant => new VariantInfo(
+                variant.Name, variant.Fits, variant.Requires, [.. variant.Files.Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256))],
+                string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(Check)]))],
+            [.. package.Stored.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason))],
+            rule.Ok ? world.Columns.Evaluate(rule.Value).True.Count() : 0,
+            [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)]);
+    }
+
+    public static PackageInfo Info(PackageEntry package, bool isNew = false)
+    {
+        var files = package.Document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToList();
+        var stored = package.Stored;
+        return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, Words.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew);
+    }
+
+    private static string Check(DocumentCheck check) => check.Kind switch
+    {
+        "file" => $"file {check.Subject}{(check.Expected is null ? "" : " with its digest")}",
+        "version-in" => $"version in {check.Subject}",
+        "setting" => $"setting {check.Key} in {check.Subject}{(check.Expected is null ? "" : $" is {check.Expected}")}",
+        "command" => $"what '{string.Join(' ', [check.Subject, .. check.Arguments])}' prints",
+        "receipt" => "receipt",
+        _ => $"program {check.Subject}",
+    };
+}

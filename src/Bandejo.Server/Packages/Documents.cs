@@ -1,0 +1,22 @@
+using Bandejo.Contract.Device;
+using Bandejo.Core.Packages;
+
+namespace Bandejo.Server.Packages;
+
+/// <summary>Turns a manifest with its files into the document that is signed.</summary>
+internal static class Documents
+{
+    public static PackageDocument From(Manifest manifest, IReadOnlyList<PayloadFile> files) => new(
+        1, manifest.App, manifest.Name, manifest.Version.Text, manifest.Publisher, manifest.Category, manifest.Summary, manifest.Replaces,
+        [.. manifest.Variants.Select(variant => new DocumentVariant(
+            variant.Name, variant.Fits.ToString(), variant.Requires.ToString(),
+            [.. ManifestCheck.FilesOf(variant, files).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: file.Path.EndsWith(".sh", StringComparison.Ordinal)))],
+            variant.Close, Step(variant.Install), variant.Remove is null ? null : Step(variant.Remove),
+            [.. variant.Present.Select(check => new DocumentCheck(Kind(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack))]);
+
+    private static DocumentStep Step(Step step) => new(
+        step.Run, (int)Math.Ceiling(step.Limit.TotalSeconds), (int)Math.Ceiling(step.Expected.TotalSeconds), step.EndAtLimit,
+        step.Codes.ToDictionary(code => code.Key.ToString(System.Globalization.CultureInfo.InvariantCulture), code => ExitCodes.Words.First(word => word.Value == code.Value).Key));
+
+    private static string Kind(PresenceKind kind) => kind == PresenceKind.FileVersion ? "version-in" : Words.Hyphenate(kind.ToString());
+}

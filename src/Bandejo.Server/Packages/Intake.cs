@@ -1,0 +1,284 @@
+using System.IO.Compression;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Core;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Server.Access;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Packages;
+
+/// <summary>The way of a package from a folder to the catalogue: checked, uploaded in pieces, verified, kept.</summary>
+internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, PackageOptions options)
+{
+    /// <summary>Everything found in a manifest and its files; the document to sign where nothing stands against it.</summary>
+    public PackageCheckAnswer Check(PackageCheckRequest request)
+    {
+        var all = world.Read(each => each.Devices.Count);
+        var read = ManifestReader.Read(request.Manifest);
+        if (!read.Ok)
+        {
+            var failure = read.Failure!;
+            return new PackageCheckAnswer([.. (failure.Findings.Count == 0 ? [new Finding(failure.Message)] : failure.Findings).Select(Problems.Info)], null, null, null, null, all);
+        }
+
+        var manifest = read.Value;
+        var listed = request.Files.Select(file => new PayloadFile(file.Path, file.Size, file.Sha256)).ToList();
+        var findings = ManifestCheck.Check(manifest, listed).ToList();
+        var document = Documents.From(manifest, listed);
+        findings.AddRange(AgainstCatalogue(manifest));
+        var fits = world.Read(each => manifest.Variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True)).Count());
+        var isGood = findings.TrueForAll(finding => finding.IsWarning);
+        return new PackageCheckAnswer(
+            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all);
+    }
+
+    /// <summary>Begins an upload. The same content begun again goes on where it stood.</summary>
+    public Outcome<UploadInfo> Begin(UploadRequest request)
+    {
+        if (!SafePath.IsSha256(request.Sha256) || request.Size <= 0)
+        {
+            return new Failure(ErrorKind.Invalid, "An upload is announced with the SHA-256 (64 hexadecimal digits) and the size of the whole file.");
+        }
+
+        if (request.Size > options.MaxPackageBytes)
+        {
+            return new Failure(ErrorKind.TooMuch, $"The package file has {Units.FormatSize(request.Size)}; at most {Units.FormatSize(options.MaxPackageBytes)} are taken.");
+        }
+
+        var id = IdOf(request.Sha256.ToLowerInvariant(), request.Size);
+        files.BeginUpload(id);
+        return new UploadInfo(id, files.UploadOffset(id)!.Value, request.Size);
+    }
+
+    public async Task<Outcome<UploadInfo>> Append(string id, long offset, Stream body, CancellationToken cancellation)
+    {
+        if (SizeOf(id) is not { } size || files.UploadOffset(id) is null)
+        {
+            return new Failure(ErrorKind.NotFound, "There is no such upload; begin it again.");
+        }
+
+        var appended = await files.Append(id, offset, size, body, cancellation);
+        return appended.Ok ? new UploadInfo(id, appended.Value, size) : appended.Failure!;
+    }
+
+    /// <summary>Verifies all of a package file before any of it is kept, then keeps it.</summary>
+    public async Task<Outcome<PackageInfo>> Take(string upload, string by)
+    {
+        if (SizeOf(upload) is not { } size || files.UploadOffset(upload) is not { } offset)
+        {
+            return new Failure(ErrorKind.NotFound, "There is no such upload; begin it again.");
+        }
+
+        if (offset != size)
+        {
+            return new Failure(ErrorKind.Conflict, $"The upload is not whole: {offset} of {size} bytes have arrived. Go on from there.");
+        }
+
+        Outcome<PackageInfo> outcome;
+        await using (var stream = files.OpenUpload(upload))
+        {
+            outcome = await Take(stream, by);
+        }
+
+        files.ForgetUpload(upload);
+        return outcome;
+    }
+
+    private async Task<Outcome<PackageInfo>> Take(Stream stream, string by)
+    {
+        var opened = Container.Open(stream);
+        if (!opened.Ok)
+        {
+            return opened.Failure!;
+        }
+
+        using var archive = opened.Value;
+        var read = Container.ReadContent(archive);
+        if (!read.Ok)
+        {
+            return read.Failure!;
+        }
+
+        var content = read.Value;
+        var signed = await SiteKeys.VerifyBuild(content.Signature, content.Document, FindKey);
+        if (!signed.Ok)
+        {
+            return signed.Failure!;
+        }
+
+        var document = ReadDocument(content.Document);
+        if (!document.Ok)
+        {
+            return document.Failure!;
+        }
+
+        var digest = Convert.ToHexStringLower(SHA256.HashData(content.Document));
+        if (Known(document.Value, digest) is { } known)
+        {
+            return known;
+        }
+
+        var kept = KeepFiles(archive, content, document.Value);
+        if (!kept.Ok)
+        {
+            return kept.Failure!;
+        }
+
+        files.Keep(content.Document);
+        return await world.Change(by, change => Add(change, document.Value, content, digest));
+    }
+
+    private Outcome<bool> KeepFiles(ZipArchive archive, Container.Content content, PackageDocument document)
+    {
+        var named = document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256, file => file.Size);
+        if (content.Files.Keys.FirstOrDefault(file => !named.ContainsKey(file)) is { } extra)
+        {
+            return new Failure(ErrorKind.Invalid, $"The package file holds the payload file {extra[..12]}…, which its document does not name.");
+        }
+
+        // First look through everything, then keep: a bad file must not leave half a package behind.
+        foreach (var (sha256, size) in named)
+        {
+            var extracted = Container.Extract(archive, sha256, size, Stream.Null);
+            if (!extracted.Ok)
+            {
+                return extracted.Failure!;
+            }
+        }
+
+        foreach (var (sha256, size) in named)
+        {
+            var kept = files.Keep(sha256, target => Container.Extract(archive, sha256, size, target).Failure);
+            if (!kept.Ok)
+            {
+                return kept.Failure!;
+            }
+        }
+
+        return true;
+    }
+
+    private Outcome<PackageInfo>? Known(PackageDocument document, string digest) => world.Read<Outcome<PackageInfo>?>(each =>
+    {
+        if (each.Packages.TryGetValue(digest, out var same))
+        {
+            return Catalogue.Info(same);
+        }
+
+        var version = AppVersion.Parse(document.Version);
+        var other = each.Packages.Values.FirstOrDefault(package => package.Stored.App == document.App && package.Version == version);
+        if (other is null)
+        {
+            return null;
+        }
+
+        var revision = each.Packages.Values.Where(package => package.Stored.App == document.App && package.Version.SameButRevision(version)).Max(package => Math.Max(1, package.Version.Revision)) + 1;
+        return new Failure(ErrorKind.Conflict, $"{document.Name} {document.Version} was built before with other content, and a package never changes. Give this one the version {version.WithRevision(revision)}.");
+    });
+
+    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, Container.Content content, string digest)
+    {
+        // Another upload may have come first while this one's files were kept.
+        if (Known(document, digest) is { } known)
+        {
+            return known;
+        }
+
+        var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);
+        var stored = new StoredPackage(
+            digest, document.App, document.Version, Encoding.UTF8.GetString(content.Document), content.Signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, "")]);
+        var entry = new PackageEntry(stored, document);
+        change.World.Packages[digest] = entry;
+        change.Keep(new PutPackage(stored));
+        change.Audit("package-built", $"{document.Name} {document.Version} was built and taken in.");
+        return Catalogue.Info(entry, isNew: true);
+    }
+
+    private static Outcome<PackageDocument> ReadDocument(byte[] bytes)
+    {
+        try
+        {
+            var document = JsonSerializer.Deserialize(bytes, ContractJson.Default.PackageDocument);
+            if (document is not { Format: 1, Variants.Count: > 0, App.Length: > 0 } || !AppVersion.TryParse(document.Version, out _))
+            {
+                return new Failure(ErrorKind.Invalid, "The document of the package file is not one of format 1, or lacks app, version or variants.");
+            }
+
+            foreach (var variant in document.Variants)
+            {
+                foreach (var file in variant.Files)
+                {
+                    if (SafePath.Problem(file.Path) is { } problem)
+                    {
+                        return new Failure(ErrorKind.Invalid, $"'{file.Path}' {problem}");
+                    }
+
+                    if (!SafePath.IsSha256(file.Sha256) || file.Size < 0)
+                    {
+                        return new Failure(ErrorKind.Invalid, $"'{file.Path}' has no valid digest or size.");
+                    }
+                }
+
+                if (Rule.Parse(variant.Fits) is { Ok: false } fits)
+                {
+                    return fits.Failure!;
+                }
+
+                if (Rule.Parse(variant.Requires) is { Ok: false } requires)
+                {
+                    return requires.Failure!;
+                }
+
+                if (variant.Present.Count == 0 || variant.Install.Run.Count == 0)
+                {
+                    return new Failure(ErrorKind.Invalid, $"Variant '{variant.Name}' lacks an install step or presence check.");
+                }
+            }
+
+            return document;
+        }
+        catch (Exception error) when (error is JsonException or NullReferenceException)
+        {
+            return new Failure(ErrorKind.Invalid, $"The document of the package file cannot be read: {error.Message}");
+        }
+    }
+
+    private StoredKey? FindKey(string keyId) => world.Read(each => each.Accounts.Values
+        .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
+        .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId));
+
+    private IEnumerable<Finding> AgainstCatalogue(Manifest manifest) => world.Read(each =>
+    {
+        var findings = new List<Finding>();
+        var newest = each.Packages.Values.Where(package => package.Stored.App == manifest.App && package.Stored.State != PackageState.Withdrawn).MaxBy(package => package.Version);
+        if (newest is not null && manifest.Version < newest.Version)
+        {
+            findings.Add(new Finding($"Version {manifest.Version} sorts before {newest.Version}, which is in the catalogue.", "version") { IsWarning = true });
+        }
+
+        return findings;
+    });
+
+    // An upload is named by what is uploaded, so that it can go on after a lost connection or a restart without anything being remembered.
+    private static string IdOf(string sha256, long size) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{sha256[..40]}x{size:x}");
+
+    private static long? SizeOf(string id) =>
+        id.Length is > 41 and <= 60 && id[40] == 'x' && id.All(char.IsAsciiLetterOrDigit) && long.TryParse(id.AsSpan(41), System.Globalization.NumberStyles.AllowHexSpecifier, System.Globalization.CultureInfo.InvariantCulture, out var size) ? size : null;
+}
+
+/// <summary>How the service deals with package files.</summary>
+internal sealed class PackageOptions
+{
+    /// <summary>The largest package file in bytes. Default 64 GiB.</summary>
+    public long MaxPackageBytes { get; set; } = ApiLimits.MaxPackage;
+}

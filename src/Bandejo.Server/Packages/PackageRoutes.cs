@@ -1,0 +1,43 @@
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Packages;
+using Bandejo.Server.Access;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+
+namespace Bandejo.Server.Packages;
+
+/// <summary>The catalogue: apps, packages, and their way in.</summary>
+internal static class PackageRoutes
+{
+    public static void MapPackages(this RouteGroupBuilder api)
+    {
+        api.MapGet("/apps", (FleetWorld world) => Results.Ok(world.Read(Catalogue.Apps))).ForAll().WithSummary("All apps").Produces<IReadOnlyList<AppInfo>>();
+        api.MapGet("/packages", (FleetWorld world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(each, app, cursor, limit))))
+            .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
+        api.MapGet("/packages/{package}", (FleetWorld world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
+            .ForAll().WithSummary("One package, by digest, its beginning, app, or 'app version'").Produces<PackageDetails>();
+        api.MapPost("/packages/check", (Intake intake, PackageCheckRequest request) => Results.Ok(intake.Check(request)))
+            .For(Roles.Packager).WithSummary("What is wrong with a package folder, and the document to sign").Produces<PackageCheckAnswer>();
+        api.MapPost("/uploads", (Intake intake, UploadRequest request) => intake.Begin(request).Answer())
+            .For(Roles.Packager).WithSummary("Begins an upload, or finds the one that was begun").Produces<UploadInfo>();
+        api.MapPatch("/uploads/{id}", async (Intake intake, HttpContext context, string id) =>
+        {
+            if (!long.TryParse(context.Request.Headers["Upload-Offset"], out var offset) || offset < 0)
+            {
+                return Problems.Of(new Failure(ErrorKind.Invalid, "Say with the header Upload-Offset where these bytes begin."));
+            }
+
+            return (await intake.Append(id, offset, context.Request.Body, context.RequestAborted)).Answer();
+        }).For(Roles.Packager).WithSummary("Appends to an upload at Upload-Offset").Produces<UploadInfo>();
+        api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
+            (await intake.Take(request.Upload, context.Person())).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
+            .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
+        api.MapPost("/packages/{package}/release", async (FleetWorld world, HttpContext context, string package, ReasonRequest request) =>
+            (await world.Change(context.Person(), change => Life.Move(change, package, PackageEvent.ReleaseAsked, context.User.IsInRole(Roles.Administrator), request.Reason ?? ""))).Answer())
+            .For(Roles.Packager).WithSummary("Releases a package for all groups").Produces<PackageInfo>();
+        api.MapPost("/packages/{package}/withdraw", async (FleetWorld world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
+            (await world.Change(context.Person(), change => Life.Withdraw(change, keys, package, request.Reason ?? ""))).Answer())
+            .For(Roles.Packager).WithSummary("Withdraws a package for good and stops its deployments").Produces<PackageDetails>();
+    }
+}

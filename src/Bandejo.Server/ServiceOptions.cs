@@ -1,0 +1,101 @@
+using Bandejo.Core;
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Server;
+
+/// <summary>How the service runs. Each setting stands in <c>--NAME VALUE</c> or in <c>BANDEJO_NAME</c> in the environment; an unknown one is an error.</summary>
+internal sealed class ServiceOptions
+{
+    /// <summary>Where it keeps everything.</summary>
+    public string Data { get; private set; } = "bandejo-data";
+
+    /// <summary>Where it listens.</summary>
+    public string Listen { get; private set; } = "http://127.0.0.1:7410";
+
+    /// <summary>Seconds between check-ins of a device.</summary>
+    public int CheckInSeconds { get; private set; } = 60;
+
+    /// <summary>Sign-in attempts a minute from one address.</summary>
+    public int SignInsPerMinute { get; private set; } = 20;
+
+    /// <summary>The password of the first administrator; random where it is not given.</summary>
+    public string? FirstPassword { get; private set; }
+
+    /// <summary>The largest package file in GiB.</summary>
+    public int MaxPackageGib { get; private set; } = 64;
+
+    /// <summary>Every setting with its default and meaning, for the reference and <c>--help</c>.</summary>
+    public static IReadOnlyList<(string Name, string Default, string Meaning)> All { get; } =
+    [
+        ("data", "bandejo-data", "The folder in which the service keeps everything"),
+        ("listen", "http://127.0.0.1:7410", "The address at which it listens; behind anything but loopback use https"),
+        ("check-in-seconds", "60", "Seconds between check-ins of a device, 1 to 86400"),
+        ("sign-ins-per-minute", "20", "Sign-in attempts a minute from one address, 1 to 10000"),
+        ("first-password", "random", "The password of the first administrator; a random one is written to first-password.txt in the data folder"),
+        ("max-package-gib", "64", "The largest package file in GiB, 1 to 1024"),
+    ];
+
+    /// <summary>Reads arguments and environment; the arguments win.</summary>
+    public static Outcome<ServiceOptions> Read(IReadOnlyList<string> arguments, Func<string, string?> environment)
+    {
+        var options = new ServiceOptions();
+        var findings = new List<Finding>();
+        foreach (var (name, _, _) in All)
+        {
+            if (environment("BANDEJO_" + name.Replace('-', '_').ToUpperInvariant()) is { Length: > 0 } value)
+            {
+                options.Set(name, value, findings);
+            }
+        }
+
+        for (var i = 0; i < arguments.Count; i += 2)
+        {
+            var name = arguments[i].StartsWith("--", StringComparison.Ordinal) ? arguments[i][2..] : "";
+            if (!All.Any(known => known.Name == name))
+            {
+                var near = Suggest.Nearest(name, All.Select(known => known.Name));
+                findings.Add(new Finding($"There is no setting '{arguments[i]}'." + (near is null ? $" Settings: {string.Join(", ", All.Select(known => "--" + known.Name))}." : $" Did you mean '--{near}'?")));
+            }
+            else if (i + 1 >= arguments.Count)
+            {
+                findings.Add(new Finding($"'--{name}' needs a value."));
+            }
+            else
+            {
+                options.Set(name, arguments[i + 1], findings);
+            }
+        }
+
+        return findings.Count == 0 ? options : new Failure(ErrorKind.Invalid, string.Join(Environment.NewLine, findings.Select(finding => finding.Message)), findings);
+    }
+
+    private void Set(string name, string value, List<Finding> findings)
+    {
+        switch (name)
+        {
+            case "data":
+                Data = Path.GetFullPath(value);
+                break;
+            case "listen" when Uri.TryCreate(value, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https":
+                Listen = value;
+                break;
+            case "first-password" when value.Length >= 10:
+                FirstPassword = value;
+                break;
+            case "check-in-seconds" when Number(1, 86400) is { } seconds:
+                CheckInSeconds = seconds;
+                break;
+            case "sign-ins-per-minute" when Number(1, 10000) is { } attempts:
+                SignInsPerMinute = attempts;
+                break;
+            case "max-package-gib" when Number(1, 1024) is { } gib:
+                MaxPackageGib = gib;
+                break;
+            default:
+                findings.Add(new Finding($"'{value}' is not possible for '{name}': {All.First(known => known.Name == name).Meaning}."));
+                break;
+        }
+
+        int? Number(int least, int most) => int.TryParse(value, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var number) && number >= least && number <= most ? number : null;
+    }
+}

@@ -1,0 +1,122 @@
+using System.Globalization;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using System.Threading.RateLimiting;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Server.Access;
+using Bandejo.Server.Compliance;
+using Bandejo.Server.Deployments;
+using Bandejo.Server.Devices;
+using Bandejo.Server.Groups;
+using Bandejo.Server.Http;
+using Bandejo.Server.Packages;
+using Bandejo.Server.World;
+using Bandejo.Store;
+using Microsoft.AspNetCore.DataProtection;
+using OpenTelemetry.Metrics;
+using Serilog;
+using Serilog.Events;
+using Serilog.Formatting.Compact;
+
+namespace Bandejo.Server;
+
+/// <summary>Puts the service together: what there is, and what answers where.</summary>
+internal static class Setup
+{
+    public static WebApplication Build(ServiceOptions options)
+    {
+        Directory.CreateDirectory(options.Data);
+        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
+        builder.WebHost.UseUrls(options.Listen).UseKestrelHttpsConfiguration().ConfigureKestrel(kestrel =>
+        {
+            kestrel.AddServerHeader = false;
+            kestrel.Limits.MaxRequestBodySize = ApiLimits.MaxBody + 1024;
+        });
+        builder.Services.AddSerilog(logs => logs
+            .MinimumLevel.Information()
+            .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
+            .WriteTo.Console(new CompactJsonFormatter(), standardErrorFromLevel: LogEventLevel.Verbose));
+
+        var services = builder.Services;
+        services.AddSingleton(TimeProvider.System);
+        services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
+        services.AddSingleton(_ => new FileStore(options.Data));
+        services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
+        services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024 });
+        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton<Hails>();
+        services.AddHostedService<Reload>().AddHostedService<Ticker>().AddHostedService<HailWatch>();
+        services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
+        services.AddSignIn(isDemo: options.Listen.StartsWith("http://", StringComparison.Ordinal));
+        services.AddRateLimiter(limits =>
+        {
+            limits.RejectionStatusCode = 429;
+            limits.AddPolicy("sign-in", context => PerMinute(context, options.SignInsPerMinute));
+            limits.AddPolicy("join", context => PerMinute(context, 600));
+        });
+        services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
+        services.ConfigureHttpJsonOptions(json =>
+        {
+            json.SerializerOptions.TypeInfoResolverChain.Insert(0, new ContractJson(new JsonSerializerOptions(JsonSerializerDefaults.Web) { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull }));
+            json.SerializerOptions.DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull;
+            json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+            json.SerializerOptions.RespectRequiredConstructorParameters = true;
+            json.SerializerOptions.RespectNullableAnnotations = true;
+            json.SerializerOptions.MaxDepth = 16;
+        });
+        services.AddOpenApi("v1", document => document.AddDocumentTransformer((described, _, _) =>
+        {
+            described.Info.Title = "Bandejo";
+            described.Info.Version = "1";
+            described.Info.Description = "Packages applications, deploys them to groups of devices in waves, and proves what became of it.";
+            described.Servers?.Clear();
+            return Task.CompletedTask;
+        }));
+        services.AddOpenTelemetry().WithMetrics(metrics => metrics.AddAspNetCoreInstrumentation().AddRuntimeInstrumentation().AddMeter(Gauges.MeterName).AddPrometheusExporter());
+        services.AddSingleton<Gauges>();
+
+        var app = builder.Build();
+        app.UseProblems();
+        app.UseRateLimiter();
+        app.UseAuthentication();
+        app.UseAuthorization();
+        app.UseCsrfProtection();
+        Map(app);
+        return app;
+    }
+
+    /// <summary>Reads the state and makes what the first start needs, before anything is answered.</summary>
+    public static async Task Prepare(WebApplication app, ServiceOptions options)
+    {
+        var world = app.Services.GetRequiredService<FleetWorld>();
+        world.Load();
+        await app.Services.GetRequiredService<SiteKeys>().Prepare();
+        await FirstStart.Prepare(world, options.Data, options.FirstPassword);
+        _ = app.Services.GetRequiredService<Gauges>();
+    }
+
+    private static void Map(WebApplication app)
+    {
+        app.MapGet("/healthz/live", () => Results.Text("live")).ExcludeFromDescription();
+        app.MapGet("/healthz/ready", (FleetWorld world) => world.IsReady ? Results.Text("ready") : Results.Text("reading the state", statusCode: 503)).ExcludeFromDescription();
+        app.MapPrometheusScrapingEndpoint("/metrics");
+        app.MapOpenApi("/api/{documentName}/openapi.json");
+        app.MapDeviceProtocol();
+        var api = app.MapGroup("/api/v1");
+        api.MapAccess();
+        api.MapPackages();
+        api.MapFleet();
+        api.MapGroups();
+        api.MapDeployments();
+        api.MapCompliance();
+        api.MapJournal();
+        api.MapGet("/service", (FleetWorld world) => Results.Ok(world.Read(each => new ServiceInfo(
+            typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count, each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count))))
+            .ForAll().WithSummary("What this service is").Produces<ServiceInfo>();
+    }
+
+    private static RateLimitPartition<string> PerMinute(HttpContext context, int permits) => RateLimitPartition.GetFixedWindowLimiter(
+        context.Connection.RemoteIpAddress?.ToString() ?? "nowhere", _ => new FixedWindowRateLimiterOptions { PermitLimit = permits, Window = TimeSpan.FromMinutes(1) });
+}

@@ -1,0 +1,25 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
+
+namespace Bandejo.Server;
+
+/// <summary>The words for states as they stand in answers: lower case, parts set apart by hyphens.</summary>
+internal static class Words
+{
+    private static readonly string[] TargetStates = [.. Enum.GetNames<TargetState>().Select(Hyphenate)];
+
+    public static string Of(TargetState state) => TargetStates[(int)state];
+
+    public static string Of(DeploymentStatus status) => Hyphenate(status.ToString());
+
+    public static string Of(PackageState state) => Hyphenate(state.ToString());
+
+    public static string Of(PresenceAnswer answer) => Hyphenate(answer.ToString());
+
+    /// <summary>The state a word stands for; null for another word.</summary>
+    public static TargetState? TargetState(string word) => Array.IndexOf(TargetStates, word) is var at and >= 0 ? (TargetState)at : null;
+
+    /// <summary><c>NotNeeded</c> → <c>not-needed</c>.</summary>
+    public static string Hyphenate(string name) =>
+        string.Concat(name.Select((c, i) => char.IsUpper(c) ? (i > 0 ? "-" : "") + char.ToLowerInvariant(c) : c.ToString()));
+}

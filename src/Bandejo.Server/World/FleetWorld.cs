@@ -1,0 +1,287 @@
+using Bandejo.Contract;
+using Bandejo.Contract.Device;
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Server.Deployments;
+using Bandejo.Store;
+using System.Text.Json;
+
+namespace Bandejo.Server.World;
+
+/// <summary>
+/// Everything the service knows, in memory, behind one lock. Changes are decided here and handed to the store in the order in which they were decided;
+/// whoever asked for a change is answered when it is durable. After a failed write, everything is read from the store again.
+/// </summary>
+internal sealed partial class FleetWorld(IStore store, TimeProvider time, ILogger<FleetWorld> log)
+{
+    private readonly Lock _lock = new();
+    private Task _durable = Task.CompletedTask;
+    private long _lastEvent;
+
+    public Dictionary<string, string> Settings { get; private set; } = [];
+
+    public Dictionary<string, StoredAccount> Accounts { get; private set; } = [];
+
+    /// <summary>Personal tokens by the hash of their secret.</summary>
+    public Dictionary<string, StoredToken> Tokens { get; private set; } = [];
+
+    /// <summary>Join codes by their hash.</summary>
+    public Dictionary<string, StoredJoinCode> JoinCodes { get; private set; } = [];
+
+    public FleetColumns Columns { get; private set; } = new();
+
+    public Dictionary<string, DeviceEntry> Devices { get; private set; } = [];
+
+    public Dictionary<string, DeviceEntry> DevicesByName { get; private set; } = [];
+
+    public Dictionary<string, DeviceEntry> DevicesByKey { get; private set; } = [];
+
+    public Dictionary<int, DeviceEntry> DevicesByRow { get; private set; } = [];
+
+    public SortedDictionary<string, GroupEntry> Groups { get; private set; } = [];
+
+    public Dictionary<string, PackageEntry> Packages { get; private set; } = [];
+
+    public SortedDictionary<string, DeploymentEntry> Deployments { get; private set; } = [];
+
+    /// <summary>Attempts that have begun and not ended, by identity.</summary>
+    public Dictionary<string, StoredAttempt> OpenAttempts { get; private set; } = [];
+
+    /// <summary>True once everything is loaded; false again while it is being read anew.</summary>
+    public bool IsReady { get; private set; }
+
+    public IStore Store => store;
+
+    public DateTimeOffset Now => time.GetUtcNow();
+
+    /// <summary>The number of the last event that may be read.</summary>
+    public long LastEvent => Volatile.Read(ref _lastEvent);
+
+    /// <summary>Raised when new events are durable.</summary>
+    public event Action? EventsAdded;
+
+    /// <summary>Looks at the world. What is read may not be durable yet; answers that devices act on wait with <see cref="Durable"/>.</summary>
+    public T Read<T>(Func<FleetWorld, T> look)
+    {
+        lock (_lock)
+        {
+            return look(this);
+        }
+    }
+
+    /// <summary>Completes when everything that is in memory now is durable.</summary>
+    public Task Durable()
+    {
+        lock (_lock)
+        {
+            return _durable;
+        }
+    }
+
+    /// <summary>Changes the world and returns when the change is durable. A failure must be found before anything is changed.</summary>
+    /// <param name="by">Whose doing it is: an account, a device's name, or null for the service itself.</param>
+    /// <param name="act">Decides and changes.</param>
+    public async Task<Outcome<T>> Change<T>(string? by, Func<WorldChange, Outcome<T>> act)
+    {
+        Task durable;
+        Outcome<T> outcome;
+        lock (_lock)
+        {
+            if (!IsReady)
+            {
+                throw new StoreException("The service is reading its state; try again in a moment.");
+            }
+
+            var change = new WorldChange(this, by, Now);
+            outcome = act(change);
+            if (change.Changes.Count == 0)
+            {
+                return outcome;
+            }
+
+            if (!outcome.Ok)
+            {
+                throw new InvalidOperationException($"A change was refused after it had begun: {outcome.Failure!.Message}");
+            }
+
+            durable = _durable = store.Commit(change.Changes);
+        }
+
+        try
+        {
+            await durable;
+        }
+        catch (StoreException error)
+        {
+            WriteFailed(log, error);
+            lock (_lock)
+            {
+                IsReady = false;
+            }
+
+            throw;
+        }
+
+        EventsAdded?.Invoke();
+        return outcome;
+    }
+
+    /// <summary>The next number for an event.</summary>
+    public long NextEvent() => ++_lastEvent;
+
+    /// <summary>Reads everything from the store.</summary>
+    public void Load()
+    {
+        lock (_lock)
+        {
+            var kept = store.Load();
+            Settings = kept.Settings.ToDictionary();
+            Accounts = kept.Accounts.ToDictionary(account => account.Account);
+            Tokens = kept.Tokens.ToDictionary(token => token.Hash);
+            JoinCodes = kept.JoinCodes.ToDictionary(code => code.Hash);
+            Columns = new FleetColumns();
+            Devices = new(kept.Devices.Count);
+            DevicesByName = new(kept.Devices.Count);
+            DevicesByKey = new(kept.Devices.Count);
+            DevicesByRow = new(kept.Devices.Count);
+            foreach (var device in kept.Devices)
+            {
+                var entry = Enrol(device);
+                FactsApplied(entry);
+            }
+
+            Groups = [];
+            foreach (var group in kept.Groups)
+            {
+                Groups[group.Slug] = new GroupEntry(group, group.Rule is null ? null : Rule.Parse(group.Rule).Value);
+            }
+
+            foreach (var (group, device) in kept.Members)
+            {
+                if (Groups.TryGetValue(group, out var entry) && Devices.TryGetValue(device, out var member))
+                {
+                    entry.In[member.Row] = true;
+                }
+            }
+
+            foreach (var group in Groups.Values)
+            {
+                EvaluateGroup(group);
+            }
+
+            Packages = kept.Packages.ToDictionary(package => package.Digest, package => new PackageEntry(package, DocumentOf(package)));
+            Deployments = [];
+            foreach (var deployment in kept.Deployments)
+            {
+                Deployments[deployment.Id] = new DeploymentEntry(deployment, Planning.FromStored(deployment, Packages[deployment.Package]), Packages[deployment.Package]) { IsDirty = true };
+            }
+
+            foreach (var (id, target) in kept.Targets)
+            {
+                if (Deployments.TryGetValue(id, out var deployment) && Devices.TryGetValue(target.Device, out var device))
+                {
+                    deployment.Targets[target.Device] = target;
+                    device.Deployments.Add(deployment);
+                }
+            }
+
+            OpenAttempts = kept.OpenAttempts.ToDictionary(attempt => attempt.Id);
+            _lastEvent = kept.LastEvent;
+            _durable = Task.CompletedTask;
+            IsReady = true;
+        }
+    }
+
+    /// <summary>Gives a device its row and makes it findable.</summary>
+    public DeviceEntry Enrol(StoredDevice device)
+    {
+        var entry = new DeviceEntry(device, Columns.Add());
+        Devices[device.Id] = entry;
+        DevicesByName[device.Name] = entry;
+        DevicesByKey[device.Key.KeyId] = entry;
+        DevicesByRow[entry.Row] = entry;
+        return entry;
+    }
+
+    /// <summary>Takes a device's kept facts over into the columns.</summary>
+    public void FactsApplied(DeviceEntry device)
+    {
+        foreach (var (name, (type, _)) in FactCatalog.All)
+        {
+            var value = device.Stored.Facts.TryGetValue(name, out var text) ? FactValue.Read(type, text) : null;
+            Columns.Set(device.Row, new FactRef(name, false), value is null ? FactLookup.NotKnown : FactLookup.Of(value));
+        }
+
+        foreach (var (name, text) in device.Stored.Facts)
+        {
+            if (name.StartsWith(FactCatalog.LabelPrefix, StringComparison.Ordinal))
+            {
+                Columns.Set(device.Row, new FactRef(name, false), FactLookup.Of(FactValue.OfText(text)));
+            }
+        }
+
+        Columns.Set(device.Row, new FactRef("name", false), FactLookup.Of(FactValue.OfText(device.Name)));
+        Columns.Set(device.Row, new FactRef("joined", false), FactLookup.Of(FactValue.OfDate(DateOnly.FromDateTime(device.Stored.Joined.UtcDateTime))));
+        Columns.SetInventoryComplete(device.Row, device.Stored.Programs is not null);
+        foreach (var program in device.Stored.Programs ?? [])
+        {
+            if (AppVersion.TryParse(program.Version, out var version))
+            {
+                Columns.Set(device.Row, new FactRef(FactCatalog.Slug(program.Name), true), FactLookup.Of(FactValue.OfVersion(version)));
+            }
+        }
+    }
+
+    /// <summary>Takes an app out of the columns for a device, before its new programs are taken over.</summary>
+    public void ForgetProgram(DeviceEntry device, string name) => Columns.Set(device.Row, new FactRef(FactCatalog.Slug(name), true), FactLookup.NotKnown);
+
+    /// <summary>Works out which devices a rule group holds.</summary>
+    public void EvaluateGroup(GroupEntry group)
+    {
+        if (group.Rule is not null)
+        {
+            (group.In, group.NotKnown) = Columns.Evaluate(group.Rule);
+        }
+    }
+
+    /// <summary>When a device was last heard from; null for never, or for a device that is no longer there.</summary>
+    public DateTimeOffset? LastHeard(string device) => Devices.GetValueOrDefault(device)?.LastHeard;
+
+    public DeviceEntry? FindDevice(string idOrName) => Devices.GetValueOrDefault(idOrName) ?? DevicesByName.GetValueOrDefault(idOrName);
+
+    public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Tallies(LastHeard, Now);
+
+    /// <summary>The document of a kept package.</summary>
+    public static PackageDocument DocumentOf(StoredPackage package) =>
+        JsonSerializer.Deserialize(package.Document, ContractJson.Default.PackageDocument) ?? throw new StoreException($"The document of package {package.Digest} is empty.");
+
+    [LoggerMessage(Level = LogLevel.Critical, Message = "The state could not be written; it is read anew")]
+    private static partial void WriteFailed(ILogger logger, Exception error);
+}
+
+/// <summary>One change in the making: collects what must be kept, and the events that tell of it.</summary>
+internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset now)
+{
+    private readonly List<StoreChange> _changes = [];
+
+    public FleetWorld World => world;
+
+    public DateTimeOffset Now => now;
+
+    /// <summary>Whose doing it is.</summary>
+    public string? By => by;
+
+    public IReadOnlyList<StoreChange> Changes => _changes;
+
+    public void Keep(StoreChange change) => _changes.Add(change);
+
+    /// <summary>Adds a line to the audit trail: who changed what.</summary>
+    public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, by);
+
+    /// <summary>Adds an event.</summary>
+    public void Event(string topic, string what, string text, string? reason = null, string? device = null, string? deployment = null, string? actor = null) =>
+        Keep(new AddEvent(new StoredEvent(world.NextEvent(), now, topic, what, actor, deployment, device, text, string.IsNullOrEmpty(reason) ? null : reason)));
+}
