@@ -1,9 +1,12 @@
+using System.Text.Json.Serialization;
+
 namespace Bandejo.Contract.Api;
 
 /// <summary>Asks for a session (browser) or a personal token (command line).</summary>
 /// <param name="Account">The account's name.</param>
 /// <param name="Password">Its password.</param>
 /// <param name="Label">What the token is for; only for tokens.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record SignInRequest(string Account, string Password, string? Label = null);
 
 /// <summary>Who is signed in.</summary>
@@ -27,12 +30,15 @@ public sealed record AccountInfo(string Account, string Name, IReadOnlyList<stri
 /// <param name="Name">The person's name.</param>
 /// <param name="Password">At least 10 characters.</param>
 /// <param name="Roles">At least one.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record AccountRequest(string Account, string Name, string Password, IReadOnlyList<string> Roles);
 
 /// <summary>Changes an account; what is null stays.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record AccountChange(string? Name = null, string? Password = null, IReadOnlyList<string>? Roles = null, bool? IsDisabled = null);
 
 /// <summary>A public key for building packages: P-256 in the form of RFC 7517.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record SigningKeyRequest(string X, string Y);
 
 /// <summary>The key's identity, its RFC 7638 thumbprint.</summary>
@@ -48,6 +54,7 @@ public sealed record Page<T>(IReadOnlyList<T> Items, string? Next, int? Total);
 public sealed record FindingInfo(string Message, string? Where, int Line, int Column, int Length, bool IsWarning);
 
 /// <summary>A reason for something done by hand.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record ReasonRequest(string? Reason = null);
 
 /// <summary>What this service is.</summary>

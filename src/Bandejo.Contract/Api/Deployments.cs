@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Bandejo.Contract.Api;
 
 /// <summary>Asks for a deployment, or for its preview.</summary>
@@ -15,6 +17,7 @@ namespace Bandejo.Contract.Api;
 /// <param name="Lease">How long a device may start it unheard, such as <c>1d</c>.</param>
 /// <param name="Priority">The stronger of several for one app.</param>
 /// <param name="AllowDowngrade">May replace a newer version.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
     IReadOnlyList<string> Groups,
@@ -36,6 +39,7 @@ public sealed record DeploymentRequest(
 /// <param name="Pick"><c>group NAME</c>, <c>12 devices</c>, <c>20 %</c> or <c>everyone else</c>.</param>
 /// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; none for the last wave.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record WaveRequest(string Name, string Pick, string? Gate = null, DateTimeOffset? OpensAt = null);
 
 /// <summary>Who would be reached, who not and why, before anything is saved.</summary>
@@ -84,6 +88,7 @@ public sealed record AttemptInfo(string Id, string Deployment, string Device, st
 
 /// <summary>Asks for another try.</summary>
 /// <param name="Devices">Names or identities; null for all that failed or are lost.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record RetryRequest(IReadOnlyList<string>? Devices = null, string? Reason = null);
 
 /// <summary>How many it concerned.</summary>

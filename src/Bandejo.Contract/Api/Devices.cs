@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Bandejo.Contract.Api;
 
 /// <summary>A device in a list.</summary>
@@ -25,6 +27,7 @@ public sealed record WhyInfo(string Device, string Deployment, string Answer, IR
 /// <param name="Group">The slug of a listed group in which the device lands; null leaves it unsorted.</param>
 /// <param name="Uses">How many devices may join with it, 1 to 10,000.</param>
 /// <param name="Hours">How long it is good, 1 to 720.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record JoinCodeRequest(string? Group = null, int Uses = 1, int Hours = 24);
 
 /// <summary>A join code. Its text is given once, when it is made.</summary>
@@ -35,6 +38,7 @@ public sealed record JoinCodeInfo(string Id, string? Code, string? Group, int Us
 /// <param name="Name">For people.</param>
 /// <param name="Rule">The rule of a rule group; null for a listed group.</param>
 /// <param name="IsForTesting">Packages that are not released may reach it.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record GroupRequest(string Slug, string Name, string? Rule = null, bool IsForTesting = false);
 
 /// <summary>A group.</summary>
@@ -44,6 +48,7 @@ public sealed record GroupRequest(string Slug, string Name, string? Rule = null,
 public sealed record GroupInfo(string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision);
 
 /// <summary>Asks which devices a rule holds for.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record RuleRequest(string Rule);
 
 /// <summary>Which devices a rule holds for.</summary>

@@ -1,14 +1,18 @@
+using System.Text.Json.Serialization;
+
 namespace Bandejo.Contract.Api;
 
 /// <summary>Asks what is wrong with a package folder, and for the document to sign.</summary>
 /// <param name="Manifest">The text of <c>package.yaml</c>.</param>
 /// <param name="Files">The files beside it.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record PackageCheckRequest(string Manifest, IReadOnlyList<FileInfoDto> Files);
 
 /// <summary>A file of a package folder.</summary>
 /// <param name="Path">Relative, with <c>/</c> between parts.</param>
 /// <param name="Size">Bytes.</param>
 /// <param name="Sha256">Lower-case hexadecimal; empty when only checking.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record FileInfoDto(string Path, long Size, string Sha256);
 
 /// <summary>Everything found, and the document where nothing stands against building.</summary>
@@ -21,6 +25,7 @@ public sealed record FileInfoDto(string Path, long Size, string Sha256);
 public sealed record PackageCheckAnswer(IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices);
 
 /// <summary>Begins or goes on with an upload.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record UploadRequest(string Sha256, long Size);
 
 /// <summary>How far an upload is.</summary>
@@ -30,6 +35,7 @@ public sealed record UploadRequest(string Sha256, long Size);
 public sealed record UploadInfo(string Id, long Offset, long Size);
 
 /// <summary>Takes a complete upload in as a package.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record PackageRequest(string Upload);
 
 /// <summary>A package.</summary>

@@ -126,6 +126,13 @@ public static class DeploymentMachine
     private static DeploymentDecision Look(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
         var journal = new List<JournalLine>();
+        if (state.Status == DeploymentStatus.RollingBack && tallies.Sum(tally => tally.GoingBack) == 0)
+        {
+            var undone = tallies.Sum(tally => tally.In(TargetState.Undone));
+            journal.Add(new JournalLine("rolled-back", $"Rolled back: {Devices(undone)} proved what was there before.", null, ""));
+            return new DeploymentDecision(state with { Status = DeploymentStatus.Ended, Since = now, Reason = $"rolled back ({state.Reason})", Revision = state.Revision + 1 }, journal, null);
+        }
+
         if (state.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
         {
             return new DeploymentDecision(state, journal, null);

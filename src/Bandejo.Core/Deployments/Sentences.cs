@@ -18,7 +18,7 @@ public static class Sentences
                 return $"Paused{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}. Nothing new starts until somebody resumes it.";
             case DeploymentStatus.RollingBack:
                 var undone = tallies.Sum(tally => tally.In(TargetState.Undone));
-                var going = tallies.Sum(tally => tally.In(TargetState.Ready) + tally.In(TargetState.Working) + tally.In(TargetState.Retry) + tally.In(TargetState.Restart));
+                var going = tallies.Sum(tally => tally.GoingBack);
                 return string.Create(CultureInfo.InvariantCulture, $"Rolling back: {undone} undone, {going} to go.");
             case DeploymentStatus.Ended:
                 return $"Ended{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}.";

@@ -108,7 +108,7 @@ public static class Targets
         next = happening.Event switch
         {
             TargetEvent.Began => next with { HasBegun = true, Tries = target.Tries + 1 },
-            TargetEvent.Succeeded when state == TargetState.Met => next with { ProvenAt = now, IsInstalledHere = true, Tries = 0 },
+            TargetEvent.Succeeded when state == TargetState.Met => next with { ProvenAt = now, IsInstalledHere = target.IsInstalledHere || target.Before is not null, Tries = 0 },
             TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now, Tries = 0, IsInstalledHere = target.IsInstalledHere || target.State == TargetState.Restart },
             TargetEvent.ProofLost when !isSame => next with { Repairs = target.Repairs + 1, TroubleAt = now, Order = target.Order + 1, Tries = 0 },
             TargetEvent.GaveUp or TargetEvent.FellSilent when !isSame => next with { TroubleAt = now, HasFailed = true },

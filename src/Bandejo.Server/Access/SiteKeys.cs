@@ -97,7 +97,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time)
         {
             ValidIssuer = device,
             ValidAudience = DeviceProtocol.Audience,
-            IssuerSigningKey = new ECDsaSecurityKey(ecdsa),
+            IssuerSigningKey = OnceKey(ecdsa),
             ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
             LifetimeValidator = (_, expires, _, _) => expires > now.UtcDateTime && expires <= now.UtcDateTime.AddSeconds(DeviceProtocol.MaxAssertionAge + 60),
         });
@@ -130,7 +130,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time)
             ValidateAudience = false,
             ValidateLifetime = false,
             RequireExpirationTime = false,
-            IssuerSigningKey = new ECDsaSecurityKey(ecdsa) { KeyId = key.KeyId },
+            IssuerSigningKey = OnceKey(ecdsa),
             ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
         });
         return result.IsValid && result.Claims.TryGetValue("digest", out var digest) && digest as string == Convert.ToHexStringLower(SHA256.HashData(document))
@@ -159,6 +159,9 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time)
             return new Failure(ErrorKind.Invalid, "The key is not a P-256 public key with coordinates in base64url.");
         }
     }
+
+    // The library keeps what it made of a key for longer than this key lives, unless it is told not to.
+    private static ECDsaSecurityKey OnceKey(ECDsa key) => new(key) { CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false } };
 
     private static PublicKeyInfo PublicOf(ECDsa key)
     {

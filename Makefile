@@ -1,0 +1,52 @@
+# Bandejo. Prerequisites: the .NET SDK and Node. Everything else is installed as needed.
+SHELL := /bin/bash
+.SHELLFLAGS := -eu -o pipefail -c
+.DEFAULT_GOAL := build
+
+OUT := out
+ARCH := $(shell uname -m | sed 's/x86_64/x64/; s/aarch64/arm64/')
+RID := linux-$(ARCH)
+SOURCES := $(shell find src -name '*.cs' -o -name '*.csproj' -o -name '*.sql' 2>/dev/null | grep -v '/obj/') Directory.Build.props Directory.Packages.props
+PUBLISH := dotnet publish -c Release -r $(RID) --nologo -v quiet -p:PublishDir=
+# Ahead-of-time compilation needs a C linker; where it cannot be had, the programs are built the ordinary way.
+AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 && echo true || echo false)
+
+export DOTNET_CLI_TELEMETRY_OPTOUT := 1
+export DOTNET_NOLOGO := 1
+
+.PHONY: build test example demo demo-reset screenshots clean prerequisites
+
+build: $(OUT)/.built ## The runnable programs in out/
+
+$(OUT)/.built: $(SOURCES)
+	@$(MAKE) --no-print-directory prerequisites
+	@mkdir -p $(OUT)/lib
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/service/ --self-contained false -p:PublishReadyToRun=true src/Bandejo.Server
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ -p:PublishAot=$(AOT) --self-contained $(AOT) src/Bandejo.Agent
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/cli/ -p:PublishAot=$(AOT) --self-contained $(AOT) src/Bandejo.Cli
+	@ln -sf lib/service/bandejo-service $(OUT)/bandejo-service
+	@ln -sf lib/agent/bandejo-agent $(OUT)/bandejo-agent
+	@ln -sf lib/cli/bandejo $(OUT)/bandejo
+	@touch $@
+
+prerequisites:
+	@build/prerequisites.sh
+
+test: ## Every test; ends with "N passed, N failed"
+	@$(MAKE) --no-print-directory build
+	@build/test.sh
+
+example: build ## The main job once, unattended
+	@demo/example.sh
+
+demo: build ## The service on http://127.0.0.1:7410 with what there is to show
+	@demo/demo.sh
+
+demo-reset: ## Forgets the data of the demo
+	@rm -rf .data/demo && echo "The demo's data is gone."
+
+screenshots: build ## Fresh pictures of the commands in docs/screenshots
+	@build/screenshots.sh
+
+clean:
+	rm -rf $(OUT) && find . -name bin -o -name obj | grep -v node_modules | xargs rm -rf

@@ -1,0 +1,27 @@
+#!/usr/bin/env bash
+# Runs every test program and adds their figures up.
+set -uo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+dotnet build Bandejo.slnx -c Release --nologo -v quiet || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }
+passed=0
+failed=0
+for suite in Repository Core Store System; do
+    echo "== $suite"
+    log=$(mktemp)
+    "tests/$suite/bin/Release/net10.0/Bandejo.$suite.Tests" 2>&1 | tee "$log"
+    code=${PIPESTATUS[0]}
+    read -r total errors failures < <(sed -nE 's/.*Total: ([0-9]+), Errors: ([0-9]+), Failed: ([0-9]+).*/\1 \2 \3/p' "$log" | tail -1)
+    rm -f "$log"
+    if [ -z "${total:-}" ] || [ "$total" -eq 0 ]; then
+        echo "$suite ran no test."
+        failed=$((failed + 1))
+        continue
+    fi
+    bad=$((errors + failures))
+    [ "$code" -ne 0 ] && [ "$bad" -eq 0 ] && bad=1
+    passed=$((passed + total - bad))
+    failed=$((failed + bad))
+    unset total errors failures
+done
+echo "$passed passed, $failed failed"
+[ "$failed" -eq 0 ]

@@ -1,0 +1,91 @@
+using System.Globalization;
+using System.Security.Cryptography;
+using System.Text;
+using Bandejo.Contract.Device;
+using Bandejo.Device;
+using Microsoft.IdentityModel.Tokens;
+
+namespace Bandejo.Agent;
+
+/// <summary>What the agent's commands do.</summary>
+internal static class Commands
+{
+    public static async Task<int> Join(Home home, string service, string code, string? name, CancellationToken cancellation)
+    {
+        using var owned = home.Lock();
+        if (!Uri.TryCreate(service, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https"))
+        {
+            throw new InvalidDataException($"'{service}' is not an address such as https://bandejo.example:7410.");
+        }
+
+        if (home.Identity() is { } known)
+        {
+            Console.Error.WriteLine($"This machine is enrolled already, as {known.Device.Name} at {known.Service}.");
+            return 1;
+        }
+
+        using var key = home.Key();
+        using var http = new HttpClient { BaseAddress = address };
+        var link = new HttpLink(http, key, TimeProvider.System);
+        var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()), cancellation);
+        home.Keep(new AgentIdentity(service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds)));
+        Console.WriteLine($"Joined as {answer.Name}. Start the agent with: bandejo-agent run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
+        return 0;
+    }
+
+    public static async Task<int> Run(Home home, CancellationToken cancellation)
+    {
+        using var owned = home.Lock();
+        if (home.Identity() is not { } identity)
+        {
+            Console.Error.WriteLine("This machine is not enrolled. Join first: bandejo-agent join --service ADDRESS --code CODE");
+            return 2;
+        }
+
+        using var key = home.Key();
+        using var handler = new SocketsHttpHandler { PooledConnectionIdleTimeout = TimeSpan.FromMinutes(10) };
+        using var http = new HttpClient(handler) { BaseAddress = new Uri(identity.Service), Timeout = TimeSpan.FromMinutes(30) };
+        using var journal = new FileJournal(home.JournalFile);
+        var cache = new FolderCache(home.CacheFolder);
+        var files = new LinuxFiles(home.Root);
+        var link = new HttpLink(http, key, TimeProvider.System) { DeviceId = identity.Device.DeviceId };
+        var engine = new DeviceEngine(
+            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, TimeProvider.System), files, new LinuxFacts(home.Root), link, cache, journal, TimeProvider.System, Say), identity.Device);
+        Say($"{identity.Device.Name} is at work for {identity.Service}");
+        await engine.Run(cancellation);
+        return 3;
+    }
+
+    public static int Show(Home home)
+    {
+        if (home.Identity() is not { } identity)
+        {
+            Console.WriteLine("Not enrolled. Join with: bandejo-agent join --service ADDRESS --code CODE");
+            return 1;
+        }
+
+        using var journal = new FileJournal(home.JournalFile);
+        var state = journal.Load().Aggregate(new DeviceState(), (before, entry) => before.After(entry));
+        Console.WriteLine($"{identity.Device.Name} at {identity.Service}");
+        foreach (var order in state.Orders)
+        {
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"  {order.Kind,-8} {order.Package.App} {order.Package.Version} ({order.Deployment}/{order.Number}){(order.MayStart ? "" : ", may not start")}"));
+        }
+
+        foreach (var receipt in state.Receipts.Values)
+        {
+            Console.WriteLine($"  receipt  {receipt.App} {receipt.Version}");
+        }
+
+        return 0;
+    }
+
+    private static PublicKeyInfo PublicOf(ECDsa key)
+    {
+        var point = key.ExportParameters(includePrivateParameters: false).Q;
+        string x = Base64UrlEncoder.Encode(point.X), y = Base64UrlEncoder.Encode(point.Y);
+        return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
+    }
+
+    private static void Say(string line) => Console.WriteLine($"{TimeProvider.System.GetUtcNow():HH:mm:ss} {line}");
+}

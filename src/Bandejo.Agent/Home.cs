@@ -1,0 +1,97 @@
+using System.Security.Cryptography;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Bandejo.Device;
+
+namespace Bandejo.Agent;
+
+/// <summary>The agent's own folder: its key, who it is, its journal, its cache. Only its owner may look into it.</summary>
+internal sealed class Home
+{
+    private Home(string root, string folder)
+    {
+        Root = root;
+        Folder = folder;
+    }
+
+    /// <summary>The machine's root.</summary>
+    public string Root { get; }
+
+    public string Folder { get; }
+
+    public string JournalFile => Path.Combine(Folder, "journal.jsonl");
+
+    public string CacheFolder => Path.Combine(Folder, "content");
+
+    private string KeyFile => Path.Combine(Folder, "key.pem");
+
+    private string IdentityFile => Path.Combine(Folder, "identity.json");
+
+    /// <summary>The folder for a root; made where it is not there.</summary>
+    public static Home Of(string root, string? folder)
+    {
+        root = Path.GetFullPath(root);
+        if (!Directory.Exists(root))
+        {
+            throw new IOException($"The root {root} is not there.");
+        }
+
+        folder = Path.GetFullPath(folder ?? Path.Combine(root, "var/lib/bandejo-agent"));
+        Directory.CreateDirectory(folder);
+        File.SetUnixFileMode(folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        return new Home(root.Length > 1 ? root.TrimEnd('/') : root, folder);
+    }
+
+    /// <summary>Takes the folder for this process alone, until it ends.</summary>
+    /// <exception cref="IOException">Another agent has it.</exception>
+    public FileStream Lock()
+    {
+        try
+        {
+            return new FileStream(Path.Combine(Folder, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException)
+        {
+            throw new IOException($"Another agent is at work on {Root}; end it first, or give this one another root.");
+        }
+    }
+
+    /// <summary>The device's key; made at first need.</summary>
+    public ECDsa Key()
+    {
+        var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        if (File.Exists(KeyFile))
+        {
+            key.ImportFromPem(File.ReadAllText(KeyFile));
+            return key;
+        }
+
+        Write(KeyFile, key.ExportPkcs8PrivateKeyPem());
+        return key;
+    }
+
+    /// <summary>Who the device is and where its service; null before it joined.</summary>
+    public AgentIdentity? Identity() => File.Exists(IdentityFile) ? JsonSerializer.Deserialize(File.ReadAllText(IdentityFile), AgentJson.Default.AgentIdentity) : null;
+
+    public void Keep(AgentIdentity identity) => Write(IdentityFile, JsonSerializer.Serialize(identity, AgentJson.Default.AgentIdentity));
+
+    private static void Write(string file, string text)
+    {
+        var part = file + ".part";
+        using (var stream = new FileStream(part, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite }))
+        {
+            stream.Write(System.Text.Encoding.UTF8.GetBytes(text));
+            stream.Flush(flushToDisk: true);
+        }
+
+        File.Move(part, file, overwrite: true);
+    }
+}
+
+/// <summary>Who the device is, and where its service.</summary>
+internal sealed record AgentIdentity(string Service, DeviceIdentity Device);
+
+/// <summary>JSON for the agent's own files.</summary>
+[JsonSourceGenerationOptions(WriteIndented = true)]
+[JsonSerializable(typeof(AgentIdentity))]
+internal sealed partial class AgentJson : JsonSerializerContext;

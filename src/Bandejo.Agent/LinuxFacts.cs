@@ -1,0 +1,148 @@
+using System.Globalization;
+using System.Runtime.InteropServices;
+using Bandejo.Contract.Device;
+using Bandejo.Device;
+
+namespace Bandejo.Agent;
+
+/// <summary>
+/// Facts of a Linux machine. Lines <c>name: value</c> in <c>etc/bandejo/facts</c> below the root add what no system can know (site, kind, labels) and win over
+/// what was found.
+/// </summary>
+internal sealed class LinuxFacts(string root) : IMachineFacts
+{
+    private static readonly string Version = typeof(LinuxFacts).Assembly.GetName().Version!.ToString(3);
+
+    public string BootId
+    {
+        get
+        {
+            // A root of its own may bring its own boot identity, so that a restart can be rehearsed.
+            var own = Path.Combine(root, "run/boot-id");
+            return (File.Exists(own) ? File.ReadAllText(own) : File.ReadAllText("/proc/sys/kernel/random/boot_id")).Trim();
+        }
+    }
+
+    public FactReport Gather()
+    {
+        var facts = new SortedDictionary<string, string>(StringComparer.Ordinal)
+        {
+            ["host"] = Environment.MachineName,
+            ["architecture"] = RuntimeInformation.OSArchitecture switch { Architecture.X64 => "x64", Architecture.Arm64 => "arm64", Architecture.X86 => "x86", var other => other.ToString().ToLowerInvariant() },
+            ["processors"] = Environment.ProcessorCount.ToString(CultureInfo.InvariantCulture),
+            ["agent.version"] = Version,
+        };
+        OperatingSystemFacts(facts);
+        MemoryAndUptime(facts);
+        Disk(facts);
+        facts["restart.pending"] = File.Exists(Path.Combine(root, "run/reboot-required")) ? "yes" : "no";
+        OwnFacts(facts);
+        return new FactReport(facts, Programs());
+    }
+
+    private void OperatingSystemFacts(SortedDictionary<string, string> facts)
+    {
+        var file = new[] { Path.Combine(root, "etc/os-release"), "/etc/os-release" }.FirstOrDefault(File.Exists);
+        if (file is null)
+        {
+            return;
+        }
+
+        var values = File.ReadLines(file).Select(line => line.Split('=', 2)).Where(pair => pair.Length == 2).ToDictionary(pair => pair[0], pair => pair[1].Trim('"'));
+        Add("os.name", values.GetValueOrDefault("NAME"));
+        Add("os.version", values.GetValueOrDefault("VERSION_ID"));
+
+        void Add(string name, string? value)
+        {
+            if (!string.IsNullOrEmpty(value))
+            {
+                facts[name] = value;
+            }
+        }
+    }
+
+    private static void MemoryAndUptime(SortedDictionary<string, string> facts)
+    {
+        var total = File.ReadLines("/proc/meminfo").FirstOrDefault(line => line.StartsWith("MemTotal:", StringComparison.Ordinal));
+        if (total is not null && long.TryParse(new string([.. total.Where(char.IsAsciiDigit)]), CultureInfo.InvariantCulture, out var kibibytes))
+        {
+            facts["memory"] = (kibibytes * 1024).ToString(CultureInfo.InvariantCulture);
+        }
+
+        // Whole hours: a fact that changes with every check-in would be sent with every check-in.
+        facts["uptime"] = (Environment.TickCount64 / 3_600_000 * 3600).ToString(CultureInfo.InvariantCulture);
+    }
+
+    private void Disk(SortedDictionary<string, string> facts)
+    {
+        const long Grain = 256L * 1024 * 1024;
+        var drive = new DriveInfo(root);
+        facts["disk.size"] = drive.TotalSize.ToString(CultureInfo.InvariantCulture);
+        facts["disk.free"] = (drive.AvailableFreeSpace / Grain * Grain).ToString(CultureInfo.InvariantCulture);
+    }
+
+    private void OwnFacts(SortedDictionary<string, string> facts)
+    {
+        var file = Path.Combine(root, "etc/bandejo/facts");
+        if (!File.Exists(file))
+        {
+            return;
+        }
+
+        foreach (var line in File.ReadLines(file).Take(200))
+        {
+            var at = line.IndexOf(':', StringComparison.Ordinal);
+            if (at > 0 && line[0] != '#')
+            {
+                facts[line[..at].Trim()] = line[(at + 1)..].Trim();
+            }
+        }
+    }
+
+    /// <summary>What dpkg has installed (the format of its status file, deb822). An empty list for a root without dpkg; null where the file cannot be read.</summary>
+    private List<ProgramReport>? Programs()
+    {
+        var file = Path.Combine(root, "var/lib/dpkg/status");
+        var programs = new List<ProgramReport>();
+        if (!File.Exists(file))
+        {
+            return programs;
+        }
+
+        try
+        {
+            string? name = null, version = null;
+            var isInstalled = false;
+            foreach (var line in File.ReadLines(file).Append(""))
+            {
+                if (line.Length == 0)
+                {
+                    if (name is not null && version is not null && isInstalled)
+                    {
+                        programs.Add(new ProgramReport(name, version, "system"));
+                    }
+
+                    (name, version, isInstalled) = (null, null, false);
+                }
+                else if (line.StartsWith("Package: ", StringComparison.Ordinal))
+                {
+                    name = line[9..];
+                }
+                else if (line.StartsWith("Version: ", StringComparison.Ordinal))
+                {
+                    version = line[9..];
+                }
+                else if (line.StartsWith("Status: ", StringComparison.Ordinal))
+                {
+                    isInstalled = line.EndsWith(" installed", StringComparison.Ordinal);
+                }
+            }
+
+            return programs;
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            return null;
+        }
+    }
+}

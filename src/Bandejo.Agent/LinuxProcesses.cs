@@ -1,0 +1,352 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Runtime.InteropServices;
+using Bandejo.Device;
+
+namespace Bandejo.Agent;
+
+/// <summary>
+/// Runs steps as processes of their own session, so that they outlive the agent and can be ended as a whole. Each run has a folder
+/// <c>runs/ATTEMPT/STEP</c>: <c>claim</c> is made by whoever comes first, the step or an agent that takes it up again, <c>pid</c> and <c>exit</c> are
+/// written by the step's shell, <c>work</c> holds the payload; <c>runs/ATTEMPT/log</c> is the log.
+/// </summary>
+internal sealed partial class LinuxProcesses(string root, string stateFolder, FolderCache cache, TimeProvider time) : IMachineProcesses
+{
+    private const int Terminate = 15;
+    private const int Kill = 9;
+    private const long LogLimit = 64L * 1024 * 1024;
+
+    // The claim decides between this shell and an agent that was restarted in the same moment. The exit code is moved into place, so that it is never half there.
+    private const string Shell = """
+        mkdir "$BANDEJO_RUN/claim" 2>/dev/null || exit 125
+        echo $$ > "$BANDEJO_RUN/pid"
+        exec >> "$BANDEJO_RUN/../log" 2>&1 < /dev/null
+        cd "$BANDEJO_RUN/work" || exit 126
+        "$@"
+        code=$?
+        echo $code > "$BANDEJO_RUN/exit.part" && mv "$BANDEJO_RUN/exit.part" "$BANDEJO_RUN/exit"
+        exit $code
+        """;
+
+    private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(100);
+
+    private readonly string _runs = Directory.CreateDirectory(Path.Combine(stateFolder, "runs")).FullName;
+
+    public async Task<StepEnd> Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
+    {
+        var folder = FolderOf(run.Attempt, run.Name);
+        if (Directory.Exists(folder))
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+
+        var work = Directory.CreateDirectory(Path.Combine(folder, "work")).FullName;
+        foreach (var (path, digest) in run.Files)
+        {
+            Place(work, path, digest);
+        }
+
+        var start = new ProcessStartInfo("setsid") { UseShellExecute = false, WorkingDirectory = work };
+        foreach (var argument in (string[])["sh", "-c", Shell, "step", .. run.Command])
+        {
+            start.ArgumentList.Add(argument);
+        }
+
+        start.Environment.Clear();
+        start.Environment["PATH"] = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
+        start.Environment["LANG"] = "C.UTF-8";
+        start.Environment["HOME"] = work;
+        start.Environment["BANDEJO_ROOT"] = root;
+        start.Environment["BANDEJO_RUN"] = folder;
+        foreach (var (name, value) in run.Environment)
+        {
+            start.Environment[name] = value;
+        }
+
+        try
+        {
+            using var process = Process.Start(start);
+        }
+        catch (Exception error) when (error is System.ComponentModel.Win32Exception or InvalidOperationException)
+        {
+            return new StepEnd(null, $"The step could not be started: {error.Message}", false);
+        }
+
+        return await Await(run.Attempt, run.Name, limit, endAtLimit, cancellation);
+    }
+
+    public StepTrace Find(string attempt, string name)
+    {
+        var folder = FolderOf(attempt, name);
+        if (!Directory.Exists(folder))
+        {
+            return StepTrace.NeverStarted;
+        }
+
+        if (ExitOf(folder) is not null)
+        {
+            return StepTrace.Ended;
+        }
+
+        // mkdir either makes the folder or says that it is there: exactly one of two wins.
+        if (MakeFolder(Path.Combine(folder, "claim"), 0x1C0) == 0)
+        {
+            return StepTrace.NeverStarted;
+        }
+
+        return Leader(folder) is { } pid ? IsOurs(pid, folder) ? StepTrace.Running : ExitOf(folder) is not null ? StepTrace.Ended : StepTrace.Gone : StepTrace.Running;
+    }
+
+    public async Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
+    {
+        var folder = FolderOf(attempt, name);
+        var started = new DateTimeOffset(Directory.GetCreationTimeUtc(folder), TimeSpan.Zero);
+        using var timer = new PeriodicTimer(Pace, time);
+        var silent = 0;
+        do
+        {
+            if (ExitOf(folder) is { } code)
+            {
+                return code is 126 or 127 ? new StepEnd(code, $"The step's command could not be run (code {code})", false) : new StepEnd(code, null, false);
+            }
+
+            if (Leader(folder) is { } pid)
+            {
+                if (!IsOurs(pid, folder) && ExitOf(folder) is null)
+                {
+                    return new StepEnd(null, null, false);
+                }
+
+                TrimLog(folder);
+                if (time.GetUtcNow() - started > limit)
+                {
+                    if (endAtLimit)
+                    {
+                        await EndSession(pid, cancellation);
+                    }
+
+                    return new StepEnd(null, null, true);
+                }
+            }
+            else if (++silent > 100)
+            {
+                return new StepEnd(null, "The step's shell did not start", false);
+            }
+        }
+        while (await timer.WaitForNextTickAsync(cancellation));
+
+        return new StepEnd(null, null, false);
+    }
+
+    public async Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation)
+    {
+        // A command named with a path stands below the machine's root; a bare name is looked up in the system's folders.
+        var name = command[0].Contains('/') ? Path.Combine(root, command[0].TrimStart('/')) : command[0];
+        var start = new ProcessStartInfo(name) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, WorkingDirectory = root };
+        foreach (var argument in command.Skip(1))
+        {
+            start.ArgumentList.Add(argument);
+        }
+
+        start.Environment["BANDEJO_ROOT"] = root;
+        try
+        {
+            using var process = Process.Start(start)!;
+            using var timeout = new CancellationTokenSource(limit, time);
+            using var either = CancellationTokenSource.CreateLinkedTokenSource(timeout.Token, cancellation);
+            try
+            {
+                process.StandardInput.Close();
+                var output = process.StandardOutput.ReadToEndAsync(either.Token);
+                _ = process.StandardError.ReadToEndAsync(either.Token);
+                await process.WaitForExitAsync(either.Token);
+                var text = await output;
+                return (process.ExitCode, text.Length > 64 * 1024 ? text[..(64 * 1024)] : text);
+            }
+            catch (OperationCanceledException)
+            {
+                process.Kill(entireProcessTree: true);
+                cancellation.ThrowIfCancellationRequested();
+                throw new TimeoutException($"'{string.Join(' ', command)}' did not answer in time");
+            }
+        }
+        catch (System.ComponentModel.Win32Exception)
+        {
+            return null;
+        }
+    }
+
+    public async Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation)
+    {
+        var until = time.GetUtcNow() + patience;
+        using var timer = new PeriodicTimer(Pace, time);
+        foreach (var (_, pid) in Running(names))
+        {
+            _ = Signal(pid, Terminate);
+        }
+
+        while (Running(names).Any() && time.GetUtcNow() < until)
+        {
+            await timer.WaitForNextTickAsync(cancellation);
+        }
+
+        return [.. Running(names).Select(found => found.Name).Distinct()];
+    }
+
+    public Stream? OpenLog(string attempt)
+    {
+        var log = Path.Combine(_runs, attempt, "log");
+        return File.Exists(log) ? new FileStream(log, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete) : null;
+    }
+
+    public void Forget(string attempt)
+    {
+        var folder = Path.Combine(_runs, attempt);
+        if (Directory.Exists(folder))
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private void Place(string work, string path, string digest)
+    {
+        var target = Path.GetFullPath(Path.Combine(work, path));
+        if (!target.StartsWith(work + Path.DirectorySeparatorChar, StringComparison.Ordinal))
+        {
+            throw new SealException($"The package names the file '{path}', which climbs out of its folder");
+        }
+
+        Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+        File.Copy(cache.PathOf(digest), target);
+        File.SetUnixFileMode(target, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
+    }
+
+    private string FolderOf(string attempt, string name) => Path.Combine(_runs, attempt, name);
+
+    private static int? ExitOf(string folder)
+    {
+        var file = Path.Combine(folder, "exit");
+        return File.Exists(file) && int.TryParse(File.ReadAllText(file).Trim(), CultureInfo.InvariantCulture, out var code) ? code : null;
+    }
+
+    private static int? Leader(string folder)
+    {
+        var file = Path.Combine(folder, "pid");
+        return File.Exists(file) && int.TryParse(File.ReadAllText(file).Trim(), CultureInfo.InvariantCulture, out var pid) ? pid : null;
+    }
+
+    /// <summary>Whether the process is still the step's shell and not another that got its number. A process that has ended and waits for its parent counts as gone.</summary>
+    private static bool IsOurs(int pid, string folder)
+    {
+        try
+        {
+            return File.ReadAllText($"/proc/{pid}/environ").Contains($"BANDEJO_RUN={folder}\0", StringComparison.Ordinal);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>Ends a session: politely first, then for good, and sees that nothing of it is left.</summary>
+    private async Task EndSession(int session, CancellationToken cancellation)
+    {
+        using var timer = new PeriodicTimer(Pace, time);
+        SignalSession(session, Terminate);
+        for (var i = 0; i < 20 && Session(session).Count > 0; i++)
+        {
+            await timer.WaitForNextTickAsync(cancellation);
+        }
+
+        while (Session(session).Count > 0)
+        {
+            SignalSession(session, Kill);
+            await timer.WaitForNextTickAsync(cancellation);
+        }
+    }
+
+    private static void SignalSession(int session, int signal)
+    {
+        foreach (var pid in Session(session))
+        {
+            _ = Signal(pid, signal);
+        }
+    }
+
+    /// <summary>The living processes of a session (proc(5): field 6 of <c>stat</c>; field 3 is Z for one that only waits for its parent).</summary>
+    private static List<int> Session(int session)
+    {
+        var found = new List<int>();
+        foreach (var (pid, _) in Processes())
+        {
+            try
+            {
+                var stat = File.ReadAllText($"/proc/{pid}/stat");
+                var fields = stat[(stat.LastIndexOf(')') + 2)..].Split(' ');
+                if (fields[3] == session.ToString(CultureInfo.InvariantCulture) && fields[0] is not ("Z" or "X"))
+                {
+                    found.Add(pid);
+                }
+            }
+            catch (IOException)
+            {
+                // It ended while we looked.
+            }
+        }
+
+        return found;
+    }
+
+    /// <summary>Running programs by the name of their file or script. With a root of its own, only programs below it count.</summary>
+    private IEnumerable<(string Name, int Pid)> Running(IReadOnlyList<string> names)
+    {
+        foreach (var (pid, arguments) in Processes())
+        {
+            var program = arguments.Take(2).FirstOrDefault(argument => names.Contains(Path.GetFileName(argument)) && (root == "/" || argument.StartsWith(root, StringComparison.Ordinal)));
+            if (program is not null && pid != Environment.ProcessId)
+            {
+                yield return (Path.GetFileName(program), pid);
+            }
+        }
+    }
+
+    private static IEnumerable<(int Pid, string[] Arguments)> Processes()
+    {
+        foreach (var folder in Directory.EnumerateDirectories("/proc"))
+        {
+            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid))
+            {
+                continue;
+            }
+
+            string[] arguments;
+            try
+            {
+                arguments = File.ReadAllText(Path.Combine(folder, "cmdline")).Split('\0', StringSplitOptions.RemoveEmptyEntries);
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                continue;
+            }
+
+            yield return (pid, arguments);
+        }
+    }
+
+    /// <summary>A step that writes without end must not fill the disk: past the limit its log begins anew.</summary>
+    private static void TrimLog(string folder)
+    {
+        var log = new FileInfo(Path.Combine(folder, "..", "log"));
+        if (log.Exists && log.Length > LogLimit)
+        {
+            using var stream = new FileStream(log.FullName, FileMode.Open, FileAccess.Write, FileShare.ReadWrite);
+            stream.SetLength(0);
+        }
+    }
+
+    [LibraryImport("libc", EntryPoint = "kill", SetLastError = true)]
+    private static partial int Signal(int pid, int signal);
+
+    [LibraryImport("libc", EntryPoint = "mkdir", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    private static partial int MakeFolder(string path, uint mode);
+}

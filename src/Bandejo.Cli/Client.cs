@@ -1,0 +1,204 @@
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
+using Bandejo.Contract;
+
+namespace Bandejo.Cli;
+
+/// <summary>Speaks with the service's public API.</summary>
+internal sealed class Client : IDisposable
+{
+    private readonly HttpClient _http;
+
+    private Client(string service, string? token)
+    {
+        _http = new HttpClient { BaseAddress = new Uri(service), Timeout = TimeSpan.FromMinutes(10) };
+        Address = service;
+        if (token is not null)
+        {
+            _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
+        }
+    }
+
+    public string Address { get; }
+
+    /// <summary>The ETag of the last answer.</summary>
+    public string? Revision { get; private set; }
+
+    /// <summary>A client for the service somebody signed in to, or the one named by option or environment (BANDEJO_SERVICE, BANDEJO_TOKEN).</summary>
+    public static Client Open(string? service)
+    {
+        var kept = Kept.Read();
+        var address = service ?? Environment.GetEnvironmentVariable("BANDEJO_SERVICE") ?? kept?.Service ?? "http://127.0.0.1:7410";
+        if (!Uri.TryCreate(address, UriKind.Absolute, out var uri) || uri.Scheme is not ("http" or "https"))
+        {
+            throw new WrongUseException($"'{address}' is not an address such as http://127.0.0.1:7410.");
+        }
+
+        return new Client(address, Environment.GetEnvironmentVariable("BANDEJO_TOKEN") ?? (kept?.Service == address ? kept.Token : null));
+    }
+
+    public Task<T> Get<T>(string path, JsonTypeInfo<T> form, CancellationToken cancellation) => Send(HttpMethod.Get, path, null, form, null, cancellation);
+
+    public Task<T> Post<TBody, T>(string path, TBody body, JsonTypeInfo<TBody> bodyForm, JsonTypeInfo<T> form, CancellationToken cancellation) =>
+        Send(HttpMethod.Post, path, JsonContent.Create(body, bodyForm), form, null, cancellation);
+
+    /// <summary>Sends a change of something at a revision.</summary>
+    public Task<T> Change<TBody, T>(HttpMethod method, string path, TBody body, JsonTypeInfo<TBody> bodyForm, JsonTypeInfo<T> form, string? revision, CancellationToken cancellation) =>
+        Send(method, path, JsonContent.Create(body, bodyForm), form, revision, cancellation);
+
+    /// <summary>Sends a request whose answer has no body that matters.</summary>
+    public async Task Do(HttpMethod method, string path, string? revision, CancellationToken cancellation)
+    {
+        using var response = await Raw(method, path, null, revision, HttpCompletionOption.ResponseContentRead, cancellation);
+    }
+
+    public async Task<string> Text(string path, CancellationToken cancellation)
+    {
+        using var response = await Raw(HttpMethod.Get, path, null, null, HttpCompletionOption.ResponseContentRead, cancellation);
+        return await response.Content.ReadAsStringAsync(cancellation);
+    }
+
+    /// <summary>Sends bytes of an upload.</summary>
+    public async Task<T> Patch<T>(string path, Stream body, long offset, JsonTypeInfo<T> form, CancellationToken cancellation)
+    {
+        var content = new StreamContent(body);
+        content.Headers.Add("Upload-Offset", offset.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        return await Send(HttpMethod.Patch, path, content, form, null, cancellation);
+    }
+
+    /// <summary>The data lines of the event stream, each with its number.</summary>
+    public async IAsyncEnumerable<string> Events(long? after, [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancellation)
+    {
+        using var response = await Raw(HttpMethod.Get, "/api/v1/events" + (after is null ? "" : $"?after={after}"), null, null, HttpCompletionOption.ResponseHeadersRead, cancellation);
+        using var reader = new StreamReader(await response.Content.ReadAsStreamAsync(cancellation));
+        while (await Line(reader, cancellation) is { } line)
+        {
+            if (line.StartsWith("data: ", StringComparison.Ordinal))
+            {
+                yield return line[6..];
+            }
+        }
+    }
+
+    public void Dispose() => _http.Dispose();
+
+    private static async Task<string?> Line(StreamReader reader, CancellationToken cancellation)
+    {
+        try
+        {
+            return await reader.ReadLineAsync(cancellation);
+        }
+        catch (Exception error) when (error is IOException or HttpRequestException)
+        {
+            return null;
+        }
+    }
+
+    private async Task<T> Send<T>(HttpMethod method, string path, HttpContent? body, JsonTypeInfo<T> form, string? revision, CancellationToken cancellation)
+    {
+        using var response = await Raw(method, path, body, revision, HttpCompletionOption.ResponseContentRead, cancellation);
+        Revision = response.Headers.ETag?.Tag;
+        try
+        {
+            return await response.Content.ReadFromJsonAsync(form, cancellation) ?? throw new NotReachableException($"{Address} sent an empty answer.");
+        }
+        catch (JsonException)
+        {
+            throw new NotReachableException($"What answers at {Address} does not speak like a Bandejo service of this version.");
+        }
+    }
+
+    private async Task<HttpResponseMessage> Raw(HttpMethod method, string path, HttpContent? body, string? revision, HttpCompletionOption completion, CancellationToken cancellation)
+    {
+        using var request = new HttpRequestMessage(method, path) { Content = body };
+        if (revision is not null)
+        {
+            request.Headers.TryAddWithoutValidation("If-Match", revision);
+        }
+
+        HttpResponseMessage response;
+        try
+        {
+            response = await _http.SendAsync(request, completion, cancellation);
+        }
+        catch (Exception error) when (error is HttpRequestException or IOException or TaskCanceledException && !cancellation.IsCancellationRequested)
+        {
+            throw new NotReachableException($"{Address} cannot be reached: {error.Message}");
+        }
+
+        if (response.IsSuccessStatusCode)
+        {
+            return response;
+        }
+
+        Problem? problem = null;
+        try
+        {
+            problem = await response.Content.ReadFromJsonAsync(ContractJson.Default.Problem, cancellation);
+        }
+        catch (Exception error) when (error is JsonException or InvalidOperationException or NotSupportedException)
+        {
+            // Not our service's words; the status must do.
+        }
+
+        var status = (int)response.StatusCode;
+        response.Dispose();
+        throw new RefusedException(problem ?? new Problem("", "Refused", status, $"{Address} answered with status {status}."));
+    }
+}
+
+/// <summary>The service refused.</summary>
+internal sealed class RefusedException(Problem problem) : Exception(problem.Detail)
+{
+    public Problem Problem => problem;
+}
+
+/// <summary>The service did not answer, or something else did.</summary>
+internal sealed class NotReachableException(string message) : Exception(message);
+
+/// <summary>What is kept between calls, in a file that only its owner may read.</summary>
+internal sealed record Kept(string Service, string Account, string Token)
+{
+    /// <summary>The folder for everything that is kept: <c>$XDG_CONFIG_HOME/bandejo</c> or <c>~/.config/bandejo</c>.</summary>
+    public static string Folder => Path.Combine(
+        Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } set ? set : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config"), "bandejo");
+
+    private static string File => Path.Combine(Folder, "sign-in.json");
+
+    public static Kept? Read()
+    {
+        try
+        {
+            return System.IO.File.Exists(File) ? JsonSerializer.Deserialize(System.IO.File.ReadAllText(File), KeptJson.Default.Kept) : null;
+        }
+        catch (JsonException)
+        {
+            throw new WrongUseException($"{File} cannot be read; sign in again.");
+        }
+    }
+
+    public void Write() => WriteSecret(File, JsonSerializer.Serialize(this, KeptJson.Default.Kept));
+
+    public static void Forget() => System.IO.File.Delete(File);
+
+    /// <summary>Writes a file that only its owner may read.</summary>
+    public static void WriteSecret(string file, string text)
+    {
+        Directory.CreateDirectory(Path.GetDirectoryName(file)!);
+        var options = new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write };
+        if (!OperatingSystem.IsWindows())
+        {
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        }
+
+        using var writer = new StreamWriter(file, options);
+        writer.Write(text);
+    }
+}
+
+/// <summary>JSON for what is kept.</summary>
+[JsonSerializable(typeof(Kept))]
+internal sealed partial class KeptJson : JsonSerializerContext;

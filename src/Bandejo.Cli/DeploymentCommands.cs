@@ -1,0 +1,249 @@
+using System.CommandLine;
+using System.CommandLine.Parsing;
+using System.Globalization;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Spectre.Console;
+
+namespace Bandejo.Cli;
+
+/// <summary><c>bandejo deployment</c></summary>
+internal static class DeploymentCommands
+{
+    private static readonly Argument<string> Deployment = new("deployment") { Description = "Its name or identity" };
+    private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays in the journal", DefaultValueFactory = _ => "" };
+
+    public static Command All() => Shared.Noun(
+        "deployment", "Deployments: who gets what, in which waves, and what became of it", StartCommand.Start(), List(), Show(), Targets(), Watch(), Log(),
+        Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"), Act("resume", "Goes on after a pause or a halt", "Resumed"),
+        Act("advance", "Passes the gate by hand", "Advanced"), Act("halt", "Stops it: no new order goes out", "Halted"), Retry(), RollBack(), Act("end", "Ends it for good; what is installed stays", "Ended"));
+
+    private static Command List()
+    {
+        var all = new Option<bool>("--all", "-a") { Description = "The ended ones too" };
+        return Shared.Verb("list", "Lists deployments, newest first", "deployment list", async (parsed, client, cancellation) =>
+        {
+            var deployments = await client.Get($"/api/v1/deployments{(parsed.GetValue(all) ? "?all=true" : "")}", ContractJson.Default.IReadOnlyListDeploymentInfo, cancellation);
+            if (parsed.GetValue(Shared.Output) != "table")
+            {
+                var sheet = new Sheet("Id", "Name", "Status", "Met", "Of", "Failed", "Sentence");
+                foreach (var each in deployments)
+                {
+                    sheet.Add(each.Id, each.Name, each.Status, $"{each.Compliance.Met}", $"{each.Compliance.Bottom}", $"{Count(each.States, "failed")}", each.Sentence);
+                }
+
+                sheet.Print(parsed.GetValue(Shared.Output)!, deployments, ContractJson.Default.IReadOnlyListDeploymentInfo, "");
+                return ExitCode.Done;
+            }
+
+            foreach (var each in deployments)
+            {
+                Say.Line($"[bold]{Markup.Escape(each.Name)}[/]  [dim]{each.Id} · {each.Status}[/]");
+                Say.Line($"  {Trays(each)}");
+                Say.Line($"  {Markup.Escape(each.Sentence)}\n");
+            }
+
+            if (deployments.Count == 0)
+            {
+                Console.WriteLine("No deployment is running. Start one: bandejo deployment start APP --to GROUP --preview");
+            }
+
+            return ExitCode.Done;
+        }, all);
+    }
+
+    private static Command Show() => Shared.Verb("show", "Shows where a deployment stands and what happens next", "deployment show D1001", async (parsed, client, cancellation) =>
+    {
+        var details = await client.Get($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}", ContractJson.Default.DeploymentDetails, cancellation);
+        if (parsed.GetValue(Shared.Output) == "json")
+        {
+            Say.Json(details, ContractJson.Default.DeploymentDetails);
+            return ExitCode.Done;
+        }
+
+        Print(details);
+        var attention = await client.Get($"/api/v1/deployments/{details.Deployment.Id}/targets?limit=20&state=failed,lost,retry,contested,blocked,working,restart", ContractJson.Default.PageTargetInfo, cancellation);
+        if (attention.Items.Count > 0)
+        {
+            Say.Line();
+            TargetTable(attention).PrintTable();
+        }
+
+        return ExitCode.Done;
+    }, Deployment);
+
+    private static Command Targets()
+    {
+        var state = new Option<string?>("--state") { Description = "Only these states, separated by commas" };
+        var wave = new Option<string?>("--wave", "-w") { Description = "Only this wave" };
+        return Shared.Verb("targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed,retry", async (parsed, client, cancellation) =>
+        {
+            var query = $"{(parsed.GetValue(state) is { } states ? $"&state={Uri.EscapeDataString(states)}" : "")}{(parsed.GetValue(wave) is { } name ? $"&wave={Uri.EscapeDataString(name)}" : "")}";
+            var page = await client.Get($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?limit=1000{query}", ContractJson.Default.PageTargetInfo, cancellation);
+            TargetTable(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageTargetInfo, "No target fits.");
+            return ExitCode.Done;
+        }, Deployment, state, wave);
+    }
+
+    private static Command Watch()
+    {
+        var until = Shared.Choice("--until", "When to stop: standing (every gate has passed), approval (a gate waits for one), failed (a device has), or ended", "standing", "approval", "failed", "ended");
+        return Shared.Verb("watch", "Follows a deployment as it moves; exit code 1 if it halts or ends before what was waited for", "deployment watch D1001 --until approval", async (parsed, client, cancellation) =>
+        {
+            var path = $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}";
+            var latest = await client.Get("/api/v1/journal?topic=any&limit=1", ContractJson.Default.PageEventInfo, cancellation);
+            var last = latest.Items.Count == 0 ? 0 : latest.Items[0].Number;
+            var deployment = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
+            Say.Line($"[bold]{Markup.Escape(deployment.Name)}[/]  {Markup.Escape(deployment.Sentence)}");
+            while (Answer(deployment, parsed.GetValue(until)!) is null)
+            {
+                await foreach (var data in client.Events(last, cancellation))
+                {
+                    var happened = System.Text.Json.JsonSerializer.Deserialize(data, ContractJson.Default.EventInfo)!;
+                    last = happened.Number;
+                    if (happened.Deployment != deployment.Id)
+                    {
+                        continue;
+                    }
+
+                    Say.Line($"[dim]{TimeZoneInfo.ConvertTime(happened.At, TimeZoneInfo.Local):HH:mm:ss}[/] {Markup.Escape(happened.Text)}");
+                    var now = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
+                    if (now.Sentence != deployment.Sentence)
+                    {
+                        Say.Line($"         {Trays(now)}  {Markup.Escape(now.Sentence)}");
+                    }
+
+                    deployment = now;
+                    if (Answer(deployment, parsed.GetValue(until)!) is not null)
+                    {
+                        break;
+                    }
+                }
+
+                if (Answer(deployment, parsed.GetValue(until)!) is null)
+                {
+                    Console.Error.WriteLine("The connection was lost; going on from where it stood.");
+                    await Task.Delay(TimeSpan.FromSeconds(1), cancellation);
+                }
+            }
+
+            return Answer(deployment, parsed.GetValue(until)!)!.Value;
+        }, Deployment, until);
+    }
+
+    /// <summary>The exit code once there is nothing more to wait for; null before.</summary>
+    private static int? Answer(DeploymentInfo deployment, string until)
+    {
+        var isReached = until switch
+        {
+            "standing" => deployment.Status == "standing",
+            "approval" => deployment.Waves.Any(wave => wave.State == "wants-approval"),
+            "failed" => Count(deployment.States, "failed") > 0,
+            _ => deployment.Status == "ended",
+        };
+        return isReached ? ExitCode.Done : deployment.Status is "halted" or "ended" ? ExitCode.No : null;
+    }
+
+    private static Command Log()
+    {
+        var attempt = new Argument<string>("attempt") { Description = "The attempt's identity, from 'device why'" };
+        return Shared.Verb("log", "Prints the log of an attempt", "deployment log 01a2…", async (parsed, client, cancellation) =>
+        {
+            Console.Write(await client.Text($"/api/v1/attempts/{Uri.EscapeDataString(parsed.GetValue(attempt)!)}/log", cancellation));
+            return ExitCode.Done;
+        }, attempt);
+    }
+
+    private static Command Act(string verb, string description, string done) => Shared.Verb(verb, description, $"deployment {verb} D1001 --reason \"…\"", async (parsed, client, cancellation) =>
+    {
+        var answer = await client.Post($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer, cancellation);
+        Console.WriteLine($"{done}: '{answer.Deployment.Name}'. {answer.Deployment.Sentence}");
+        return ExitCode.Done;
+    }, Deployment, Reason);
+
+    private static Command Retry()
+    {
+        var devices = new Option<string[]>("--device", "-d") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
+        return Shared.Verb("retry", "Sets another try for all that failed or are lost, or for the devices named", "deployment retry D1001 --device ALD-DESK-001", async (parsed, client, cancellation) =>
+        {
+            var request = new RetryRequest(parsed.GetValue(devices) is { Length: > 0 } named ? named : null, parsed.GetValue(Reason));
+            var answer = await client.Post($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/retry", request, ContractJson.Default.RetryRequest, ContractJson.Default.ActAnswer, cancellation);
+            Console.WriteLine($"Another try is set for {Say.Devices(answer.Devices)}. {answer.Deployment.Sentence}");
+            return ExitCode.Done;
+        }, Deployment, devices, Reason);
+    }
+
+    private static Command RollBack()
+    {
+        var yes = new Option<bool>("--yes", "-y") { Description = "Do not ask" };
+        return Shared.Verb("roll-back", "Brings each device back to what it had before", "deployment roll-back D1001 --reason \"crashes on start\"", async (parsed, client, cancellation) =>
+        {
+            var path = $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}";
+            var deployment = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
+            var begun = deployment.States.Where(state => state.Name is "met" or "failed" or "retry" or "restart" or "lost" or "working").Sum(state => state.Count);
+            if (!Shared.Agrees(parsed.GetValue(yes), $"Roll back '{deployment.Name}' on up to {Say.Devices(begun)}?"))
+            {
+                return ExitCode.No;
+            }
+
+            var answer = await client.Post($"{path}/roll-back", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer, cancellation);
+            Console.WriteLine($"{Say.Devices(answer.Devices)} go back to what was there before. {answer.Deployment.Sentence}");
+            return ExitCode.Done;
+        }, Deployment, Reason, yes);
+    }
+
+    private static void Print(DeploymentDetails details)
+    {
+        var deployment = details.Deployment;
+        Say.Line($"[bold]{Markup.Escape(deployment.Name)}[/]  [dim]{deployment.Id} · {deployment.Status} · started {Say.When(deployment.StartedAt)} by {deployment.StartedBy}[/]");
+        Say.Line(Markup.Escape(deployment.Sentence));
+        if (details.MayStillStart > 0)
+        {
+            Say.Line($"[darkgoldenrod]{Say.Devices(details.MayStillStart)} not heard from since may still start, by lease until {Say.When(details.LeasesEnd)}.[/]");
+        }
+
+        Say.Line();
+        var width = Math.Max(10, Math.Min(60, Say.Out.Profile.Width - 34));
+        foreach (var wave in deployment.Waves)
+        {
+            Say.Line($"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)} · {wave.State}{(wave.State == "closed" && wave.OpensAt is { } opens ? $", not before {Say.When(opens)}" : "")}[/]");
+            Say.Line($"  {Say.Cells(wave.States, width)}  {wave.Met} of {wave.Bottom} met{string.Concat(wave.States.Where(state => state.Name != "met").Select(state => $", {state.Count} {state.Name}"))}");
+            if (wave.Gate is not null)
+            {
+                var needs = wave.Needed is { } needed and > 0 ? $"needs {needed} of {wave.Bottom}" : "";
+                var next = wave.State switch
+                {
+                    "passed" => $"passed {Say.When(wave.PassedAt)}",
+                    "soaking" => $"soaks until {Say.When(wave.SoakUntil)}",
+                    "wants-approval" => $"waits for approval: bandejo deployment approve {deployment.Id}",
+                    _ => "",
+                };
+                Say.Line($"  [dim]╱ gate: {Markup.Escape(wave.Gate)}{(needs.Length > 0 ? $" · {needs}" : "")}{(next.Length > 0 ? $" · {next}" : "")}[/]");
+            }
+        }
+
+        Say.Line($"\n[dim]halts at: {details.Halt} · tries: {details.Tries}, {details.RetryPause} apart · lease: {details.Lease} · groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
+        foreach (var cause in details.Causes)
+        {
+            Say.Line($"[red3]{Say.Devices(cause.Devices)}[/] share: {Markup.Escape(cause.What)} [dim]({string.Join(", ", cause.Sample)})[/]");
+        }
+    }
+
+    private static Sheet TargetTable(Page<TargetInfo> page)
+    {
+        var sheet = new Sheet("Device", "State", "Why", "Try", "Next", "Since", "Wave");
+        foreach (var target in page.Items)
+        {
+            sheet.Add(
+                target.DeviceName, target.State, target.Reason + (target.IsLate ? " (late)" : ""), target.Tries == 0 ? "" : $"{target.Tries} of {target.MaxTries}", target.Next is null ? "" : Say.When(target.Next), Say.When(target.Since), target.Wave ?? "none");
+        }
+
+        return sheet;
+    }
+
+    /// <summary>A deployment's waves in one line.</summary>
+    private static string Trays(DeploymentInfo deployment) =>
+        string.Join(" ╱ ", deployment.Waves.Select(wave => $"[dim]⌊[/]{Say.Cells(wave.States, 24)}[dim]⌋[/] {wave.Met.ToString(CultureInfo.InvariantCulture)}/{wave.Bottom.ToString(CultureInfo.InvariantCulture)}"));
+
+    private static int Count(IReadOnlyList<CountInfo> states, string name) => states.FirstOrDefault(state => state.Name == name)?.Count ?? 0;
+}

@@ -1,0 +1,188 @@
+using System.CommandLine;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+
+namespace Bandejo.Cli;
+
+/// <summary><c>bandejo device</c></summary>
+internal static class DeviceCommands
+{
+    private static readonly Argument<string> Device = new("device") { Description = "The device's name" };
+
+    public static Command All() => Shared.Noun("device", "Devices: what they are, have, and wait for", List(), Show(), Why(), CheckIn(), Remove(), JoinCode());
+
+    /// <summary>Devices as rows.</summary>
+    public static Sheet Table(Page<DeviceInfo> page)
+    {
+        var sheet = new Sheet("Device", "Kind", "Site", "Model", "System", "#Met", "#Open", "Heard");
+        foreach (var device in page.Items)
+        {
+            sheet.Add(device.Name + (device.IsUnsorted ? " (unsorted)" : ""), device.Kind, device.Site, device.Model, device.Os, $"{device.Met}", $"{device.Unmet}", Say.When(device.LastHeard));
+        }
+
+        return sheet;
+    }
+
+    private static Command List()
+    {
+        var filter = new Argument<string?>("filter") { Description = "A rule, or words that name, model, site or kind contain", Arity = ArgumentArity.ZeroOrOne };
+        return Shared.Verb("list", "Lists devices", "device list 'site is \"ALD\" and memory < 8 GiB'", async (parsed, client, cancellation) =>
+        {
+            var text = parsed.GetValue(filter);
+            var items = new List<DeviceInfo>();
+            string? cursor = null;
+            do
+            {
+                var query = $"/api/v1/devices?limit=1000{(text is null ? "" : $"&filter={Uri.EscapeDataString(text)}")}{(cursor is null ? "" : $"&cursor={Uri.EscapeDataString(cursor)}")}";
+                var part = await client.Get(query, ContractJson.Default.PageDeviceInfo, cancellation);
+                items.AddRange(part.Items);
+                cursor = part.Next;
+            }
+            while (cursor is not null);
+            var page = new Page<DeviceInfo>(items, null, items.Count);
+            Table(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageDeviceInfo, text is null ? "No devices yet. Make a code for one: bandejo device join-code new" : "No device fits.");
+            return ExitCode.Done;
+        }, filter);
+    }
+
+    private static Command Show() => Shared.Verb("show", "Shows all that is known of a device", "device show ALD-DESK-001", async (parsed, client, cancellation) =>
+    {
+        var details = await client.Get($"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}", ContractJson.Default.DeviceDetails, cancellation);
+        if (parsed.GetValue(Shared.Output) == "json")
+        {
+            Say.Json(details, ContractJson.Default.DeviceDetails);
+            return ExitCode.Done;
+        }
+
+        var device = details.Device;
+        Console.WriteLine($"{device.Name}: {device.Met} met, {device.Unmet} open. Heard {Say.When(device.LastHeard)}. {(details.Groups.Count == 0 ? "In no group" : $"In {string.Join(", ", details.Groups)}")}.\n");
+        var targets = new Sheet("App", "Version", "State", "Why", "Next", "Deployment");
+        foreach (var target in details.Targets)
+        {
+            targets.Add(target.App, target.Wish == "gone" ? "gone" : target.Version, target.State, target.Reason, target.Next is null ? "" : Say.When(target.Next), target.DeploymentName);
+        }
+
+        targets.PrintTable("No deployment reaches it.");
+        Console.WriteLine();
+        var facts = new Sheet("Fact", "Value", "Since");
+        foreach (var fact in details.Facts)
+        {
+            facts.Add(fact.Name, fact.Value, Say.When(fact.At));
+        }
+
+        facts.PrintTable("It has reported no facts.");
+        Console.WriteLine($"\nPrograms{(details.IsInventoryComplete ? "" : " (the list may not be complete)")}");
+        foreach (var program in details.Programs.Take(30))
+        {
+            Console.WriteLine($"  {program.Name} {program.Version}{(program.Source == "receipt" ? " (ours)" : "")}");
+        }
+
+        if (details.Programs.Count > 30)
+        {
+            Console.WriteLine($"  and {details.Programs.Count - 30} more; all with --output json");
+        }
+
+        return ExitCode.Done;
+    }, Device);
+
+    private static Command Why()
+    {
+        var deployment = new Option<string?>("--deployment", "-d") { Description = "Only under this deployment" };
+        return Shared.Verb("why", "Says step by step why a device stands where it stands", "device why ALD-DESK-001", async (parsed, client, cancellation) =>
+        {
+            var query = parsed.GetValue(deployment) is { } asked ? $"?deployment={Uri.EscapeDataString(asked)}" : "";
+            var reasons = await client.Get($"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/why{query}", ContractJson.Default.IReadOnlyListWhyInfo, cancellation);
+            if (parsed.GetValue(Shared.Output) == "json")
+            {
+                Say.Json(reasons, ContractJson.Default.IReadOnlyListWhyInfo);
+                return ExitCode.Done;
+            }
+
+            foreach (var why in reasons)
+            {
+                Console.WriteLine(why.Answer);
+                foreach (var step in why.Conditions)
+                {
+                    Console.WriteLine($"  - {step}");
+                }
+
+                foreach (var attempt in why.Attempts)
+                {
+                    Console.WriteLine($"  try {Say.When(attempt.StartedAt)}: {attempt.Kind} {attempt.Version}, {attempt.Outcome ?? "running"} in phase {attempt.Phase}{(attempt.ExitCode is { } code ? $" (code {code})" : "")}{(attempt.HasLog ? $"; log: bandejo deployment log {attempt.Id}" : "")}");
+                }
+
+                Console.WriteLine();
+            }
+
+            if (reasons.Count == 0)
+            {
+                Console.WriteLine("No deployment is running.");
+            }
+
+            return ExitCode.Done;
+        }, Device, deployment);
+    }
+
+    private static Command CheckIn() => Shared.Verb("check-in", "Asks a device to check in now", "device check-in ALD-DESK-001", async (parsed, client, cancellation) =>
+    {
+        await client.Do(HttpMethod.Post, $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/check-in", null, cancellation);
+        Console.WriteLine($"{parsed.GetValue(Device)} was asked and is listening.");
+        return ExitCode.Done;
+    }, Device);
+
+    private static Command Remove()
+    {
+        var yes = new Option<bool>("--yes", "-y") { Description = "Do not ask" };
+        return Shared.Verb("remove", "Removes a device from the service; nothing is changed on it", "device remove ALD-DESK-001", async (parsed, client, cancellation) =>
+        {
+            if (!Shared.Agrees(parsed.GetValue(yes), $"Remove {parsed.GetValue(Device)} and its history of targets?"))
+            {
+                return ExitCode.No;
+            }
+
+            await client.Do(HttpMethod.Delete, $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}", null, cancellation);
+            Console.WriteLine($"{parsed.GetValue(Device)} is not enrolled any more.");
+            return ExitCode.Done;
+        }, Device, yes);
+    }
+
+    private static Command JoinCode()
+    {
+        var group = new Option<string?>("--group", "-g") { Description = "The listed group in which devices land" };
+        var uses = new Option<int>("--uses", "-u") { Description = "How many devices may join with it", DefaultValueFactory = _ => 1 };
+        var hours = new Option<int>("--hours") { Description = "How long it is good", DefaultValueFactory = _ => 24 };
+        var id = new Argument<string>("id") { Description = "From 'join-code list'" };
+        return Shared.Noun(
+            "join-code", "Codes with which devices enrol",
+            Shared.Verb("new", "Makes a code", "device join-code new --group pilots --uses 10", async (parsed, client, cancellation) =>
+            {
+                var code = await client.Post("/api/v1/join-codes", new JoinCodeRequest(parsed.GetValue(group), parsed.GetValue(uses), parsed.GetValue(hours)), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo, cancellation);
+                if (parsed.GetValue(Shared.Output) == "json")
+                {
+                    Say.Json(code, ContractJson.Default.JoinCodeInfo);
+                    return ExitCode.Done;
+                }
+
+                Console.WriteLine($"{code.Code}\n\nGood for {Say.Devices(code.UsesLeft)}{(code.Group is null ? "" : $" into '{code.Group}'")}, until {Say.When(code.Expires)}. It is shown this once. On the device:\n  bandejo-agent join --service {client.Address} --code {code.Code}");
+                return ExitCode.Done;
+            }, group, uses, hours),
+            Shared.Verb("list", "Lists codes that are still good", "device join-code list", async (parsed, client, cancellation) =>
+            {
+                var codes = await client.Get("/api/v1/join-codes", ContractJson.Default.IReadOnlyListJoinCodeInfo, cancellation);
+                var sheet = new Sheet("Id", "Group", "#Uses left", "Ends", "Made by");
+                foreach (var code in codes)
+                {
+                    sheet.Add(code.Id, code.Group ?? "(unsorted)", $"{code.UsesLeft}", Say.When(code.Expires), code.By);
+                }
+
+                sheet.Print(parsed.GetValue(Shared.Output)!, codes, ContractJson.Default.IReadOnlyListJoinCodeInfo, "No code is good at the moment.");
+                return ExitCode.Done;
+            }),
+            Shared.Verb("take-back", "Takes a code back", "device join-code take-back 01a2…", async (parsed, client, cancellation) =>
+            {
+                await client.Do(HttpMethod.Delete, $"/api/v1/join-codes/{Uri.EscapeDataString(parsed.GetValue(id)!)}", null, cancellation);
+                Console.WriteLine("The code is good for nothing any more.");
+                return ExitCode.Done;
+            }, id));
+    }
+}

@@ -1,0 +1,175 @@
+using System.CommandLine;
+using System.Globalization;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+
+namespace Bandejo.Cli;
+
+/// <summary><c>bandejo package</c></summary>
+internal static class PackageCommands
+{
+    private static readonly Argument<string> Folder = new("folder") { Description = "The package folder, which holds package.yaml", DefaultValueFactory = _ => "." };
+    private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
+    private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
+
+    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", New(), Check(), Build(), List(), Show(), Release(), Withdraw());
+
+    private static Command New()
+    {
+        var folder = new Argument<string>("folder") { Description = "Where; its name becomes the app's" };
+        var command = new Command("new", "Makes a package folder with a manifest to fill in\n\nExample:\n  bandejo package new foldline") { folder };
+        command.SetAction((parsed, _) => Shared.Guarded(() =>
+        {
+            var path = Path.GetFullPath(parsed.GetValue(folder)!);
+            var file = Path.Combine(path, PackageFolder.ManifestName);
+            if (File.Exists(file))
+            {
+                throw new WrongUseException($"{file} is there already; nothing was changed.");
+            }
+
+            Directory.CreateDirectory(path);
+            var name = Path.GetFileName(path);
+            File.WriteAllText(file, Template.Manifest(name));
+            File.WriteAllText(Path.Combine(path, "install.sh"), Template.Install);
+            File.WriteAllText(Path.Combine(path, "remove.sh"), Template.Remove);
+            Console.WriteLine($"{file} is made, with two small steps beside it. Fill it in, then: bandejo package check {parsed.GetValue(folder)}");
+            return Task.FromResult(ExitCode.Done);
+        }));
+        return command;
+    }
+
+    private static Command Check() => Shared.Verb("check", "Says what is wrong with a package folder, and how many devices it fits", "package check demo/packages/foldline-7.2.0", async (parsed, client, cancellation) =>
+    {
+        var folder = PackageFolder.Open(parsed.GetValue(Folder)!);
+        var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, folder.List()), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
+        return Report(folder, answer);
+    }, Folder);
+
+    private static Command Build()
+    {
+        var keep = new Option<string?>("--save", "-s") { Description = "Keep the package file here as well" };
+        return Shared.Verb("build", "Builds, signs and uploads a package", "package build demo/packages/foldline-7.2.0", async (parsed, client, cancellation) =>
+        {
+            var folder = PackageFolder.Open(parsed.GetValue(Folder)!);
+            var keys = new BuildKey();
+            await client.Post("/api/v1/account/signing-keys", keys.Public, ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo, cancellation);
+            var (check, taken) = await Progress.Run<(PackageCheckAnswer, PackageInfo?)>(async bars =>
+            {
+                var listed = folder.List();
+                var hashing = bars.Add("Digests", listed.Sum(file => file.Size));
+                var files = folder.Hash(listed, hashing);
+                var checkedNow = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
+                if (checkedNow.Document is null)
+                {
+                    return (checkedNow, null);
+                }
+
+                using var file = PackageFile.Write(folder, checkedNow, files, keys, parsed.GetValue(keep), bars.Add("Package file", listed.Sum(each => each.Size)));
+                var upload = await Uploading.Send(client, file, bars.Add("Upload", file.Length), cancellation);
+                return (checkedNow, await client.Post("/api/v1/packages", new PackageRequest(upload), ContractJson.Default.PackageRequest, ContractJson.Default.PackageInfo, cancellation));
+            });
+            Findings.Print(check.Findings, folder.Manifest, Path.Combine(folder.Path, PackageFolder.ManifestName));
+            if (taken is not { } package)
+            {
+                return ExitCode.No;
+            }
+
+            if (parsed.GetValue(Shared.Output) == "json")
+            {
+                Say.Json(package, ContractJson.Default.PackageInfo);
+            }
+            else if (package.IsNew)
+            {
+                Console.WriteLine($"{package.Name} {package.Version} is built: {package.Digest[..12]}, {package.Files} file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}, signed by {package.BuiltBy}.");
+                Console.WriteLine($"Next: bandejo package release \"{package.App} {package.Version}\" --reason \"…\"");
+            }
+            else
+            {
+                Console.WriteLine($"{package.Name} {package.Version} with this very content is there already ({package.Digest[..12]}, {package.State}); nothing was changed.");
+            }
+
+            return ExitCode.Done;
+        }, Folder, keep);
+    }
+
+    private static Command List()
+    {
+        var app = new Option<string?>("--app", "-a") { Description = "Only packages of this app" };
+        return Shared.Verb("list", "Lists packages", "package list --app foldline", async (parsed, client, cancellation) =>
+        {
+            var query = parsed.GetValue(app) is { } slug ? $"&app={Uri.EscapeDataString(slug)}" : "";
+            var page = await client.Get($"/api/v1/packages?limit=1000{query}", ContractJson.Default.PagePackageInfo, cancellation);
+            var sheet = new Sheet("App", "Version", "State", "Publisher", "#Size", "Built", "By", "Digest");
+            foreach (var package in page.Items)
+            {
+                sheet.Add(package.App, package.Version, package.State, package.Publisher, Say.Size(package.Size), Say.When(package.BuiltAt), package.BuiltBy, package.Digest[..12]);
+            }
+
+            sheet.Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PagePackageInfo, "No packages yet. Make one: bandejo package new FOLDER");
+            return ExitCode.Done;
+        }, app);
+    }
+
+    private static Command Show() => Shared.Verb("show", "Shows what is inside a package and what happened to it", "package show \"foldline 7.2.0\"", async (parsed, client, cancellation) =>
+    {
+        var details = await client.Get($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}", ContractJson.Default.PackageDetails, cancellation);
+        if (parsed.GetValue(Shared.Output) == "json")
+        {
+            Say.Json(details, ContractJson.Default.PackageDetails);
+            return ExitCode.Done;
+        }
+
+        var package = details.Package;
+        Console.WriteLine($"{package.Name} {package.Version} is {package.State}: on {Say.Devices(details.InstalledOn)}{(details.Deployments.Count == 0 ? "" : $", deployed by {string.Join(", ", details.Deployments.Select(name => $"'{name}'"))}")}.");
+        if (details.Summary.Length > 0)
+        {
+            Console.WriteLine(details.Summary);
+        }
+
+        Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} files, {Say.Size(package.Size)}");
+        foreach (var variant in details.Variants)
+        {
+            Console.WriteLine($"\nVariant {variant.Name}\n  fits      {variant.Fits}\n  requires  {variant.Requires}\n  install   {variant.Install}\n  remove    {variant.Remove ?? "(cannot be removed)"}\n  present   {string.Join("; ", variant.Present)}");
+            foreach (var file in variant.Files)
+            {
+                Console.WriteLine($"  file      {file.Path}  {Say.Size(file.Size)}  {file.Sha256[..12]}");
+            }
+        }
+
+        Console.WriteLine("\nLife");
+        foreach (var step in details.History)
+        {
+            Console.WriteLine($"  {step.State,-10} {Say.When(step.At)}, {step.By}{(step.Reason.Length > 0 ? $": {step.Reason}" : "")}");
+        }
+
+        return ExitCode.Done;
+    }, Package);
+
+    private static Command Release() => Shared.Verb("release", "Releases a package for all groups; without a trial an administrator must say why", "package release \"foldline 7.2.0\" --reason \"urgent fix\"", async (parsed, client, cancellation) =>
+    {
+        var package = await client.Post($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/release", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.PackageInfo, cancellation);
+        Console.WriteLine($"{package.Name} {package.Version} is released.");
+        return ExitCode.Done;
+    }, Package, Reason);
+
+    private static Command Withdraw() => Shared.Verb("withdraw", "Withdraws a package for good: its deployments halt, devices refuse it", "package withdraw \"foldline 7.2.0\" --reason \"loses documents\"", async (parsed, client, cancellation) =>
+    {
+        var details = await client.Post($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/withdraw", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.PackageDetails, cancellation);
+        Console.WriteLine($"{details.Package.Name} {details.Package.Version} is withdrawn. It is still on {Say.Devices(details.InstalledOn)}{(details.Deployments.Count == 0 ? "" : $"; halted: {string.Join(", ", details.Deployments)}")}.");
+        return ExitCode.Done;
+    }, Package, Reason);
+
+    private static int Report(PackageFolder folder, PackageCheckAnswer answer)
+    {
+        Findings.Print(answer.Findings, folder.Manifest, Path.Combine(folder.Path, PackageFolder.ManifestName));
+        var errors = answer.Findings.Count(finding => !finding.IsWarning);
+        if (errors > 0)
+        {
+            Console.Error.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{errors} error{(errors == 1 ? "" : "s")}, {answer.Findings.Count - errors} warnings."));
+            return ExitCode.No;
+        }
+
+        Console.WriteLine($"{answer.App} {answer.Version} can be built; it fits {answer.FitsDevices} of {Say.Devices(answer.AllDevices)}.");
+        return ExitCode.Done;
+    }
+}

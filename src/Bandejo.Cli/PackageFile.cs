@@ -1,0 +1,93 @@
+using System.IO.Compression;
+using System.Security.Cryptography;
+using System.Text;
+using Bandejo.Contract.Api;
+using Microsoft.IdentityModel.JsonWebTokens;
+using Microsoft.IdentityModel.Tokens;
+
+namespace Bandejo.Cli;
+
+/// <summary>The key with which this person builds packages; made at first need, kept in the folder of the command line's own files.</summary>
+internal sealed class BuildKey
+{
+    private readonly ECDsa _key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+
+    public BuildKey()
+    {
+        var file = Path.Combine(Kept.Folder, "build-key.pem");
+        if (File.Exists(file))
+        {
+            _key.ImportFromPem(File.ReadAllText(file));
+        }
+        else
+        {
+            Kept.WriteSecret(file, _key.ExportPkcs8PrivateKeyPem());
+        }
+
+        var point = _key.ExportParameters(includePrivateParameters: false).Q;
+        Public = new SigningKeyRequest(Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
+    }
+
+    public SigningKeyRequest Public { get; }
+
+    /// <summary>A compact JWS (RFC 7515) over digest, app and version, with the key's RFC 7638 thumbprint as <c>kid</c>.</summary>
+    public string Sign(string digest, string app, string version)
+    {
+        var thumbprint = SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{Public.X}}","y":"{{Public.Y}}"}"""));
+        var handler = new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false };
+        var key = new ECDsaSecurityKey(_key) { KeyId = Base64UrlEncoder.Encode(thumbprint) };
+        return handler.CreateToken(new SecurityTokenDescriptor
+        {
+            Claims = new Dictionary<string, object> { ["digest"] = digest, ["app"] = app, ["version"] = version },
+            SigningCredentials = new SigningCredentials(key, SecurityAlgorithms.EcdsaSha256),
+        });
+    }
+}
+
+/// <summary>Writes the one file in which a package travels; see docs/design/package-format.md.</summary>
+internal static class PackageFile
+{
+    // What is packed already only costs time when it is packed again.
+    private static readonly string[] Packed = [".zip", ".gz", ".xz", ".zst", ".bz2", ".7z", ".deb", ".rpm", ".msi", ".msix", ".cab", ".png", ".jpg", ".jar", ".exe"];
+
+    /// <summary>A new file, at its beginning. Without a place to keep it, it vanishes when it is closed.</summary>
+    public static FileStream Write(PackageFolder folder, PackageCheckAnswer answer, IReadOnlyList<FileInfoDto> files, BuildKey key, string? keep, Action<long> advance)
+    {
+        var stream = keep is null
+            ? new FileStream(Path.GetTempFileName(), FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024, FileOptions.DeleteOnClose)
+            : new FileStream(keep, FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024);
+        var document = Encoding.UTF8.GetBytes(answer.Document!);
+        var named = Named(answer.Document!);
+        using (var archive = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
+        {
+            Add(archive, "package.json", document);
+            Add(archive, "package.jws", Encoding.ASCII.GetBytes(key.Sign(Convert.ToHexStringLower(SHA256.HashData(document)), answer.App!, answer.Version!)));
+            var buffer = new byte[256 * 1024];
+            foreach (var file in files.Where(file => named.Contains(file.Sha256)).DistinctBy(file => file.Sha256))
+            {
+                var level = Packed.Contains(Path.GetExtension(file.Path).ToLowerInvariant()) ? CompressionLevel.NoCompression : CompressionLevel.Fastest;
+                using var target = archive.CreateEntry("files/" + file.Sha256, level).Open();
+                using var source = folder.OpenFile(file.Path);
+                for (int read; (read = source.Read(buffer)) > 0; advance(read))
+                {
+                    target.Write(buffer, 0, read);
+                }
+            }
+        }
+
+        stream.Position = 0;
+        return stream;
+    }
+
+    private static void Add(ZipArchive archive, string name, byte[] content)
+    {
+        using var target = archive.CreateEntry(name, CompressionLevel.Fastest).Open();
+        target.Write(content);
+    }
+
+    private static HashSet<string> Named(string document)
+    {
+        var read = System.Text.Json.JsonSerializer.Deserialize(document, Contract.ContractJson.Default.PackageDocument)!;
+        return [.. read.Variants.SelectMany(variant => variant.Files).Select(file => file.Sha256)];
+    }
+}

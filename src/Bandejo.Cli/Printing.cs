@@ -1,0 +1,225 @@
+using System.Globalization;
+using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
+using Bandejo.Contract.Api;
+using CsvHelper;
+using Spectre.Console;
+
+namespace Bandejo.Cli;
+
+/// <summary>Rows under headings, printed as the person asked.</summary>
+internal sealed class Sheet(params string[] headings)
+{
+    private readonly List<string[]> _rows = [];
+
+    public void Add(params string?[] cells) => _rows.Add([.. cells.Select(cell => cell ?? "")]);
+
+    /// <summary>Prints as a table or CSV; for JSON the service's own answer is printed.</summary>
+    public void Print<T>(string output, T answer, JsonTypeInfo<T> form, string whenEmpty)
+    {
+        switch (output)
+        {
+            case "json":
+                Say.Json(answer, form);
+                break;
+            case "csv":
+                using (var csv = CsvWriter.Create(Console.Out, new CsvWriterOptions { Injection = CsvInjection.Escape }, true))
+                {
+                    csv.WriteRecord(headings);
+                    foreach (var row in _rows)
+                    {
+                        csv.WriteRecord(row);
+                    }
+                }
+
+                break;
+            default:
+                PrintTable(whenEmpty);
+                break;
+        }
+    }
+
+    /// <summary>Prints as a table.</summary>
+    public void PrintTable(string whenEmpty = "")
+    {
+        if (_rows.Count == 0)
+        {
+            if (whenEmpty.Length > 0)
+            {
+                Console.WriteLine(whenEmpty);
+            }
+
+            return;
+        }
+
+        var table = new Table { Border = TableBorder.None, ShowRowSeparators = false };
+        foreach (var heading in headings)
+        {
+            var isNumber = heading.StartsWith('#');
+            var column = new TableColumn(new Markup($"[dim]{Markup.Escape(heading.TrimStart('#'))}[/]")) { Padding = new Padding(0, 2) };
+            column.NoWrap = heading.TrimStart('#') is "Device" or "State" or "Id" or "Version" or "When";
+            table.AddColumn(isNumber ? column.RightAligned() : column);
+        }
+
+        foreach (var row in _rows)
+        {
+            table.AddRow([.. row.Select((cell, index) => headings[index] == "State" ? Say.State(cell) : Markup.Escape(cell))]);
+        }
+
+        Say.Out.Write(table);
+    }
+}
+
+/// <summary>Words and figures for people.</summary>
+internal static class Say
+{
+    /// <summary>The console; without a terminal it is wide enough that no line is broken, and has no colour.</summary>
+    public static readonly IAnsiConsole Out = Console.IsOutputRedirected
+        ? AnsiConsole.Create(new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors, Out = new WideOutput() })
+        : AnsiConsole.Console;
+
+    private static readonly (string State, string Glyph, string Colour)[] States =
+    [
+        ("met", "■", "green4"), ("working", "▸", "dodgerblue2"), ("restart", "⟳", "dodgerblue2"), ("ready", "·", "grey"), ("waiting", "·", "grey"), ("retry", "↻", "darkgoldenrod"),
+        ("blocked", "#", "darkgoldenrod"), ("failed", "✗", "red3"), ("lost", "!", "red3"), ("contested", "≠", "red3"), ("unknown", "?", "grey"), ("undone", "↺", "purple"),
+        ("not-needed", "□", "grey"), ("yielded", "-", "grey"), ("choice", "○", "grey"), ("left", " ", "grey"),
+    ];
+
+    /// <summary>A state with its shape and colour.</summary>
+    public static string State(string state)
+    {
+        var found = Array.Find(States, each => each.State == state);
+        return found.State is null ? Markup.Escape(state) : $"[{found.Colour}]{found.Glyph} {state}[/]";
+    }
+
+    /// <summary>A wave as a row of cells, one for each device, or one for each equal share where there are more than fit; no failure is left out.</summary>
+    public static string Cells(IReadOnlyList<CountInfo> states, int width)
+    {
+        var total = states.Sum(state => state.Count);
+        var cells = new System.Text.StringBuilder();
+        foreach (var (name, glyph, colour) in States)
+        {
+            var count = states.FirstOrDefault(state => state.Name == name)?.Count ?? 0;
+            var shown = count == 0 ? 0 : total <= width ? count : Math.Max(1, (int)Math.Round(count * (double)width / total));
+            if (shown > 0)
+            {
+                cells.Append(CultureInfo.InvariantCulture, $"[{colour}]{string.Concat(Enumerable.Repeat(glyph, shown))}[/]");
+            }
+        }
+
+        return cells.ToString();
+    }
+
+    public static void Json<T>(T answer, JsonTypeInfo<T> form)
+    {
+        var options = new JsonWriterOptions { Indented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+        using var stream = Console.OpenStandardOutput();
+        using (var writer = new Utf8JsonWriter(stream, options))
+        {
+            JsonSerializer.Serialize(writer, answer, form);
+        }
+
+        stream.WriteByte((byte)'\n');
+    }
+
+    /// <summary>A line with markup.</summary>
+    public static void Line(string markup = "") => Out.MarkupLine(markup);
+
+    /// <summary>A length of time in its two largest units.</summary>
+    public static string Length(TimeSpan length)
+    {
+        length = length.Duration();
+        return length.TotalDays >= 1 ? $"{(int)length.TotalDays} d{(length.Hours > 0 ? $" {length.Hours} h" : "")}"
+            : length.TotalHours >= 1 ? $"{(int)length.TotalHours} h{(length.Minutes > 0 ? $" {length.Minutes} min" : "")}"
+            : length.TotalMinutes >= 1 ? $"{(int)length.TotalMinutes} min"
+            : $"{(int)length.TotalSeconds} s";
+    }
+
+    /// <summary>A moment as both: how far away, and when in local time.</summary>
+    public static string When(DateTimeOffset? at)
+    {
+        if (at is not { } moment)
+        {
+            return "never";
+        }
+
+        var away = moment - TimeProvider.System.GetUtcNow();
+        var local = TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.Local);
+        var clock = away.Duration() < TimeSpan.FromHours(20) ? local.ToString("HH:mm", CultureInfo.InvariantCulture)
+            : away.Duration() < TimeSpan.FromDays(6) ? local.ToString("ddd HH:mm", CultureInfo.InvariantCulture)
+            : local.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+        return away >= TimeSpan.Zero ? $"in {Length(away)} · {clock}" : $"{Length(away)} ago · {clock}";
+    }
+
+    public static string Size(long bytes)
+    {
+        string[] units = ["B", "KiB", "MiB", "GiB", "TiB"];
+        double amount = bytes;
+        var unit = 0;
+        while (amount >= 1024 && unit < units.Length - 1)
+        {
+            amount /= 1024;
+            unit++;
+        }
+
+        return string.Create(CultureInfo.InvariantCulture, $"{amount:0.#} {units[unit]}");
+    }
+
+    /// <summary>A share with its count; a share of nothing is said so.</summary>
+    public static string Share(int part, int whole) => whole == 0 ? "none" : string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(1000.0 * part / whole) / 10:0.#} % · {part} of {whole}");
+
+    public static string Devices(int count) => count == 1 ? "1 device" : string.Create(CultureInfo.InvariantCulture, $"{count} devices");
+
+    private sealed class WideOutput : IAnsiConsoleOutput
+    {
+        public TextWriter Writer => Console.Out;
+
+        public bool IsTerminal => false;
+
+        public int Width => 400;
+
+        public int Height => 100;
+
+        public void SetEncoding(System.Text.Encoding encoding)
+        {
+            // Output that is not a terminal is UTF-8 already.
+        }
+    }
+}
+
+/// <summary>Prints what is wrong, each thing with its place.</summary>
+internal static class Findings
+{
+    public static void Print(RefusedException refused)
+    {
+        Console.Error.WriteLine(refused.Problem.Detail);
+        foreach (var finding in refused.Problem.Findings ?? [])
+        {
+            if (finding.Message != refused.Problem.Detail || finding.Column > 0)
+            {
+                Console.Error.WriteLine($"  {Place(finding)}{finding.Message}");
+            }
+        }
+    }
+
+    /// <summary>Prints findings in a text, with a caret under what is meant.</summary>
+    public static void Print(IEnumerable<FindingInfo> findings, string? text, string? file)
+    {
+        var lines = text?.Split('\n');
+        foreach (var finding in findings)
+        {
+            var place = finding.Line > 0 ? string.Create(CultureInfo.InvariantCulture, $"{file}:{finding.Line}:{finding.Column}: ") : finding.Where is null ? "" : finding.Where + ": ";
+            Console.Error.WriteLine($"{place}{(finding.IsWarning ? "warning: " : "")}{finding.Message}");
+            if (lines is not null && finding.Line > 0 && finding.Line <= lines.Length)
+            {
+                var line = lines[finding.Line - 1].TrimEnd('\r').Replace('\t', ' ');
+                Console.Error.WriteLine($"    {line}");
+                Console.Error.WriteLine($"    {new string(' ', Math.Max(0, finding.Column - 1))}{new string('^', Math.Max(1, Math.Min(finding.Length, Math.Max(1, line.Length - finding.Column + 1))))}");
+            }
+        }
+    }
+
+    private static string Place(FindingInfo finding) => finding.Where is null
+        ? finding.Column > 0 ? string.Create(CultureInfo.InvariantCulture, $"line {finding.Line}, column {finding.Column}: ") : ""
+        : finding.Column > 0 ? string.Create(CultureInfo.InvariantCulture, $"{finding.Where}, column {finding.Column}: ") : $"{finding.Where}: ";
+}

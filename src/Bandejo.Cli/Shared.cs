@@ -1,0 +1,142 @@
+using System.CommandLine;
+using System.CommandLine.Parsing;
+using Spectre.Console;
+
+namespace Bandejo.Cli;
+
+/// <summary>What the exit codes of the program say.</summary>
+internal static class ExitCode
+{
+    public const int Done = 0;
+
+    /// <summary>The answer is no: a check that did not hold.</summary>
+    public const int No = 1;
+
+    public const int WrongUse = 2;
+
+    /// <summary>The service refused.</summary>
+    public const int Refused = 3;
+
+    public const int NotReachable = 4;
+}
+
+/// <summary>What all commands share.</summary>
+internal static class Shared
+{
+    public static readonly Option<string?> Service = new("--service") { Description = "The service's address [where you signed in]", Recursive = true };
+
+    public static readonly Option<string> Output = Choice("--output", "How to print: table, json or csv", "table", "json", "csv");
+
+    /// <summary>An option with a few possible values, the first of which is the default.</summary>
+    public static Option<string> Choice(string name, string description, params string[] values)
+    {
+        var option = new Option<string>(name, "-" + name[2]) { Description = description, Recursive = name == "--output", DefaultValueFactory = _ => values[0] };
+        option.AcceptOnlyFromAmong(values);
+        return option;
+    }
+
+    /// <summary>A command that speaks with the service.</summary>
+    /// <param name="name">Its verb.</param>
+    /// <param name="description">What it does.</param>
+    /// <param name="example">A call that works on the demo data, without the program's name.</param>
+    /// <param name="act">Does it, and returns the exit code.</param>
+    /// <param name="symbols">Its arguments and options.</param>
+    public static Command Verb(string name, string description, string example, Func<ParseResult, Client, CancellationToken, Task<int>> act, params Symbol[] symbols)
+    {
+        var command = new Command(name, $"{description}\n\nExample:\n  bandejo {example}");
+        foreach (var symbol in symbols)
+        {
+            if (symbol is Argument argument)
+            {
+                command.Arguments.Add(argument);
+            }
+            else
+            {
+                command.Options.Add((Option)symbol);
+            }
+        }
+
+        command.SetAction((parsed, cancellation) => Guarded(async () =>
+        {
+            using var client = Client.Open(parsed.GetValue(Service));
+            return await act(parsed, client, cancellation);
+        }));
+        return command;
+    }
+
+    /// <summary>Runs an action and turns what can go wrong into a line and an exit code.</summary>
+    public static async Task<int> Guarded(Func<Task<int>> action)
+    {
+        try
+        {
+            return await action();
+        }
+        catch (RefusedException refused)
+        {
+            Findings.Print(refused);
+            return ExitCode.Refused;
+        }
+        catch (NotReachableException error)
+        {
+            Console.Error.WriteLine(error.Message);
+            return ExitCode.NotReachable;
+        }
+        catch (WrongUseException error)
+        {
+            Console.Error.WriteLine(error.Message);
+            return ExitCode.WrongUse;
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            Console.Error.WriteLine(error.Message);
+            return ExitCode.WrongUse;
+        }
+        catch (OperationCanceledException)
+        {
+            return ExitCode.Done;
+        }
+    }
+
+    /// <summary>A noun: a command that only holds verbs.</summary>
+    public static Command Noun(string name, string description, params Command[] verbs)
+    {
+        var noun = new Command(name, description);
+        foreach (var verb in verbs)
+        {
+            noun.Subcommands.Add(verb);
+        }
+
+        return noun;
+    }
+
+    /// <summary>The words with which a command is called.</summary>
+    public static string PathOf(Command command)
+    {
+        var names = new List<string>();
+        for (Symbol? symbol = command; symbol is not null and not RootCommand; symbol = symbol.Parents.FirstOrDefault())
+        {
+            names.Insert(0, symbol.Name);
+        }
+
+        return string.Join(' ', ["bandejo", .. names]);
+    }
+
+    /// <summary>Asks a person for consent; without a terminal it must have been given with <c>--yes</c>.</summary>
+    public static bool Agrees(bool yes, string question)
+    {
+        if (yes)
+        {
+            return true;
+        }
+
+        if (Console.IsInputRedirected || Console.IsOutputRedirected)
+        {
+            throw new WrongUseException($"{question} Nothing was done: say --yes to do it without being asked.");
+        }
+
+        return AnsiConsole.Confirm(Markup.Escape(question), defaultValue: false);
+    }
+}
+
+/// <summary>The command was called in a way that cannot be meant.</summary>
+internal sealed class WrongUseException(string message) : Exception(message);

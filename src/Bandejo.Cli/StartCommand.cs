@@ -1,0 +1,153 @@
+using System.CommandLine;
+using System.CommandLine.Parsing;
+using System.Globalization;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Spectre.Console;
+
+namespace Bandejo.Cli;
+
+/// <summary><c>bandejo deployment start</c></summary>
+internal static class StartCommand
+{
+    private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app for its newest released package" };
+    private static readonly Option<string[]> To = new("--to", "-t") { Description = "Groups in scope", Required = true, AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<string[]> Except = new("--except", "-x") { Description = "Groups left out; leaving out always wins", AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<string[]> Wave = new("--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE', such as 'Pilots: group pilots; 100 % met for 1h, then approval'; the last has no gate [one wave for everyone]" };
+    private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
+    private static readonly Option<bool> Gone = new("--gone") { Description = "The app shall not be there, in any version" };
+    private static readonly Option<string?> Halt = new("--halt") { Description = "What stops it by itself, such as '10 % failed of at least 5, or 8 failed', or never" };
+    private static readonly Option<bool> RollBackOnHalt = new("--roll-back-on-halt") { Description = "A halt rolls everything back by itself" };
+    private static readonly Option<string?> Deadline = new("--deadline") { Description = "After this, unmet is late: 3d from now, or 2026-12-01T18:00" };
+    private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
+    private static readonly Option<string?> RetryPause = new("--retry-pause") { Description = "The pause before the second try; it doubles each time [15m]" };
+    private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
+    private static readonly Option<int> Priority = new("--priority") { Description = "The stronger of several deployments of one app" };
+    private static readonly Option<bool> Downgrade = new("--allow-downgrade") { Description = "A newer version may be replaced" };
+    private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say who would be reached, and change nothing" };
+    private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
+
+    public static Command Start() => Shared.Verb(
+        "start", "Starts a deployment, after showing whom it reaches", "deployment start \"foldline 7.2.0\" --to desks --wave 'Pilots: group pilots; 100 % met, then approval' --wave 'The rest: everyone else' --preview", Run,
+        Package, To, Except, Wave, Name, Gone, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, Preview, Yes);
+
+    private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
+    {
+        var request = new DeploymentRequest(
+            parsed.GetValue(Package)!, parsed.GetValue(To)!, Waves(parsed.GetValue(Wave) ?? []), parsed.GetValue(Name), parsed.GetValue(Gone) ? "gone" : "have", parsed.GetValue(Except),
+            parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause), parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade));
+        var preview = await client.Post("/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
+        var isJson = parsed.GetValue(Shared.Output) == "json";
+        if (parsed.GetValue(Preview))
+        {
+            if (isJson)
+            {
+                Say.Json(preview, ContractJson.Default.DeploymentPreview);
+            }
+            else
+            {
+                Print(preview);
+            }
+
+            return preview.CanStart ? ExitCode.Done : ExitCode.No;
+        }
+
+        if (!isJson)
+        {
+            Print(preview);
+        }
+
+        if (!preview.CanStart)
+        {
+            return ExitCode.No;
+        }
+
+        if (!Shared.Agrees(parsed.GetValue(Yes), $"Start '{preview.Name}' for {Say.Devices(preview.Reached)}?"))
+        {
+            return ExitCode.No;
+        }
+
+        var started = await client.Post("/api/v1/deployments", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo, cancellation);
+        if (isJson)
+        {
+            Say.Json(started, ContractJson.Default.DeploymentInfo);
+        }
+        else
+        {
+            Say.Line($"\nStarted as [bold]{started.Id}[/]. {Markup.Escape(started.Sentence)}\nFollow it: bandejo deployment watch {started.Id}");
+        }
+
+        return ExitCode.Done;
+    }
+
+    private static void Print(DeploymentPreview preview)
+    {
+        Say.Line($"[bold]{Markup.Escape(preview.Name)}[/] would reach [bold]{Say.Devices(preview.Reached)}[/]{Effects(preview)}.");
+        Say.Line($"[dim]{Markup.Escape(preview.Package)}{(preview.Spread.Count > 0 ? " · " + Markup.Escape(string.Join("; ", preview.Spread.Take(4).Select(part => $"{part.Count} {part.Name}"))) : "")}[/]\n");
+        for (var i = 0; i < preview.Waves.Count; i++)
+        {
+            var wave = preview.Waves[i];
+            Say.Line($"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} [dim]({Markup.Escape(wave.Pick)}: {string.Join(", ", wave.Sample)}{(wave.Devices > wave.Sample.Count ? ", …" : "")})[/]");
+            if (wave.Gate is not null)
+            {
+                Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)} · {Markup.Escape(wave.Arithmetic ?? "")}[/]");
+            }
+        }
+
+        foreach (var left in preview.Out)
+        {
+            Say.Line($"Not reached: {Say.Devices(left.Count)}. {Markup.Escape(left.Reason)} [dim]({string.Join(", ", left.Sample)}{(left.Count > left.Sample.Count ? ", …" : "")})[/]");
+        }
+
+        if (preview.Findings.Count > 0)
+        {
+            Say.Line();
+        }
+
+        foreach (var finding in preview.Findings)
+        {
+            Say.Line(finding.IsWarning ? $"[darkgoldenrod]Note:[/] {Markup.Escape(finding.Message)}" : $"[red3]Stands against it:[/] {Markup.Escape(finding.Message)}");
+        }
+    }
+
+    private static string Effects(DeploymentPreview preview) => preview.Effects.Count == 0 ? "" : $" ({Markup.Escape(string.Join(", ", preview.Effects.Select(effect => $"{effect.Count} {effect.Name}")))})";
+
+    private static List<WaveRequest> Waves(string[] texts)
+    {
+        if (texts.Length == 0)
+        {
+            return [new WaveRequest("Everyone", "everyone else")];
+        }
+
+        return [.. texts.Select(text =>
+        {
+            var colon = text.IndexOf(':', StringComparison.Ordinal);
+            if (colon <= 0)
+            {
+                throw new WrongUseException($"A wave is written as 'NAME: PICK; GATE', such as 'Pilots: group pilots; 100 % met'; this is not: '{text}'.");
+            }
+
+            var parts = text[(colon + 1)..].Split(';', 2, StringSplitOptions.TrimEntries);
+            return new WaveRequest(text[..colon].Trim(), parts[0], parts.Length > 1 ? parts[1] : null);
+        })];
+    }
+
+    private static DateTimeOffset? Moment(string? text)
+    {
+        if (text is null)
+        {
+            return null;
+        }
+
+        var digits = text.TakeWhile(c => char.IsAsciiDigit(c)).Count();
+        if (digits > 0 && int.TryParse(text.AsSpan(0, digits), CultureInfo.InvariantCulture, out var number) && text[digits..].Trim() is "d" or "h" or "m")
+        {
+            var unit = text[digits..].Trim() switch { "d" => TimeSpan.FromDays(1), "h" => TimeSpan.FromHours(1), _ => TimeSpan.FromMinutes(1) };
+            return TimeProvider.System.GetUtcNow() + (unit * number);
+        }
+
+        return DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeLocal, out var moment)
+            ? moment.ToUniversalTime()
+            : throw new WrongUseException($"'{text}' is neither a length such as 3d nor a moment such as 2026-12-01T18:00.");
+    }
+}

@@ -1,0 +1,319 @@
+using Bandejo.Contract.Device;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Device;
+
+/// <summary>How an attempt ended, before it is written down.</summary>
+/// <param name="Outcome">How.</param>
+/// <param name="Message">What a person should read.</param>
+/// <param name="Code">The exit code of the step that decided, or null.</param>
+/// <param name="Proof">What was proven at the end, or null where nobody looked.</param>
+public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Code, PresenceResult? Proof);
+
+/// <summary>Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.</summary>
+internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, DeviceJournalKeeper journal)
+{
+    private static readonly TimeSpan ClosePatience = TimeSpan.FromSeconds(20);
+
+    /// <summary>Runs the attempt that is in hand, from the phase it is in.</summary>
+    public async Task<AttemptEnd> Run(CancellationToken cancellation)
+    {
+        var attempt = journal.State.Current!;
+        try
+        {
+            if (journal.State.Withdrawn.Contains(attempt.Order.Package.Digest) && attempt.Order.Kind == "install")
+            {
+                return new AttemptEnd(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null);
+            }
+
+            return attempt.Order.Kind switch
+            {
+                "install" => await Install(attempt, cancellation),
+                "remove" => await Remove(attempt, cancellation),
+                "restore" => await Restore(attempt, cancellation),
+                _ => new AttemptEnd(AttemptOutcome.Refused, $"This agent does not know the order '{attempt.Order.Kind}'; update it", null, null),
+            };
+        }
+        catch (LinkException error)
+        {
+            return new AttemptEnd(AttemptOutcome.NotFetched, error.Message, null, null);
+        }
+        catch (SealException error)
+        {
+            return new AttemptEnd(AttemptOutcome.BadSignature, error.Message, null, null);
+        }
+    }
+
+    private async Task<AttemptEnd> Install(Attempt attempt, CancellationToken cancellation)
+    {
+        var order = attempt.Order;
+        Move("fetch");
+        var document = await packages.Get(order.Package, order.Variant, cancellation);
+        var variant = PackageKeeper.VariantOf(document, order.Variant);
+
+        if (!HasRunStep("run"))
+        {
+            Move("check");
+            var before = await prover.Prove(document, variant, ReceiptOf(order.Package.App), cancellation);
+            if (before.Answer == PresenceAnswer.NotKnown)
+            {
+                return new AttemptEnd(AttemptOutcome.Failed, before.Why, null, before);
+            }
+
+            if (IsMet(before, order))
+            {
+                return new AttemptEnd(AttemptOutcome.Done, before.Why, null, before);
+            }
+
+            Move("check", before.Version ?? "", ReceiptOf(order.Package.App)?.Link.Digest);
+            if (await Close(variant, cancellation) is { } busy)
+            {
+                return busy;
+            }
+
+            if (await TakeAwayReplaced(attempt, document, cancellation) is { } stopped)
+            {
+                return stopped;
+            }
+        }
+
+        Move("run");
+        var end = await RunStep(attempt, "run", document, variant, variant.Install, cancellation);
+        var result = await Judge(attempt, document, variant, variant.Install, end, NewReceipt(document, order.Package, variant), proof => IsMet(proof, order), cancellation);
+        if (result.Outcome == AttemptOutcome.Done)
+        {
+            journal.Append(new ReceiptKept(NewReceipt(document, order.Package, variant)));
+        }
+        else if (result.Outcome is AttemptOutcome.Failed or AttemptOutcome.NoProof or AttemptOutcome.TimedOut && variant.PutBack)
+        {
+            return await PutBack(attempt, result, cancellation);
+        }
+
+        return result;
+    }
+
+    private async Task<AttemptEnd> Remove(Attempt attempt, CancellationToken cancellation)
+    {
+        // What we installed ourselves knows best how to go; the order's own package serves for the rest.
+        var link = ReceiptOf(attempt.Order.Package.App) is { } receipt && packages.Known(receipt.Link.Digest) is not null ? (receipt.Link, receipt.Variant) : (attempt.Order.Package, attempt.Order.Variant);
+        return await TakeAway(attempt, "run", link.Item1, link.Item2, cancellation);
+    }
+
+    private async Task<AttemptEnd> Restore(Attempt attempt, CancellationToken cancellation)
+    {
+        var order = attempt.Order;
+        Move("fetch");
+        if (order.Previous is { } previous && journal.State.Withdrawn.Contains(previous.Digest))
+        {
+            return new AttemptEnd(AttemptOutcome.Withdrawn, $"{previous.Version} was there before and has been withdrawn since; it is not put back", null, null);
+        }
+
+        // What is to be put back is fetched before anything is taken away.
+        var document = order.Previous is null ? null : await Earlier(order.Previous, cancellation);
+        var removed = await TakeAway(attempt, "remove", order.Package, order.Variant, cancellation);
+        if (removed.Outcome != AttemptOutcome.Done || document is null)
+        {
+            return removed;
+        }
+
+        var variant = VariantFor(document, order.Previous!);
+        Move("put-back");
+        var end = await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
+        var result = await Judge(attempt, document, variant, variant.Install, end, NewReceipt(document, order.Previous!, variant), proof => proof.Answer == PresenceAnswer.Present, cancellation);
+        if (result.Outcome == AttemptOutcome.Done)
+        {
+            journal.Append(new ReceiptKept(NewReceipt(document, order.Previous!, variant)));
+        }
+
+        return result;
+    }
+
+    private async Task<AttemptEnd> TakeAway(Attempt attempt, string step, PackageLink link, string variantName, CancellationToken cancellation)
+    {
+        Move("fetch");
+        var document = await packages.Get(link, variantName, cancellation);
+        var variant = PackageKeeper.VariantOf(document, variantName);
+        if (!HasRunStep(step))
+        {
+            Move("check");
+            var before = await prover.Prove(document, variant, ReceiptOf(document.App), cancellation);
+            if (before.Answer == PresenceAnswer.Absent)
+            {
+                journal.Append(new ReceiptDropped(document.App));
+                return new AttemptEnd(AttemptOutcome.Done, $"{document.Name} is not there", null, before);
+            }
+
+            Move("check", before.Version ?? "", ReceiptOf(document.App)?.Link.Digest);
+            if (variant.Remove is null)
+            {
+                return new AttemptEnd(AttemptOutcome.Refused, $"{document.Name} {document.Version} has no 'remove' step", null, before);
+            }
+
+            if (await Close(variant, cancellation) is { } busy)
+            {
+                return busy;
+            }
+        }
+
+        Move("run");
+        var end = await RunStep(attempt, step, document, variant, variant.Remove!, cancellation);
+        var result = await Judge(attempt, document, variant, variant.Remove!, end, null, proof => proof.Answer == PresenceAnswer.Absent, cancellation);
+        if (result.Outcome == AttemptOutcome.Done)
+        {
+            journal.Append(new ReceiptDropped(document.App));
+            return result with { Message = $"{document.Name} was taken away" };
+        }
+
+        return result;
+    }
+
+    private async Task<AttemptEnd?> TakeAwayReplaced(Attempt attempt, PackageDocument document, CancellationToken cancellation)
+    {
+        foreach (var app in document.Replaces)
+        {
+            if (ReceiptOf(app) is not { } receipt)
+            {
+                continue;
+            }
+
+            Move("replace");
+            var result = await TakeAway(attempt, "replace-" + app, receipt.Link, receipt.Variant, cancellation);
+            if (result.Outcome != AttemptOutcome.Done)
+            {
+                return result with { Message = $"{receipt.Name}, which this replaces, could not be taken away: {result.Message}" };
+            }
+        }
+
+        return null;
+    }
+
+    private async Task<AttemptEnd> PutBack(Attempt attempt, AttemptEnd failed, CancellationToken cancellation)
+    {
+        if (ReceiptOf(attempt.Order.Package.App) is not { } receipt || receipt.Link.Digest == attempt.Order.Package.Digest || journal.State.Withdrawn.Contains(receipt.Link.Digest)
+            || packages.Known(receipt.Link.Digest) is not { } document)
+        {
+            return failed;
+        }
+
+        var variant = PackageKeeper.VariantOf(document, receipt.Variant);
+        if ((await prover.Prove(document, variant, receipt, cancellation)).Answer == PresenceAnswer.Present)
+        {
+            return failed with { Message = $"{failed.Message}; {receipt.Version} is still in place" };
+        }
+
+        Move("put-back");
+        await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
+        var proof = await prover.Prove(document, variant, receipt, cancellation);
+        return failed with { Message = proof.Answer == PresenceAnswer.Present ? $"{failed.Message}; {receipt.Version} was put back" : $"{failed.Message}; {receipt.Version} could not be put back: {proof.Why}" };
+    }
+
+    /// <summary>Maps the exit code and takes the proof. Proof decides in the end.</summary>
+    private async Task<AttemptEnd> Judge(Attempt attempt, PackageDocument document, DocumentVariant variant, DocumentStep step, StepEnd end, Receipt? receiptAfter, Func<PresenceResult, bool> holds, CancellationToken cancellation)
+    {
+        if (end.TimedOut && !step.EndAtLimit)
+        {
+            return new AttemptEnd(AttemptOutcome.Stuck, $"The step still ran after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))} and was left alone; somebody must look at the device", null, null);
+        }
+
+        Move("prove");
+        // A receipt says what the step would have made true; it is kept or dropped only after everything else has proven so.
+        var receipt = end.ExitCode == 0 ? receiptAfter : ReceiptOf(document.App);
+        var proof = await prover.Prove(document, variant, receipt, cancellation);
+        var meaning = end.ExitCode is { } code ? ExitCodes.Meaning(code, Codes(step)) : ExitMeaning.Failed;
+        if (meaning is ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
+        {
+            return new AttemptEnd(AttemptOutcome.Restart, $"{document.Name} is in place but for a restart", end.ExitCode, proof);
+        }
+
+        if (holds(proof))
+        {
+            var warning = meaning == ExitMeaning.Done ? "" : end.TimedOut ? ", although the step had to be ended at its limit" : $", although the step ended with code {end.ExitCode}";
+            return new AttemptEnd(AttemptOutcome.Done, proof.Why + warning, end.ExitCode, proof);
+        }
+
+        if (end.TimedOut)
+        {
+            return new AttemptEnd(AttemptOutcome.TimedOut, $"The step was ended with everything it had started after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}", null, proof);
+        }
+
+        if (end.ExitCode is null)
+        {
+            return new AttemptEnd(end.Problem is null ? AttemptOutcome.Interrupted : AttemptOutcome.Failed, end.Problem ?? "The device or its agent stopped in the middle of the step", null, proof);
+        }
+
+        return meaning switch
+        {
+            ExitMeaning.Done => new AttemptEnd(AttemptOutcome.NoProof, $"The step ended with code {end.ExitCode}, which means done, but {Lower(proof.Why)}", end.ExitCode, proof),
+            ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {end.ExitCode})", end.ExitCode, proof),
+            ExitMeaning.Prerequisites => new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof),
+            ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {end.ExitCode})", end.ExitCode, proof),
+            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}", end.ExitCode, proof),
+        };
+    }
+
+    /// <summary>Runs a step, or goes on with it where it was begun before the agent stopped.</summary>
+    private async Task<StepEnd> RunStep(Attempt attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step, CancellationToken cancellation)
+    {
+        var limit = TimeSpan.FromSeconds(step.LimitSeconds);
+        switch (processes.Find(attempt.Id, name))
+        {
+            case StepTrace.Running or StepTrace.Ended:
+                return await processes.Await(attempt.Id, name, limit, step.EndAtLimit, cancellation);
+            case StepTrace.Gone:
+                return new StepEnd(null, null, false);
+            default:
+                var run = new StepRun(
+                    attempt.Id, name, step.Run, variant.Files.ToDictionary(file => file.Path, file => file.Sha256),
+                    new Dictionary<string, string> { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt.Id });
+                return await processes.Run(run, limit, step.EndAtLimit, cancellation);
+        }
+    }
+
+    private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;
+
+    private async Task<AttemptEnd?> Close(DocumentVariant variant, CancellationToken cancellation)
+    {
+        if (variant.Close.Count == 0)
+        {
+            return null;
+        }
+
+        Move("close");
+        var left = await processes.Close(variant.Close, ClosePatience, cancellation);
+        return left.Count == 0 ? null : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
+    }
+
+    private async Task<PackageDocument> Earlier(PackageLink link, CancellationToken cancellation)
+    {
+        var receipt = journal.State.Earlier.GetValueOrDefault(link.App);
+        if (receipt?.Link.Digest == link.Digest && packages.Known(link.Digest) is { } kept)
+        {
+            return kept;
+        }
+
+        // Not kept here any more: the service has it, and the variant's name tells which files are needed.
+        var variant = receipt?.Variant ?? journal.State.Current!.Order.Variant;
+        return await packages.Get(link, variant, cancellation);
+    }
+
+    private DocumentVariant VariantFor(PackageDocument document, PackageLink link)
+    {
+        var receipt = journal.State.Earlier.GetValueOrDefault(link.App);
+        return PackageKeeper.VariantOf(document, receipt?.Link.Digest == link.Digest ? receipt.Variant : journal.State.Current!.Order.Variant);
+    }
+
+    private Receipt NewReceipt(PackageDocument document, PackageLink link, DocumentVariant variant) => new(document.App, document.Name, document.Version, link, variant.Name, journal.Now);
+
+    private Receipt? ReceiptOf(string app) => journal.State.Receipts.GetValueOrDefault(app);
+
+    private static bool IsMet(PresenceResult proof, Order order) => proof.Answer == PresenceAnswer.Present || (proof.Answer == PresenceAnswer.Newer && !order.AllowDowngrade);
+
+    private static Dictionary<int, ExitMeaning> Codes(DocumentStep step) =>
+        step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, System.Globalization.CultureInfo.InvariantCulture), pair => ExitCodes.Words.GetValueOrDefault(pair.Value, ExitMeaning.Failed));
+
+    private static string Lower(string text) => text.Length == 0 ? text : char.ToLowerInvariant(text[0]) + text[1..];
+
+    private void Move(string phase, string? before = null, string? beforePackage = null) => journal.Append(new AttemptMoved(phase, before, beforePackage));
+}

@@ -1,0 +1,452 @@
+using System.Security.Cryptography;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Device;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
+
+namespace Bandejo.Device;
+
+/// <summary>Everything the engine reaches the device and the service through.</summary>
+/// <param name="Says">Hears one line for people about what the device does.</param>
+public sealed record DeviceParts(
+    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
+
+/// <summary>Who the device is, as it learnt when it joined.</summary>
+public sealed record DeviceIdentity(string DeviceId, string Name, IReadOnlyList<PublicKeyInfo> TrustedKeys, int CheckInSeconds);
+
+/// <summary>
+/// The device side: checks in, keeps orders, and carries each out once. Goes on without the service as long as the leases of its orders last.
+/// </summary>
+public sealed class DeviceEngine
+{
+    private static readonly TimeSpan ProofRepeat = TimeSpan.FromHours(12);
+    private static readonly TimeSpan LongestBackoff = TimeSpan.FromMinutes(10);
+
+    private readonly DeviceParts _parts;
+    private readonly DeviceIdentity _identity;
+    private readonly DeviceJournalKeeper _journal;
+    private readonly PackageKeeper _packages;
+    private readonly Prover _prover;
+    private readonly AttemptRunner _runner;
+    private readonly SemaphoreSlim _checkInNow = new(0, 1);
+    private readonly SemaphoreSlim _workNow = new(0, 1);
+    private readonly Dictionary<string, (string Answer, DateTimeOffset At)> _provenLast = new(StringComparer.Ordinal);
+    private readonly HashSet<string> _holding = new(StringComparer.Ordinal);
+    private readonly List<ProofReport> _proofs = [];
+    private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);
+    private long _sequence;
+    private bool _serviceWantsFacts = true;
+    private string _factsDigest = "";
+
+    public DeviceEngine(DeviceParts parts, DeviceIdentity identity)
+    {
+        _parts = parts;
+        _identity = identity;
+        _journal = new DeviceJournalKeeper(parts.Journal, parts.Time);
+        _packages = new PackageKeeper(parts.Cache, parts.Link, identity.TrustedKeys);
+        _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts);
+        _runner = new AttemptRunner(_packages, _prover, parts.Processes, _journal);
+    }
+
+    /// <summary>What the device knows.</summary>
+    public DeviceState State => _journal.State;
+
+    /// <summary>Runs until cancelled, or until the service says that this device is not enrolled any more.</summary>
+    public async Task Run(CancellationToken cancellation)
+    {
+        using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var hail = ListenForHails(ending.Token);
+        var work = Work(ending.Token);
+        try
+        {
+            await CheckIns(ending.Token);
+        }
+        finally
+        {
+            await ending.CancelAsync();
+            await Ended(work);
+            await Ended(hail);
+        }
+    }
+
+    private static async Task Ended(Task task)
+    {
+        try
+        {
+            await task;
+        }
+        catch (OperationCanceledException)
+        {
+            // This is how it ends.
+        }
+    }
+
+    private async Task CheckIns(CancellationToken cancellation)
+    {
+        var failures = 0;
+        while (!cancellation.IsCancellationRequested)
+        {
+            TimeSpan pause;
+            try
+            {
+                pause = TimeSpan.FromSeconds(await CheckIn(cancellation));
+                failures = 0;
+            }
+            catch (LinkException error) when (error.IsGone)
+            {
+                _parts.Says($"The service does not know this device any more: {error.Message}");
+                return;
+            }
+            catch (LinkException error)
+            {
+                failures++;
+                pause = TimeSpan.FromSeconds(Math.Min(LongestBackoff.TotalSeconds, Math.Min(_identity.CheckInSeconds, 60) * Math.Pow(2, Math.Min(failures - 1, 10))));
+                _parts.Says($"Check-in failed: {error.Message}");
+            }
+
+            // Spread by up to a tenth, so that devices that started together do not stay together.
+            var spread = StableHash.Share($"{_identity.DeviceId}/{_sequence}") * 0.1;
+            await Wait(_checkInNow, pause * (1 - spread), cancellation);
+        }
+    }
+
+    private async Task<int> CheckIn(CancellationToken cancellation)
+    {
+        var state = _journal.State;
+        var facts = Facts(state);
+        var digest = DigestOf(facts);
+        List<ProofReport> proofs;
+        lock (_proofs)
+        {
+            proofs = [.. _proofs];
+        }
+
+        _sequence = Math.Max(_sequence + 1, _parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
+        var request = new CheckInRequest(_sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox]);
+        var answer = await _parts.Link.CheckIn(request, cancellation);
+        _serviceWantsFacts = answer.WantsFacts;
+        _factsDigest = digest;
+        lock (_proofs)
+        {
+            _proofs.RemoveAll(proofs.Contains);
+        }
+
+        if (answer.Acknowledged.Count > 0)
+        {
+            _journal.Append(new ReportsAcknowledged(answer.Acknowledged));
+            await SendLogs(answer.Acknowledged, cancellation);
+        }
+
+        if (answer.Withdrawn is { } signed && await _packages.ReadWithdrawn(signed) is { } withdrawn && withdrawn.Serial > state.WithdrawnSerial)
+        {
+            _journal.Append(new WithdrawnTaken(withdrawn.Serial, withdrawn.Digests));
+        }
+
+        if (answer.Orders is { } orders)
+        {
+            _journal.Append(new OrdersTaken(orders, answer.OrdersTag, _parts.Time.GetUtcNow()));
+        }
+        else
+        {
+            _journal.Confirm();
+        }
+
+        Wake(_workNow);
+        return answer.WantsFacts ? 0 : answer.NextSeconds;
+    }
+
+    private async Task SendLogs(IReadOnlyList<string> acknowledged, CancellationToken cancellation)
+    {
+        foreach (var id in acknowledged.Where(name => name.EndsWith("/ended", StringComparison.Ordinal)).Select(name => name[..^6]))
+        {
+            try
+            {
+                await using (var log = _parts.Processes.OpenLog(id))
+                {
+                    if (log is not null && _sentLogs.Add(id))
+                    {
+                        await _parts.Link.SendLog(id, log, cancellation);
+                    }
+                }
+
+                _parts.Processes.Forget(id);
+            }
+            catch (Exception error) when (error is LinkException or IOException)
+            {
+                _parts.Says($"The log of attempt {id} could not be sent: {error.Message}");
+            }
+        }
+    }
+
+    private async Task Work(CancellationToken cancellation)
+    {
+        while (true)
+        {
+            cancellation.ThrowIfCancellationRequested();
+            DateTimeOffset? next;
+            if (_journal.State.Current is not null)
+            {
+                await Finish(cancellation);
+                next = _parts.Time.GetUtcNow();
+            }
+            else
+            {
+                await ProveAll(cancellation);
+                next = await BeginDue(cancellation);
+            }
+
+            var pause = next is { } at ? at - _parts.Time.GetUtcNow() : TimeSpan.FromMinutes(10);
+            await Wait(_workNow, pause < TimeSpan.Zero ? TimeSpan.Zero : pause > TimeSpan.FromMinutes(10) ? TimeSpan.FromMinutes(10) : pause, cancellation);
+        }
+    }
+
+    /// <summary>Begins the first order that is due. Returns when to look again; null where nothing is set.</summary>
+    private async Task<DateTimeOffset?> BeginDue(CancellationToken cancellation)
+    {
+        var state = _journal.State;
+        var now = _parts.Time.GetUtcNow();
+        DateTimeOffset? soonest = null;
+        foreach (var order in state.Orders)
+        {
+            var isLeased = now < state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
+            if (!order.MayStart || !isLeased || _holding.Contains(DeviceState.KeyOf(order)))
+            {
+                continue;
+            }
+
+            var progress = state.Progress.GetValueOrDefault(DeviceState.KeyOf(order));
+            if (progress is null || (progress.NextTry is { } due && due <= now && progress.WaitsForBoot is null))
+            {
+                _journal.Append(new AttemptBegan(new Attempt(Guid.CreateVersion7(now).ToString("N"), order, (progress?.Tries ?? 0) + 1, now, "fetch", null, null)));
+                _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}, try {(progress?.Tries ?? 0) + 1}");
+                Wake(_checkInNow);
+                await Finish(cancellation);
+                return now;
+            }
+
+            if (progress.NextTry is { } later && (soonest is null || later < soonest))
+            {
+                soonest = later;
+            }
+        }
+
+        return soonest;
+    }
+
+    /// <summary>Takes the attempt in hand to its end and writes down what came of it.</summary>
+    private async Task Finish(CancellationToken cancellation)
+    {
+        var end = await _runner.Run(cancellation);
+        var now = _parts.Time.GetUtcNow();
+        var attempt = _journal.State.Current!;
+        var order = attempt.Order;
+        var retry = new RetryRule(order.Tries, TimeSpan.FromSeconds(order.RetryPauseSeconds), TimeSpan.FromSeconds(order.RetryLongestSeconds));
+        var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
+        var proof = end.Proof is { } proven ? new ProofReport(order.Deployment, order.Number, Word(proven.Answer), proven.Version, proven.Why, now) : null;
+        bool hasLog;
+        using (var log = _parts.Processes.OpenLog(attempt.Id))
+        {
+            hasLog = log is not null;
+        }
+
+        var report = new AttemptReport(
+            attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog);
+        _journal.Append(new AttemptEnded(report, next, end.Outcome == AttemptOutcome.Restart ? _parts.Facts.BootId : null));
+        _provenLast.Remove(order.Deployment);
+        _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}: {report.Outcome}, {end.Message}");
+        Tidy();
+        Wake(_checkInNow);
+    }
+
+    /// <summary>Looks for what the orders ask, and reports what is new or was not said for a while.</summary>
+    private async Task ProveAll(CancellationToken cancellation)
+    {
+        var state = _journal.State;
+        var news = 0;
+        _holding.Clear();
+        foreach (var order in state.Orders.Where(order => order.Kind is "install" or "remove"))
+        {
+            var key = DeviceState.KeyOf(order);
+            if (state.Progress.GetValueOrDefault(key)?.WaitsForBoot is { } boot)
+            {
+                if (boot == _parts.Facts.BootId)
+                {
+                    continue;
+                }
+
+                await AfterRestart(order, key, cancellation);
+                news++;
+                continue;
+            }
+
+            if (await Look(order, cancellation) is not { } result)
+            {
+                continue;
+            }
+
+            // What holds already needs no attempt; saying so is enough.
+            if (order.Kind == "remove" ? result.Answer == PresenceAnswer.Absent : result.Answer == PresenceAnswer.Present || (result.Answer == PresenceAnswer.Newer && !order.AllowDowngrade))
+            {
+                _holding.Add(key);
+            }
+
+            var now = _parts.Time.GetUtcNow();
+            var answer = $"{order.Number}/{Word(result.Answer)}/{result.Version}";
+            if (_provenLast.TryGetValue(order.Deployment, out var last) && last.Answer == answer && now - last.At < ProofRepeat)
+            {
+                continue;
+            }
+
+            _provenLast[order.Deployment] = (answer, now);
+            Report(order, result, now);
+            news++;
+        }
+
+        if (news > 0)
+        {
+            Wake(_checkInNow);
+        }
+    }
+
+    private async Task AfterRestart(Order order, string key, CancellationToken cancellation)
+    {
+        if (await Look(order, cancellation) is not { } result)
+        {
+            return;
+        }
+
+        if (result.IsMet && _packages.Known(order.Package.Digest) is { } document)
+        {
+            _journal.Append(new ReceiptKept(new Receipt(document.App, document.Name, document.Version, order.Package, order.Variant, _parts.Time.GetUtcNow())));
+        }
+
+        _journal.Append(new RestartSeen(key));
+        Report(order, result, _parts.Time.GetUtcNow());
+    }
+
+    private async Task<PresenceResult?> Look(Order order, CancellationToken cancellation)
+    {
+        try
+        {
+            // Only the document is needed for looking; fetching the payload waits until it may start.
+            var document = _packages.Known(order.Package.Digest) ?? await FetchDocument(order.Package, cancellation);
+            return await _prover.Prove(document, PackageKeeper.VariantOf(document, order.Variant), _journal.State.Receipts.GetValueOrDefault(order.Package.App), cancellation);
+        }
+        catch (Exception error) when (error is LinkException or SealException)
+        {
+            _parts.Says($"Cannot look for {order.Package.App}: {error.Message}");
+            return null;
+        }
+    }
+
+    private async Task<PackageDocument> FetchDocument(PackageLink link, CancellationToken cancellation)
+    {
+        await _parts.Link.Fetch(link.Digest, _parts.Cache, cancellation);
+        return _packages.Known(link.Digest)!;
+    }
+
+    private void Report(Order order, PresenceResult result, DateTimeOffset now)
+    {
+        lock (_proofs)
+        {
+            _proofs.RemoveAll(proof => proof.Deployment == order.Deployment);
+            _proofs.Add(new ProofReport(order.Deployment, order.Number, Word(result.Answer), result.Version, result.Why, now));
+        }
+    }
+
+    /// <summary>Throws away content that neither an order, nor what is installed, nor what could be put back needs.</summary>
+    private void Tidy()
+    {
+        var state = _journal.State;
+        var needed = new HashSet<string>(state.Orders.SelectMany(order => new[] { order.Package.Digest, order.Previous?.Digest }).OfType<string>(), StringComparer.Ordinal);
+        foreach (var receipt in state.Receipts.Values.Concat(state.Earlier.Values))
+        {
+            needed.UnionWith(_packages.Digests(receipt));
+        }
+
+        foreach (var order in state.Orders.Where(order => order.MayStart))
+        {
+            if (_packages.Known(order.Package.Digest) is { } document)
+            {
+                needed.UnionWith(PackageKeeper.VariantOf(document, order.Variant).Files.Select(file => file.Sha256));
+            }
+        }
+
+        _parts.Cache.KeepOnly(needed);
+    }
+
+    private async Task ListenForHails(CancellationToken cancellation)
+    {
+        while (!cancellation.IsCancellationRequested)
+        {
+            try
+            {
+                await _parts.Link.AwaitHail(cancellation);
+                Wake(_checkInNow);
+            }
+            catch (LinkException)
+            {
+                // Without the line the device still comes at its usual times; the line is tried again later.
+                await Task.Delay(TimeSpan.FromSeconds(Math.Min(30, _identity.CheckInSeconds)), _parts.Time, cancellation);
+            }
+        }
+    }
+
+    private FactReport Facts(DeviceState state)
+    {
+        var gathered = _parts.Facts.Gather();
+        var receipts = state.Receipts.Values.Select(receipt => new ProgramReport(receipt.App, receipt.Version, "receipt"));
+        return gathered.Programs is null
+            ? gathered
+            : gathered with { Programs = [.. gathered.Programs.Where(program => !state.Receipts.ContainsKey(Core.Rules.FactCatalog.Slug(program.Name))).Concat(receipts).OrderBy(program => program.Name, StringComparer.Ordinal)] };
+    }
+
+    private static string DigestOf(FactReport facts)
+    {
+        var canonical = facts with { Facts = new SortedDictionary<string, string>(facts.Facts.ToDictionary(), StringComparer.Ordinal) };
+        return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(canonical, ContractJson.Default.FactReport)));
+    }
+
+    private static string Word(PresenceAnswer answer) => answer switch
+    {
+        PresenceAnswer.NotKnown => "not-known",
+        PresenceAnswer.Absent => "absent",
+        PresenceAnswer.Older => "older",
+        PresenceAnswer.Present => "present",
+        _ => "newer",
+    };
+
+    private static string Verb(string kind) => kind switch { "install" => "Install", "remove" => "Remove", _ => "Put back what was before" };
+
+    private async Task Wait(SemaphoreSlim now, TimeSpan pause, CancellationToken cancellation)
+    {
+        if (pause <= TimeSpan.Zero)
+        {
+            return;
+        }
+
+        using var timeout = new CancellationTokenSource(pause, _parts.Time);
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(timeout.Token, cancellation);
+        try
+        {
+            await now.WaitAsync(either.Token);
+        }
+        catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
+        {
+            // The time has come.
+        }
+    }
+
+    private static void Wake(SemaphoreSlim sleeper)
+    {
+        try
+        {
+            sleeper.Release();
+        }
+        catch (SemaphoreFullException)
+        {
+            // Already awake.
+        }
+    }
+}

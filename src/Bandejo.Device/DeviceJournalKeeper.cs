@@ -1,0 +1,53 @@
+using Bandejo.Contract.Device;
+
+namespace Bandejo.Device;
+
+/// <summary>Keeps the journal and the state that follows from it together.</summary>
+internal sealed class DeviceJournalKeeper
+{
+    private readonly Lock _lock = new();
+    private readonly IDeviceJournal _journal;
+    private readonly TimeProvider _time;
+    private DeviceState _state;
+
+    public DeviceJournalKeeper(IDeviceJournal journal, TimeProvider time)
+    {
+        _journal = journal;
+        _time = time;
+        _state = journal.Load().Aggregate(new DeviceState(), (state, entry) => state.After(entry));
+        journal.Replace(new Whole(_state));
+    }
+
+    public DateTimeOffset Now => _time.GetUtcNow();
+
+    public DeviceState State
+    {
+        get
+        {
+            lock (_lock)
+            {
+                return _state;
+            }
+        }
+    }
+
+    /// <summary>Writes an entry down and lets it take effect.</summary>
+    public void Append(JournalEntry entry)
+    {
+        lock (_lock)
+        {
+            var next = _state.After(entry);
+            _journal.Append(entry);
+            _state = next;
+        }
+    }
+
+    /// <summary>The service confirmed the orders: leases run from now. Need not survive a power cut, a lease only gets shorter by it.</summary>
+    public void Confirm()
+    {
+        lock (_lock)
+        {
+            _state = _state with { ConfirmedAt = Now };
+        }
+    }
+}

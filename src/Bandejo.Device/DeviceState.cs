@@ -1,0 +1,89 @@
+using Bandejo.Contract.Device;
+
+namespace Bandejo.Device;
+
+/// <summary>What the device knows, as the fold of its journal.</summary>
+public sealed record DeviceState
+{
+    public IReadOnlyList<Order> Orders { get; init; } = [];
+
+    public string OrdersTag { get; init; } = "";
+
+    /// <summary>When the orders were last confirmed by the service; leases run from here.</summary>
+    public DateTimeOffset ConfirmedAt { get; init; }
+
+    /// <summary>Progress by <see cref="KeyOf(Order)"/>.</summary>
+    public IReadOnlyDictionary<string, OrderProgress> Progress { get; init; } = new Dictionary<string, OrderProgress>();
+
+    /// <summary>The attempt in hand, or null.</summary>
+    public Attempt? Current { get; init; }
+
+    /// <summary>Reports that the service has not acknowledged.</summary>
+    public IReadOnlyList<AttemptReport> Outbox { get; init; } = [];
+
+    /// <summary>What we installed, by app.</summary>
+    public IReadOnlyDictionary<string, Receipt> Receipts { get; init; } = new Dictionary<string, Receipt>();
+
+    /// <summary>The packages before the present ones, by app; kept so that they can be put back.</summary>
+    public IReadOnlyDictionary<string, Receipt> Earlier { get; init; } = new Dictionary<string, Receipt>();
+
+    public long WithdrawnSerial { get; init; }
+
+    public IReadOnlyList<string> Withdrawn { get; init; } = [];
+
+    /// <summary>Names one asking of one deployment.</summary>
+    public static string KeyOf(Order order) => KeyOf(order.Deployment, order.Number, order.Kind);
+
+    public static string KeyOf(string deployment, int number, string kind) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{deployment}/{number}/{kind}");
+
+    /// <summary>The state after an entry.</summary>
+    public DeviceState After(JournalEntry entry)
+    {
+        switch (entry)
+        {
+            case Whole whole:
+                return whole.State;
+            case OrdersTaken taken:
+                // Progress of deployments that are gone is forgotten; that of others stays, also for earlier numbers.
+                var known = taken.Orders.Select(order => order.Deployment).ToHashSet(StringComparer.Ordinal);
+                return this with
+                {
+                    Orders = taken.Orders,
+                    OrdersTag = taken.Tag,
+                    ConfirmedAt = taken.At,
+                    Progress = Progress.Where(pair => known.Contains(pair.Key.Split('/')[0])).ToDictionary(),
+                };
+            case AttemptBegan began:
+                var first = new AttemptReport(began.Attempt.Id, began.Attempt.Order.Deployment, began.Attempt.Order.Number, false, began.Attempt.Order.Kind, began.Attempt.StartedAt, null, null, began.Attempt.Phase, null, "", null, null, null, false);
+                return this with { Current = began.Attempt, Outbox = [.. Outbox, first] };
+            case AttemptMoved moved:
+                return this with { Current = Current! with { Phase = moved.Phase, Before = moved.Before ?? Current.Before, BeforePackage = moved.BeforePackage ?? Current.BeforePackage } };
+            case AttemptEnded ended:
+                var progress = new Dictionary<string, OrderProgress>(Progress) { [KeyOf(Current!.Order)] = new OrderProgress(Current.Try, ended.NextTry, ended.BootId) };
+                return this with { Current = null, Outbox = [.. Outbox, ended.Report], Progress = progress };
+            case ReportsAcknowledged acknowledged:
+                return this with { Outbox = [.. Outbox.Where(report => !acknowledged.Names.Contains(NameOf(report)))] };
+            case ReceiptKept kept:
+                var receipts = new Dictionary<string, Receipt>(Receipts);
+                var earlier = new Dictionary<string, Receipt>(Earlier);
+                if (receipts.TryGetValue(kept.Receipt.App, out var before) && before.Link.Digest != kept.Receipt.Link.Digest)
+                {
+                    earlier[kept.Receipt.App] = before;
+                }
+
+                receipts[kept.Receipt.App] = kept.Receipt;
+                return this with { Receipts = receipts, Earlier = earlier };
+            case ReceiptDropped dropped:
+                return this with { Receipts = Receipts.Where(pair => pair.Key != dropped.App).ToDictionary(), Earlier = Earlier.Where(pair => pair.Key != dropped.App).ToDictionary() };
+            case WithdrawnTaken withdrawn:
+                return this with { WithdrawnSerial = withdrawn.Serial, Withdrawn = withdrawn.Digests };
+            case RestartSeen restarted:
+                return this with { Progress = new Dictionary<string, OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null } } };
+            default:
+                throw new InvalidOperationException($"The journal has no meaning for {entry.GetType().Name}.");
+        }
+    }
+
+    /// <summary>The name under which a report is acknowledged.</summary>
+    public static string NameOf(AttemptReport report) => $"{report.Id}/{(report.HasEnded ? "ended" : "began")}";
+}

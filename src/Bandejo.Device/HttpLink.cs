@@ -1,0 +1,213 @@
+using System.Net;
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Security.Cryptography;
+using System.Text.Json.Serialization.Metadata;
+using Bandejo.Contract;
+using Bandejo.Contract.Device;
+using Microsoft.IdentityModel.JsonWebTokens;
+using Microsoft.IdentityModel.Tokens;
+
+namespace Bandejo.Device;
+
+/// <summary>The device protocol over HTTP.</summary>
+/// <param name="http">Has the service's address as its base address.</param>
+/// <param name="key">The device's private key.</param>
+/// <param name="time">For the age of assertions and tokens.</param>
+public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IServiceLink
+{
+    private readonly JsonWebTokenHandler _tokens = new() { SetDefaultTimesOnTokenCreation = false };
+    private readonly SemaphoreSlim _tokenLock = new(1, 1);
+    private string? _token;
+    private DateTimeOffset _tokenEnds;
+    private Stream? _hails;
+    private StreamReader? _hailReader;
+
+    /// <summary>The device's identity; empty before it has joined.</summary>
+    public string DeviceId { get; set; } = "";
+
+    public async Task<JoinAnswer> Join(JoinRequest request, CancellationToken cancellation)
+    {
+        using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/join") { Content = JsonContent.Create(request, ContractJson.Default.JoinRequest) };
+        return await Send(message, ContractJson.Default.JoinAnswer, cancellation);
+    }
+
+    public async Task<CheckInAnswer> CheckIn(CheckInRequest request, CancellationToken cancellation) => await WithToken(
+        () => new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/check-in") { Content = JsonContent.Create(request, ContractJson.Default.CheckInRequest) },
+        message => Send(message, ContractJson.Default.CheckInAnswer, cancellation), cancellation);
+
+    public async Task AwaitHail(CancellationToken cancellation)
+    {
+        try
+        {
+            if (_hailReader is null)
+            {
+                var response = await WithToken(
+                    () => new HttpRequestMessage(HttpMethod.Get, DeviceProtocol.Prefix + "/hail"),
+                    async message => await Checked(await http.SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation), cancellation), cancellation);
+                _hails = await response.Content.ReadAsStreamAsync(cancellation);
+                _hailReader = new StreamReader(_hails);
+            }
+
+            while (true)
+            {
+                var line = await _hailReader.ReadLineAsync(cancellation) ?? throw new LinkException("The line to the service was closed.", 0);
+                if (line.StartsWith("data:", StringComparison.Ordinal))
+                {
+                    return;
+                }
+            }
+        }
+        catch (Exception error) when (error is HttpRequestException or IOException or LinkException)
+        {
+            _hailReader?.Dispose();
+            _hailReader = null;
+            throw error as LinkException ?? new LinkException(error.Message, 0, error);
+        }
+    }
+
+    public async Task Fetch(string sha256, IContentCache cache, CancellationToken cancellation)
+    {
+        for (var again = 0; again < 2; again++)
+        {
+            var have = cache.PartLength(sha256);
+            await WithToken(
+                () =>
+                {
+                    var message = new HttpRequestMessage(HttpMethod.Get, $"{DeviceProtocol.Prefix}/files/{sha256}");
+                    message.Headers.Range = have > 0 ? new RangeHeaderValue(have, null) : null;
+                    return message;
+                },
+                async message =>
+                {
+                    using var response = await http.SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation);
+                    if (response.StatusCode == HttpStatusCode.RequestedRangeNotSatisfiable)
+                    {
+                        // All of it was there already; whether it is right, its digest says.
+                        return true;
+                    }
+
+                    await Checked(response, cancellation);
+                    await using var source = await response.Content.ReadAsStreamAsync(cancellation);
+                    await using var part = cache.AppendPart(sha256);
+                    if (response.StatusCode == HttpStatusCode.OK)
+                    {
+                        part.SetLength(0);
+                    }
+
+                    await source.CopyToAsync(part, cancellation);
+                    return true;
+                }, cancellation);
+            if (cache.Complete(sha256))
+            {
+                return;
+            }
+        }
+
+        throw new LinkException($"The file {sha256[..12]}… arrived twice with other content than its digest says.", 0);
+    }
+
+    public async Task SendLog(string attempt, Stream log, CancellationToken cancellation) => await WithToken(
+        () =>
+        {
+            log.Position = Math.Max(0, log.Length - DeviceProtocol.MaxLog);
+            return new HttpRequestMessage(HttpMethod.Put, $"{DeviceProtocol.Prefix}/attempts/{attempt}/log") { Content = new StreamContent(log) };
+        },
+        async message =>
+        {
+            using var response = await http.SendAsync(message, cancellation);
+            await Checked(response, cancellation);
+            return true;
+        }, cancellation);
+
+    private async Task<T> WithToken<T>(Func<HttpRequestMessage> make, Func<HttpRequestMessage, Task<T>> send, CancellationToken cancellation)
+    {
+        try
+        {
+            for (var isFirst = true; ; isFirst = false)
+            {
+                using var message = make();
+                message.Headers.Authorization = new AuthenticationHeaderValue("Bearer", await Token(renew: !isFirst, cancellation));
+                try
+                {
+                    return await send(message);
+                }
+                catch (LinkException error) when (error.Status == 401 && isFirst)
+                {
+                    // The service was restarted or the token ran out on the way; one new token is worth trying.
+                }
+            }
+        }
+        catch (Exception error) when (error is HttpRequestException or IOException or TaskCanceledException && !cancellation.IsCancellationRequested)
+        {
+            throw new LinkException($"The service cannot be reached: {error.Message}", 0, error);
+        }
+    }
+
+    private async Task<string> Token(bool renew, CancellationToken cancellation)
+    {
+        await _tokenLock.WaitAsync(cancellation);
+        try
+        {
+            var now = time.GetUtcNow();
+            if (!renew && _token is not null && now < _tokenEnds)
+            {
+                return _token;
+            }
+
+            var assertion = _tokens.CreateToken(new SecurityTokenDescriptor
+            {
+                Issuer = DeviceId,
+                Audience = DeviceProtocol.Audience,
+                Claims = new Dictionary<string, object> { ["sub"] = DeviceId, ["jti"] = Guid.NewGuid().ToString("N") },
+                Expires = now.AddSeconds(DeviceProtocol.MaxAssertionAge / 2).UtcDateTime,
+                SigningCredentials = new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256),
+            });
+            using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/token") { Content = JsonContent.Create(new DeviceTokenRequest(assertion), ContractJson.Default.DeviceTokenRequest) };
+            var answer = await Send(message, ContractJson.Default.DeviceTokenAnswer, cancellation);
+            _token = answer.AccessToken;
+            _tokenEnds = now.AddSeconds(answer.ExpiresIn * 0.8);
+            return _token;
+        }
+        finally
+        {
+            _tokenLock.Release();
+        }
+    }
+
+    private async Task<T> Send<T>(HttpRequestMessage message, JsonTypeInfo<T> form, CancellationToken cancellation)
+    {
+        try
+        {
+            using var response = await http.SendAsync(message, cancellation);
+            await Checked(response, cancellation);
+            return await response.Content.ReadFromJsonAsync(form, cancellation) ?? throw new LinkException("The service sent an empty answer.", 0);
+        }
+        catch (Exception error) when (error is HttpRequestException or IOException or System.Text.Json.JsonException or TaskCanceledException && !cancellation.IsCancellationRequested)
+        {
+            throw new LinkException($"The service cannot be reached: {error.Message}", 0, error);
+        }
+    }
+
+    private static async Task<HttpResponseMessage> Checked(HttpResponseMessage response, CancellationToken cancellation)
+    {
+        if (response.IsSuccessStatusCode)
+        {
+            return response;
+        }
+
+        var status = (int)response.StatusCode;
+        string? detail = null;
+        try
+        {
+            detail = (await response.Content.ReadFromJsonAsync(ContractJson.Default.Problem, cancellation))?.Detail;
+        }
+        catch (Exception error) when (error is System.Text.Json.JsonException or InvalidOperationException or NotSupportedException)
+        {
+            // Whatever answered is not our service; its status must do.
+        }
+
+        response.Dispose();
+        throw new LinkException(detail ?? $"The service answered with status {status}.", status);
+    }
+}

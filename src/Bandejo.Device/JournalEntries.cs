@@ -1,0 +1,75 @@
+using System.Text.Json.Serialization;
+using Bandejo.Contract.Device;
+
+namespace Bandejo.Device;
+
+/// <summary>Something that the device must still know after losing power.</summary>
+[JsonPolymorphic(TypeDiscriminatorPropertyName = "entry")]
+[JsonDerivedType(typeof(Whole), "whole")]
+[JsonDerivedType(typeof(OrdersTaken), "orders")]
+[JsonDerivedType(typeof(AttemptBegan), "began")]
+[JsonDerivedType(typeof(AttemptMoved), "moved")]
+[JsonDerivedType(typeof(AttemptEnded), "ended")]
+[JsonDerivedType(typeof(ReportsAcknowledged), "acknowledged")]
+[JsonDerivedType(typeof(ReceiptKept), "receipt")]
+[JsonDerivedType(typeof(ReceiptDropped), "receipt-dropped")]
+[JsonDerivedType(typeof(WithdrawnTaken), "withdrawn")]
+[JsonDerivedType(typeof(RestartSeen), "restarted")]
+public abstract record JournalEntry;
+
+/// <summary>The whole state, in the place of all that was before.</summary>
+public sealed record Whole(DeviceState State) : JournalEntry;
+
+/// <summary>New orders came with a check-in.</summary>
+public sealed record OrdersTaken(IReadOnlyList<Order> Orders, string Tag, DateTimeOffset At) : JournalEntry;
+
+/// <summary>An attempt begins.</summary>
+public sealed record AttemptBegan(Attempt Attempt) : JournalEntry;
+
+/// <summary>The attempt in hand is about to enter a phase.</summary>
+public sealed record AttemptMoved(string Phase, string? Before, string? BeforePackage) : JournalEntry;
+
+/// <summary>The attempt in hand has ended.</summary>
+/// <param name="Report">What the service is told.</param>
+/// <param name="NextTry">When the next try is due; null for none.</param>
+/// <param name="BootId">The start of the system that must be over before the proof is taken; null where no restart is needed.</param>
+public sealed record AttemptEnded(AttemptReport Report, DateTimeOffset? NextTry, string? BootId) : JournalEntry;
+
+/// <summary>The service has reports safely.</summary>
+public sealed record ReportsAcknowledged(IReadOnlyList<string> Names) : JournalEntry;
+
+/// <summary>An app was installed by us.</summary>
+public sealed record ReceiptKept(Receipt Receipt) : JournalEntry;
+
+/// <summary>An app of ours was taken away.</summary>
+public sealed record ReceiptDropped(string App) : JournalEntry;
+
+/// <summary>A newer list of withdrawn packages.</summary>
+public sealed record WithdrawnTaken(long Serial, IReadOnlyList<string> Digests) : JournalEntry;
+
+/// <summary>The restart that an order waited for has happened.</summary>
+public sealed record RestartSeen(string Order) : JournalEntry;
+
+/// <summary>What we installed.</summary>
+/// <param name="App">The app's slug.</param>
+/// <param name="Link">The package as an order named it.</param>
+/// <param name="Variant">Which variant.</param>
+public sealed record Receipt(string App, string Name, string Version, PackageLink Link, string Variant, DateTimeOffset At);
+
+/// <summary>An attempt in hand.</summary>
+/// <param name="Id">Its identity.</param>
+/// <param name="Order">The order, as it was when it began.</param>
+/// <param name="Try">1 for the first.</param>
+/// <param name="Phase">The phase it is in, or is about to enter.</param>
+public sealed record Attempt(string Id, Order Order, int Try, DateTimeOffset StartedAt, string Phase, string? Before, string? BeforePackage);
+
+/// <summary>What became of an order's number so far.</summary>
+/// <param name="Tries">Tries that have ended.</param>
+/// <param name="NextTry">When the next is due; null where none follows.</param>
+/// <param name="WaitsForBoot">The start of the system that must be over before the proof is taken.</param>
+public sealed record OrderProgress(int Tries, DateTimeOffset? NextTry, string? WaitsForBoot);
+
+/// <summary>JSON for the journal.</summary>
+[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]
+[JsonSerializable(typeof(JournalEntry))]
+public sealed partial class JournalJson : JsonSerializerContext;

@@ -1,0 +1,150 @@
+using Bandejo.Contract.Device;
+
+namespace Bandejo.Device;
+
+/// <summary>The files of the device, named relative to its root with <c>/</c> between parts.</summary>
+public interface IMachineFiles
+{
+    bool Exists(string path);
+
+    /// <summary>The text of a file, at most <paramref name="max"/> characters; null where there is none.</summary>
+    /// <exception cref="IOException">It is there and cannot be read.</exception>
+    string? Read(string path, int max);
+
+    /// <summary>The SHA-256 of a file in lower-case hexadecimal; null where there is none.</summary>
+    /// <exception cref="IOException">It is there and cannot be read.</exception>
+    string? Sha256(string path);
+}
+
+/// <summary>What a step needs to run.</summary>
+/// <param name="Attempt">The attempt it belongs to; names its run for <see cref="IMachineProcesses.Find"/>.</param>
+/// <param name="Name">Which step of the attempt: <c>install</c>, <c>remove</c>, …</param>
+/// <param name="Command">The command and its arguments.</param>
+/// <param name="Files">The payload: path in the working folder to digest in the cache.</param>
+/// <param name="Environment">What it finds in its environment besides the usual.</param>
+public sealed record StepRun(string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment);
+
+/// <summary>How a step ended.</summary>
+/// <param name="ExitCode">Its exit code; null where it did not end by itself or could not be started.</param>
+/// <param name="Problem">Why it could not be started, or null.</param>
+/// <param name="TimedOut">It was at its limit.</param>
+public sealed record StepEnd(int? ExitCode, string? Problem, bool TimedOut);
+
+/// <summary>What is known of a step that was begun before the agent stopped.</summary>
+public enum StepTrace
+{
+    /// <summary>It was never started, and from now on cannot be.</summary>
+    NeverStarted,
+
+    /// <summary>It still runs.</summary>
+    Running,
+
+    /// <summary>It has ended, and its exit code is known.</summary>
+    Ended,
+
+    /// <summary>It was started and is gone without an exit code: the device lost power, or somebody ended it.</summary>
+    Gone,
+}
+
+/// <summary>The processes of the device.</summary>
+public interface IMachineProcesses
+{
+    /// <summary>Starts a step. It goes on if the agent stops.</summary>
+    Task<StepEnd> Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation);
+
+    /// <summary>What became of a step that was begun earlier.</summary>
+    StepTrace Find(string attempt, string name);
+
+    /// <summary>Waits for a step that still runs or has ended.</summary>
+    Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation);
+
+    /// <summary>Runs a short command of a presence check. Null output where it could not be started or took too long.</summary>
+    Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation);
+
+    /// <summary>Asks programs to close and waits a while. Returns the names that still run.</summary>
+    Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation);
+
+    /// <summary>The log of an attempt so far; null where there is none.</summary>
+    Stream? OpenLog(string attempt);
+
+    /// <summary>Removes what an attempt left in the agent's folder, the log included.</summary>
+    void Forget(string attempt);
+}
+
+/// <summary>What the device says of itself.</summary>
+public interface IMachineFacts
+{
+    /// <summary>The facts and the programs that the operating system knows.</summary>
+    FactReport Gather();
+
+    /// <summary>Changes with each start of the operating system.</summary>
+    string BootId { get; }
+}
+
+/// <summary>Settings files of the device.</summary>
+public interface IMachineSettings
+{
+    /// <summary>The value of a key (<c>key = value</c> lines); null where file or key are missing.</summary>
+    string? Read(string path, string key);
+}
+
+/// <summary>The way to the service.</summary>
+public interface IServiceLink
+{
+    Task<JoinAnswer> Join(JoinRequest request, CancellationToken cancellation);
+
+    Task<CheckInAnswer> CheckIn(CheckInRequest request, CancellationToken cancellation);
+
+    /// <summary>Completes when the service asks for a check-in.</summary>
+    Task AwaitHail(CancellationToken cancellation);
+
+    /// <summary>Brings content into the cache, going on where an earlier try stopped, and checks its digest.</summary>
+    /// <exception cref="LinkException">It could not be fetched whole.</exception>
+    Task Fetch(string sha256, IContentCache cache, CancellationToken cancellation);
+
+    Task SendLog(string attempt, Stream log, CancellationToken cancellation);
+}
+
+/// <summary>Content by digest on the device.</summary>
+public interface IContentCache
+{
+    /// <summary>True where the content is there whole.</summary>
+    bool Has(string sha256);
+
+    /// <summary>How much of it has arrived.</summary>
+    long PartLength(string sha256);
+
+    /// <summary>Opens the part for appending.</summary>
+    Stream AppendPart(string sha256);
+
+    /// <summary>Checks the part's digest and takes it in. False, and the part is thrown away, where it is not what it should be.</summary>
+    bool Complete(string sha256);
+
+    /// <summary>The content as bytes; for documents.</summary>
+    byte[] Read(string sha256);
+
+    /// <summary>Throws away all content but what is named.</summary>
+    void KeepOnly(IReadOnlySet<string> digests);
+}
+
+/// <summary>The device's journal: each entry is durable before <see cref="Append"/> returns.</summary>
+public interface IDeviceJournal
+{
+    IReadOnlyList<JournalEntry> Load();
+
+    void Append(JournalEntry entry);
+
+    /// <summary>Puts one entry in the place of all.</summary>
+    void Replace(JournalEntry entry);
+}
+
+/// <summary>The service could not be reached, or refused.</summary>
+/// <param name="message">What happened.</param>
+/// <param name="status">The HTTP status, 0 where there was no answer.</param>
+public sealed class LinkException(string message, int status, Exception? inner = null) : Exception(message, inner)
+{
+    public int Status => status;
+
+    /// <summary>The service does not know this device any more.</summary>
+    public bool IsGone => status == 410;
+}

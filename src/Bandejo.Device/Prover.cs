@@ -1,0 +1,87 @@
+using System.Text.RegularExpressions;
+using Bandejo.Contract.Device;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Versions;
+
+namespace Bandejo.Device;
+
+/// <summary>Carries out presence checks on the device.</summary>
+public sealed partial class Prover(IMachineFiles files, IMachineProcesses processes, IMachineSettings settings, IMachineFacts facts)
+{
+    private const int MaxText = 64 * 1024;
+
+    private static readonly TimeSpan CommandLimit = TimeSpan.FromSeconds(20);
+
+    /// <summary>What the checks of a variant say.</summary>
+    /// <param name="receipt">Our receipt of the app, or null.</param>
+    public async Task<PresenceResult> Prove(PackageDocument document, DocumentVariant variant, Receipt? receipt, CancellationToken cancellation)
+    {
+        var looks = new List<(PresenceCheck, Observation)>();
+        foreach (var written in variant.Present)
+        {
+            var check = new PresenceCheck(KindOf(written.Kind), written.Subject, written.Arguments, written.Key, written.Expected, written.Pattern);
+            looks.Add((check, await Look(check, receipt, cancellation)));
+        }
+
+        return Presence.Judge(document.Name, AppVersion.Parse(document.Version), looks);
+    }
+
+    private async Task<Observation> Look(PresenceCheck check, Receipt? receipt, CancellationToken cancellation)
+    {
+        try
+        {
+            switch (check.Kind)
+            {
+                case PresenceKind.File:
+                    return !files.Exists(check.Subject) ? Observation.NotThere : new Observation(true, null, null, check.Expected is null ? null : files.Sha256(check.Subject));
+                case PresenceKind.FileVersion:
+                    return files.Read(check.Subject, MaxText) is { } content ? new Observation(true, null, VersionIn(content, check.Pattern), null) : Observation.NotThere;
+                case PresenceKind.Setting:
+                    return settings.Read(check.Subject, check.Key!) is { } value ? new Observation(true, null, null, value) : Observation.NotThere;
+                case PresenceKind.Command:
+                    if (await processes.Ask([check.Subject, .. check.Arguments], CommandLimit, cancellation) is not { } answer)
+                    {
+                        return Observation.NotThere;
+                    }
+
+                    return answer.Code != 0 ? Observation.NotThere : new Observation(true, null, VersionIn(answer.Output, check.Pattern), answer.Output.Trim());
+                case PresenceKind.Receipt:
+                    return receipt is null ? Observation.NotThere : new Observation(true, null, receipt.Version, null);
+                default:
+                    var programs = facts.Gather().Programs;
+                    if (programs is null)
+                    {
+                        return Observation.CouldNotLook("the operating system's list of programs could not be read");
+                    }
+
+                    return programs.FirstOrDefault(program => program.Source == "system" && program.Name.Equals(check.Subject, StringComparison.OrdinalIgnoreCase)) is { } found
+                        ? new Observation(true, null, VersionIn(found.Version, check.Pattern), null)
+                        : Observation.NotThere;
+            }
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException or TimeoutException)
+        {
+            return Observation.CouldNotLook(error.Message);
+        }
+    }
+
+    private static PresenceKind KindOf(string word) => word switch
+    {
+        "file" => PresenceKind.File,
+        "version-in" => PresenceKind.FileVersion,
+        "setting" => PresenceKind.Setting,
+        "command" => PresenceKind.Command,
+        "receipt" => PresenceKind.Receipt,
+        "program" => PresenceKind.Program,
+        _ => throw new SealException($"The package asks for a presence check '{word}' that this agent does not know; update the agent."),
+    };
+
+    private static string? VersionIn(string text, string? pattern)
+    {
+        var match = pattern is null ? FirstVersion().Match(text) : Regex.Match(text, pattern, RegexOptions.NonBacktracking);
+        return match.Success ? match.Groups[pattern is null ? 0 : 1].Value : null;
+    }
+
+    [GeneratedRegex(@"[vV]?\d[A-Za-z0-9._+~-]*")]
+    private static partial Regex FirstVersion();
+}
