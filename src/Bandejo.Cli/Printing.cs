@@ -56,7 +56,7 @@ internal sealed class Sheet(params string[] headings)
         foreach (var heading in headings)
         {
             var isNumber = heading.StartsWith('#');
-            var column = new TableColumn(new Markup($"[dim]{Markup.Escape(heading.TrimStart('#'))}[/]")) { Padding = new Padding(0, 2) };
+            var column = new TableColumn(new Markup($"[dim]{Markup.Escape(heading.TrimStart('#'))}[/]")) { Padding = new Padding(0, 0, 2, 0) };
             column.NoWrap = heading.TrimStart('#') is "Device" or "State" or "Id" or "Version" or "When";
             table.AddColumn(isNumber ? column.RightAligned() : column);
         }

@@ -388,7 +388,8 @@ public sealed class DeviceEngine
             catch (LinkException)
             {
                 // Without the line the device still comes at its usual times; the line is tried again later.
-                await Task.Delay(TimeSpan.FromSeconds(Math.Min(30, _identity.CheckInSeconds)), _parts.Time, cancellation);
+                var spread = 1 - (StableHash.Share(_identity.DeviceId) * 0.5);
+                await Task.Delay(TimeSpan.FromSeconds(Math.Min(30, _identity.CheckInSeconds) * spread), _parts.Time, cancellation);
             }
         }
     }

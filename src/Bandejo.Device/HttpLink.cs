@@ -47,6 +47,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                     async message => await Checked(await http.SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation), cancellation), cancellation);
                 _hails = await response.Content.ReadAsStreamAsync(cancellation);
                 _hailReader = new StreamReader(_hails);
+
+                // What was called out while nobody listened is lost; a line that has just come up is therefore a hail itself.
+                return;
             }
 
             while (true)

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
 using System.Threading.RateLimiting;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
@@ -38,6 +39,7 @@ internal static class Setup
         builder.Services.AddSerilog(logs => logs
             .MinimumLevel.Information()
             .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+            .MinimumLevel.Override("Bandejo.Server.Access.Authentication", LogEventLevel.Warning)
             .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
             .MinimumLevel.Override("Microsoft.AspNetCore.Diagnostics.ExceptionHandlerMiddleware", LogEventLevel.Fatal)
             .WriteTo.Console(new CompactJsonFormatter(), standardErrorFromLevel: LogEventLevel.Verbose));
@@ -61,7 +63,7 @@ internal static class Setup
         services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
         services.ConfigureHttpJsonOptions(json =>
         {
-            json.SerializerOptions.TypeInfoResolverChain.Insert(0, new ContractJson(new JsonSerializerOptions(JsonSerializerDefaults.Web) { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull }));
+            json.SerializerOptions.TypeInfoResolverChain.Insert(0, ContractJson.Default.WithAddedModifier(MayBeLeftOut));
             json.SerializerOptions.Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
             json.SerializerOptions.DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull;
             json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
@@ -118,6 +120,15 @@ internal static class Setup
         api.MapGet("/service", (FleetWorld world) => Results.Ok(world.Read(each => new ServiceInfo(
             typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count, each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count))))
             .ForAll().WithSummary("What this service is").Produces<ServiceInfo>();
+    }
+
+    /// <summary>What may be null may be left out; everything else must be there.</summary>
+    private static void MayBeLeftOut(JsonTypeInfo info)
+    {
+        foreach (var property in info.Properties.Where(property => property.IsSetNullable))
+        {
+            property.IsRequired = false;
+        }
     }
 
     private static RateLimitPartition<string> PerMinute(HttpContext context, int permits) => RateLimitPartition.GetFixedWindowLimiter(

@@ -177,7 +177,7 @@ public static class DeploymentMachine
 
         if (state.Status == DeploymentStatus.Running && state.Waves.All(wave => wave.PassedAt is not null))
         {
-            journal.Add(new JournalLine("standing", "Every wave is open and every gate has passed; it stays on guard.", null, ""));
+            journal.Add(new JournalLine("standing", "Every gate has passed and every device that counts is met; it stays on guard.", null, ""));
             state = state with { Status = DeploymentStatus.Standing, Since = now, Revision = state.Revision + 1 };
         }
 
@@ -190,7 +190,8 @@ public static class DeploymentMachine
         var name = plan.Waves[index].Name;
         if (plan.Waves[index].Gate is not { } gate)
         {
-            return (With(state, index, wave with { PassedAt = now }), null);
+            // The last wave has no gate: it is through when all it counts are met.
+            return tally.Top == tally.Bottom ? (With(state, index, wave with { PassedAt = now }), null) : (state, null);
         }
 
         var needed = gate.Needed(tally.Bottom);

@@ -26,7 +26,7 @@ internal static class Authentication
     public static void AddSignIn(this IServiceCollection services, bool isDemo)
     {
         services.AddAuthentication(People)
-            .AddPolicyScheme(People, null, options => options.ForwardDefaultSelector = context => context.Request.Headers.Authorization.Count > 0 ? PersonalToken : CookieAuthenticationDefaults.AuthenticationScheme)
+            .AddPolicyScheme(People, null, options => options.ForwardDefaultSelector = context => context.Request.Path.StartsWithSegments(DeviceProtocol.Prefix) ? Device : context.Request.Headers.Authorization.Count > 0 ? PersonalToken : CookieAuthenticationDefaults.AuthenticationScheme)
             .AddScheme<AuthenticationSchemeOptions, PersonalTokenHandler>(PersonalToken, null)
             .AddScheme<AuthenticationSchemeOptions, DeviceTokenHandler>(Device, null)
             .AddCookie(options =>

@@ -54,6 +54,6 @@ internal static class Reasons
 
         var verdict = rule.Evaluate(world.Columns.Row(device.Row));
         var word = verdict.Truth switch { Truth.True => isIn, Truth.False => isOut, _ => "is not known yet to be in" };
-        return $"{word} '{slug}': {verdict.Why}";
+        return $"{word} '{slug}'{(verdict.Why.Length > 0 ? $": {verdict.Why}" : "")}";
     }
 }
