@@ -225,7 +225,7 @@ internal static class DeploymentCommands
         Say.Line($"\n[dim]halts at: {details.Halt} · tries: {details.Tries}, {details.RetryPause} apart · lease: {details.Lease} · groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
         foreach (var cause in details.Causes)
         {
-            Say.Line($"[red3]{Say.Devices(cause.Devices)}[/] share: {Markup.Escape(cause.What)} [dim]({string.Join(", ", cause.Sample)})[/]");
+            Say.Line($"[red3]{Say.Devices(cause.Devices)}[/]{(cause.Devices > 1 ? " share" : "")}: {Markup.Escape(cause.What)} [dim]({string.Join(", ", cause.Sample)})[/]");
         }
     }
 

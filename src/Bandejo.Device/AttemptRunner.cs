@@ -249,7 +249,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {end.ExitCode})", end.ExitCode, proof),
             ExitMeaning.Prerequisites => new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof),
             ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {end.ExitCode})", end.ExitCode, proof),
-            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}", end.ExitCode, proof),
+            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{LastWords(attempt.Id)}", end.ExitCode, proof),
         };
     }
 
@@ -269,6 +269,21 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
                     new Dictionary<string, string> { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt.Id });
                 return await processes.Run(run, limit, step.EndAtLimit, cancellation);
         }
+    }
+
+    /// <summary>The last line of the log, which is where most installers say what went wrong.</summary>
+    private string LastWords(string attempt)
+    {
+        using var log = processes.OpenLog(attempt);
+        if (log is null)
+        {
+            return "";
+        }
+
+        log.Position = Math.Max(0, log.Length - 2048);
+        using var reader = new StreamReader(log);
+        var line = reader.ReadToEnd().Split('\n').LastOrDefault(each => each.Trim().Length > 0)?.Trim() ?? "";
+        return line.Length == 0 ? "" : $": {(line.Length > 160 ? line[..160] + "…" : line)}";
     }
 
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;

@@ -39,7 +39,8 @@ internal static class Setup
         builder.Services.AddSerilog(logs => logs
             .MinimumLevel.Information()
             .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
-            .MinimumLevel.Override("Bandejo.Server.Access.Authentication", LogEventLevel.Warning)
+            .MinimumLevel.Override("Bandejo.Server.Access.Authentication+PersonalTokenHandler", LogEventLevel.Warning)
+            .MinimumLevel.Override("Bandejo.Server.Access.Authentication+DeviceTokenHandler", LogEventLevel.Warning)
             .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
             .MinimumLevel.Override("Microsoft.AspNetCore.Diagnostics.ExceptionHandlerMiddleware", LogEventLevel.Fatal)
             .WriteTo.Console(new CompactJsonFormatter(), standardErrorFromLevel: LogEventLevel.Verbose));

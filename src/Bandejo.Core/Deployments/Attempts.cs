@@ -112,7 +112,7 @@ public static class Attempts
     /// </summary>
     public static string Fingerprint(string phase, AttemptOutcome outcome, int? code, string message)
     {
-        var clean = System.Text.RegularExpressions.Regex.Replace(message, @"(?:/[\w.-]+){2,}|[0-9a-f]{12,}|\d+", "…");
+        var clean = System.Text.RegularExpressions.Regex.Replace(message, @"(?:/[\w.-]+){2,}|[0-9a-f]{12,}|\d+(?:\.\d+)*", "…");
         return string.Create(CultureInfo.InvariantCulture, $"{phase}: {Word(outcome)}{(code is { } number ? $" (code {number})" : "")}: {clean}");
     }
 }

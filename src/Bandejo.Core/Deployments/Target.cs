@@ -125,7 +125,7 @@ public static class Targets
         (TargetState.Left, TargetEvent.OutOfScope) or (TargetState.NotNeeded, TargetEvent.NotMeant) or (TargetState.Blocked, TargetEvent.Blocked)
             or (TargetState.Unknown, TargetEvent.FitNotKnown) or (TargetState.Contested, TargetEvent.Contested) or (TargetState.Yielded, TargetEvent.Yielded)
             or (TargetState.Waiting, TargetEvent.Held) or (TargetState.Ready, TargetEvent.Due) or (TargetState.Retry, TargetEvent.TryFailed)
-            or (TargetState.Failed, TargetEvent.GaveUp) or (TargetState.Met, TargetEvent.Succeeded) or (TargetState.Working, TargetEvent.Began)
+            or (TargetState.Failed, TargetEvent.GaveUp) or (TargetState.Met, TargetEvent.Succeeded) or (TargetState.Met, TargetEvent.ProofHeld) or (TargetState.Working, TargetEvent.Began)
             or (TargetState.Restart, TargetEvent.NeedsRestart) => true,
         _ => false,
     };

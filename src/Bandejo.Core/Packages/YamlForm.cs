@@ -52,6 +52,12 @@ internal sealed class YamlForm
             findings.Add(new Finding($"This is not YAML: {error.Message.TrimEnd('.')}.", null, (int)error.Start.Line, (int)error.Start.Column));
         }
 
+        catch (Exception error) when (error is InvalidOperationException or ArgumentException)
+        {
+            // The YAML library ends this way at some broken texts, without a place.
+            findings.Add(new Finding("This is not YAML; look at brackets, quotes and indentation.", null, 1, 1));
+        }
+
         return (form, null);
     }
 

@@ -18,6 +18,7 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
 
     private int _at;
     private int _depth;
+    private bool _isTooDeep;
 
     private Token Now => tokens[_at];
 
@@ -33,7 +34,11 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
         while (Now.Kind != TokenKind.End)
         {
             Report(Now, Now.Kind == TokenKind.Close ? "This bracket closes nothing." : $"'{Now.Text}' is not expected here; between two conditions stands 'and' or 'or'.");
-            _at++;
+            if (Now.Kind is TokenKind.Close or TokenKind.Comma or TokenKind.Operator)
+            {
+                _at++;
+            }
+
             if (Now.Kind != TokenKind.End)
             {
                 Joined(isAnd: false);
@@ -62,6 +67,7 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
         if (++_depth > MaxDepth)
         {
             Report(start, $"Brackets and 'not' nest deeper than {MaxDepth}.");
+            _isTooDeep = true;
             _at = tokens.Count - 1;
             _depth--;
             return new BrokenSyntax(start.Start, 1);
@@ -87,7 +93,7 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
             {
                 _at++;
             }
-            else
+            else if (!_isTooDeep)
             {
                 Report(start, "This bracket is not closed.");
             }

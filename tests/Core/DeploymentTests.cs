@@ -1,0 +1,286 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using CsCheck;
+using Xunit;
+
+namespace Bandejo.Core.Tests;
+
+public sealed class DeploymentTests
+{
+    private static readonly DateTimeOffset Start = new(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
+
+    [Fact]
+    public void The_first_wave_opens_at_once_and_the_second_behind_the_gate()
+    {
+        var run = new Run("80 % met", 4, 10);
+        Assert.Equal(["wave-opened"], run.Look(met: 0));
+        Assert.Equal([], run.Look(met: 3));
+        Assert.Equal(["gate-passed", "wave-opened"], run.Look(met: 4));
+        Assert.NotNull(run.State.Waves[1].OpenedAt);
+    }
+
+    [Fact]
+    public void A_soak_runs_from_when_the_count_holds_and_starts_again_when_it_falls()
+    {
+        var run = new Run("85 % met for 1 d", 10, 5);
+        run.Look(met: 0);
+        Assert.Equal(["gate-reached"], run.Look(met: 9));
+        run.At = Start.AddHours(6);
+        Assert.Equal(["gate-fell"], run.Look(met: 8));
+        run.At = Start.AddHours(8);
+        Assert.Equal(["gate-reached"], run.Look(met: 9));
+        run.At = Start.AddHours(25);
+        Assert.Equal([], run.Look(met: 9));
+        Assert.Equal(Start.AddHours(32), run.LookAgain);
+        run.At = Start.AddHours(32);
+        Assert.Equal(["gate-passed", "wave-opened"], run.Look(met: 9));
+    }
+
+    [Fact]
+    public void A_clean_soak_starts_again_at_a_new_failure_although_the_count_holds()
+    {
+        var run = new Run("50 % met for 1 h, clean", 4, 5);
+        run.Look(met: 3);
+        run.At = Start.AddMinutes(50);
+        Assert.Equal(["soak-again"], run.Look(met: 3, trouble: Start.AddMinutes(40)));
+        run.At = Start.AddMinutes(99);
+        Assert.Equal([], run.Look(met: 3, trouble: Start.AddMinutes(40)));
+        run.At = Start.AddMinutes(100);
+        Assert.Equal(["gate-passed", "wave-opened"], run.Look(met: 3, trouble: Start.AddMinutes(40)));
+    }
+
+    [Fact]
+    public void Approval_follows_the_soak_and_never_comes_from_who_started()
+    {
+        var run = new Run("100 % met, then approval", 2, 5);
+        run.Look(met: 0);
+        Assert.Equal(ErrorKind.Conflict, run.Ask(DeploymentAct.Approve, "ruth"));
+        Assert.Equal(["approval-wanted"], run.Look(met: 2));
+        Assert.Equal(ErrorKind.Forbidden, run.Ask(DeploymentAct.Approve, "tomas"));
+        Assert.Null(run.Ask(DeploymentAct.Approve, "ruth"));
+        Assert.Equal(["wave-opened"], run.Look(met: 2));
+    }
+
+    [Fact]
+    public void Who_started_may_approve_only_alone_and_with_a_reason()
+    {
+        var run = new Run("approval", 2, 5);
+        run.Look(met: 2);
+        Assert.Equal(ErrorKind.Forbidden, run.Ask(DeploymentAct.Approve, "tomas", "", mayApproveOwn: true));
+        Assert.Null(run.Ask(DeploymentAct.Approve, "tomas", "nobody else is in", mayApproveOwn: true));
+    }
+
+    [Fact]
+    public void A_count_that_falls_takes_the_wish_for_approval_back()
+    {
+        var run = new Run("100 % met, then approval", 2, 5);
+        run.Look(met: 2);
+        Assert.Equal(["gate-fell"], run.Look(met: 1));
+        Assert.Equal(ErrorKind.Conflict, run.Ask(DeploymentAct.Approve, "ruth"));
+    }
+
+    [Fact]
+    public void A_wave_in_which_nothing_counts_waits_for_a_person()
+    {
+        var run = new Run("95 % met", 0, 5);
+        Assert.Equal(["wave-opened"], run.Look(met: 0));
+        Assert.Equal([], run.Look(met: 0));
+        Assert.Contains("somebody must advance", Sentences.Of(run.Plan, run.State, run.Tallies(0), run.At));
+        Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.Advance, "tomas"));
+        Assert.Null(run.Ask(DeploymentAct.Advance, "tomas", "the pilots are on leave"));
+        Assert.Equal(["wave-opened"], run.Look(met: 0));
+    }
+
+    [Fact]
+    public void Too_many_failures_halt_and_nothing_opens_until_somebody_resumes_with_a_reason()
+    {
+        var run = new Run("10 % met", 12, 5);
+        run.Look(met: 1);
+        var halted = new Run("90 % met", 12, 5);
+        halted.Look(met: 0);
+        Assert.Equal(["halted"], halted.Look(met: 9, failed: 3));
+        Assert.Equal(DeploymentStatus.Halted, halted.State.Status);
+        Assert.Contains("3 of 12 failed", halted.State.Reason);
+        Assert.Equal([], halted.Look(met: 12));
+        Assert.Equal(ErrorKind.Invalid, halted.Ask(DeploymentAct.Resume, "tomas"));
+        Assert.Null(halted.Ask(DeploymentAct.Resume, "tomas", "the disks were cleared"));
+        Assert.Equal(DeploymentStatus.Running, halted.State.Status);
+    }
+
+    [Fact]
+    public void A_halt_can_roll_back_by_itself_and_ends_when_nothing_is_left_to_take_back()
+    {
+        var run = new Run("90 % met", 12, 5, rollBackOnHalt: true);
+        run.Look(met: 0);
+        run.Look(met: 9, failed: 3);
+        Assert.Equal(DeploymentStatus.RollingBack, run.State.Status);
+        Assert.Equal([], run.Look(met: 0, goingBack: 2));
+        Assert.Equal(["rolled-back"], run.Look(met: 0));
+        Assert.Equal(DeploymentStatus.Ended, run.State.Status);
+    }
+
+    [Fact]
+    public void A_pause_keeps_the_next_wave_closed()
+    {
+        var run = new Run("100 % met", 2, 5);
+        run.Look(met: 0);
+        Assert.Null(run.Ask(DeploymentAct.Pause, "tomas"));
+        Assert.Equal([], run.Look(met: 2));
+        Assert.False(run.State.MayStart(0));
+        Assert.Null(run.Ask(DeploymentAct.Resume, "tomas"));
+        Assert.Equal(["gate-passed", "wave-opened"], run.Look(met: 2));
+    }
+
+    [Fact]
+    public void A_wave_with_a_time_of_its_own_does_not_open_before_it()
+    {
+        var run = new Run("100 % met", 2, 5, secondOpens: Start.AddHours(5));
+        run.Look(met: 0);
+        Assert.Equal(["gate-passed"], run.Look(met: 2));
+        Assert.Equal(Start.AddHours(5), run.LookAgain);
+        run.At = Start.AddHours(5);
+        Assert.Equal(["wave-opened"], run.Look(met: 2));
+    }
+
+    [Fact]
+    public void What_has_ended_takes_nothing_more()
+    {
+        var run = new Run("100 % met", 2, 5);
+        run.Look(met: 0);
+        Assert.Null(run.Ask(DeploymentAct.End, "tomas", "superseded"));
+        foreach (var act in Enum.GetValues<DeploymentAct>())
+        {
+            Assert.Equal(ErrorKind.Conflict, run.Ask(act, "ruth", "why not"));
+        }
+    }
+
+    [Fact]
+    public void Every_act_in_every_status_is_allowed_or_refused_and_never_breaks()
+    {
+        foreach (var status in Enum.GetValues<DeploymentStatus>())
+        {
+            foreach (var act in Enum.GetValues<DeploymentAct>())
+            {
+                var run = new Run("100 % met, then approval", 2, 5);
+                run.Look(met: 2);
+                run.State = run.State with { Status = status };
+                var before = run.State;
+                var kind = run.Ask(act, "ruth", "because");
+                Assert.Equal(kind is not null, ReferenceEquals(before, run.State));
+            }
+        }
+    }
+
+    [Fact]
+    public void Looking_twice_never_acts_twice() => Gen.Select(Gen.Int[0, 12], Gen.Int[0, 12], Gen.Int[0, 3], Gen.OneOf("80 % met", "50 % met for 1 h", "90 % met, then approval", "3 met, clean")).Sample((met, failed, later, gate) =>
+    {
+        var run = new Run(gate, 12, 5);
+        run.Look(met: 0);
+        run.At = Start.AddMinutes(later * 40);
+        failed = Math.Min(failed, 12 - met);
+        run.Look(met, failed);
+        var once = run.State;
+        Assert.Equal([], run.Look(met, failed));
+        Assert.Equal(once, run.State);
+    }, iter: 2_000);
+
+    [Fact]
+    public void Picks_do_not_depend_on_the_order_of_devices_and_take_everybody_once()
+    {
+        var devices = Enumerable.Range(0, 100).Select(i => $"device-{i}").ToList();
+        var picks = new[] { "group pilots", "10 devices", "25 %", "everyone else" }.Select(text => Pick.Parse(text).Value).ToList();
+        bool IsPilot(string group, string device) => device is "device-7" or "device-8";
+        var one = WavePicks.Assign(devices, picks, IsPilot, "D1");
+        var two = WavePicks.Assign([.. devices.AsEnumerable().Reverse()], picks, IsPilot, "D1");
+        Assert.Equal(one.OrderBy(pair => pair.Key), two.OrderBy(pair => pair.Key));
+        Assert.Equal([2, 10, 22, 66], one.Values.GroupBy(wave => wave).OrderBy(group => group.Key).Select(group => group.Count()));
+        Assert.NotEqual(one.Where(pair => pair.Value == 1).Select(pair => pair.Key).Order(), WavePicks.Assign(devices, picks, IsPilot, "D2").Where(pair => pair.Value == 1).Select(pair => pair.Key).Order());
+    }
+
+    [Fact]
+    public void A_device_that_comes_later_joins_the_first_wave_that_fits()
+    {
+        var picks = new[] { "group pilots", "10 devices", "everyone else" }.Select(text => Pick.Parse(text).Value).ToList();
+        Assert.Equal(0, WavePicks.Join("new", picks, (_, _) => true, "D1"));
+        Assert.Equal(2, WavePicks.Join("new", picks, (_, _) => false, "D1"));
+        Assert.Equal(-1, WavePicks.Join("new", [.. picks.Take(2)], (_, _) => false, "D1"));
+    }
+
+    [Fact]
+    public void The_stronger_wish_rules_the_newer_version_among_equals_and_opposites_are_contested()
+    {
+        var older = ("D1", Wish.Have, 0, AppVersion.Parse("7.1"));
+        var newer = ("D2", Wish.Have, 0, AppVersion.Parse("7.2"));
+        var strong = ("D3", Wish.Have, 5, AppVersion.Parse("7.0"));
+        var gone = ("D4", Wish.Gone, 0, AppVersion.Parse("7.2"));
+        Assert.Equal("D2", Targeting.Settle([older, newer]).Rules);
+        Assert.Equal("D3", Targeting.Settle([older, newer, strong, gone]).Rules);
+        var settled = Targeting.Settle([newer, gone]);
+        Assert.Null(settled.Rules);
+        Assert.Equal(["D2", "D4"], settled.Contest);
+    }
+
+    [Fact]
+    public void A_device_is_weighed_against_the_first_variant_that_fits_and_unknown_is_never_passed_over()
+    {
+        var columns = new FleetColumns();
+        var row = columns.Add();
+        var variants = new[] { Variant("arm", "architecture is \"arm64\"", "yes"), Variant("x64", "architecture is \"x64\"", "memory >= 4 GiB") };
+        Assert.Equal(TargetEvent.FitNotKnown, Targeting.Weigh(variants, columns.Row(row)).Event);
+        columns.Set(row, new FactRef("architecture", false), FactLookup.Of(FactValue.OfText("x64")));
+        Assert.Equal((TargetEvent.FitNotKnown, "x64"), (Targeting.Weigh(variants, columns.Row(row)).Event, Targeting.Weigh(variants, columns.Row(row)).Variant));
+        columns.Set(row, new FactRef("memory", false), FactLookup.Of(FactValue.OfSize(2L << 30)));
+        Assert.Equal((TargetEvent.Blocked, "Required: memory >= 4 GiB (has 2 GiB)"), (Targeting.Weigh(variants, columns.Row(row)).Event, Targeting.Weigh(variants, columns.Row(row)).Reason));
+        columns.Set(row, new FactRef("memory", false), FactLookup.Of(FactValue.OfSize(8L << 30)));
+        Assert.Equal(TargetEvent.Due, Targeting.Weigh(variants, columns.Row(row)).Event);
+        columns.Set(row, new FactRef("architecture", false), FactLookup.Of(FactValue.OfText("x86")));
+        Assert.Equal(TargetEvent.NotMeant, Targeting.Weigh(variants, columns.Row(row)).Event);
+    }
+
+    private static VariantRules Variant(string name, string fits, string requires) => new(name, Rule.Parse(fits).Value, Rule.Parse(requires).Value);
+
+    /// <summary>A deployment of two waves that is looked at with counts made up by the test.</summary>
+    private sealed class Run
+    {
+        private readonly int[] _sizes;
+
+        public Run(string gate, int first, int second, DateTimeOffset? secondOpens = null, bool rollBackOnHalt = false)
+        {
+            _sizes = [first, second];
+            Plan = new DeploymentPlan
+            {
+                Id = "D1", Name = "Foldline 7.2.0", App = "foldline", AppName = "Foldline", Package = "p", Version = AppVersion.Parse("7.2.0"), Groups = ["desks"], RollBackOnHalt = rollBackOnHalt,
+                Waves = [new Wave("Pilots", new Pick { Group = "pilots" }, Gate.Parse(gate).Value, null), new Wave("The rest", new Pick(), null, secondOpens)],
+            };
+            State = DeploymentState.Start(Plan, "tomas", Start);
+        }
+
+        public DeploymentPlan Plan { get; }
+
+        public DeploymentState State { get; set; }
+
+        public DateTimeOffset At { get; set; } = Start;
+
+        public DateTimeOffset? LookAgain { get; private set; }
+
+        public IReadOnlyList<Tally> Tallies(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) =>
+            [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, new int[16]), new Tally(_sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, new int[16])];
+
+        public IReadOnlyList<string> Look(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0)
+        {
+            var decision = DeploymentMachine.Decide(Plan, State, new Looked(Tallies(met, failed, trouble, goingBack)), At).Value;
+            State = decision.State;
+            LookAgain = decision.LookAgain;
+            return [.. decision.Journal.Select(line => line.What)];
+        }
+
+        public ErrorKind? Ask(DeploymentAct act, string by, string reason = "", bool mayApproveOwn = false)
+        {
+            var decision = DeploymentMachine.Decide(Plan, State, new Asked(act, by, reason, mayApproveOwn), At);
+            State = decision.Ok ? decision.Value.State : State;
+            return decision.Failure?.Kind;
+        }
+    }
+}

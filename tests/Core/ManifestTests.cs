@@ -1,0 +1,261 @@
+using System.IO.Compression;
+using System.Security.Cryptography;
+using System.Text;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Versions;
+using CsCheck;
+using Xunit;
+
+namespace Bandejo.Core.Tests;
+
+public sealed class ManifestTests
+{
+    private const string Good = """
+        app: foldline
+        name: Foldline
+        version: 7.2.0
+        publisher: Bellwether Works
+        replaces: [old-foldline]
+        variants:
+          - name: linux
+            fits: architecture is "x64"
+            requires: memory >= 2 GiB
+            files: [install.sh, payload/**]
+            close: [foldline]
+            install:
+              run: [sh, install.sh, --quiet]
+              limit: 10m
+              exit-codes: { 75: busy, 9: restart-needed }
+            remove: { run: [sh, remove.sh], at-limit: ask }
+            present:
+              - version-in: /opt/foldline/VERSION
+              - setting: etc/foldline.conf
+                key: updates
+                is: off
+            put-back: no
+        """;
+
+    public static TheoryData<string> BadManifests => [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "Cases/manifests"), "*.yaml").Select(file => Path.GetFileName(file)).Order()];
+
+    [Fact]
+    public void A_manifest_is_read_in_full()
+    {
+        var manifest = ManifestReader.Read(Good).Value;
+        Assert.Equal(("foldline", "7.2.0"), (manifest.App, manifest.Version.Text));
+        Assert.Equal(["old-foldline"], manifest.Replaces);
+        var variant = Assert.Single(manifest.Variants);
+        Assert.Equal((TimeSpan.FromMinutes(10), true), (variant.Install.Limit, variant.Install.EndAtLimit));
+        Assert.Equal((ExitMeaning.Busy, ExitMeaning.RestartNeeded), (variant.Install.Codes[75], variant.Install.Codes[9]));
+        Assert.False(variant.Remove!.EndAtLimit);
+        Assert.False(variant.PutBack);
+        Assert.Equal("opt/foldline/VERSION", variant.Present[0].Subject);
+        Assert.Equal(("updates", "off"), (variant.Present[1].Key, variant.Present[1].Expected));
+    }
+
+    [Theory]
+    [MemberData(nameof(BadManifests))]
+    public void Every_bad_manifest_says_what_and_where(string file)
+    {
+        // The first lines of each file, "# LINE: words", say what must be found.
+        var text = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "Cases/manifests", file));
+        var expected = text.Split('\n').TakeWhile(line => line.StartsWith("# ", StringComparison.Ordinal)).Select(line => line[2..].Split(": ", 2)).ToList();
+        var findings = ManifestReader.Read(text).Failure?.Findings;
+        Assert.NotNull(findings);
+        Assert.NotEmpty(expected);
+        foreach (var words in expected)
+        {
+            Assert.True(findings.Any(finding => finding.Line == int.Parse(words[0]) && finding.Message.Contains(words[1])), $"{file} lacks '{words[0]}: {words[1]}' in:\n{string.Join("\n", findings.Select(finding => $"{finding.Line}: {finding.Message}"))}");
+        }
+
+        Assert.True(expected.Count == findings.Count, $"{file}:\n{string.Join("\n", findings.Select(finding => $"{finding.Line}: {finding.Message}"))}");
+    }
+
+    [Fact]
+    public void No_damage_to_a_manifest_makes_the_reader_fail_otherwise()
+    {
+        Gen.Select(Gen.Int[0, Good.Length - 1], Gen.Int[0, 12], Gen.OneOf("", "{", "[", ":", "- ", "&a ", "*a", "\t", "\"", "|\n", "!!x ", "\0", "é", "%")).Sample((at, cut, put) =>
+        {
+            var text = Good[..at] + put + Good[Math.Min(Good.Length, at + cut)..];
+            var outcome = ManifestReader.Read(text);
+            Assert.True(outcome.Ok || outcome.Failure!.Findings.Count > 0);
+        }, iter: 5_000);
+    }
+
+    [Fact]
+    public void The_check_finds_missing_unused_and_far_away_files()
+    {
+        var manifest = ManifestReader.Read(Good.Replace("--quiet", "/home/ines/setup.cfg")).Value;
+        var findings = ManifestCheck.Check(manifest, [new PayloadFile("instal.sh", 1, ""), new PayloadFile("payload/a", 1, ""), new PayloadFile("../evil", 1, "")]);
+        Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("no file 'install.sh'") && finding.Message.Contains("Did you mean 'instal.sh'"));
+        Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("'instal.sh' lies in the folder"));
+        Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("/home/ines"));
+        Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("climbs out"));
+    }
+
+    [Theory]
+    [InlineData("a/b.txt", true)]
+    [InlineData("../a", false)]
+    [InlineData("a/../b", false)]
+    [InlineData("/etc/passwd", false)]
+    [InlineData("c:/x", false)]
+    [InlineData("a\\b", false)]
+    [InlineData("a//b", false)]
+    [InlineData("a/./b", false)]
+    [InlineData("a /b", false)]
+    [InlineData("a\0b", false)]
+    [InlineData("", false)]
+    public void Only_names_below_the_folder_are_safe(string path, bool isSafe) => Assert.Equal(isSafe, SafePath.Problem(path) is null);
+
+    [Theory]
+    [InlineData("7.2.0", PresenceAnswer.Present)]
+    [InlineData("7.2", PresenceAnswer.Present)]
+    [InlineData("7.1.9", PresenceAnswer.Older)]
+    [InlineData("7.10", PresenceAnswer.Newer)]
+    [InlineData(null, PresenceAnswer.NotKnown)]
+    public void A_version_that_was_found_is_compared(string? found, PresenceAnswer expected) =>
+        Assert.Equal(expected, Presence.Judge("Foldline", AppVersion.Parse("7.2.0"), [(VersionIn, new Observation(true, null, found, null))]).Answer);
+
+    [Fact]
+    public void All_checks_must_hold_and_one_that_cannot_look_makes_it_not_known()
+    {
+        var file = new PresenceCheck(PresenceKind.File, "opt/x", [], null, "ab", null);
+        var there = new Observation(true, null, "7.2.0", null);
+        var version = AppVersion.Parse("7.2.0");
+        Assert.Equal(PresenceAnswer.Present, Judge(there, new Observation(true, null, null, "AB")));
+        Assert.Equal(PresenceAnswer.Absent, Judge(there, new Observation(true, null, null, "cd")));
+        Assert.Equal(PresenceAnswer.Absent, Judge(there, Observation.NotThere));
+        Assert.Equal(PresenceAnswer.NotKnown, Judge(Observation.NotThere, Observation.CouldNotLook("permission denied")));
+
+        PresenceAnswer Judge(Observation first, Observation second) => Presence.Judge("Foldline", version, [(VersionIn, first), (file, second)]).Answer;
+    }
+
+    [Fact]
+    public void A_version_in_the_wild_proves_every_revision_but_a_receipt_tells_them_apart()
+    {
+        var receipt = new PresenceCheck(PresenceKind.Receipt, "", [], null, null, null);
+        var seen = new Observation(true, null, "7.2.0", null);
+        Assert.Equal(PresenceAnswer.Present, Presence.Judge("Foldline", AppVersion.Parse("7.2.0+2"), [(VersionIn, seen)]).Answer);
+        Assert.Equal(PresenceAnswer.Older, Presence.Judge("Foldline", AppVersion.Parse("7.2.0+2"), [(receipt, seen)]).Answer);
+    }
+
+    [Theory]
+    [InlineData(0, ExitMeaning.Done)]
+    [InlineData(3010, ExitMeaning.RestartNeeded)]
+    [InlineData(1641, ExitMeaning.Restarting)]
+    [InlineData(1618, ExitMeaning.Busy)]
+    [InlineData(1602, ExitMeaning.Refused)]
+    [InlineData(1, ExitMeaning.Failed)]
+    [InlineData(-1, ExitMeaning.Failed)]
+    [InlineData(9, ExitMeaning.Done)]
+    public void Unknown_codes_are_failures_and_the_manifest_wins(int code, ExitMeaning expected) =>
+        Assert.Equal(expected, ExitCodes.Meaning(code, new Dictionary<int, ExitMeaning> { [9] = ExitMeaning.Done }));
+
+    [Theory]
+    [InlineData(PackageState.Built, PackageEvent.ReleaseAsked, false, "x", null)]
+    [InlineData(PackageState.Built, PackageEvent.ReleaseAsked, true, "", null)]
+    [InlineData(PackageState.Built, PackageEvent.ReleaseAsked, true, "urgent", PackageState.Released)]
+    [InlineData(PackageState.Built, PackageEvent.TrialPassed, false, "", PackageState.Tried)]
+    [InlineData(PackageState.Built, PackageEvent.WithdrawAsked, false, "bad", PackageState.Withdrawn)]
+    [InlineData(PackageState.Tried, PackageEvent.ReleaseAsked, false, "", PackageState.Released)]
+    [InlineData(PackageState.Tried, PackageEvent.TrialPassed, false, "", PackageState.Tried)]
+    [InlineData(PackageState.Tried, PackageEvent.WithdrawAsked, false, "bad", PackageState.Withdrawn)]
+    [InlineData(PackageState.Released, PackageEvent.ReleaseAsked, true, "x", null)]
+    [InlineData(PackageState.Released, PackageEvent.TrialPassed, false, "", null)]
+    [InlineData(PackageState.Released, PackageEvent.WithdrawAsked, false, "", null)]
+    [InlineData(PackageState.Released, PackageEvent.WithdrawAsked, false, "bad", PackageState.Withdrawn)]
+    [InlineData(PackageState.Withdrawn, PackageEvent.ReleaseAsked, true, "x", null)]
+    [InlineData(PackageState.Withdrawn, PackageEvent.TrialPassed, true, "x", null)]
+    [InlineData(PackageState.Withdrawn, PackageEvent.WithdrawAsked, true, "x", null)]
+    public void The_life_of_a_package_goes_only_forward(PackageState state, PackageEvent asked, bool mayReleaseUntried, string reason, PackageState? expected)
+    {
+        var decided = PackageLife.Decide(state, asked, mayReleaseUntried, reason);
+        Assert.Equal(expected, decided.Ok ? decided.Value : null);
+    }
+
+    [Fact]
+    public void A_container_gives_back_what_was_put_in_and_nothing_that_was_changed()
+    {
+        var payload = RandomNumberGenerator.GetBytes(5000);
+        var digest = Convert.ToHexStringLower(SHA256.HashData(payload));
+        var good = Zip(("package.json", "{}"u8.ToArray()), ("package.jws", "x"u8.ToArray()), ("files/" + digest, payload));
+        using var archive = Container.Open(new MemoryStream(good)).Value;
+        Assert.Equal(5000, Container.ReadContent(archive).Value.Files[digest]);
+        Assert.True(Container.Extract(archive, digest, 5000, Stream.Null).Ok);
+        Assert.Contains("more than", Container.Extract(archive, digest, 4999, Stream.Null).Failure!.Message);
+        Assert.Contains("damaged", Container.Extract(archive, digest, 5001, Stream.Null).Failure!.Message);
+    }
+
+    [Theory]
+    [InlineData("../../etc/cron.d/x")]
+    [InlineData("files/../x")]
+    [InlineData("/abs")]
+    [InlineData("files/short")]
+    [InlineData("readme.txt")]
+    public void A_container_with_a_name_that_belongs_nowhere_is_refused(string name)
+    {
+        using var archive = Container.Open(new MemoryStream(Zip(("package.json", [1]), ("package.jws", [1]), (name, [1])))).Value;
+        Assert.Contains("no place in a package file", Container.ReadContent(archive).Failure!.Message);
+    }
+
+    [Fact]
+    public void A_bomb_stops_where_its_document_says_it_should()
+    {
+        var zeros = new byte[50_000_000];
+        var digest = Convert.ToHexStringLower(SHA256.HashData(zeros));
+        var bomb = Zip(("package.json", [1]), ("package.jws", [1]), ("files/" + digest, zeros));
+        Assert.True(bomb.Length < 100_000);
+        using var archive = Container.Open(new MemoryStream(bomb)).Value;
+        var target = new MemoryStream();
+        Assert.Contains("unpacks to more", Container.Extract(archive, digest, 1000, target).Failure!.Message);
+        Assert.True(target.Length <= 1000);
+        var document = Zip(("package.json", new byte[Container.MaxDocument + 1]), ("package.jws", [1]));
+        using var large = Container.Open(new MemoryStream(document)).Value;
+        Assert.Contains("too large", Container.ReadContent(large).Failure!.Message);
+    }
+
+    [Fact]
+    public void No_damage_to_a_container_makes_the_reader_fail_otherwise()
+    {
+        var payload = Encoding.UTF8.GetBytes(string.Concat(Enumerable.Repeat("foldline ", 300)));
+        var digest = Convert.ToHexStringLower(SHA256.HashData(payload));
+        var good = Zip(("package.json", "{}"u8.ToArray()), ("package.jws", "x"u8.ToArray()), ("files/" + digest, payload));
+        Gen.Select(Gen.Int[0, good.Length - 1], Gen.Byte, Gen.Int[0, good.Length], Gen.Bool).Sample((at, value, length, cut) =>
+        {
+            var bytes = good.ToArray();
+            bytes[at] = value;
+            using var stream = new MemoryStream(cut ? bytes[..length] : bytes);
+            var opened = Container.Open(stream);
+            if (!opened.Ok)
+            {
+                return;
+            }
+
+            using var archive = opened.Value;
+            if (Container.ReadContent(archive) is { Ok: true } content && content.Value.Files.ContainsKey(digest))
+            {
+                var target = new MemoryStream();
+                if (Container.Extract(archive, digest, payload.Length, target).Ok)
+                {
+                    Assert.Equal(payload, target.ToArray());
+                }
+            }
+        }, iter: 20_000);
+    }
+
+    private static readonly PresenceCheck VersionIn = new(PresenceKind.FileVersion, "opt/foldline/VERSION", [], null, null, null);
+
+    private static byte[] Zip(params (string Name, byte[] Content)[] entries)
+    {
+        var stream = new MemoryStream();
+        using (var archive = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
+        {
+            foreach (var (name, content) in entries)
+            {
+                using var target = archive.CreateEntry(name).Open();
+                target.Write(content);
+            }
+        }
+
+        return stream.ToArray();
+    }
+}

@@ -1,0 +1,188 @@
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using CsCheck;
+using Xunit;
+
+namespace Bandejo.Core.Tests;
+
+public sealed class RuleTests
+{
+    public static TheoryData<string> Scripts => [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "Cases/rules"), "*.rules").Select(file => Path.GetFileName(file)).Order()];
+
+    [Theory]
+    [MemberData(nameof(Scripts))]
+    public void Every_case_of_the_script_holds_for_one_device_and_by_column(string script)
+    {
+        var columns = new FleetColumns();
+        var row = columns.Add();
+        var cases = 0;
+        foreach (var line in File.ReadLines(Path.Combine(AppContext.BaseDirectory, "Cases/rules", script)).Where(line => line.Length > 0 && line[0] != '#'))
+        {
+            var space = line.IndexOf(' ');
+            var (verb, rest) = (line[..space], line[(space + 1)..]);
+            if (verb == "load")
+            {
+                Load(columns, row, rest);
+                continue;
+            }
+
+            cases++;
+            var arrow = rest.LastIndexOf(" -> ", StringComparison.Ordinal);
+            var (text, expected) = (rest[..arrow], rest[(arrow + 4)..]);
+            switch (verb)
+            {
+                case "eval":
+                    var rule = Good(text);
+                    Assert.True(expected == Word(rule.Evaluate(columns.Row(row)).Truth), $"{text}: {Word(rule.Evaluate(columns.Row(row)).Truth)}");
+                    Assert.Equal(expected, Word(ByColumn(columns, rule, row)));
+                    Assert.Equal(expected, Word(rule.Test(columns.Row(row))));
+                    break;
+                case "why":
+                    Assert.Equal(expected, Good(text).Evaluate(columns.Row(row)).Why);
+                    break;
+                case "error":
+                    var failure = Rule.Parse(text).Failure;
+                    Assert.NotNull(failure);
+                    var wanted = expected.Split("; ");
+                    Assert.True(wanted.Length == failure.Findings.Count, $"{text}: {string.Join(" | ", failure.Findings.Select(finding => $"{finding.Column}: {finding.Message}"))}");
+                    foreach (var (finding, words) in failure.Findings.Zip(wanted))
+                    {
+                        var colon = words.IndexOf(':');
+                        Assert.True(finding.Column == int.Parse(words[..colon]), $"{text}: column {finding.Column}: {finding.Message}");
+                        Assert.Contains(words[(colon + 2)..], finding.Message);
+                    }
+
+                    break;
+                default:
+                    Assert.Fail($"The script has no verb '{verb}'.");
+                    break;
+            }
+        }
+
+        Assert.True(cases > 0);
+    }
+
+    [Fact]
+    public void The_columns_answer_every_rule_as_device_by_device()
+    {
+        Gen.Select(GenDevices, GenRule, Gen.Int[0, 20]).Sample((devices, text, removed) =>
+        {
+            var columns = new FleetColumns();
+            foreach (var device in devices)
+            {
+                var row = columns.Add();
+                foreach (var fact in device)
+                {
+                    Load(columns, row, fact);
+                }
+            }
+
+            if (removed < devices.Length)
+            {
+                columns.Remove(removed);
+            }
+
+            var rule = Good(text);
+            var answer = columns.Evaluate(rule);
+            for (var row = 0; row < devices.Length; row++)
+            {
+                var expected = row == removed ? Truth.False : rule.Evaluate(columns.Row(row)).Truth;
+                Assert.True(ByColumn(answer, row) == expected, $"{text} for [{string.Join(", ", devices[row])}]: {ByColumn(answer, row)} by column, {expected} alone");
+            }
+        }, iter: 3_000);
+    }
+
+    [Fact]
+    public void A_printed_rule_reads_back_as_the_same_rule() => GenRule.Sample(text =>
+    {
+        var rule = Good(text);
+        Assert.Equal(rule.ToString(), Good(rule.ToString()).ToString());
+    }, iter: 3_000);
+
+    [Fact]
+    public void No_text_makes_the_reader_fail_otherwise_than_with_findings_in_it()
+    {
+        var words = Gen.OneOf("and", "or", "not", "is", "in", "like", "(", ")", ",", "\"", "\"x\"", "app", "memory", "kind", "4", "GiB", ">=", "<", "!=", "v1.2", "\\", "ü", "\n", "present", "label.", "12345678901234567890");
+        Gen.OneOf(words.Array[0, 20].Select(parts => string.Join(' ', parts)), Gen.String[0, 60]).Sample(text =>
+        {
+            var outcome = Rule.Parse(text);
+            if (!outcome.Ok)
+            {
+                Assert.NotEmpty(outcome.Failure!.Findings);
+                Assert.All(outcome.Failure.Findings, finding => Assert.True(finding is { Line: >= 1, Column: >= 1, Length: >= 1 }));
+            }
+        }, iter: 20_000);
+    }
+
+    [Fact]
+    public void Deep_nesting_and_length_are_refused_not_followed()
+    {
+        Assert.Contains("nest deeper", Rule.Parse(new string('(', 2000) + "public" + new string(')', 1900)).Failure!.Findings[0].Message);
+        Assert.Contains("at most", Rule.Parse(new string('x', Rule.MaxLength + 1)).Failure!.Message);
+    }
+
+    [Theory]
+    [InlineData("aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaab", "*a*a*a*a*a*a*a*a*c", false)]
+    [InlineData("", "*", true)]
+    [InlineData("abc", "a*c", true)]
+    [InlineData("abc", "?", false)]
+    public void A_pattern_with_stars_takes_no_more_than_its_time(string text, string pattern, bool expected)
+    {
+        var columns = new FleetColumns();
+        var row = columns.Add();
+        columns.Set(row, new FactRef("kind", false), FactLookup.Of(FactValue.OfText(text)));
+        Assert.Equal(expected ? Truth.True : Truth.False, Good($"kind like \"{pattern}\"").Evaluate(columns.Row(row)).Truth);
+    }
+
+    private static readonly Gen<string> GenCondition = Gen.OneOf(
+        Gen.Select(Gen.OneOf("is", "is not", "like", "not like"), Gen.OneOf("desk", "kiosk", "d*"), (op, value) => $"kind {op} \"{value}\""),
+        Gen.Select(Gen.OneOf("<", "<=", ">", ">=", "is", "is not"), Gen.Int[1, 4], (op, value) => $"memory {op} {value} GiB"),
+        Gen.Select(Gen.OneOf("in", "not in"), Gen.OneOf("(1, 2)", "(3)"), (op, list) => $"processors {op} {list}"),
+        Gen.Select(Gen.OneOf("<", "<=", ">", ">=", "is", "is not"), Gen.OneOf("7", "7.1", "8-rc1"), (op, version) => $"app \"foldline\" {op} {version}"),
+        Gen.OneOf("app \"foldline\" is present", "app \"foldline\" is absent", "app \"foldline\" is known", "public", "kind is known", "memory is known", "\"print\" in roles", "yes", "no", "joined < 2026-06-01"));
+
+    private static readonly Gen<string> GenRule = Gen.Recursive<string>((depth, rule) => depth > 4 ? GenCondition : Gen.OneOf(
+        GenCondition,
+        Gen.Select(rule, rule, Gen.Bool, (a, b, and) => $"({a} {(and ? "and" : "or")} {b})"),
+        rule.Select(inner => $"not ({inner})")));
+
+    private static readonly Gen<string[][]> GenDevices = Gen.OneOf(
+        Gen.OneOf("kind = desk", "kind = kiosk"), Gen.Int[1, 4].Select(gib => $"memory = {gib * 1024L * 1024 * 1024}"), Gen.Int[1, 3].Select(count => $"processors = {count}"),
+        Gen.OneOf("app foldline = 7.0", "app foldline = 7.1", "app foldline = 8"), Gen.OneOf("inventory = complete", "public = yes", "public = no", "roles = print", "roles = ", "joined = 2026-03-01")).Array[0, 6].Array[1, 70];
+
+    private static Rule Good(string text)
+    {
+        var outcome = Rule.Parse(text);
+        Assert.True(outcome.Ok, $"{text}: {outcome.Failure?.Findings.FirstOrDefault()?.Message ?? outcome.Failure?.Message}");
+        return outcome.Value;
+    }
+
+    private static void Load(FleetColumns columns, int row, string fact)
+    {
+        var parts = fact.Split('=', 2);
+        var (name, value) = (parts[0].Trim(), parts[1].Trim());
+        if (name == "inventory")
+        {
+            columns.SetInventoryComplete(row, true);
+        }
+        else if (name.StartsWith("app ", StringComparison.Ordinal))
+        {
+            columns.Set(row, new FactRef(name[4..], true), FactLookup.Of(FactValue.OfVersion(AppVersion.Parse(value))));
+        }
+        else
+        {
+            columns.Set(row, new FactRef(name, false), FactLookup.Of(FactValue.Read(FactCatalog.TypeOf(name)!.Value, value)!));
+        }
+    }
+
+    private static Truth ByColumn(FleetColumns columns, Rule rule, int row) => ByColumn(columns.Evaluate(rule), row);
+
+    private static Truth ByColumn(RuleRows rows, int row)
+    {
+        Assert.False(rows.True[row] && rows.NotKnown[row]);
+        return rows.True[row] ? Truth.True : rows.NotKnown[row] ? Truth.NotKnown : Truth.False;
+    }
+
+    private static string Word(Truth truth) => truth switch { Truth.True => "true", Truth.False => "false", _ => "not known" };
+}

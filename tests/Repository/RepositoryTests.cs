@@ -1,0 +1,146 @@
+using System.Text.RegularExpressions;
+using System.Xml.Linq;
+using Xunit;
+
+namespace Bandejo.Repository.Tests;
+
+/// <summary>Rules about the code itself.</summary>
+public sealed partial class RepositoryTests
+{
+    private static readonly string Root = FindRoot();
+
+    // Which of our projects each may refer to: docs/design/README.md.
+    private static readonly Dictionary<string, string[]> Allowed = new()
+    {
+        ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core"], ["Server"] = ["Contract", "Core", "Store"], ["Cli"] = ["Contract"], ["Agent"] = ["Device"],
+    };
+
+    public static TheoryData<string> Projects => [.. Directory.GetDirectories(Path.Combine(Root, "src")).Select(folder => Path.GetFileName(folder)["Bandejo.".Length..]).Order()];
+
+    [Theory]
+    [MemberData(nameof(Projects))]
+    public void A_project_refers_only_to_what_it_may(string project)
+    {
+        var file = XDocument.Load(Path.Combine(Root, $"src/Bandejo.{project}/Bandejo.{project}.csproj"));
+        var references = file.Descendants("ProjectReference").Select(reference => Path.GetFileNameWithoutExtension(reference.Attribute("Include")!.Value)["Bandejo.".Length..]).Order().ToArray();
+        Assert.True(Allowed.ContainsKey(project), $"Say what {project} may refer to.");
+        Assert.Equal(Allowed[project], references);
+    }
+
+    [Fact]
+    public void Inside_core_the_arrows_run_one_way()
+    {
+        string[] order = ["Versions", "Rules", "Packages", "Fleet", "Deployments", "Compliance"];
+        foreach (var (file, text) in Sources("src/Bandejo.Core"))
+        {
+            var own = Array.IndexOf(order, Path.GetFileName(Path.GetDirectoryName(file))!);
+            foreach (Match match in CoreUsing().Matches(text))
+            {
+                var used = Array.IndexOf(order, match.Groups[1].Value);
+                Assert.True(own < 0 || used < own || (order[own] == "Fleet" && order[used] == "Rules"), $"{file} uses {match.Groups[1].Value}");
+            }
+        }
+    }
+
+    [Theory]
+    [InlineData("src/Bandejo.Core", @"\bDateTime(Offset)?\.(Utc)?Now\b|\basync\b|\bHttpClient\b|\bFile\.|\bDirectory\.|SqliteConnection|JsonSerializer", "Core decides and does no I/O")]
+    [InlineData("src/Bandejo.Device", @"\bFile\.|\bDirectory\.|\bProcess\.|DllImport|LibraryImport", "Device never calls the operating system")]
+    [InlineData("src/Bandejo.Server", @"\bSELECT\b|INSERT INTO|SqliteConnection", "SQL exists only in Store")]
+    [InlineData("src/Bandejo.Contract", @"\bHttpClient\b|\bawait\b", "Contract holds records")]
+    public void A_layer_keeps_out_what_does_not_belong(string folder, string pattern, string reason)
+    {
+        foreach (var (file, text) in Sources(folder))
+        {
+            var match = Regex.Match(text, pattern);
+            Assert.False(match.Success, $"{file}: '{match.Value}'. {reason}.");
+        }
+    }
+
+    [Fact]
+    public void No_file_is_longer_than_500_lines_and_the_entry_point_not_than_100()
+    {
+        foreach (var (file, text) in Sources("src").Concat(Sources("tests")))
+        {
+            var lines = text.Count(c => c == '\n');
+            Assert.True(lines <= 500, $"{file} has {lines} lines: is there more than one thing in it?");
+        }
+
+        Assert.True(File.ReadLines(Path.Combine(Root, "src/Bandejo.Server/Program.cs")).Count() < 100);
+    }
+
+    [Fact]
+    public void No_test_waits_by_sleeping()
+    {
+        foreach (var (file, text) in Sources("tests").Where(source => !source.File.EndsWith("RepositoryTests.cs", StringComparison.Ordinal)))
+        {
+            Assert.False(text.Contains("Thread.Sleep") || SleepingDelay().IsMatch(text), $"{file} waits by sleeping.");
+        }
+    }
+
+    [Fact]
+    public void Migrations_are_numbered_without_a_gap()
+    {
+        var numbers = Directory.GetFiles(Path.Combine(Root, "src/Bandejo.Store/Migrations"), "*.sql").Select(file => int.Parse(Path.GetFileName(file)[..4])).Order().ToArray();
+        Assert.Equal(Enumerable.Range(1, numbers.Length), numbers);
+    }
+
+    [Fact]
+    public void No_folder_is_named_for_no_reason()
+    {
+        string[] vague = ["Services", "Common", "Helpers", "Utils", "Misc", "Shared"];
+        Assert.DoesNotContain(Directory.GetDirectories(Path.Combine(Root, "src"), "*", SearchOption.AllDirectories), folder => vague.Contains(Path.GetFileName(folder)));
+    }
+
+    [Fact]
+    public void No_registry_or_place_of_one_machine_is_named()
+    {
+        foreach (var file in Directory.GetFiles(Root, "*", SearchOption.TopDirectoryOnly).Concat(Directory.GetFiles(Path.Combine(Root, "build"))).Concat(Directory.GetFiles(Path.Combine(Root, "demo"), "*.sh")))
+        {
+            var text = File.ReadAllText(file);
+            Assert.False(Registry().IsMatch(text), $"{file} names a package registry.");
+        }
+    }
+
+    [Fact]
+    public void Links_between_documents_lead_somewhere()
+    {
+        foreach (var file in Directory.GetFiles(Path.Combine(Root, "docs"), "*.md", SearchOption.AllDirectories).Append(Path.Combine(Root, "README.md")))
+        {
+            foreach (Match link in MarkdownLink().Matches(File.ReadAllText(file)))
+            {
+                var target = link.Groups[1].Value.Split('#')[0];
+                if (target.Length > 0 && !target.Contains("://"))
+                {
+                    var path = Path.Combine(Path.GetDirectoryName(file)!, target);
+                    Assert.True(File.Exists(path) || Directory.Exists(path), $"{file} links to {target}, which is not there.");
+                }
+            }
+        }
+    }
+
+    private static IEnumerable<(string File, string Text)> Sources(string folder) =>
+        Directory.GetFiles(Path.Combine(Root, folder), "*.cs", SearchOption.AllDirectories).Where(file => !file.Contains("/obj/") && !file.Contains("/bin/")).Select(file => (file, File.ReadAllText(file)));
+
+    private static string FindRoot()
+    {
+        var folder = new DirectoryInfo(AppContext.BaseDirectory);
+        while (!File.Exists(Path.Combine(folder!.FullName, "Bandejo.slnx")))
+        {
+            folder = folder.Parent;
+        }
+
+        return folder.FullName;
+    }
+
+    [GeneratedRegex(@"using Bandejo\.Core\.(\w+);")]
+    private static partial Regex CoreUsing();
+
+    [GeneratedRegex(@"await Task\.Delay\(")]
+    private static partial Regex SleepingDelay();
+
+    [GeneratedRegex(@"nuget\.org|npmjs\.|deb\.debian\.org")]
+    private static partial Regex Registry();
+
+    [GeneratedRegex(@"\]\(([^)\s]+)\)")]
+    private static partial Regex MarkdownLink();
+}

@@ -1,0 +1,122 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
+using Bandejo.Store;
+using Xunit;
+
+namespace Bandejo.Store.Tests;
+
+/// <summary>What every store must do. One class for each kind of store runs these.</summary>
+public abstract class StoreContract : IAsyncLifetime
+{
+    private static readonly DateTimeOffset Now = new(2026, 1, 14, 10, 0, 0, 123, TimeSpan.Zero);
+
+    private IStore _store = null!;
+
+    /// <summary>Opens the store on what it kept.</summary>
+    protected abstract IStore Open();
+
+    public ValueTask InitializeAsync()
+    {
+        _store = Open();
+        return ValueTask.CompletedTask;
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _store.DisposeAsync();
+        GC.SuppressFinalize(this);
+    }
+
+    [Fact]
+    public async Task Everything_comes_back_as_it_was_kept_after_a_restart()
+    {
+        var key = new StoredKey("k1", "x", "y");
+        var account = new StoredAccount("tomas", "Tomas", "hash", ["operator", "viewer"], false, [key], 3);
+        var token = new StoredToken("t1", "tomas", "h1", "command line", Now, Now.AddDays(90));
+        var code = new StoredJoinCode("c1", "h2", "pilots", 4, Now.AddHours(1), "tomas");
+        var device = new StoredDevice("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", new Dictionary<string, string> { ["kind"] = "desk" }, new Dictionary<string, DateTimeOffset> { ["kind"] = Now }, [new StoredProgram("foldline", "7.1", "receipt")]);
+        var bare = device with { Id = "d2", Name = "ALD-DESK-002", Key = new StoredKey("k2", "x", "y"), Programs = null, LastHeard = null };
+        var group = new StoredGroup("pilots", "Pilots", null, true, 1);
+        var package = new StoredPackage("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new StoredLife("built", "ines", Now, "")]);
+        var state = new DeploymentState { Status = DeploymentStatus.Halted, StartedBy = "tomas", StartedAt = Now, Since = Now, Reason = "3 of 12 failed", Revision = 9, Waves = [new WaveState(Now, null, true, Now, 12), WaveState.Closed] };
+        var target = new Target { Device = "d1", Wave = 0, State = TargetState.Retry, Reason = "code 112", Since = Now, Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now };
+        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        await _store.Commit([
+            new PutSetting("key", "value"), new PutAccount(account), new PutToken(token), new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
+            new PutPackage(package), new PutDeployment(new StoredDeployment("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target), new PutAttempt(attempt), new AddEvent(Event(1, "journal"))]);
+
+        await _store.DisposeAsync();
+        _store = Open();
+        var world = _store.Load();
+        Assert.Equal("value", world.Settings["key"]);
+        Assert.Equivalent(account, Assert.Single(world.Accounts), strict: true);
+        Assert.Equal(token, Assert.Single(world.Tokens));
+        Assert.Equal(code, Assert.Single(world.JoinCodes));
+        Assert.Equivalent(new[] { device, bare }, world.Devices, strict: true);
+        Assert.Equal(group, Assert.Single(world.Groups));
+        Assert.Equal(("pilots", "d1"), Assert.Single(world.Members));
+        Assert.Equivalent(package, Assert.Single(world.Packages), strict: true);
+        Assert.Equivalent(state, Assert.Single(world.Deployments).State, strict: true);
+        Assert.Equal(("D1001", target), Assert.Single(world.Targets));
+        Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
+        Assert.Equal(1, world.LastEvent);
+    }
+
+    [Fact]
+    public async Task The_later_change_wins_and_what_was_deleted_is_gone()
+    {
+        var group = new StoredGroup("pilots", "Pilots", null, false, 1);
+        await _store.Commit([new PutGroup(group), new PutMember("pilots", "d1"), new PutMember("pilots", "d1"), new PutMember("pilots", "d2"), new PutGroup(group with { Name = "Others", Revision = 2 })]);
+        await _store.Commit([new DeleteMember("pilots", "d1")]);
+        var world = _store.Load();
+        Assert.Equal(("Others", 2), (world.Groups[0].Name, world.Groups[0].Revision));
+        Assert.Equal(("pilots", "d2"), Assert.Single(world.Members));
+        await _store.Commit([new DeleteGroup("pilots")]);
+        Assert.Empty(_store.Load().Members);
+    }
+
+    [Fact]
+    public async Task An_attempt_that_ended_is_no_longer_open_and_still_found()
+    {
+        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Id = "a2", StartedAt = Now.AddHours(1) })]);
+        await _store.Commit([new PutAttempt(attempt with { Outcome = "failed", ExitCode = 112, EndedAt = Now.AddMinutes(1) })]);
+        Assert.Equal("a2", Assert.Single(_store.Load().OpenAttempts).Id);
+        Assert.Equal(112, _store.Attempt("a1")!.ExitCode);
+        Assert.Null(_store.Attempt("nobody's"));
+        Assert.Equal(["a2", "a1"], _store.Attempts("D1001", "d1", 10).Select(each => each.Id));
+        Assert.Equal(["a2"], _store.Attempts(null, "d1", 1).Select(each => each.Id));
+        Assert.Empty(_store.Attempts("D1001", "d9", 10));
+    }
+
+    [Fact]
+    public async Task Events_are_read_on_from_a_number_or_back_from_the_newest()
+    {
+        await _store.Commit([.. Enumerable.Range(1, 10).Select(number => new AddEvent(Event(number, number % 2 == 0 ? "journal" : "audit")))]);
+        Assert.Equal([8L, 9, 10], _store.Events(new EventQuery(null, null, null, 7, null, 100)).Select(each => each.Number));
+        Assert.Equal([10L, 8], _store.Events(new EventQuery("journal", null, null, null, null, 2)).Select(each => each.Number));
+        Assert.Equal([6L, 4, 2], _store.Events(new EventQuery("journal", "D1001", "d1", null, 8, 100)).Select(each => each.Number));
+        Assert.Equal(Now, _store.Events(new EventQuery(null, null, null, 0, null, 1))[0].At);
+    }
+
+    [Fact]
+    public async Task All_of_a_commit_is_kept_or_nothing_and_nothing_after_a_failure_until_it_is_loaded_again()
+    {
+        await _store.Commit([new AddEvent(Event(1, "journal"))]);
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutSetting("half", "done"), new AddEvent(Event(1, "journal"))]));
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutSetting("on top of", "what was lost")]));
+        Assert.Empty(_store.Load().Settings);
+        await _store.Commit([new PutSetting("again", "yes")]);
+        Assert.Equal("yes", _store.Load().Settings["again"]);
+    }
+
+    [Fact]
+    public async Task Many_callers_at_once_are_all_kept()
+    {
+        await Task.WhenAll(Enumerable.Range(1, 500).Select(number => Task.Run(() => _store.Commit([new AddEvent(Event(number, "journal")), new PutSetting($"s{number}", "x")]))));
+        var world = _store.Load();
+        Assert.Equal((500, 500L), (world.Settings.Count, world.LastEvent));
+    }
+
+    private static StoredEvent Event(long number, string topic) => new(number, Now, topic, "what", "tomas", "D1001", "d1", "text", null);
+}
