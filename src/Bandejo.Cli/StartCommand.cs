@@ -87,7 +87,7 @@ internal static class StartCommand
         for (var i = 0; i < preview.Waves.Count; i++)
         {
             var wave = preview.Waves[i];
-            Say.Line($"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} [dim]({Markup.Escape(wave.Pick)}: {string.Join(", ", wave.Sample)}{(wave.Devices > wave.Sample.Count ? ", …" : "")})[/]");
+            Say.Line($"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} [dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}{(wave.Devices > wave.Sample.Count ? ", …" : "")})[/]");
             if (wave.Gate is not null)
             {
                 Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)} · {Markup.Escape(wave.Arithmetic ?? "")}[/]");

@@ -253,7 +253,12 @@ public sealed class DeviceEngine
         var report = new AttemptReport(
             attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog);
         _journal.Append(new AttemptEnded(report, next, end.Outcome == AttemptOutcome.Restart ? _parts.Facts.BootId : null));
-        _provenLast.Remove(order.Deployment);
+        if (proof is not null && end.Outcome == AttemptOutcome.Done)
+        {
+            // The report carries this proof; saying it again at once would only hide what the report says.
+            _provenLast[order.Deployment] = ($"{order.Number}/{proof.Answer}/{proof.Version}", now);
+        }
+
         _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}: {report.Outcome}, {end.Message}");
         Tidy();
         Wake(_checkInNow);

@@ -76,6 +76,7 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
                 IssuerSigningKey = new ECDsaSecurityKey(ecdsa) { KeyId = key.KeyId, CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false } },
                 ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
             });
+            // Whatever cannot be read is simply not valid; the library says so in its result.
             if (result.IsValid)
             {
                 return Base64UrlEncoder.Decode(_handler.ReadJsonWebToken(signed).EncodedPayload);

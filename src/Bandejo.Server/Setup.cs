@@ -101,6 +101,7 @@ internal static class Setup
         await app.Services.GetRequiredService<SiteKeys>().Prepare();
         await FirstStart.Prepare(world, options.Data, options.FirstPassword);
         _ = app.Services.GetRequiredService<Gauges>();
+        app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Bandejo listens at {string.Join(", ", app.Urls)}"));
     }
 
     private static void Map(WebApplication app)

@@ -183,7 +183,7 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
         {
             if (Operand() is not { } value)
             {
-                return Skip(Now, "Here a value of the list is expected.");
+                return Skip(Now, "Here a value of the list is expected.", depth: 1);
             }
 
             values.Add(value);
@@ -266,10 +266,9 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
         return true;
     }
 
-    private BrokenSyntax Skip(Token at, string message)
+    private BrokenSyntax Skip(Token at, string message, int depth = 0)
     {
         Report(at, message);
-        var depth = 0;
         while (Now.Kind != TokenKind.End && !(depth == 0 && (Now.Is("and") || Now.Is("or") || Now.Kind == TokenKind.Close)))
         {
             depth += Now.Kind switch { TokenKind.Open => 1, TokenKind.Close => -1, _ => 0 };

@@ -113,7 +113,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time)
     public static async Task<Outcome<string>> VerifyBuild(string signature, byte[] document, Func<string, StoredKey?> findKey)
     {
         var handler = new JsonWebTokenHandler();
-        if (!handler.CanReadToken(signature) || handler.ReadJsonWebToken(signature) is not { Alg: SecurityAlgorithms.EcdsaSha256 } read)
+        if (Read(signature) is not { Alg: SecurityAlgorithms.EcdsaSha256 } read)
         {
             return new Failure(ErrorKind.Invalid, "The signature of the package file cannot be read.");
         }
@@ -136,6 +136,19 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time)
         return result.IsValid && result.Claims.TryGetValue("digest", out var digest) && digest as string == Convert.ToHexStringLower(SHA256.HashData(document))
             ? key.KeyId
             : new Failure(ErrorKind.Invalid, "The signature does not fit the package file: it was changed after it was signed, or signed with another key.");
+    }
+
+    /// <summary>A token without any check of its signature; null where it cannot be read.</summary>
+    public static JsonWebToken? Read(string token)
+    {
+        try
+        {
+            return new JsonWebTokenHandler { MaximumTokenSizeInBytes = 64 * 1024 }.ReadJsonWebToken(token);
+        }
+        catch (Exception error) when (error is ArgumentException or SecurityTokenException or FormatException or JsonException)
+        {
+            return null;
+        }
     }
 
     /// <summary>A public key from its coordinates; fails for a point that is not on the curve.</summary>

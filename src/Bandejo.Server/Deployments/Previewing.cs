@@ -86,7 +86,7 @@ internal static class Previewing
 
         if (reached.Count == 0)
         {
-            findings.Add(new Finding("No device would be reached.", "groups"));
+            findings.Add(new Finding(inScope.Count == 0 ? "No device is in the groups." : $"None of the {inScope.Count} devices in the groups would be reached as they are now.", "groups") { IsWarning = inScope.Count > 0 });
         }
 
         var preview = new DeploymentPreview(

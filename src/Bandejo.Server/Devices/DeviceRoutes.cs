@@ -44,7 +44,11 @@ internal static class DeviceRoutes
             }
 
             await files.KeepLog(id, context.Request.Body, DeviceProtocol.MaxLog, context.RequestAborted);
-            return Results.NoContent();
+            return (await world.Change<bool>(null, change =>
+            {
+                change.Event("device", "log", $"The log of attempt {id} has arrived.", null, context.Person(), null, change.World.Devices.GetValueOrDefault(context.Person())?.Name);
+                return true;
+            })).Answer(_ => Results.NoContent());
         });
     }
 

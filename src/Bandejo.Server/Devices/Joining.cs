@@ -4,7 +4,6 @@ using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
 using Bandejo.Store;
-using Microsoft.IdentityModel.JsonWebTokens;
 
 namespace Bandejo.Server.Devices;
 
@@ -44,18 +43,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
     /// <summary>A short-lived token for an assertion signed by the device's key. Each assertion is good once.</summary>
     public async Task<Outcome<DeviceTokenAnswer>> Token(DeviceTokenRequest request)
     {
-        var handler = new JsonWebTokenHandler();
-        if (request.Assertion.Length > 4096 || !handler.CanReadToken(request.Assertion))
-        {
-            return new Failure(ErrorKind.Unauthenticated, "The assertion cannot be read.");
-        }
-
-        string id;
-        try
-        {
-            id = handler.ReadJsonWebToken(request.Assertion).Issuer;
-        }
-        catch (ArgumentException)
+        if (SiteKeys.Read(request.Assertion)?.Issuer is not { } id)
         {
             return new Failure(ErrorKind.Unauthenticated, "The assertion cannot be read.");
         }

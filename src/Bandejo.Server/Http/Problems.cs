@@ -1,3 +1,5 @@
+using System.Text.Encodings.Web;
+using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
@@ -9,6 +11,9 @@ namespace Bandejo.Server.Http;
 /// <summary>Turns failures into problem documents (RFC 9457).</summary>
 internal static partial class Problems
 {
+    // Quotes as they are: what is answered is JSON with its own content type and read by people too.
+    private static readonly ContractJson Form = new(new JsonSerializerOptions(ContractJson.Default.Options) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
+
     /// <summary>The answer for an outcome: what <paramref name="good"/> makes of the value, or the problem.</summary>
     public static IResult Answer<T>(this Outcome<T> outcome, Func<T, IResult> good) => outcome.Ok ? good(outcome.Value) : Of(outcome.Failure!);
 
@@ -20,7 +25,7 @@ internal static partial class Problems
     {
         var (status, title) = Status(failure.Kind);
         var problem = new Problem(TypeOf(Words.Hyphenate(failure.Kind.ToString())), title, status, failure.Message, failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)]);
-        return Results.Json(problem, ContractJson.Default.Problem, "application/problem+json", status);
+        return Results.Json(problem, Form.Problem, "application/problem+json", status);
     }
 
     /// <summary>A finding as it travels.</summary>
@@ -30,7 +35,7 @@ internal static partial class Problems
     public static Task Write(HttpContext context, int status, string type, string detail)
     {
         context.Response.StatusCode = status;
-        return context.Response.WriteAsJsonAsync(new Problem(TypeOf(type), Title(status), status, detail), ContractJson.Default.Problem, "application/problem+json", context.RequestAborted);
+        return context.Response.WriteAsJsonAsync(new Problem(TypeOf(type), Title(status), status, detail), Form.Problem, "application/problem+json", context.RequestAborted);
     }
 
     /// <summary>Gives every refusal a body, and every bug an answer that shows nothing of its insides.</summary>

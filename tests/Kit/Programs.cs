@@ -1,0 +1,44 @@
+using System.Diagnostics;
+
+namespace Bandejo.Kit;
+
+/// <summary>The built programs: in <c>out/</c> of the project, or in the folder that BANDEJO_PROGRAMS names.</summary>
+public static class Programs
+{
+    private static readonly string Folder = Environment.GetEnvironmentVariable("BANDEJO_PROGRAMS") ?? Path.Combine(Root(), "out");
+
+    public static string Service => Path.Combine(Folder, "bandejo-service");
+
+    public static string Agent => Path.Combine(Folder, "bandejo-agent");
+
+    public static string Cli => Path.Combine(Folder, "bandejo");
+
+    /// <summary>The project's folder.</summary>
+    public static string Root()
+    {
+        var folder = new DirectoryInfo(AppContext.BaseDirectory);
+        while (!File.Exists(Path.Combine(folder!.FullName, "Bandejo.slnx")))
+        {
+            folder = folder.Parent;
+        }
+
+        return folder.FullName;
+    }
+
+    /// <summary>Starts a program with nothing on its standard input.</summary>
+    public static Process Start(string program, IEnumerable<string> arguments, IReadOnlyDictionary<string, string>? environment = null)
+    {
+        var start = new ProcessStartInfo(program) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true };
+        foreach (var argument in arguments)
+        {
+            start.ArgumentList.Add(argument);
+        }
+
+        foreach (var (name, value) in environment ?? new Dictionary<string, string>())
+        {
+            start.Environment[name] = value;
+        }
+
+        return Process.Start(start)!;
+    }
+}

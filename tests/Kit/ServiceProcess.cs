@@ -1,0 +1,62 @@
+using System.Diagnostics;
+
+namespace Bandejo.Kit;
+
+/// <summary>A real service on loopback with a folder of its own.</summary>
+public sealed class ServiceProcess : IAsyncDisposable
+{
+    public const string FirstPassword = "root-admin-1234";
+
+    private readonly string[] _options;
+    private Process? _process;
+    private string _listen = "http://127.0.0.1:0";
+
+    public ServiceProcess(params string[] options) => _options = options;
+
+    public string Folder { get; } = Directory.CreateTempSubdirectory("bandejo-service").FullName;
+
+    public string Address { get; private set; } = "";
+
+    /// <summary>All that it wrote to its log.</summary>
+    public List<string> Log { get; } = [];
+
+    /// <summary>Starts it, on the address it had before where it had one, and returns when it answers.</summary>
+    public async Task Start()
+    {
+        _process = Programs.Start(Programs.Service, ["--data", Path.Combine(Folder, "data"), "--listen", _listen, "--first-password", FirstPassword, "--check-in-seconds", "1", "--sign-ins-per-minute", "1000", .. _options]);
+        _process.ErrorDataReceived += (_, line) =>
+        {
+            lock (Log)
+            {
+                Log.Add(line.Data ?? "");
+            }
+        };
+        _process.BeginErrorReadLine();
+        while (true)
+        {
+            var line = await _process.StandardOutput.ReadLineAsync() ?? throw new InvalidOperationException($"The service ended: {string.Join('\n', Log)}");
+            if (line.StartsWith("Bandejo listens at ", StringComparison.Ordinal))
+            {
+                Address = _listen = line["Bandejo listens at ".Length..];
+                return;
+            }
+        }
+    }
+
+    /// <summary>Ends it as a power cut would.</summary>
+    public async Task Kill()
+    {
+        _process!.Kill();
+        await _process.WaitForExitAsync();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (_process is { HasExited: false })
+        {
+            await Kill();
+        }
+
+        Directory.Delete(Folder, recursive: true);
+    }
+}

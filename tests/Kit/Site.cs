@@ -1,0 +1,124 @@
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+
+namespace Bandejo.Kit;
+
+/// <summary>A service with an administrator signed in, agents beside it, and the command line.</summary>
+public sealed class Site : IAsyncDisposable
+{
+    private readonly string _home = Directory.CreateTempSubdirectory("bandejo-home").FullName;
+    private readonly List<AgentProcess> _agents = [];
+
+    public ServiceProcess Service { get; }
+
+    /// <summary>The API as the first administrator.</summary>
+    public ApiClient Admin { get; private set; } = null!;
+
+    public Site(params string[] options) => Service = new ServiceProcess(options);
+
+    public static async Task<Site> Start(params string[] options)
+    {
+        var site = new Site(options);
+        await site.Service.Start();
+        site.Admin = await ApiClient.SignIn(site.Service.Address, "root-admin", ServiceProcess.FirstPassword);
+        await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin");
+        return site;
+    }
+
+    /// <summary>Runs the command line as the administrator.</summary>
+    public Task<(int Code, string Output, string Errors)> Run(params string[] arguments) => RunWith("", arguments);
+
+    /// <summary>Runs the command line with something on its standard input.</summary>
+    public async Task<(int Code, string Output, string Errors)> RunWith(string input, params string[] arguments)
+    {
+        using var process = Programs.Start(Programs.Cli, arguments, new Dictionary<string, string> { ["XDG_CONFIG_HOME"] = _home, ["BANDEJO_SERVICE"] = Service.Address, ["NO_COLOR"] = "1" });
+        await process.StandardInput.WriteLineAsync(input);
+        process.StandardInput.Close();
+        var output = process.StandardOutput.ReadToEndAsync();
+        var errors = process.StandardError.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        return (process.ExitCode, await output, await errors);
+    }
+
+    /// <summary>Runs the command line and expects that it did what it should.</summary>
+    public async Task<string> Must(params string[] arguments)
+    {
+        var (code, output, errors) = await Run(arguments);
+        return code == 0 ? output : throw new InvalidOperationException($"bandejo {string.Join(' ', arguments)} ended with {code}: {errors}{output}");
+    }
+
+    /// <summary>An agent that has joined; started unless told otherwise.</summary>
+    public async Task<AgentProcess> Device(string name, string? group = null, string facts = "kind: desk", bool isStarted = true)
+    {
+        var agent = new AgentProcess(Service.Address, name);
+        _agents.Add(agent);
+        agent.Write("etc/bandejo/facts", facts + "\n");
+        var code = await Admin.Post("/api/v1/join-codes", new JoinCodeRequest(group), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
+        var (exit, output) = await agent.Join(code.Code!);
+        if (exit != 0)
+        {
+            throw new InvalidOperationException(output);
+        }
+
+        if (isStarted)
+        {
+            await agent.Start();
+        }
+
+        return agent;
+    }
+
+    /// <summary>Builds and releases a package whose install step is a script; <c>$T</c> in it is the app's folder on the machine.</summary>
+    public async Task Package(string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", bool isReleased = true, string requires = "yes", string codes = "{}")
+    {
+        var folder = WriteFolder(app, version, install, remove, limit, more, requires, codes);
+        await Must("package", "build", folder);
+        if (isReleased)
+        {
+            await Must("package", "release", $"{app} {version}", "--reason", "for the test");
+        }
+    }
+
+    /// <summary>Writes a package folder and returns where.</summary>
+    public string WriteFolder(string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", string requires = "yes", string codes = "{}")
+    {
+        var folder = Directory.CreateDirectory(Path.Combine(_home, $"{app}-{version}-{Guid.NewGuid():N}")).FullName;
+        File.WriteAllText(Path.Combine(folder, "install.sh"), $"T=\"$BANDEJO_ROOT/opt/{app}\"\n{install}\n");
+        File.WriteAllText(Path.Combine(folder, "remove.sh"), $"T=\"$BANDEJO_ROOT/opt/{app}\"\n{remove}\n");
+        File.WriteAllText(Path.Combine(folder, "package.yaml"), $$"""
+            app: {{app}}
+            name: {{app}}
+            version: "{{version}}"
+            {{more}}
+            variants:
+              - name: linux
+                requires: {{requires}}
+                files: [install.sh, remove.sh]
+                install: { run: [sh, install.sh], limit: {{limit}}, exit-codes: {{codes}} }
+                remove: { run: [sh, remove.sh] }
+                present: [{ version-in: opt/{{app}}/VERSION }]
+            """);
+        return folder;
+    }
+
+    /// <summary>Starts a deployment to a group in one wave and returns its identity.</summary>
+    public async Task<string> Deploy(string package, string group, params string[] more)
+    {
+        var name = $"{package} {Guid.NewGuid():N}"[..30];
+        await Must(["deployment", "start", package, "--to", group, "--name", name, "--yes", .. more]);
+        var all = await Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo);
+        return all.First(each => each.Name == name).Id;
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        foreach (var agent in _agents)
+        {
+            await agent.DisposeAsync();
+        }
+
+        Admin?.Dispose();
+        await Service.DisposeAsync();
+        Directory.Delete(_home, recursive: true);
+    }
+}

@@ -1,0 +1,277 @@
+using Bandejo.Kit;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>The real service, agents and command line, through the whole job and its accidents.</summary>
+public sealed class InstallTests
+{
+    private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
+
+    // Says that it runs, and waits until the test lets it go on.
+    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do sleep 0.05; done\n" + Put;
+
+    [Fact]
+    public async Task Software_travels_through_two_waves_with_a_gate_a_retry_and_a_roll_back()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "pilots", "--testing");
+        await site.Must("group", "new", "desks", "--rule", "kind is \"desk\"");
+        var pilot = await site.Device("ALD-DESK-001", "pilots");
+        var other = await site.Device("ALD-DESK-002", facts: "kind: desk\nsite: ALD");
+        var kiosk = await site.Device("ALD-KIOSK-001", facts: "kind: kiosk");
+        await site.Package("foldline", "7.1.0", Put);
+        await site.Package("foldline", "7.2.0", "[ -e \"$BANDEJO_ROOT/run/full\" ] && { echo 'no room left' >&2; exit 112; }\n" + Put);
+
+        var first = await site.Deploy("foldline 7.1.0", "desks");
+        await site.Admin.Becomes(first, pilot.Name, "met");
+        await site.Admin.Becomes(first, other.Name, "met");
+        Assert.Equal("7.1.0", other.Read("opt/foldline/VERSION"));
+
+        pilot.Write("run/full", "");
+        var second = await site.Deploy("foldline 7.2.0", "desks", "--wave", "Pilots: group pilots; 100 % met, then approval", "--wave", "The rest: everyone else", "--tries", "1");
+        var failed = await site.Admin.Becomes(second, pilot.Name, "failed");
+        Assert.Contains("no room left", failed.Reason);
+        Assert.Equal("waiting", (await site.Admin.Becomes(second, other.Name, "waiting")).State);
+        Assert.Equal("7.1.0", other.Read("opt/foldline/VERSION"));
+        var attempt = Assert.Single(await site.Admin.Attempts(second, pilot.Name));
+        Assert.Equal(("failed", 112), (attempt.Outcome, attempt.ExitCode));
+        await site.Admin.Until(async () => (await site.Run("deployment", "log", attempt.Id)).Output.Contains("no room left"), "the log has arrived");
+
+        Assert.Equal(3, (await site.Run("deployment", "approve", second, "--reason", "x")).Code);
+        File.Delete(Path.Combine(pilot.Root, "run/full"));
+        await site.Must("deployment", "retry", second);
+        await site.Admin.Becomes(second, pilot.Name, "met");
+        await site.Must("deployment", "approve", second, "--reason", "nobody else is here");
+        await site.Admin.Becomes(second, other.Name, "met");
+        Assert.Equal("7.2.0", other.Read("opt/foldline/VERSION"));
+        Assert.Null(kiosk.Read("opt/foldline/VERSION"));
+
+        await site.Must("deployment", "roll-back", second, "--reason", "prints blank pages", "--yes");
+        await site.Admin.Becomes(second, pilot.Name, "undone");
+        await site.Admin.Becomes(second, other.Name, "undone");
+        Assert.Equal(("7.1.0", "7.1.0"), (pilot.Read("opt/foldline/VERSION"), other.Read("opt/foldline/VERSION")));
+        await site.Admin.Until(async () => (await site.Must("deployment", "list", "--all", "-o", "csv")).Contains($"{second},") && (await site.Must("deployment", "list", "--all", "-o", "json")).Contains("Ended: rolled back"), "the deployment has ended");
+        Assert.Contains("ALD-DESK-001,foldline,7.1.0", await site.Must("compliance", "export"));
+        Assert.Equal(0, (await site.Run("compliance", "check", "--deployment", first)).Code);
+    }
+
+    [Fact]
+    public async Task An_agent_that_is_killed_in_the_middle_goes_on_with_the_running_step()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("plateglass", "1.0", Slow);
+        var device = await site.Device("STU-01");
+        var deployment = await site.Deploy("plateglass", "all");
+        await device.Appears("ran");
+        await device.Kill();
+        device.Write("go", "");
+        await device.Appears("opt/plateglass/VERSION");
+        await device.Start();
+        await site.Admin.Becomes(deployment, device.Name, "met");
+        Assert.Equal("run", device.Read("ran"));
+        Assert.Equal("done", Assert.Single(await site.Admin.Attempts(deployment, device.Name)).Outcome);
+    }
+
+    [Fact]
+    public async Task After_a_power_cut_the_agent_proves_first_and_then_tries_again()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("plateglass", "1.0", Slow);
+        var device = await site.Device("STU-01");
+        var deployment = await site.Deploy("plateglass", "all", "--retry-pause", "1s");
+        await device.Appears("ran");
+        await device.CutPower();
+        device.Write("go", "");
+        await device.Start();
+        await site.Admin.Becomes(deployment, device.Name, "met");
+        Assert.Equal("run\nrun", device.Read("ran"));
+        Assert.Equal(["done", "interrupted"], (await site.Admin.Attempts(deployment, device.Name)).Select(attempt => attempt.Outcome));
+    }
+
+    [Fact]
+    public async Task A_power_cut_after_the_work_was_done_does_nothing_twice()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("plateglass", "1.0", Put + "\necho run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do sleep 0.05; done");
+        var device = await site.Device("STU-01");
+        var deployment = await site.Deploy("plateglass", "all");
+        await device.Appears("ran");
+        await device.CutPower();
+        await device.Start();
+        await site.Admin.Becomes(deployment, device.Name, "met");
+        Assert.Equal("run", device.Read("ran"));
+    }
+
+    [Fact]
+    public async Task A_service_that_is_killed_in_the_middle_loses_nothing_and_hears_of_the_result()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("plateglass", "1.0", Slow);
+        var device = await site.Device("STU-01");
+        var deployment = await site.Deploy("plateglass", "all");
+        await device.Appears("ran");
+        await site.Admin.Becomes(deployment, device.Name, "working");
+        await site.Service.Kill();
+        device.Write("go", "");
+        await device.Appears("opt/plateglass/VERSION");
+        await site.Service.Start();
+        await site.Admin.Until(async () => (await site.Admin.Attempts(deployment, device.Name)).Any(attempt => attempt.Outcome == "done"), "the result has arrived");
+        await site.Admin.Becomes(deployment, device.Name, "met");
+        Assert.Equal("run", device.Read("ran"));
+        Assert.Single(await site.Admin.Attempts(deployment, device.Name));
+    }
+
+    [Fact]
+    public async Task At_the_time_limit_everything_the_step_started_is_ended()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("hangs", "1.0", "sh -c 'trap \"\" TERM; echo $$ > \"$BANDEJO_ROOT/child\"; while true; do sleep 0.1; done' &\nwait", limit: "2s");
+        var device = await site.Device("STU-01");
+        var deployment = await site.Deploy("hangs", "all", "--tries", "1");
+        var target = await site.Admin.Becomes(deployment, device.Name, "failed");
+        Assert.Contains("ended with everything it had started after 2 s", target.Reason);
+        Assert.False(Lives(device.Read("child")!));
+        Assert.Equal("timed-out", Assert.Single(await site.Admin.Attempts(deployment, device.Name)).Outcome);
+    }
+
+    [Fact]
+    public async Task An_install_that_needs_a_restart_is_proven_after_it()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("driver", "1.0", "exit 9", codes: "{ 9: restart-needed }");
+        var device = await site.Device("STU-01", isStarted: false);
+        device.Write("run/boot-id", "one");
+        await device.Start();
+        var deployment = await site.Deploy("driver", "all");
+        await site.Admin.Becomes(deployment, device.Name, "restart");
+        await device.Kill();
+        device.Write("opt/driver/VERSION", "1.0");
+        device.Write("run/boot-id", "two");
+        await device.Start();
+        await site.Admin.Becomes(deployment, device.Name, "met");
+    }
+
+    [Fact]
+    public async Task A_failed_upgrade_puts_the_earlier_version_back_and_says_so()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("foldline", "7.1.0", Put);
+        await site.Package("foldline", "7.2.0", "rm -rf \"$T\"; exit 9");
+        var device = await site.Device("STU-01");
+        await site.Admin.Becomes(await site.Deploy("foldline 7.1.0", "all"), device.Name, "met");
+        var failed = await site.Admin.Becomes(await site.Deploy("foldline 7.2.0", "all", "--tries", "1"), device.Name, "failed");
+        Assert.Contains("7.1.0 was put back", failed.Reason);
+        Assert.Equal("7.1.0", device.Read("opt/foldline/VERSION"));
+    }
+
+    [Fact]
+    public async Task A_good_code_without_proof_is_a_failure_and_a_bad_code_with_proof_is_met()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("liar", "1.0", "exit 0");
+        await site.Package("grumbler", "1.0", Put + "; exit 7");
+        var device = await site.Device("STU-01");
+        var failed = await site.Admin.Becomes(await site.Deploy("liar", "all", "--tries", "1"), device.Name, "failed");
+        Assert.Contains("means done, but", failed.Reason);
+        var met = await site.Admin.Becomes(await site.Deploy("grumbler", "all"), device.Name, "met");
+        Assert.Contains("although the step ended with code 7", met.Reason);
+    }
+
+    [Fact]
+    public async Task Software_is_taken_away_and_what_is_replaced_goes_first()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("old-foldline", "5.3", Put);
+        await site.Package("foldline", "7.2.0", Put, more: "replaces: [old-foldline]");
+        var device = await site.Device("STU-01");
+        var old = await site.Deploy("old-foldline", "all");
+        await site.Admin.Becomes(old, device.Name, "met");
+        await site.Must("deployment", "end", old, "--reason", "replaced");
+        var up = await site.Deploy("foldline", "all");
+        await site.Admin.Becomes(up, device.Name, "met");
+        Assert.Null(device.Read("opt/old-foldline/VERSION"));
+        await site.Must("deployment", "end", up, "--reason", "not wanted any more");
+        await site.Admin.Becomes(await site.Deploy("foldline", "all", "--gone"), device.Name, "met");
+        Assert.Null(device.Read("opt/foldline/VERSION"));
+    }
+
+    [Fact]
+    public async Task What_was_there_already_is_met_without_an_attempt_and_what_is_removed_is_repaired()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("foldline", "7.2.0", Put);
+        var device = await site.Device("STU-01", isStarted: false);
+        device.Write("opt/foldline/VERSION", "7.3");
+        await device.Start();
+        var deployment = await site.Deploy("foldline", "all");
+        var met = await site.Admin.Becomes(deployment, device.Name, "met");
+        Assert.Contains("newer than 7.2.0; it was so already", met.Reason);
+        Assert.Empty(await site.Admin.Attempts(deployment, device.Name));
+        Directory.Delete(Path.Combine(device.Root, "opt/foldline"), recursive: true);
+        await device.Appears("opt/foldline/VERSION");
+        await site.Admin.Becomes(deployment, device.Name, "met");
+        Assert.Equal("7.2.0", device.Read("opt/foldline/VERSION"));
+        Assert.Single(await site.Admin.Attempts(deployment, device.Name));
+    }
+
+    [Fact]
+    public async Task A_requirement_blocks_until_it_holds()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("studio", "1.0", Put, requires: "label.scanner is \"yes\"");
+        var device = await site.Device("STU-01", facts: "label.scanner: no");
+        var deployment = await site.Deploy("studio", "all", "--wave", "All: everyone else");
+        var blocked = await site.Admin.Becomes(deployment, device.Name, "blocked");
+        Assert.Contains("label.scanner is \"yes\" (has no)", blocked.Reason);
+        device.Write("etc/bandejo/facts", "label.scanner: yes\n");
+        await site.Admin.Becomes(deployment, device.Name, "met");
+    }
+
+    [Fact]
+    public async Task A_withdrawn_package_halts_and_is_refused()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("foldline", "7.2.0", Slow);
+        var device = await site.Device("STU-01");
+        var late = await site.Device("STU-02", isStarted: false);
+        var deployment = await site.Deploy("foldline", "all");
+        await device.Appears("ran");
+        Assert.Contains("halted: ", await site.Must("package", "withdraw", "foldline", "--reason", "loses documents"));
+        await late.Start();
+        device.Write("go", "");
+        await site.Admin.Becomes(deployment, device.Name, "met");
+        await site.Admin.Until(async () => (await site.Must("device", "show", late.Name, "-o", "json")).Contains("lastHeard"), "the late device was heard from");
+        Assert.Null(late.Read("ran"));
+        Assert.Equal(1, (await site.Run("deployment", "start", "foldline 7.2.0", "--to", "all", "--preview")).Code);
+    }
+
+    [Fact]
+    public async Task Two_agents_on_one_root_exclude_each_other()
+    {
+        await using var site = await Site.Start();
+        var device = await site.Device("STU-01");
+        var (code, output) = await device.StartSecond();
+        Assert.Equal(2, code);
+        Assert.Contains("Another agent is at work", output);
+    }
+
+    /// <summary>Whether a process is there and is more than an entry that nobody has collected.</summary>
+    private static bool Lives(string pid)
+    {
+        var file = $"/proc/{pid}/stat";
+        return File.Exists(file) && File.ReadAllText(file) is var stat && stat[stat.LastIndexOf(')') + 2] is not ('Z' or 'X');
+    }
+}

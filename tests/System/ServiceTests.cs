@@ -1,0 +1,297 @@
+using System.Net;
+using System.Text.Json;
+using System.Text.RegularExpressions;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Kit;
+using Microsoft.Data.Sqlite;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>The service and the command line as others see them.</summary>
+public sealed class ServiceTests
+{
+    [Fact]
+    public async Task The_description_of_the_api_is_the_one_that_is_committed()
+    {
+        await using var site = await Site.Start();
+        var file = Path.Combine(Programs.Root(), "docs/reference/openapi.json");
+        var now = (await site.Admin.Http.GetStringAsync("/api/v1/openapi.json")).ReplaceLineEndings("\n").TrimEnd() + "\n";
+        if (Environment.GetEnvironmentVariable("BANDEJO_WRITE_REFERENCE") is not null)
+        {
+            await File.WriteAllTextAsync(file, now);
+        }
+
+        Assert.True(now == await File.ReadAllTextAsync(file), $"The API has changed. Look at the change, then write {file} anew with: BANDEJO_WRITE_REFERENCE=1 make test");
+    }
+
+    [Fact]
+    public async Task Two_people_who_change_the_same_group_do_not_overwrite_each_other()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "desks", "--rule", "kind is \"desk\"");
+        var body = """{"slug":"desks","name":"Desks","rule":"kind is \"kiosk\""}""";
+        Assert.Equal(HttpStatusCode.PreconditionFailed, (await site.Admin.Send(HttpMethod.Put, "/api/v1/groups/desks", body)).Status);
+        Assert.Equal(HttpStatusCode.OK, (await site.Admin.Send(HttpMethod.Put, "/api/v1/groups/desks", body, ("If-Match", "\"1\""))).Status);
+        var (status, answer) = await site.Admin.Send(HttpMethod.Put, "/api/v1/groups/desks", body, ("If-Match", "\"1\""));
+        Assert.Equal(HttpStatusCode.PreconditionFailed, status);
+        Assert.Contains("Somebody changed this meanwhile", answer);
+        Assert.Equal(HttpStatusCode.PreconditionFailed, (await site.Admin.Send(HttpMethod.Delete, "/api/v1/groups/desks", null, ("If-Match", "\"1\""))).Status);
+        Assert.Equal(HttpStatusCode.NoContent, (await site.Admin.Send(HttpMethod.Delete, "/api/v1/groups/desks", null, ("If-Match", "\"2\""))).Status);
+    }
+
+    [Fact]
+    public async Task Pages_follow_each_other_without_gap_or_repetition()
+    {
+        await using var site = await Site.Start();
+        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Uses: 7), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        for (var i = 0; i < 7; i++)
+        {
+            using var device = new DeviceClient(site.Service.Address);
+            await device.Join(code, $"DEV-{i}");
+        }
+
+        var names = new List<string>();
+        string? cursor = null;
+        do
+        {
+            var page = await site.Admin.Get($"/api/v1/devices?limit=3{(cursor is null ? "" : $"&cursor={cursor}")}", ContractJson.Default.PageDeviceInfo);
+            Assert.Equal(7, page.Total);
+            names.AddRange(page.Items.Select(device => device.Name));
+            cursor = page.Next;
+        }
+        while (cursor is not null);
+        Assert.Equal(Enumerable.Range(0, 7).Select(i => $"DEV-{i}"), names);
+        Assert.Contains("DEV-3", await site.Must("device", "list", "name in (\"DEV-3\", \"DEV-9\")"));
+        Assert.DoesNotContain("DEV-2", await site.Must("device", "list", "ev-3"));
+    }
+
+    [Fact]
+    public async Task The_stream_of_events_goes_on_after_the_last_number_that_was_seen()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "one");
+        await site.Must("group", "new", "two");
+        var first = await Events(site, "0", 3);
+        var resumed = await Events(site, $"{first[^2]}", 1);
+        Assert.Equal(first[^1], resumed[0]);
+        Assert.Equal(first, first.Order());
+    }
+
+    [Fact]
+    public async Task Health_and_figures_are_there_for_monitoring()
+    {
+        await using var site = await Site.Start();
+        Assert.Equal("live", await site.Admin.Http.GetStringAsync("/healthz/live"));
+        Assert.Equal("ready", await site.Admin.Http.GetStringAsync("/healthz/ready"));
+        var metrics = await site.Admin.Http.GetStringAsync("/metrics");
+        Assert.Matches(new Regex(@"^bandejo_devices\S* 0", RegexOptions.Multiline), metrics);
+    }
+
+    [Fact]
+    public async Task A_database_that_somebody_locks_refuses_changes_and_recovers_by_itself()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "before");
+        var file = Path.Combine(site.Service.Folder, "data/bandejo.db");
+        using (var other = new SqliteConnection($"Data Source={file};Pooling=False"))
+        {
+            other.Open();
+            using var transaction = other.BeginTransaction();
+            var (status, answer) = await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", """{"slug":"during","name":"During"}""");
+            Assert.Equal(HttpStatusCode.ServiceUnavailable, status);
+            Assert.Contains("nothing was changed", answer);
+        }
+
+        // The service reads its state anew; the first change that is taken again shows that it has.
+        var tries = 0;
+        while ((await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", """{"slug":"after","name":"After"}""")).Status != HttpStatusCode.Created && ++tries < 20_000)
+        {
+        }
+
+        var groups = await site.Must("group", "list", "-o", "csv");
+        Assert.Contains("before,", groups);
+        Assert.Contains("after,", groups);
+        Assert.DoesNotContain("during,", groups);
+    }
+
+    [Fact]
+    public async Task Everything_that_was_acknowledged_is_there_after_a_kill()
+    {
+        await using var site = await Site.Start();
+        var acknowledged = 0;
+        var writing = Task.Run(async () =>
+        {
+            try
+            {
+                for (var i = 0; ; i++)
+                {
+                    var (status, _) = await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", $$"""{"slug":"g{{i}}","name":"G"}""");
+                    Assert.Equal(HttpStatusCode.Created, status);
+                    Volatile.Write(ref acknowledged, i + 1);
+                }
+            }
+            catch (HttpRequestException)
+            {
+                // The service is gone.
+            }
+        });
+        await site.Admin.Until(() => Task.FromResult(Volatile.Read(ref acknowledged) > 50), "fifty groups were made");
+        await site.Service.Kill();
+        await writing;
+        await site.Service.Start();
+        var groups = await site.Admin.Get("/api/v1/groups", ContractJson.Default.IReadOnlyListGroupInfo);
+        Assert.InRange(groups.Count, acknowledged, acknowledged + 1);
+    }
+
+    [Fact]
+    public async Task The_command_line_says_with_its_exit_code_how_it_went()
+    {
+        await using var site = await Site.Start();
+        Assert.Equal(0, (await site.Run("group", "list")).Code);
+        Assert.Equal(0, (await site.Run("--help")).Code);
+        Assert.Equal(1, (await site.Run("package", "check", Path.Combine(Programs.Root(), "tests/Core/Cases"))).Code is 2 ? 1 : 0);
+        var wrong = await site.Run("group", "lst");
+        Assert.Equal(2, wrong.Code);
+        Assert.Contains("--help", wrong.Errors);
+        Assert.Equal(2, (await site.Run("deployment", "start", "x", "--to", "y", "--wave", "no colon")).Code);
+        Assert.Equal(3, (await site.Run("group", "show", "nobody")).Code);
+        var away = await site.Run("group", "list", "--service", "http://127.0.0.1:9");
+        Assert.Equal(4, away.Code);
+        Assert.Contains("cannot be reached", away.Errors);
+        Assert.Equal("", away.Output);
+        Assert.Equal(2, (await site.Run("group", "list", "--service", "nowhere")).Code);
+        Assert.Equal(2, (await site.Run("group", "list", "--output", "xml")).Code);
+    }
+
+    [Fact]
+    public async Task Errors_in_a_manifest_are_shown_under_the_text()
+    {
+        await using var site = await Site.Start();
+        var folder = site.WriteFolder("foldline", "7.2.0", "true", requires: "memry >= 4 GiB");
+        var (code, _, errors) = await site.Run("package", "check", folder);
+        Assert.Equal(1, code);
+        Assert.Contains("package.yaml:7:", errors);
+        Assert.Contains("Did you mean 'memory'", errors);
+        Assert.Contains("    requires: memry >= 4 GiB\n                  ^^^^^", errors.Replace("        requires", "    requires").Replace("                      ^^^^^", "                  ^^^^^"));
+        Assert.Equal(1, (await site.Run("package", "build", folder)).Code);
+    }
+
+    [Fact]
+    public async Task A_package_folder_that_was_just_made_can_be_built()
+    {
+        await using var site = await Site.Start();
+        var folder = Path.Combine(site.Service.Folder, "inkwell");
+        await site.Must("package", "new", folder);
+        Assert.Equal(2, (await site.Run("package", "new", folder)).Code);
+        Assert.Contains("can be built", await site.Must("package", "check", folder));
+        await site.Must("package", "build", folder);
+    }
+
+    [Fact]
+    public async Task A_link_in_a_package_folder_is_refused()
+    {
+        await using var site = await Site.Start();
+        var folder = site.WriteFolder("foldline", "7.2.0", "true");
+        File.CreateSymbolicLink(Path.Combine(folder, "secret"), "/etc/shadow");
+        var (code, _, errors) = await site.Run("package", "build", folder);
+        Assert.Equal(2, code);
+        Assert.Contains("secret is a link to /etc/shadow", errors);
+    }
+
+    [Theory]
+    [InlineData("Did you mean '--listen'", "--lisen", "http://127.0.0.1:0")]
+    [InlineData("needs a value", "--data")]
+    [InlineData("not possible for 'check-in-seconds'", "--check-in-seconds", "0")]
+    [InlineData("not possible for 'listen'", "--listen", "somewhere")]
+    public async Task A_setting_that_is_not_known_or_not_possible_stops_the_start(string words, params string[] arguments)
+    {
+        using var process = Programs.Start(Programs.Service, arguments);
+        var errors = await process.StandardError.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        Assert.Equal(2, process.ExitCode);
+        Assert.Contains(words, errors);
+    }
+
+    [Fact]
+    public async Task A_preview_says_who_is_reached_and_who_is_not_and_what_stands_against_it()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "desks", "--rule", "kind is \"desk\"");
+        await site.Must("group", "new", "servers", "--rule", "label.serves is \"yes\"");
+        await site.Package("foldline", "7.2.0", "true", requires: "label.serves is \"no\" or label.serves is \"yes\"", isReleased: false);
+        foreach (var (name, facts) in new[] { ("A-1", "kind: desk\nlabel.serves: no"), ("A-2", "kind: desk\nlabel.serves: yes"), ("A-3", "kind: desk") })
+        {
+            await site.Device(name, facts: facts, isStarted: false);
+        }
+
+        var (code, output, _) = await site.Run("deployment", "start", "foldline 7.2.0", "--to", "desks", "--except", "servers", "--wave", "Some: 1 device", "--preview");
+        Assert.Equal(1, code);
+        Assert.Contains("is not released; it reaches only groups marked for testing", output);
+        Assert.Contains("would reach 1 device", output);
+        Assert.Contains("Left out by 'servers' (A-2)", output);
+        Assert.Contains("Not known yet whether 'servers' leaves it out, so it does (A-3)", output);
+        await site.Must("package", "release", "foldline", "--reason", "for the test");
+        var second = await site.Run("deployment", "start", "foldline", "--to", "desks", "--wave", "Some: 1 device", "--preview");
+        Assert.Contains("2 of 3 devices are picked by no wave", second.Output);
+        Assert.Equal(1, (await site.Run("deployment", "start", "foldline", "--to", "desks", "--wave", "Some: 1 device", "--yes")).Code);
+        Assert.Equal(2, (await site.Run("deployment", "start", "foldline", "--to", "desks")).Code);
+        Assert.DoesNotContain("D1001", await site.Must("deployment", "list", "--all"));
+    }
+
+    [Fact]
+    public async Task Opposite_wishes_are_found_before_the_start()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Device("A-1", isStarted: false);
+        await site.Package("foldline", "7.2.0", "true");
+        await site.Deploy("foldline", "all");
+        var (code, output, _) = await site.Run("deployment", "start", "foldline", "--to", "all", "--gone", "--preview");
+        Assert.Equal(1, code);
+        Assert.Contains("wants the opposite of 1 of these devices (A-1)", output);
+        Assert.Equal(0, (await site.Run("deployment", "start", "foldline", "--to", "all", "--gone", "--priority", "5", "--yes")).Code);
+        var why = await site.Must("device", "why", "A-1");
+        Assert.Contains("is yielded", why);
+        Assert.Contains("rules foldline here", why);
+    }
+
+    [Fact]
+    public async Task A_paused_deployment_takes_its_order_back_and_a_device_that_comes_later_waits()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Device("A-1", isStarted: false);
+        await site.Package("foldline", "7.2.0", "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"");
+        var deployment = await site.Deploy("foldline", "all", "--wave", "Everyone: everyone else");
+        await site.Admin.Becomes(deployment, "A-1", "ready");
+        await site.Must("deployment", "pause", deployment, "--reason", "the printers are on strike");
+        var held = await site.Admin.Becomes(deployment, "A-1", "waiting");
+        Assert.Contains("paused (the printers are on strike)", held.Reason);
+        var late = await site.Device("A-2");
+        Assert.DoesNotContain("A-2", await site.Must("deployment", "targets", deployment));
+        await site.Must("deployment", "resume", deployment);
+        await site.Admin.Becomes(deployment, late.Name, "met");
+        Assert.Equal("7.2.0", late.Read("opt/foldline/VERSION"));
+    }
+
+    private static async Task<List<long>> Events(Site site, string lastId, int count)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/api/v1/events");
+        request.Headers.Add("Last-Event-ID", lastId);
+        using var response = await site.Admin.Http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead);
+        using var reader = new StreamReader(await response.Content.ReadAsStreamAsync());
+        var numbers = new List<long>();
+        while (numbers.Count < count)
+        {
+            var line = await reader.ReadLineAsync();
+            if (line!.StartsWith("data:", StringComparison.Ordinal))
+            {
+                numbers.Add(JsonSerializer.Deserialize(line[5..], ContractJson.Default.EventInfo)!.Number);
+            }
+        }
+
+        return numbers;
+    }
+}
