@@ -28,7 +28,7 @@ proven() {
 
 echo "Orrin County Libraries rolls out Foldline 7.2.0"
 
-step "A service starts, four people sign in, and four machines join"
+step "A service starts, people sign in, and four machines join"
 start_service
 password_of root-admin | as root-admin sign-in root-admin >/dev/null
 person ines packager

@@ -10,7 +10,8 @@ namespace Bandejo.Device;
 /// <param name="Message">What a person should read.</param>
 /// <param name="Code">The exit code of the step that decided, or null.</param>
 /// <param name="Proof">What was proven at the end, or null where nobody looked.</param>
-public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Code, PresenceResult? Proof);
+/// <param name="Phase">The phase that decided, where it is not the last one entered.</param>
+public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Code, PresenceResult? Proof, string? Phase = null);
 
 /// <summary>Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.</summary>
 internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, DeviceJournalKeeper journal)
@@ -235,21 +236,21 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
 
         if (end.TimedOut)
         {
-            return new AttemptEnd(AttemptOutcome.TimedOut, $"The step was ended with everything it had started after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}", null, proof);
+            return new AttemptEnd(AttemptOutcome.TimedOut, $"The step was ended with everything it had started after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}", null, proof, "run");
         }
 
         if (end.ExitCode is null)
         {
-            return new AttemptEnd(end.Problem is null ? AttemptOutcome.Interrupted : AttemptOutcome.Failed, end.Problem ?? "The device or its agent stopped in the middle of the step", null, proof);
+            return new AttemptEnd(end.Problem is null ? AttemptOutcome.Interrupted : AttemptOutcome.Failed, end.Problem ?? "The device or its agent stopped in the middle of the step", null, proof, "run");
         }
 
         return meaning switch
         {
             ExitMeaning.Done => new AttemptEnd(AttemptOutcome.NoProof, $"The step ended with code {end.ExitCode}, which means done, but {Lower(proof.Why)}", end.ExitCode, proof),
-            ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {end.ExitCode})", end.ExitCode, proof),
-            ExitMeaning.Prerequisites => new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof),
-            ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {end.ExitCode})", end.ExitCode, proof),
-            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{LastWords(attempt.Id)}", end.ExitCode, proof),
+            ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {end.ExitCode})", end.ExitCode, proof, "run"),
+            ExitMeaning.Prerequisites => new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof, "run"),
+            ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {end.ExitCode})", end.ExitCode, proof, "run"),
+            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{LastWords(attempt.Id)}", end.ExitCode, proof, "run"),
         };
     }
 

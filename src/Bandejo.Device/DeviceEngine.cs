@@ -251,7 +251,7 @@ public sealed class DeviceEngine
         }
 
         var report = new AttemptReport(
-            attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog);
+            attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), end.Phase ?? attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog);
         _journal.Append(new AttemptEnded(report, next, end.Outcome == AttemptOutcome.Restart ? _parts.Facts.BootId : null));
         if (proof is not null && end.Outcome == AttemptOutcome.Done)
         {

@@ -20,9 +20,10 @@ public sealed record StoredJoinCode(string Id, string Hash, string? Group, int U
 /// <param name="Facts">Name to value as it travels.</param>
 /// <param name="FactTimes">When each fact was last reported changed.</param>
 /// <param name="Programs">Null where no complete list is known.</param>
+/// <param name="IsSorted">Somebody has put it into a listed group; until then it gets nothing.</param>
 public sealed record StoredDevice(
     string Id, string Name, StoredKey Key, string JoinCode, DateTimeOffset Joined, DateTimeOffset? LastHeard, long Sequence, string FactsDigest,
-    IReadOnlyDictionary<string, string> Facts, IReadOnlyDictionary<string, DateTimeOffset> FactTimes, IReadOnlyList<StoredProgram>? Programs);
+    IReadOnlyDictionary<string, string> Facts, IReadOnlyDictionary<string, DateTimeOffset> FactTimes, IReadOnlyList<StoredProgram>? Programs, bool IsSorted);
 
 /// <summary>A program on a device.</summary>
 public sealed record StoredProgram(string Name, string Version, string Source);

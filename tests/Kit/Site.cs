@@ -9,6 +9,9 @@ public sealed class Site : IAsyncDisposable
     private readonly string _home = Directory.CreateTempSubdirectory("bandejo-home").FullName;
     private readonly List<AgentProcess> _agents = [];
 
+    /// <summary>A listed group that holds every device, so that none is unsorted.</summary>
+    public const string Enrolled = "enrolled";
+
     public ServiceProcess Service { get; }
 
     /// <summary>The API as the first administrator.</summary>
@@ -22,6 +25,7 @@ public sealed class Site : IAsyncDisposable
         await site.Service.Start();
         site.Admin = await ApiClient.SignIn(site.Service.Address, "root-admin", ServiceProcess.FirstPassword);
         await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin");
+        await site.Must("group", "new", Enrolled);
         return site;
     }
 
@@ -47,13 +51,13 @@ public sealed class Site : IAsyncDisposable
         return code == 0 ? output : throw new InvalidOperationException($"bandejo {string.Join(' ', arguments)} ended with {code}: {errors}{output}");
     }
 
-    /// <summary>An agent that has joined; started unless told otherwise.</summary>
+    /// <summary>An agent that has joined, into the group 'enrolled' where no other is named; started unless told otherwise.</summary>
     public async Task<AgentProcess> Device(string name, string? group = null, string facts = "kind: desk", bool isStarted = true)
     {
         var agent = new AgentProcess(Service.Address, name);
         _agents.Add(agent);
         agent.Write("etc/bandejo/facts", facts + "\n");
-        var code = await Admin.Post("/api/v1/join-codes", new JoinCodeRequest(group), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
+        var code = await Admin.Post("/api/v1/join-codes", new JoinCodeRequest(group ?? Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
         var (exit, output) = await agent.Join(code.Code!);
         if (exit != 0)
         {

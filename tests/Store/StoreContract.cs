@@ -34,7 +34,7 @@ public abstract class StoreContract : IAsyncLifetime
         var account = new StoredAccount("tomas", "Tomas", "hash", ["operator", "viewer"], false, [key], 3);
         var token = new StoredToken("t1", "tomas", "h1", "command line", Now, Now.AddDays(90));
         var code = new StoredJoinCode("c1", "h2", "pilots", 4, Now.AddHours(1), "tomas");
-        var device = new StoredDevice("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", new Dictionary<string, string> { ["kind"] = "desk" }, new Dictionary<string, DateTimeOffset> { ["kind"] = Now }, [new StoredProgram("foldline", "7.1", "receipt")]);
+        var device = new StoredDevice("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", new Dictionary<string, string> { ["kind"] = "desk" }, new Dictionary<string, DateTimeOffset> { ["kind"] = Now }, [new StoredProgram("foldline", "7.1", "receipt")], true);
         var bare = device with { Id = "d2", Name = "ALD-DESK-002", Key = new StoredKey("k2", "x", "y"), Programs = null, LastHeard = null };
         var group = new StoredGroup("pilots", "Pilots", null, true, 1);
         var package = new StoredPackage("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new StoredLife("built", "ines", Now, "")]);

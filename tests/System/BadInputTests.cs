@@ -224,7 +224,7 @@ public sealed class BadInputTests
 
     private static async Task<DeviceClient> Joined(Site site, string name)
     {
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         var device = new DeviceClient(site.Service.Address);
         await device.Join(code, name);
         return device;

@@ -45,7 +45,7 @@ internal static class Engine
         }
     }
 
-    /// <summary>The rows in the groups less those that are, or may be, in an excluded group.</summary>
+    /// <summary>The rows in the groups less those that are, or may be, in an excluded group, and less devices that nobody has sorted yet.</summary>
     public static Bitmap Scope(FleetWorld world, IEnumerable<string> groups, IEnumerable<string> except)
     {
         var rows = new Bitmap(world.Columns.Rows);
@@ -63,6 +63,11 @@ internal static class Engine
             {
                 rows.Except(group.In).Except(group.NotKnown);
             }
+        }
+
+        foreach (var row in rows.Rows().Where(row => !world.DevicesByRow[row].Stored.IsSorted).ToList())
+        {
+            rows[row] = false;
         }
 
         return rows;
@@ -213,7 +218,7 @@ internal static class Engine
     {
         // What the deployment itself changed is no reason for leaving: rules that speak of its app are asked about the version when the wave opened.
         var frozen = target?.AppWhenOpened is { } version ? new FrozenAppFacts(world.Columns.Row(device.Row), plan.App, version) : null;
-        return plan.Groups.Any(slug => Member(slug) == Truth.True) && plan.Except.All(slug => Member(slug) == Truth.False);
+        return device.Stored.IsSorted && plan.Groups.Any(slug => Member(slug) == Truth.True) && plan.Except.All(slug => Member(slug) == Truth.False);
 
         Truth Member(string slug)
         {

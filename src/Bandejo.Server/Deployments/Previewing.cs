@@ -50,6 +50,11 @@ internal static class Previewing
         var inScope = new List<DeviceEntry>();
         var reached = new List<DeviceEntry>();
         Exclusions(world, plan, outs);
+        foreach (var device in world.Devices.Values.Where(device => !device.Stored.IsSorted && plan.Groups.Any(slug => world.Groups[slug].In[device.Row])))
+        {
+            Out(outs, "Unsorted: nobody has put it into a listed group yet", device.Name);
+        }
+
         foreach (var row in Engine.Scope(world, plan.Groups, plan.Except).Rows())
         {
             var device = world.DevicesByRow[row];

@@ -22,6 +22,11 @@ internal static class Reasons
             steps.Add(Group(world, slug, device, "is left out by", "is not in the excluded"));
         }
 
+        if (!device.Stored.IsSorted)
+        {
+            steps.Add("is unsorted: it gets nothing until somebody puts it into a listed group");
+        }
+
         var target = deployment.Targets.GetValueOrDefault(device.Id);
         if (target is null)
         {

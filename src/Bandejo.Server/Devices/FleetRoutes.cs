@@ -54,8 +54,7 @@ internal static class FleetRoutes
 
         var facts = device.Stored.Facts;
         var os = $"{facts.GetValueOrDefault("os.name")} {facts.GetValueOrDefault("os.version")}".Trim();
-        var isUnsorted = !world.Groups.Values.Any(group => group.Rule is null && group.In[device.Row]);
-        return new DeviceInfo(device.Id, device.Name, facts.GetValueOrDefault("kind"), facts.GetValueOrDefault("site"), facts.GetValueOrDefault("model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, isUnsorted);
+        return new DeviceInfo(device.Id, device.Name, facts.GetValueOrDefault("kind"), facts.GetValueOrDefault("site"), facts.GetValueOrDefault("model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, !device.Stored.IsSorted);
     }
 
     /// <summary>The failure for a device that is not there, with the nearest name.</summary>

@@ -103,7 +103,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
             name = $"{wanted}-{i}";
         }
 
-        var stored = new StoredDevice(Guid.CreateVersion7(change.Now).ToString("N"), name, key, hash, change.Now, null, 0, "", new Dictionary<string, string>(), new Dictionary<string, DateTimeOffset>(), null);
+        var stored = new StoredDevice(Guid.CreateVersion7(change.Now).ToString("N"), name, key, hash, change.Now, null, 0, "", new Dictionary<string, string>(), new Dictionary<string, DateTimeOffset>(), null, code.Group is not null);
         var device = each.Enrol(stored);
         CheckIns.TakeFacts(change, device, "", request.Facts);
         change.Keep(new PutDevice(device.Stored));

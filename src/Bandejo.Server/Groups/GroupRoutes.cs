@@ -178,6 +178,12 @@ internal static class GroupRoutes
         {
             group.In[device.Row] = isIn;
             change.Keep(isIn ? new PutMember(slug, device.Id) : new DeleteMember(slug, device.Id));
+            if (isIn && !device.Stored.IsSorted)
+            {
+                device.Stored = device.Stored with { IsSorted = true };
+                change.Keep(new PutDevice(device.Stored));
+            }
+
             change.Audit(isIn ? "member-added" : "member-removed", $"{device.Name} was {(isIn ? "put into" : "taken out of")} '{slug}'.", null, device.Id);
             Engine.WeighDevice(change, device);
         }

@@ -122,6 +122,12 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return document.Failure!;
         }
 
+        var named = document.Value.Variants.SelectMany(variant => variant.Files).Select(file => file.Sha256).ToHashSet(StringComparer.Ordinal);
+        if (content.Files.Keys.FirstOrDefault(file => !named.Contains(file)) is { } extra)
+        {
+            return new Failure(ErrorKind.Invalid, $"The package file holds the payload file {extra[..12]}…, which its document does not name.");
+        }
+
         var digest = Convert.ToHexStringLower(SHA256.HashData(content.Document));
         if (Known(document.Value, digest) is { } known)
         {
@@ -141,11 +147,6 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
     private Outcome<bool> KeepFiles(ZipArchive archive, Container.Content content, PackageDocument document)
     {
         var named = document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256, file => file.Size);
-        if (content.Files.Keys.FirstOrDefault(file => !named.ContainsKey(file)) is { } extra)
-        {
-            return new Failure(ErrorKind.Invalid, $"The package file holds the payload file {extra[..12]}…, which its document does not name.");
-        }
-
         // First look through everything, then keep: a bad file must not leave half a package behind.
         foreach (var (sha256, size) in named)
         {
