@@ -14,7 +14,7 @@ AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: build test example demo demo-reset screenshots clean prerequisites
+.PHONY: build test reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built ## The runnable programs in out/
 
@@ -44,6 +44,9 @@ demo: build ## The service on http://127.0.0.1:7410 with what there is to show
 
 demo-reset: ## Forgets the data of the demo
 	@rm -rf .data/demo && echo "The demo's data is gone."
+
+reference: build ## The generated pages of docs/reference
+	@build/reference.sh
 
 screenshots: build ## Fresh pictures of the commands in docs/screenshots
 	@build/screenshots.sh

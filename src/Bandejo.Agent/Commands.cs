@@ -44,7 +44,7 @@ internal static class Commands
 
         using var key = home.Key();
         using var handler = new SocketsHttpHandler { PooledConnectionIdleTimeout = TimeSpan.FromMinutes(10) };
-        using var http = new HttpClient(handler) { BaseAddress = new Uri(identity.Service), Timeout = TimeSpan.FromMinutes(30) };
+        using var http = new HttpClient(handler) { BaseAddress = new Uri(identity.Service), Timeout = TimeSpan.FromSeconds(100) };
         using var journal = new FileJournal(home.JournalFile);
         var cache = new FolderCache(home.CacheFolder);
         var files = new LinuxFiles(home.Root);

@@ -45,6 +45,12 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         {
             return new AttemptEnd(AttemptOutcome.BadSignature, error.Message, null, null);
         }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            // No room, or a folder that somebody locked away. Before the step ran, that is a matter of fetching.
+            var outcome = journal.State.Current!.Phase == "fetch" ? AttemptOutcome.NotFetched : AttemptOutcome.Failed;
+            return new AttemptEnd(outcome, $"The device could not be written to: {error.Message}", null, null);
+        }
     }
 
     private async Task<AttemptEnd> Install(Attempt attempt, CancellationToken cancellation)

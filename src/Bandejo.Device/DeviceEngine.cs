@@ -60,7 +60,8 @@ public sealed class DeviceEngine
         var work = Work(ending.Token);
         try
         {
-            await CheckIns(ending.Token);
+            // Whichever ends first ends the agent: one that checks in and does nothing would look alive.
+            await await Task.WhenAny(CheckIns(ending.Token), work);
         }
         finally
         {
@@ -185,15 +186,24 @@ public sealed class DeviceEngine
         {
             cancellation.ThrowIfCancellationRequested();
             DateTimeOffset? next;
-            if (_journal.State.Current is not null)
+            try
             {
-                await Finish(cancellation);
-                next = _parts.Time.GetUtcNow();
+                if (_journal.State.Current is not null)
+                {
+                    await Finish(cancellation);
+                    next = _parts.Time.GetUtcNow();
+                }
+                else
+                {
+                    await ProveAll(cancellation);
+                    next = await BeginDue(cancellation);
+                }
             }
-            else
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
             {
-                await ProveAll(cancellation);
-                next = await BeginDue(cancellation);
+                // What cannot be written down is not acted on; the attempt in hand is taken up again from where the journal says.
+                _parts.Says($"Cannot go on: {error.Message}");
+                next = _parts.Time.GetUtcNow() + TimeSpan.FromSeconds(30);
             }
 
             var pause = next is { } at ? at - _parts.Time.GetUtcNow() : TimeSpan.FromMinutes(10);

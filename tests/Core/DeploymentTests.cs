@@ -149,7 +149,7 @@ public sealed class DeploymentTests
     {
         var run = new Run("100 % met", 2, 5);
         run.Look(met: 0);
-        Assert.Null(run.Ask(DeploymentAct.End, "tomas", "superseded"));
+        Assert.Null(run.Ask(DeploymentAct.End, "tomas", "a newer one is out"));
         foreach (var act in Enum.GetValues<DeploymentAct>())
         {
             Assert.Equal(ErrorKind.Conflict, run.Ask(act, "ruth", "why not"));

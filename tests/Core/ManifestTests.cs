@@ -1,6 +1,7 @@
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
+using System.Text.Json;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Versions;
 using CsCheck;
@@ -90,6 +91,26 @@ public sealed class ManifestTests
         Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("'instal.sh' lies in the folder"));
         Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("/home/ines"));
         Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("climbs out"));
+    }
+
+    [Fact]
+    public void The_published_schema_has_the_same_keys_as_the_reader()
+    {
+        var folder = new DirectoryInfo(AppContext.BaseDirectory);
+        while (!File.Exists(Path.Combine(folder!.FullName, "Bandejo.slnx")))
+        {
+            folder = folder.Parent;
+        }
+
+        using var schema = JsonDocument.Parse(File.ReadAllText(Path.Combine(folder.FullName, "docs/reference/package.schema.json")));
+        var defined = schema.RootElement.GetProperty("$defs");
+        Assert.Equal(ManifestReader.TopKeys, Keys(schema.RootElement));
+        Assert.Equal(ManifestReader.VariantKeys, Keys(defined.GetProperty("variant")));
+        Assert.Equal(ManifestReader.StepKeys, Keys(defined.GetProperty("step")));
+        Assert.Equal(ManifestReader.PresenceKeys, Keys(defined.GetProperty("presence")));
+        Assert.Equal(ExitCodes.Words.Keys, defined.GetProperty("step").GetProperty("properties").GetProperty("exit-codes").GetProperty("additionalProperties").GetProperty("enum").EnumerateArray().Select(word => word.GetString()!));
+
+        static IEnumerable<string> Keys(JsonElement element) => element.GetProperty("properties").EnumerateObject().Select(property => property.Name);
     }
 
     [Theory]

@@ -48,11 +48,36 @@ public sealed class AgentProcess(string service, string name) : IAsyncDisposable
     /// <summary>What the agent said since its last start.</summary>
     public List<string> Lines { get; } = [];
 
+    /// <summary>Waits until the agent has said something so often.</summary>
+    public async Task Says(string words, int times)
+    {
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(90));
+        while (Count() < times)
+        {
+            await _said.WaitAsync(limit.Token);
+        }
+
+        int Count()
+        {
+            lock (Lines)
+            {
+                return Lines.Count(line => line.Contains(words));
+            }
+        }
+    }
+
+    private readonly SemaphoreSlim _said = new(0);
+
     private async Task Drain(StreamReader output)
     {
         while (await output.ReadLineAsync() is { } line)
         {
-            Lines.Add(line);
+            lock (Lines)
+            {
+                Lines.Add(line);
+            }
+
+            _said.Release();
         }
     }
 

@@ -72,7 +72,7 @@ public sealed class Site : IAsyncDisposable
         return agent;
     }
 
-    /// <summary>Builds and releases a package whose install step is a script; <c>$T</c> in it is the app's folder on the machine.</summary>
+    /// <summary>Builds and releases a package that a script installs; <c>$T</c> in it is the app's folder on the machine.</summary>
     public async Task Package(string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", bool isReleased = true, string requires = "yes", string codes = "{}")
     {
         var folder = WriteFolder(app, version, install, remove, limit, more, requires, codes);

@@ -25,6 +25,7 @@ public sealed class AccessTests
         GET    /api/v1/apps                                  all
         GET    /api/v1/packages                              all
         GET    /api/v1/packages/{package}                    all
+        GET    /api/v1/schemas/package                       all
         POST   /api/v1/packages/check                        packager
         POST   /api/v1/uploads                               packager
         PATCH  /api/v1/uploads/{id}                          packager

@@ -259,6 +259,26 @@ public sealed class InstallTests
     }
 
     [Fact]
+    public async Task An_order_is_not_started_after_its_lease_until_the_service_is_heard_again()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("plateglass", "1.0", "echo run >> \"$BANDEJO_ROOT/ran\"\n[ -e \"$BANDEJO_ROOT/go\" ] || exit 9\n" + Put);
+        var device = await site.Device("STU-01");
+        var deployment = await site.Deploy("plateglass", "all", "--retry-pause", "6s", "--lease", "2s");
+        await site.Admin.Becomes(deployment, device.Name, "retry");
+        await site.Service.Kill();
+        device.Write("go", "");
+
+        // Tries to reach the service are a second, two, four and eight apart: the next try was due in between, and the lease was over before.
+        await device.Says("Check-in failed", 4);
+        Assert.Equal("run", device.Read("ran"));
+        await site.Service.Start();
+        await site.Admin.Becomes(deployment, device.Name, "met");
+        Assert.Equal("run\nrun", device.Read("ran"));
+    }
+
+    [Fact]
     public async Task Two_agents_on_one_root_exclude_each_other()
     {
         await using var site = await Site.Start();

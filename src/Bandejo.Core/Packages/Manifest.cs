@@ -19,7 +19,7 @@ public sealed record Manifest
 
     public string Summary { get; init; } = "";
 
-    /// <summary>Slugs of apps that are taken away before the install step.</summary>
+    /// <summary>Slugs of apps that are taken away before this one is installed.</summary>
     public IReadOnlyList<string> Replaces { get; init; } = [];
 
     /// <summary>The variants in the order in which they are tried; the first that fits a device is used.</summary>
@@ -50,7 +50,7 @@ public sealed record Variant
 
     public required IReadOnlyList<PresenceCheck> Present { get; init; }
 
-    /// <summary>Whether the agent may put the earlier version back when the install step fails.</summary>
+    /// <summary>Whether the agent may put the earlier version back when installing fails.</summary>
     public bool PutBack { get; init; } = true;
 }
 

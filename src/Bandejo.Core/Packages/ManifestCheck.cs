@@ -72,7 +72,7 @@ public static class ManifestCheck
 
         if (variant.Install.Expected > variant.Install.Limit)
         {
-            findings.Add(new Finding("The install step is expected to take longer than its limit.", where + ".install.expected"));
+            findings.Add(new Finding("Installing is expected to take longer than its limit.", where + ".install.expected"));
         }
     }
 

@@ -18,10 +18,10 @@ internal static class GroupRoutes
 
     public static void MapGroups(this RouteGroupBuilder api)
     {
-        api.MapGet("/groups", (FleetWorld world) => Results.Ok(world.Read(each => (IReadOnlyList<GroupInfo>)[.. each.Groups.Values.Select(Info)])))
+        api.MapGet("/groups", (FleetWorld world) => Results.Ok(world.Read(each => (IReadOnlyList<GroupInfo>)[.. each.Groups.Values.Select(group => group.Info())])))
             .ForAll().WithSummary("All groups").Produces<IReadOnlyList<GroupInfo>>();
         api.MapGet("/groups/{slug}", (FleetWorld world, HttpContext context, string slug) =>
-            world.Read(each => Find(each, slug)).Answer(group => context.WithRevision(Info(group), group.Stored.Revision)))
+            world.Read(each => Find(each, slug)).Answer(group => context.WithRevision(group.Info(), group.Stored.Revision)))
             .ForAll().WithSummary("One group").Produces<GroupInfo>();
         api.MapPost("/groups", async (FleetWorld world, HttpContext context, GroupRequest request) =>
             (await world.Change(context.Person(), change => Add(change, request))).Answer(group => Results.Created($"/api/v1/groups/{group.Slug}", group)))
@@ -55,9 +55,6 @@ internal static class GroupRoutes
         var near = Suggest.Nearest(slug, world.Groups.Keys);
         return new Failure(ErrorKind.NotFound, $"There is no group '{slug}'." + (near is null ? "" : $" Did you mean '{near}'?"));
     }
-
-    private static GroupInfo Info(GroupEntry group) =>
-        new(group.Stored.Slug, group.Stored.Name, group.Rule is null ? "listed" : "rule", group.Stored.Rule, group.Stored.IsForTesting, group.In.Count(), group.NotKnown.Count(), group.Stored.Revision);
 
     private static Outcome<Rule?> ReadRule(string? text)
     {
@@ -94,7 +91,7 @@ internal static class GroupRoutes
         change.World.EvaluateGroup(group);
         change.Keep(new PutGroup(group.Stored));
         change.Audit("group-made", $"Group '{request.Slug}' was made{(request.Rule is null ? "" : $": {request.Rule}")}.");
-        return Info(group);
+        return group.Info();
     }
 
     private static Outcome<GroupInfo> Alter(WorldChange change, HttpContext context, string slug, GroupRequest request)
@@ -128,7 +125,7 @@ internal static class GroupRoutes
         change.Keep(new PutGroup(group.Stored));
         change.Audit("group-changed", $"Group '{slug}' was changed{(request.Rule is null ? "" : $": {request.Rule}")}.");
         WeighUsers(change, slug);
-        return Info(group);
+        return group.Info();
     }
 
     private static Outcome<bool> Delete(WorldChange change, HttpContext context, string slug)
@@ -188,7 +185,7 @@ internal static class GroupRoutes
             Engine.WeighDevice(change, device);
         }
 
-        return Info(group);
+        return group.Info();
     }
 
     private static Outcome<RulePreview> Preview(FleetWorld world, RuleRequest request)

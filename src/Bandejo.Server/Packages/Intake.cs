@@ -242,7 +242,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
                 if (variant.Present.Count == 0 || variant.Install.Run.Count == 0)
                 {
-                    return new Failure(ErrorKind.Invalid, $"Variant '{variant.Name}' lacks an install step or presence check.");
+                    return new Failure(ErrorKind.Invalid, $"Variant '{variant.Name}' lacks the step 'install' or a presence check.");
                 }
             }
 

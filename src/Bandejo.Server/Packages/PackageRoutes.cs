@@ -17,6 +17,8 @@ internal static class PackageRoutes
             .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
         api.MapGet("/packages/{package}", (FleetWorld world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
             .ForAll().WithSummary("One package, by digest, its beginning, app, or 'app version'").Produces<PackageDetails>();
+        api.MapGet("/schemas/package", () => Results.Stream(typeof(PackageRoutes).Assembly.GetManifestResourceStream("package.schema.json")!, "application/schema+json"))
+            .ForAll().WithSummary("The JSON Schema of package.yaml").Produces<string>(200, "application/schema+json");
         api.MapPost("/packages/check", (Intake intake, PackageCheckRequest request) => Results.Ok(intake.Check(request)))
             .For(Roles.Packager).WithSummary("What is wrong with a package folder, and the document to sign").Produces<PackageCheckAnswer>();
         api.MapPost("/uploads", (Intake intake, UploadRequest request) => intake.Begin(request).Answer())

@@ -1,3 +1,4 @@
+using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
@@ -48,6 +49,9 @@ internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
 
     /// <summary>The rows for which its rule is not known yet.</summary>
     public Bitmap NotKnown { get; set; } = new();
+
+    /// <summary>The group as it is answered.</summary>
+    public GroupInfo Info() => new(Stored.Slug, Stored.Name, Rule is null ? "listed" : "rule", Stored.Rule, Stored.IsForTesting, In.Count(), NotKnown.Count(), Stored.Revision);
 }
 
 /// <summary>A package in memory.</summary>

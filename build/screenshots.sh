@@ -1,0 +1,60 @@
+#!/usr/bin/env bash
+# Pictures of the main commands in a terminal window, made from the demo's data, into docs/screenshots.
+set -euo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+needed=()
+command -v Xvfb >/dev/null || needed+=(xvfb)
+command -v xterm >/dev/null || needed+=(xterm)
+command -v import >/dev/null || needed+=(imagemagick)
+fc-list 2>/dev/null | grep -q "DejaVu Sans Mono" || needed+=(fonts-dejavu-core)
+if [ ${#needed[@]} -gt 0 ]; then apt-get update -qq && apt-get install -y -qq "${needed[@]}" >/dev/null; fi
+
+work=$(mktemp -d)
+export BANDEJO_DEMO="$work/demo" BANDEJO_DEMO_LISTEN=http://127.0.0.1:7412 DISPLAY=:97
+unset NO_COLOR
+Xvfb "$DISPLAY" -screen 0 1280x800x24 >/dev/null 2>&1 &
+screen=$!
+demo/demo.sh >"$work/out" 2>&1 &
+demo=$!
+trap 'kill -INT $demo 2>/dev/null; kill $screen 2>/dev/null; wait 2>/dev/null; rm -rf "$work"' EXIT
+for _ in $(seq 900); do
+    grep -q "Ctrl-C" "$work/out" && break
+    kill -0 $demo 2>/dev/null || { cat "$work/out" >&2; exit 1; }
+    sleep 0.1
+done
+
+# shot FILE PERSON COMMAND: the command as typed, with what it prints.
+shot() {
+    local file=$1 person=$2 command=$3
+    rm -f "$work/done"
+    cat >"$work/run" <<EOF
+export PATH=$PWD/out:\$PATH XDG_CONFIG_HOME=$BANDEJO_DEMO/people/$person BANDEJO_SERVICE=$BANDEJO_DEMO_LISTEN
+cd $PWD
+printf '\033[1m$ %s\033[0m\n' '${command//\'/\'\\\'\'}'
+$command
+touch $work/done
+sleep 20
+EOF
+    xterm -fa "DejaVu Sans Mono" -fs 10 -geometry 155x48+0+0 -b 12 -bg '#fffdf8' -fg '#2b2822' +sb -e bash "$work/run" &
+    local window=$!
+    for _ in $(seq 200); do [ -e "$work/done" ] && break; sleep 0.1; done
+    sleep 0.5
+    import -window root "docs/screenshots/$file.png"
+    kill $window
+    wait $window 2>/dev/null || true
+    echo "docs/screenshots/$file.png"
+}
+
+mkdir -p docs/screenshots
+shot deployment-list desk 'bandejo deployment list'
+shot deployment-show desk 'bandejo deployment show "Foldline 7.2.0 for every desk"'
+shot deployment-halted desk 'bandejo deployment show "Marlin Runtime for everyone"'
+shot deployment-preview tomas 'bandejo deployment start "foldline 7.2.0" --to everyone --except outreach --wave "Two desks: 2 devices; 95 % met for 1d, then approval" --wave "The rest: everyone else" --name "A try" --preview'
+shot device-why desk 'bandejo device why ALD-DESK-002'
+shot device-list desk 'bandejo device list'
+shot device-show desk 'bandejo device show ALD-DESK-001'
+shot package-show ines 'bandejo package show "foldline 7.2.0"'
+shot rule-errors tomas 'bandejo group preview '"'"'kind is "desk" and memry >= 4 and disk.free > "much"'"'"
+shot compliance desk 'bandejo compliance show --by deployment'
+shot journal desk 'bandejo journal --limit 20'
+shot help desk 'bandejo deployment start --help'
