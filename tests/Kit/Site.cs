@@ -36,8 +36,16 @@ public sealed class Site : IAsyncDisposable
     public async Task<(int Code, string Output, string Errors)> RunWith(string input, params string[] arguments)
     {
         using var process = Programs.Start(Programs.Cli, arguments, new Dictionary<string, string> { ["XDG_CONFIG_HOME"] = _home, ["BANDEJO_SERVICE"] = Service.Address, ["NO_COLOR"] = "1" });
-        await process.StandardInput.WriteLineAsync(input);
-        process.StandardInput.Close();
+        try
+        {
+            await process.StandardInput.WriteLineAsync(input);
+            process.StandardInput.Close();
+        }
+        catch (IOException)
+        {
+            // It ended without reading what it was given; not every command reads.
+        }
+
         var output = process.StandardOutput.ReadToEndAsync();
         var errors = process.StandardError.ReadToEndAsync();
         await process.WaitForExitAsync();

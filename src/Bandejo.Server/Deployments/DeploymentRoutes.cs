@@ -47,7 +47,11 @@ internal static class DeploymentRoutes
 
         void Act(string path, DeploymentAct act, string summary, string role) =>
             api.MapPost($"/deployments/{{deployment}}/{path}", async (FleetWorld world, HttpContext context, string deployment, ReasonRequest request) =>
-                (await world.Change(context.Person(), change => Acts.Do(change, context, deployment, act, request.Reason ?? ""))).Answer())
+            {
+                // Looked at first: what a person has just seen met must not be refused because the service has not looked yet.
+                await world.Change(null, change => Evaluate(change, deployment));
+                return (await world.Change(context.Person(), change => Acts.Do(change, context, deployment, act, request.Reason ?? ""))).Answer();
+            })
                 .For(role).WithSummary(summary).Produces<ActAnswer>();
     }
 
