@@ -16,7 +16,7 @@ Xvfb "$DISPLAY" -screen 0 1280x800x24 >/dev/null 2>&1 &
 screen=$!
 demo/demo.sh >"$work/out" 2>&1 &
 demo=$!
-trap 'kill -INT $demo 2>/dev/null; kill $screen 2>/dev/null; wait 2>/dev/null; rm -rf "$work"' EXIT
+trap 'kill -TERM $demo 2>/dev/null; kill $screen 2>/dev/null; wait 2>/dev/null; rm -rf "$work"' EXIT
 for _ in $(seq 900); do
     grep -q "Ctrl-C" "$work/out" && break
     kill -0 $demo 2>/dev/null || { cat "$work/out" >&2; exit 1; }
@@ -32,6 +32,7 @@ export PATH=$PWD/out:\$PATH XDG_CONFIG_HOME=$BANDEJO_DEMO/people/$person BANDEJO
 cd $PWD
 printf '\033[1m$ %s\033[0m\n' '${command//\'/\'\\\'\'}'
 $command
+printf '\033[?25l'
 touch $work/done
 sleep 20
 EOF
@@ -39,7 +40,8 @@ EOF
     local window=$!
     for _ in $(seq 200); do [ -e "$work/done" ] && break; sleep 0.1; done
     sleep 0.5
-    import -window root "docs/screenshots/$file.png"
+    import -window root -crop 1262x798+1+1 +repage "$work/shot.png"
+    convert "$work/shot.png" -bordercolor '#fffdf8' -border 1 -trim +repage -bordercolor '#fffdf8' -border 18 -gravity northwest -background '#fffdf8' -extent 1280x "docs/screenshots/$file.png"
     kill $window
     wait $window 2>/dev/null || true
     echo "docs/screenshots/$file.png"

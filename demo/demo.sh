@@ -46,6 +46,7 @@ stories() {
     rm "$SITE/machines/ALD-DESK-002/run/disk-full"
     as tomas deployment start "foldline 7.2.0" --to desks --name "Foldline 7.2.0 for every desk" --deadline 3d --yes \
         --wave "Test desks: group test-desks; 100 % met, then approval" --wave "Branches: everyone else" >/dev/null
+    as desk deployment watch "Foldline 7.2.0 for every desk" --until approval >/dev/null
     touch "$SITE/.filled"
 }
 

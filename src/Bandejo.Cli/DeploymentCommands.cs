@@ -222,7 +222,12 @@ internal static class DeploymentCommands
             }
         }
 
-        Say.Line($"\n[dim]halts at: {details.Halt} · tries: {details.Tries}, {details.RetryPause} apart · lease: {details.Lease} · groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
+        Say.Line($"\n[dim]halts at: {details.Halt} · tries: {details.Tries}{(details.Tries > 1 ? $", {details.RetryPause} apart" : "")} · lease: {details.Lease} · groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
+        if (deployment.Status is "halted" or "paused")
+        {
+            Say.Line($"Next: bandejo deployment resume {deployment.Id} --reason \"…\"  [dim]or roll-back, or end[/]");
+        }
+
         foreach (var cause in details.Causes)
         {
             Say.Line($"[red3]{Say.Devices(cause.Devices)}[/]{(cause.Devices > 1 ? " share" : "")}: {Markup.Escape(cause.What)} [dim]({string.Join(", ", cause.Sample)})[/]");

@@ -154,7 +154,7 @@ internal static class DeviceCommands
         var id = new Argument<string>("id") { Description = "From 'join-code list'" };
         return Shared.Noun(
             "join-code", "Codes with which devices enrol",
-            Shared.Verb("new", "Makes a code", "device join-code new --group pilots --uses 10", async (parsed, client, cancellation) =>
+            Shared.Verb("new", "Makes a code", "device join-code new --group branches --uses 10", async (parsed, client, cancellation) =>
             {
                 var code = await client.Post("/api/v1/join-codes", new JoinCodeRequest(parsed.GetValue(group), parsed.GetValue(uses), parsed.GetValue(hours)), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo, cancellation);
                 if (parsed.GetValue(Shared.Output) == "json")

@@ -99,7 +99,7 @@ internal static class GroupCommands
     private static Command Member(string verb, string description, HttpMethod method)
     {
         var devices = new Argument<string[]>("devices") { Description = "Names of devices", Arity = ArgumentArity.OneOrMore };
-        return Shared.Verb(verb, description, $"group {verb} pilots ALD-DESK-001", async (parsed, client, cancellation) =>
+        return Shared.Verb(verb, description, $"group {verb} test-desks ALD-DESK-001", async (parsed, client, cancellation) =>
         {
             foreach (var device in parsed.GetValue(devices)!)
             {

@@ -13,7 +13,7 @@ internal static class StartCommand
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app for its newest released package" };
     private static readonly Option<string[]> To = new("--to", "-t") { Description = "Groups in scope", Required = true, AllowMultipleArgumentsPerToken = true };
     private static readonly Option<string[]> Except = new("--except", "-x") { Description = "Groups left out; leaving out always wins", AllowMultipleArgumentsPerToken = true };
-    private static readonly Option<string[]> Wave = new("--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE', such as 'Pilots: group pilots; 100 % met for 1h, then approval'; the last has no gate [one wave for everyone]" };
+    private static readonly Option<string[]> Wave = new("--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate [one wave for everyone]" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
     private static readonly Option<bool> Gone = new("--gone") { Description = "The app shall not be there, in any version" };
     private static readonly Option<string?> Halt = new("--halt") { Description = "What stops it by itself, such as '10 % failed of at least 5, or 8 failed', or never" };
@@ -28,7 +28,7 @@ internal static class StartCommand
     private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command Start() => Shared.Verb(
-        "start", "Starts a deployment, after showing whom it reaches", "deployment start \"foldline 7.2.0\" --to desks --wave 'Pilots: group pilots; 100 % met, then approval' --wave 'The rest: everyone else' --preview", Run,
+        "start", "Starts a deployment, after showing whom it reaches", "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
         Package, To, Except, Wave, Name, Gone, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, Preview, Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)

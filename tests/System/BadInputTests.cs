@@ -13,7 +13,7 @@ using Xunit;
 namespace Bandejo.System.Tests;
 
 /// <summary>What is broken, forged or hostile is refused with what and where, and changes nothing.</summary>
-public sealed class BadInputTests
+public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<BadInputTests.OneSite>
 {
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
@@ -113,7 +113,7 @@ public sealed class BadInputTests
     [InlineData("PATCH", "/api/v1/uploads/none", "{}", HttpStatusCode.UnprocessableEntity, "Upload-Offset")]
     public async Task A_broken_request_is_refused_with_a_problem_that_says_what(string method, string path, string? body, HttpStatusCode expected, string words)
     {
-        var site = await Shared.Value;
+        var site = one.Site;
         var before = await site.Must("group", "list", "-o", "json");
         var (status, answer) = await site.Admin.Send(new HttpMethod(method), path, body);
         Assert.True(status == expected && answer.Contains(words), $"{status} {answer}");
@@ -220,7 +220,15 @@ public sealed class BadInputTests
         Assert.Single(await site.Admin.Attempts(deployment, "FAKE-01"));
     }
 
-    private static readonly Lazy<Task<Site>> Shared = new(() => Site.Start());
+    /// <summary>One site for the requests that must not change anything in it.</summary>
+    public sealed class OneSite : IAsyncLifetime
+    {
+        public Site Site { get; private set; } = null!;
+
+        public async ValueTask InitializeAsync() => Site = await Site.Start();
+
+        public ValueTask DisposeAsync() => Site.DisposeAsync();
+    }
 
     private static async Task<DeviceClient> Joined(Site site, string name)
     {

@@ -4,7 +4,7 @@ set -e
 target="$BANDEJO_ROOT/opt/$BANDEJO_APP"
 echo "installing $BANDEJO_APP $BANDEJO_VERSION to $target"
 if [ -e "$BANDEJO_ROOT/run/disk-full" ]; then
-    echo "cp: error writing '$target': No space left on device" >&2
+    echo "cp: error writing 'opt/$BANDEJO_APP': No space left on device" >&2
     exit 112
 fi
 mkdir -p "$target"

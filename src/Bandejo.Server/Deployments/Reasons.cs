@@ -41,7 +41,6 @@ internal static class Reasons
             steps.Add($"is in wave '{plan.Waves[target.Wave].Name}', which {(wave.OpenedAt is null ? "is not open yet" : $"opened {wave.OpenedAt:yyyy-MM-dd HH:mm} UTC")}");
         }
 
-        steps.Add($"is {Words.Of(target.State)}: {target.Reason}");
         return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is {Words.Of(target.State)} in '{plan.Name}': {target.Reason}.", steps, Views.Target(world, deployment, target), []);
     }
 
