@@ -105,8 +105,20 @@ public sealed class DeploymentTests
         Assert.Contains("3 of 12 failed", halted.State.Reason);
         Assert.Equal([], halted.Look(met: 12));
         Assert.Equal(ErrorKind.Invalid, halted.Ask(DeploymentAct.Resume, "tomas"));
-        Assert.Null(halted.Ask(DeploymentAct.Resume, "tomas", "the disks were cleared"));
+        Assert.Null(halted.Ask(DeploymentAct.Resume, "tomas", "the disks were cleared", failed: 3, met: 9));
         Assert.Equal(DeploymentStatus.Running, halted.State.Status);
+    }
+
+    [Fact]
+    public void Whoever_resumes_accepts_the_failures_so_far_and_only_new_ones_halt_again()
+    {
+        var run = new Run("90 % met", 40, 5);
+        run.Look(met: 0);
+        Assert.Equal(["halted"], run.Look(met: 9, failed: 3));
+        Assert.Null(run.Ask(DeploymentAct.Resume, "tomas", "the disks were cleared", met: 9, failed: 3));
+        Assert.Equal([], run.Look(met: 9, failed: 3));
+        Assert.Equal([], run.Look(met: 20, failed: 4));
+        Assert.Equal(["halted"], run.Look(met: 20, failed: 8));
     }
 
     [Fact]
@@ -276,9 +288,9 @@ public sealed class DeploymentTests
             return [.. decision.Journal.Select(line => line.What)];
         }
 
-        public ErrorKind? Ask(DeploymentAct act, string by, string reason = "", bool mayApproveOwn = false)
+        public ErrorKind? Ask(DeploymentAct act, string by, string reason = "", bool mayApproveOwn = false, int met = 0, int failed = 0)
         {
-            var decision = DeploymentMachine.Decide(Plan, State, new Asked(act, by, reason, mayApproveOwn), At);
+            var decision = DeploymentMachine.Decide(Plan, State, new Asked(act, by, reason, mayApproveOwn, Tallies(met, failed)), At);
             State = decision.Ok ? decision.Value.State : State;
             return decision.Failure?.Kind;
         }

@@ -23,7 +23,8 @@ public abstract record DeploymentEvent;
 /// <param name="By">Who.</param>
 /// <param name="Reason">Why; stays in the journal.</param>
 /// <param name="MayApproveOwn">The policy lets the one who started it approve, because there is nobody else.</param>
-public sealed record Asked(DeploymentAct Act, string By, string Reason, bool MayApproveOwn = false) : DeploymentEvent;
+/// <param name="Waves">The counts at this moment; whoever resumes after a halt accepts the failures in them.</param>
+public sealed record Asked(DeploymentAct Act, string By, string Reason, bool MayApproveOwn = false, IReadOnlyList<Tally>? Waves = null) : DeploymentEvent;
 
 /// <summary>The deployment is looked at with fresh counts, one for each wave.</summary>
 public sealed record Looked(IReadOnlyList<Tally> Waves) : DeploymentEvent;
@@ -76,8 +77,13 @@ public static class DeploymentMachine
             case DeploymentAct.Pause when state.Status is DeploymentStatus.Running or DeploymentStatus.Standing:
                 return To(DeploymentStatus.Paused, "paused", "Paused: no new order goes out; what runs may finish.");
             case DeploymentAct.Resume when state.Status is DeploymentStatus.Paused or DeploymentStatus.Halted:
+                if (state.Status == DeploymentStatus.Halted && asked.Waves is { } tallies)
+                {
+                    state = state with { Waves = [.. state.Waves.Select((each, index) => each with { AcceptedFailures = tallies[index].Failures, AcceptedTrials = tallies[index].Trials })] };
+                }
+
                 return NeedsReason("Resuming after a halt", state.Status == DeploymentStatus.Halted)
-                    ?? To(DeploymentStatus.Running, "resumed", state.Status == DeploymentStatus.Halted ? $"Resumed after the halt ({state.Reason})." : "Resumed.");
+                    ?? To(DeploymentStatus.Running, "resumed", state.Status == DeploymentStatus.Halted ? $"Resumed after the halt ({state.Reason}); these failures are accepted, new ones are judged." : "Resumed.");
             case DeploymentAct.Halt when state.Status is DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.Paused:
                 return NeedsReason("Halting", true) ?? To(DeploymentStatus.Halted, "halted", "Halted by hand: no new order goes out; what runs may finish.");
             case DeploymentAct.RollBack when state.Status != DeploymentStatus.RollingBack:
@@ -140,7 +146,9 @@ public static class DeploymentMachine
 
         for (var i = 0; i < state.Waves.Count; i++)
         {
-            if (state.Waves[i].OpenedAt is not null && plan.Halt.Halts(tallies[i].Failures, tallies[i].Trials) is { } why)
+            var failures = Math.Max(0, tallies[i].Failures - state.Waves[i].AcceptedFailures);
+            var trials = Math.Max(failures, tallies[i].Trials - state.Waves[i].AcceptedTrials);
+            if (state.Waves[i].OpenedAt is not null && plan.Halt.Halts(failures, trials) is { } why)
             {
                 var reason = $"{why} in '{plan.Waves[i].Name}'";
                 journal.Add(new JournalLine("halted", $"Halted by its rule ({plan.Halt}): {reason}.", null, ""));

@@ -100,7 +100,9 @@ public enum DeploymentStatus
 /// <param name="IsSoaked">The count held through the soak; approval may follow.</param>
 /// <param name="PassedAt">When its gate passed.</param>
 /// <param name="Expected">How many devices it held when it opened.</param>
-public sealed record WaveState(DateTimeOffset? OpenedAt, DateTimeOffset? ReachedAt, bool IsSoaked, DateTimeOffset? PassedAt, int Expected)
+/// <param name="AcceptedFailures">Failures that somebody accepted by resuming after a halt; the halt rule judges only what came after them.</param>
+/// <param name="AcceptedTrials">The trials at that moment.</param>
+public sealed record WaveState(DateTimeOffset? OpenedAt, DateTimeOffset? ReachedAt, bool IsSoaked, DateTimeOffset? PassedAt, int Expected, int AcceptedFailures = 0, int AcceptedTrials = 0)
 {
     public static WaveState Closed { get; } = new(null, null, false, null, 0);
 }

@@ -99,7 +99,7 @@ internal static class Acts
 
         // Whoever starts does not approve, unless nobody else could.
         var others = change.World.Accounts.Values.Any(account => account.Account != change.By && !account.IsDisabled && (account.Roles.Contains(Roles.Approver) || account.Roles.Contains(Roles.Administrator)));
-        var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(act, change.By!, reason.Trim(), !others), change.Now);
+        var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(act, change.By!, reason.Trim(), !others, change.World.Tallies(deployment)), change.Now);
         if (!decision.Ok)
         {
             return decision.Failure!;
