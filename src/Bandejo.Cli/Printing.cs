@@ -135,9 +135,17 @@ internal static class Say
             : $"{(int)length.TotalSeconds} s";
     }
 
+    /// <summary>True where scripts read the output: then moments are RFC 3339 in UTC instead of words.</summary>
+    public static bool IsForScripts { get; set; }
+
     /// <summary>A moment as both: how far away, and when in local time.</summary>
     public static string When(DateTimeOffset? at)
     {
+        if (IsForScripts)
+        {
+            return at?.ToUniversalTime().ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture) ?? "";
+        }
+
         if (at is not { } moment)
         {
             return "never";

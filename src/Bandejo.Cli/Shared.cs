@@ -58,6 +58,7 @@ internal static class Shared
 
         command.SetAction((parsed, cancellation) => Guarded(async () =>
         {
+            Say.IsForScripts = parsed.GetValue(Output) == "csv";
             using var client = Client.Open(parsed.GetValue(Service));
             return await act(parsed, client, cancellation);
         }));

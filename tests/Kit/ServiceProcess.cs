@@ -7,6 +7,7 @@ public sealed class ServiceProcess : IAsyncDisposable
 {
     public const string FirstPassword = "root-admin-1234";
 
+    private readonly SemaphoreSlim _logged = new(0);
     private readonly string[] _options;
     private Process? _process;
     private string _listen = "http://127.0.0.1:0";
@@ -30,6 +31,8 @@ public sealed class ServiceProcess : IAsyncDisposable
             {
                 Log.Add(line.Data ?? "");
             }
+
+            _logged.Release();
         };
         _process.BeginErrorReadLine();
         while (true)
@@ -39,6 +42,24 @@ public sealed class ServiceProcess : IAsyncDisposable
             {
                 Address = _listen = line["Bandejo listens at ".Length..];
                 return;
+            }
+        }
+    }
+
+    /// <summary>Waits until one line of the log holds all of these words.</summary>
+    public async Task Logs(params string[] words)
+    {
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
+        while (!Holds())
+        {
+            await _logged.WaitAsync(limit.Token);
+        }
+
+        bool Holds()
+        {
+            lock (Log)
+            {
+                return Log.Any(line => Array.TrueForAll(words, word => line.Contains(word)));
             }
         }
     }

@@ -35,6 +35,7 @@ public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<Bad
         Assert.Contains("no place in a package file", await Refused(site, Added(good, "../../../etc/cron.d/evil", [1])));
         Assert.Contains("does not name", await Refused(site, Added(good, "files/" + new string('a', 64), [1])));
 
+        await site.Service.Logs("Refused", "/api/v1/packages", "root-admin", "no place in a package file");
         Assert.Equal(listed, await site.Must("package", "list", "-o", "csv"));
         Assert.Equal(kept, Directory.GetFiles(Path.Combine(site.Service.Folder, "data/files"), "*", SearchOption.AllDirectories).Order());
     }
@@ -136,7 +137,7 @@ public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<Bad
         var bad = second.JoinRequest(code) with { Key = new PublicKeyInfo("", "AAAA", "AAAA") };
         Assert.Contains("P-256", (await Assert.ThrowsAsync<LinkException>(() => second.Link.Join(bad, default))).Message);
         Assert.Single((await site.Admin.Get("/api/v1/devices", ContractJson.Default.PageDeviceInfo)).Items);
-        Assert.Contains(site.Service.Log, line => line.Contains("Join refused"));
+        await site.Service.Logs("Refused", "/device/v1/join", "used up");
     }
 
     [Fact]
@@ -188,7 +189,7 @@ public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<Bad
         Assert.Equal(422, (await Assert.ThrowsAsync<LinkException>(() => device.CheckIn(8, [forged with { Outcome = "splendid" }]))).Status);
         Assert.Equal("ready", (await site.Admin.Becomes(deployment, "FAKE-01", "ready")).State);
         Assert.Empty(await site.Admin.Attempts(deployment, "FAKE-01"));
-        Assert.Contains(site.Service.Log, line => line.Contains("refused") && line.Contains("FAKE-02"));
+        await site.Service.Logs("Refused", "/device/v1/check-in", other.Id, "FAKE-02 is no target");
         Assert.Equal(403, (await Assert.ThrowsAsync<LinkException>(() => other.Link.SendLog("a1", new MemoryStream([1]), default))).Status);
     }
 

@@ -111,6 +111,7 @@ public sealed class ServiceTests
         }
 
         var groups = await site.Must("group", "list", "-o", "csv");
+        Assert.Matches(@"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ", await site.Must("journal", "--topic", "any", "-o", "csv"));
         Assert.Contains("before,", groups);
         Assert.Contains("after,", groups);
         Assert.DoesNotContain("during,", groups);

@@ -20,16 +20,8 @@ internal static class DeviceRoutes
         open.MapPost("/token", async (DeviceTokenRequest request, Joining joining) => (await joining.Token(request)).Answer());
 
         var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
-        device.MapPost("/check-in", async (CheckInRequest request, HttpContext context, CheckIns checkIns, ILogger<CheckIns> log) =>
-        {
-            var outcome = await checkIns.Take(context.Person(), request);
-            if (!outcome.Ok)
-            {
-                DeviceLog.Refused(log, context.Person(), outcome.Failure!.Message);
-            }
-
-            return outcome.Answer();
-        });
+        device.MapPost("/check-in", async (CheckInRequest request, HttpContext context, CheckIns checkIns) =>
+            (await checkIns.Take(context.Person(), request)).Answer());
         device.MapGet("/hail", Hail);
         device.MapGet("/files/{sha256}", (string sha256, FileStore files) => IsDigest(sha256) && files.Find(sha256) is { } path
             ? Results.File(path, "application/octet-stream", enableRangeProcessing: true, entityTag: new($"\"{sha256}\""))
@@ -77,14 +69,4 @@ internal static class DeviceRoutes
             // The device went away or the service ends; both are how this request ends.
         }
     }
-}
-
-/// <summary>What the log says of devices.</summary>
-internal static partial class DeviceLog
-{
-    [LoggerMessage(Level = LogLevel.Warning, Message = "Check-in of {Device} refused: {Why}")]
-    public static partial void Refused(ILogger logger, string device, string why);
-
-    [LoggerMessage(Level = LogLevel.Warning, Message = "Join refused: {Why}")]
-    public static partial void JoinRefused(ILogger logger, string why);
 }

@@ -8,7 +8,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Devices;
 
 /// <summary>Enrols devices, and gives them their tokens.</summary>
-internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions options, ILogger<Joining> log)
+internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions options)
 {
     private readonly Dictionary<string, DateTimeOffset> _seenAssertions = new(StringComparer.Ordinal);
 
@@ -28,11 +28,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
 
         var hash = Authentication.HashOf(request.Code.Trim().ToUpperInvariant());
         var outcome = await world.Change(null, change => Join(change, request, key.Value, hash));
-        if (!outcome.Ok)
-        {
-            DeviceLog.JoinRefused(log, outcome.Failure!.Message);
-        }
-        else
+        if (outcome.Ok)
         {
             await world.Durable();
         }

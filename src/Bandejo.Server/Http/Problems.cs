@@ -25,17 +25,22 @@ internal static partial class Problems
     {
         var (status, title) = Status(failure.Kind);
         var problem = new Problem(TypeOf(Words.Hyphenate(failure.Kind.ToString())), title, status, failure.Message, failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)]);
-        return Results.Json(problem, Form.Problem, "application/problem+json", status);
+        return new Refusal(problem);
     }
 
     /// <summary>A finding as it travels.</summary>
     public static FindingInfo Info(Finding finding) => new(finding.Message, finding.Where, finding.Line, finding.Column, finding.Length, finding.IsWarning);
 
     /// <summary>Writes a problem where no result can be returned.</summary>
-    public static Task Write(HttpContext context, int status, string type, string detail)
+    public static Task Write(HttpContext context, int status, string type, string detail) => Send(context, new Problem(TypeOf(type), Title(status), status, detail));
+
+    /// <summary>Sends a problem and says so in the log: who was refused what, and why.</summary>
+    private static Task Send(HttpContext context, Problem problem)
     {
-        context.Response.StatusCode = status;
-        return context.Response.WriteAsJsonAsync(new Problem(TypeOf(type), Title(status), status, detail), Form.Problem, "application/problem+json", context.RequestAborted);
+        var log = context.RequestServices.GetRequiredService<ILoggerFactory>().CreateLogger("Bandejo.Server.Refusals");
+        Refused(log, context.Request.Method, context.Request.Path, context.User.Identity?.Name ?? "nobody", problem.Status, problem.Detail);
+        context.Response.StatusCode = problem.Status;
+        return context.Response.WriteAsJsonAsync(problem, Form.Problem, "application/problem+json", context.RequestAborted);
     }
 
     /// <summary>Gives every refusal a body, and every bug an answer that shows nothing of its insides.</summary>
@@ -130,6 +135,14 @@ internal static partial class Problems
         UnexpectedFault(log, context.Request.Method, context.Request.Path, error);
         return Write(context, 500, "fault", "The service made a mistake; nothing of this request was kept. Its log has the details.");
     }
+
+    private sealed class Refusal(Problem problem) : IResult
+    {
+        public Task ExecuteAsync(HttpContext httpContext) => Send(httpContext, problem);
+    }
+
+    [LoggerMessage(Level = LogLevel.Information, Message = "Refused: {Method} {Path} for {Person} with {Status}, {Why}")]
+    private static partial void Refused(ILogger logger, string method, string path, string person, int status, string why);
 
     [LoggerMessage(Level = LogLevel.Error, Message = "{Method} {Path} failed unexpectedly")]
     private static partial void UnexpectedFault(ILogger logger, string method, string path, Exception? error);
