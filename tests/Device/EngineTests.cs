@@ -1,0 +1,191 @@
+using Xunit;
+
+namespace Bandejo.Device.Tests;
+
+/// <summary>The device engine on a machine in memory whose power can go at any moment.</summary>
+public sealed class EngineTests
+{
+    [Fact]
+    public async Task Wherever_the_power_goes_during_an_install_it_is_installed_once_and_told_once()
+    {
+        for (var entry = 1; ; entry++)
+        {
+            var machine = new FakeMachine { CutAtEntry = entry };
+            machine.Give(FakeMachine.Order(machine.Package("7.2.0")));
+            var wasCut = !await machine.Run();
+            if (wasCut)
+            {
+                Assert.True(await machine.Run(), $"cut at entry {entry}");
+            }
+
+            Assert.Equal(["put 7.2.0"], machine.Ran);
+            Assert.Equal("7.2.0", machine.Files["opt/foldline/VERSION"]);
+            Assert.Equal("done", Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
+            Assert.Single(machine.Taken.Values, report => !report.HasEnded);
+            if (!wasCut)
+            {
+                Assert.True(entry > 6, "The journal has an entry for each phase.");
+                return;
+            }
+        }
+    }
+
+    [Fact]
+    public async Task Wherever_the_power_goes_a_broken_upgrade_leaves_the_earlier_version()
+    {
+        for (var entry = 1; ; entry++)
+        {
+            var machine = await Installed("7.1.0");
+            machine.Give(FakeMachine.Order(machine.Package("7.2.0", install: "break"), number: 1));
+            machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
+            var entries = entry + machine.Appends;
+            machine.CutAtEntry = entries;
+            var wasCut = !await machine.Run();
+            if (wasCut)
+            {
+                Assert.True(await machine.Run(), $"cut at entry {entry}");
+            }
+
+            var report = Assert.Single(machine.Taken.Values, each => each is { HasEnded: true, Order: 1 });
+            Assert.Equal("failed", report.Outcome);
+            Assert.Equal("7.1.0", machine.Files["opt/foldline/VERSION"]);
+            Assert.Equal("7.1.0", report.Before);
+            if (!wasCut)
+            {
+                Assert.Contains("7.1.0 was put back", report.Message);
+                return;
+            }
+        }
+    }
+
+    [Fact]
+    public async Task A_step_that_was_cut_off_is_proven_first_and_then_tried_again()
+    {
+        var machine = new FakeMachine { CutInStep = true };
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), tries: 3));
+        Assert.False(await machine.Run());
+        machine.Until = each => each.Taken.Values.Any(report => report.Outcome == "done");
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.2.0", "put 7.2.0"], machine.Ran);
+        Assert.Equal(["done", "interrupted"], machine.Taken.Values.Where(report => report.HasEnded).Select(report => report.Outcome).Order());
+    }
+
+    [Fact]
+    public async Task Whichever_answer_is_lost_nothing_is_done_twice()
+    {
+        for (var lost = 1; lost <= 4; lost++)
+        {
+            var machine = new FakeMachine { LoseAnswer = lost };
+            machine.Give(FakeMachine.Order(machine.Package("7.2.0")));
+            Assert.True(await machine.Run(), $"answer {lost}");
+            Assert.Equal(["put 7.2.0"], machine.Ran);
+            Assert.Equal("done", Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
+        }
+    }
+
+    [Fact]
+    public async Task A_package_that_was_withdrawn_is_refused_also_offline()
+    {
+        var machine = new FakeMachine();
+        var package = machine.Package("7.2.0");
+        machine.Withdrawn = machine.WithdrawnList(3, package.Digest);
+        machine.Give();
+        machine.Until = each => true;
+        await machine.Run();
+        machine.Withdrawn = null;
+        machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        machine.Give(FakeMachine.Order(package));
+        Assert.True(await machine.Run());
+        Assert.Equal("withdrawn", Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
+        Assert.Empty(machine.Ran);
+    }
+
+    [Fact]
+    public async Task An_older_list_of_withdrawn_packages_does_not_take_a_newer_one_back()
+    {
+        var machine = new FakeMachine();
+        var package = machine.Package("7.2.0");
+        machine.Until = each => true;
+        foreach (var list in new[] { machine.WithdrawnList(3, package.Digest), machine.WithdrawnList(2) })
+        {
+            machine.Withdrawn = list;
+            machine.Give();
+            await machine.Run();
+        }
+
+        machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        machine.Give(FakeMachine.Order(package));
+        Assert.True(await machine.Run());
+        Assert.Empty(machine.Ran);
+    }
+
+    [Fact]
+    public async Task What_a_stranger_sealed_is_never_run()
+    {
+        var machine = new FakeMachine();
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0", isForged: true)));
+        Assert.True(await machine.Run());
+        Assert.Equal("bad-signature", Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
+        Assert.Empty(machine.Ran);
+    }
+
+    [Fact]
+    public async Task A_seal_for_another_version_does_not_hold()
+    {
+        var machine = new FakeMachine();
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0") with { Version = "9.0" }));
+        Assert.True(await machine.Run());
+        Assert.Equal("bad-signature", Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
+    }
+
+    [Fact]
+    public async Task An_order_is_carried_out_once_however_often_the_agent_starts()
+    {
+        var machine = await Installed("7.2.0");
+        machine.Until = each => each.Proofs.Count > 0;
+        machine.Proofs.Clear();
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.2.0"], machine.Ran);
+        Assert.Equal("present", machine.Proofs[^1].Answer);
+    }
+
+    [Fact]
+    public async Task Going_back_takes_the_new_away_and_puts_the_old_in_its_place()
+    {
+        var machine = await Installed("7.1.0");
+        var newer = machine.Package("7.2.0");
+        machine.Give(FakeMachine.Order(newer, number: 1));
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
+        Assert.True(await machine.Run());
+        machine.Give(FakeMachine.Order(newer, "restore", 2, machine.Package("7.1.0")));
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2 });
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.1.0", "put 7.2.0", "take 7.2.0", "put 7.1.0"], machine.Ran);
+        Assert.Equal("7.1.0", machine.Files["opt/foldline/VERSION"]);
+    }
+
+    [Fact]
+    public async Task Removing_proves_that_it_is_gone_and_what_is_not_there_needs_no_attempt()
+    {
+        var machine = await Installed("7.2.0");
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), "remove", 1));
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
+        Assert.True(await machine.Run());
+        Assert.False(machine.Files.ContainsKey("opt/foldline/VERSION"));
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), "remove", 2));
+        machine.Proofs.Clear();
+        machine.Until = each => each.Proofs.Any(proof => proof.Order == 2);
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.2.0", "take 7.2.0"], machine.Ran);
+        Assert.Equal("absent", machine.Proofs[^1].Answer);
+    }
+
+    private static async Task<FakeMachine> Installed(string version)
+    {
+        var machine = new FakeMachine();
+        machine.Give(FakeMachine.Order(machine.Package(version)));
+        Assert.True(await machine.Run());
+        return machine;
+    }
+
+}

@@ -1,0 +1,263 @@
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Device;
+using Microsoft.IdentityModel.JsonWebTokens;
+using Microsoft.IdentityModel.Tokens;
+
+namespace Bandejo.Device.Tests;
+
+/// <summary>The power goes.</summary>
+public sealed class PowerCutException : Exception;
+
+/// <summary>
+/// A machine, its disk and a service, all in memory. The power can go at any entry of the journal, or in the middle of a step; what was on disk stays.
+/// </summary>
+public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink
+{
+    private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+    private readonly Dictionary<string, byte[]> _served = [];
+    private readonly Dictionary<string, byte[]> _content = [];
+    private readonly Dictionary<string, byte[]> _parts = [];
+    private readonly Dictionary<string, int?> _steps = [];
+    private readonly List<string> _journal = [];
+    /// <summary>How many entries the journal was given.</summary>
+    public int Appends { get; private set; }
+
+    private int _checkIns;
+    private string _tag = "first";
+
+    /// <summary>Files of the machine.</summary>
+    public Dictionary<string, string> Files { get; } = [];
+
+    /// <summary>What a command does: by its first word and the package's version, the exit code after its effect on the files.</summary>
+    public Dictionary<string, Func<FakeMachine, string, int>> Commands { get; } = new()
+    {
+        ["put"] = (machine, version) =>
+        {
+            machine.Files["opt/foldline/VERSION"] = version;
+            return 0;
+        },
+        ["take"] = (machine, _) =>
+        {
+            machine.Files.Remove("opt/foldline/VERSION");
+            return 0;
+        },
+        ["break"] = (machine, _) =>
+        {
+            machine.Files.Remove("opt/foldline/VERSION");
+            return 9;
+        },
+    };
+
+    /// <summary>Each step that ran, as <c>command version</c>.</summary>
+    public List<string> Ran { get; } = [];
+
+    /// <summary>The power goes at this entry of the journal; 0 for never.</summary>
+    public int CutAtEntry { get; set; }
+
+    /// <summary>The power goes while a step runs, before it has any effect.</summary>
+    public bool CutInStep { get; set; }
+
+    /// <summary>The answer of this check-in is lost after the service has taken it; 0 for none.</summary>
+    public int LoseAnswer { get; set; }
+
+    /// <summary>The service cannot be reached.</summary>
+    public bool IsOffline { get; set; }
+
+    /// <summary>What the service tells the device to do.</summary>
+    public IReadOnlyList<Order> Orders { get; set; } = [];
+
+    public string? Withdrawn { get; set; }
+
+    /// <summary>Reports that the service took, by name.</summary>
+    public Dictionary<string, AttemptReport> Taken { get; } = [];
+
+    /// <summary>How often the service was sent a report that it had.</summary>
+    public int Repeated { get; private set; }
+
+    public List<ProofReport> Proofs { get; } = [];
+
+    public string BootId { get; set; } = "boot-1";
+
+    /// <summary>Completed when the service has taken the end of an attempt, or a proof, that the test waits for.</summary>
+    public Func<FakeMachine, bool> Until { get; set; } = machine => machine.Taken.Values.Any(report => report.HasEnded);
+
+    public CancellationTokenSource Reached { get; private set; } = new();
+
+    /// <summary>Starts an engine on what is on disk and runs it until the test's condition holds, the power goes or the patience ends.</summary>
+    /// <returns>True where the condition held.</returns>
+    public async Task<bool> Run(TimeSpan? patience = null)
+    {
+        Reached = new CancellationTokenSource();
+        using var limit = new CancellationTokenSource(patience ?? TimeSpan.FromSeconds(20));
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(Reached.Token, limit.Token);
+        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
+        try
+        {
+            await engine.Run(either.Token);
+        }
+        catch (Exception error) when (error is OperationCanceledException or PowerCutException)
+        {
+            // Either what the test waited for has come, or the power went.
+        }
+
+        return Reached.IsCancellationRequested;
+    }
+
+    /// <summary>A package that the service serves and has sealed; or, where told so, sealed by somebody else.</summary>
+    public PackageLink Package(string version, string install = "put", bool isForged = false)
+    {
+        var step = new DocumentStep([install], 60, 1, true, new Dictionary<string, string>());
+        var document = new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take"] }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true)]);
+        var bytes = JsonSerializer.SerializeToUtf8Bytes(document, ContractJson.Default.PackageDocument);
+        var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
+        _served[digest] = bytes;
+        using var stranger = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        return new PackageLink(digest, "foldline", version, Sign(JsonSerializer.Serialize(new SealContent("package", digest, "foldline", version), ContractJson.Default.SealContent), isForged ? stranger : _sealKey));
+    }
+
+    /// <summary>A sealed list of withdrawn packages.</summary>
+    public string WithdrawnList(long serial, params string[] digests) => Sign(JsonSerializer.Serialize(new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent), _sealKey);
+
+    /// <summary>Gives the device other orders.</summary>
+    public void Give(params Order[] orders)
+    {
+        Orders = orders;
+        _tag = Guid.NewGuid().ToString();
+    }
+
+    public static Order Order(PackageLink package, string kind = "install", int number = 0, PackageLink? previous = null, int lease = 3600, int tries = 1) =>
+        new("D1", number, kind, true, package, "linux", previous, lease, null, false, tries, 1, 1);
+
+    bool IMachineFiles.Exists(string path) => Files.ContainsKey(path);
+
+    string? IMachineFiles.Read(string path, int max) => Files.GetValueOrDefault(path);
+
+    string? IMachineFiles.Sha256(string path) => null;
+
+    string? IMachineSettings.Read(string path, string key) => null;
+
+    FactReport IMachineFacts.Gather() => new(new Dictionary<string, string> { ["kind"] = "desk" }, []);
+
+    Task<StepEnd> IMachineProcesses.Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
+    {
+        _steps[$"{run.Attempt}/{run.Name}"] = null;
+        Ran.Add($"{run.Command[0]} {run.Environment["BANDEJO_VERSION"]}");
+        if (CutInStep)
+        {
+            CutInStep = false;
+            throw new PowerCutException();
+        }
+
+        var code = Commands[run.Command[0]](this, run.Environment["BANDEJO_VERSION"]);
+        _steps[$"{run.Attempt}/{run.Name}"] = code;
+        return Task.FromResult(new StepEnd(code, null, false));
+    }
+
+    StepTrace IMachineProcesses.Find(string attempt, string name) => !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
+
+    Task<StepEnd> IMachineProcesses.Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) => Task.FromResult(new StepEnd(_steps[$"{attempt}/{name}"], null, false));
+
+    Task<(int Code, string Output)?> IMachineProcesses.Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) => Task.FromResult<(int, string)?>(null);
+
+    Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>>([]);
+
+    Stream? IMachineProcesses.OpenLog(string attempt) => null;
+
+    void IMachineProcesses.Forget(string attempt)
+    {
+        // There is no folder to tidy.
+    }
+
+    bool IContentCache.Has(string sha256) => _content.ContainsKey(sha256);
+
+    long IContentCache.PartLength(string sha256) => 0;
+
+    Stream IContentCache.AppendPart(string sha256) => throw new NotSupportedException();
+
+    bool IContentCache.Complete(string sha256) => _content.TryAdd(sha256, _parts[sha256]);
+
+    byte[] IContentCache.Read(string sha256) => _content[sha256];
+
+    void IContentCache.KeepOnly(IReadOnlySet<string> digests)
+    {
+        foreach (var digest in _content.Keys.Where(digest => !digests.Contains(digest)).ToList())
+        {
+            _content.Remove(digest);
+        }
+    }
+
+    IReadOnlyList<JournalEntry> IDeviceJournal.Load() => [.. _journal.Select(line => JsonSerializer.Deserialize(line, JournalJson.Default.JournalEntry)!)];
+
+    void IDeviceJournal.Append(JournalEntry entry)
+    {
+        if (++Appends == CutAtEntry)
+        {
+            throw new PowerCutException();
+        }
+
+        _journal.Add(JsonSerializer.Serialize(entry, JournalJson.Default.JournalEntry));
+    }
+
+    void IDeviceJournal.Replace(JournalEntry entry)
+    {
+        _journal.Clear();
+        _journal.Add(JsonSerializer.Serialize(entry, JournalJson.Default.JournalEntry));
+    }
+
+    Task<JoinAnswer> IServiceLink.Join(JoinRequest request, CancellationToken cancellation) => throw new NotSupportedException();
+
+    Task<CheckInAnswer> IServiceLink.CheckIn(CheckInRequest request, CancellationToken cancellation)
+    {
+        if (IsOffline)
+        {
+            throw new LinkException("The service cannot be reached", 0);
+        }
+
+        foreach (var report in request.Attempts)
+        {
+            Repeated += Taken.TryAdd(DeviceState.NameOf(report), report) ? 0 : 1;
+        }
+
+        Proofs.AddRange(request.Proofs);
+        if (++_checkIns == LoseAnswer)
+        {
+            throw new LinkException("The answer was lost", 0);
+        }
+
+        if (Until(this))
+        {
+            Reached.Cancel();
+        }
+
+        var isNew = request.OrdersTag != _tag;
+        return Task.FromResult(new CheckInAnswer([.. request.Attempts.Select(DeviceState.NameOf)], false, isNew ? Orders : null, _tag, 1, isNew ? Withdrawn : null));
+    }
+
+    Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);
+
+    Task IServiceLink.Fetch(string sha256, IContentCache cache, CancellationToken cancellation)
+    {
+        if (IsOffline || !_served.TryGetValue(sha256, out var bytes))
+        {
+            throw new LinkException("The file cannot be fetched", 0);
+        }
+
+        _parts[sha256] = bytes;
+        cache.Complete(sha256);
+        return Task.CompletedTask;
+    }
+
+    Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation) => Task.CompletedTask;
+
+    private static string Sign(string json, ECDsa key) =>
+        new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256));
+
+    private static PublicKeyInfo PublicOf(ECDsa key)
+    {
+        var point = key.ExportParameters(false).Q;
+        return new PublicKeyInfo("seal", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
+    }
+}
