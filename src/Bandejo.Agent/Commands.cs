@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
+using Bandejo.Clock;
 using Bandejo.Contract.Device;
 using Bandejo.Device;
 using Microsoft.IdentityModel.Tokens;
@@ -10,7 +11,7 @@ namespace Bandejo.Agent;
 /// <summary>What the agent's commands do.</summary>
 internal static class Commands
 {
-    public static async Task<int> Join(Home home, string service, string code, string? name, CancellationToken cancellation)
+    public static async Task<int> Join(Home home, string service, string code, string? name, TimeProvider time, CancellationToken cancellation)
     {
         using var owned = home.Lock();
         if (!Uri.TryCreate(service, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https"))
@@ -26,14 +27,14 @@ internal static class Commands
 
         using var key = home.Key();
         using var http = new HttpClient { BaseAddress = address };
-        var link = new HttpLink(http, key, TimeProvider.System);
+        var link = new HttpLink(http, key, time);
         var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()), cancellation);
         home.Keep(new AgentIdentity(service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds)));
         Console.WriteLine($"Joined as {answer.Name}. Start the agent with: bandejo-agent run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
         return 0;
     }
 
-    public static async Task<int> Run(Home home, CancellationToken cancellation)
+    public static async Task<int> Run(Home home, TimeProvider time, CancellationToken cancellation)
     {
         using var owned = home.Lock();
         if (home.Identity() is not { } identity)
@@ -48,10 +49,10 @@ internal static class Commands
         using var journal = new FileJournal(home.JournalFile);
         var cache = new FolderCache(home.CacheFolder);
         var files = new LinuxFiles(home.Root);
-        var link = new HttpLink(http, key, TimeProvider.System) { DeviceId = identity.Device.DeviceId };
+        var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
         var engine = new DeviceEngine(
-            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, TimeProvider.System), files, new LinuxFacts(home.Root), link, cache, journal, TimeProvider.System, Say), identity.Device);
-        Say($"{identity.Device.Name} is at work for {identity.Service}");
+            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), link, cache, journal, time, line => Say(time, line)), identity.Device);
+        Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;
     }
@@ -87,5 +88,9 @@ internal static class Commands
         return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
     }
 
-    private static void Say(string line) => Console.WriteLine($"{TimeProvider.System.GetUtcNow():HH:mm:ss} {line}");
+    private static void Say(TimeProvider time, string line)
+    {
+        var speed = time is DemoClock demo ? string.Create(CultureInfo.InvariantCulture, $" ({demo.Reading.Speed:0.###}x)") : "";
+        Console.WriteLine($"{time.GetUtcNow():HH:mm:ss}{speed} {line}");
+    }
 }

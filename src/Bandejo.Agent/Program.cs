@@ -1,26 +1,32 @@
 using System.CommandLine;
 using Bandejo.Agent;
+using Bandejo.Clock;
 using Bandejo.Device;
 
 var root = new Option<string>("--root") { Description = "The folder that is the machine; several agents run side by side with one each", DefaultValueFactory = _ => "/" };
 var state = new Option<string?>("--state") { Description = "Where the agent keeps its own files [ROOT/var/lib/bandejo-agent]" };
+var clock = new Option<string?>("--demo-clock") { Description = "A demo clock's file to go by, for demonstrations and tests [the real time]" };
 var service = new Option<string>("--service") { Description = "The service's address, such as http://127.0.0.1:7410", Required = true };
 var code = new Option<string>("--code") { Description = "The join code", Required = true };
 var name = new Option<string?>("--name") { Description = "The name it would like [the host name]" };
 
 var join = new Command("join", "Enrols this machine with a join code") { service, code, name };
-join.SetAction((parsed, cancellation) => Guarded(() => Commands.Join(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(service)!, parsed.GetValue(code)!, parsed.GetValue(name), cancellation)));
+join.SetAction((parsed, cancellation) => Guarded(() => Commands.Join(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(service)!, parsed.GetValue(code)!, parsed.GetValue(name), TimeOf(parsed), cancellation)));
 var run = new Command("run", "Checks in and carries out orders until it is ended");
-run.SetAction((parsed, cancellation) => Guarded(() => Commands.Run(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), cancellation)));
+run.SetAction((parsed, cancellation) => Guarded(() => Commands.Run(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), TimeOf(parsed), cancellation)));
 var show = new Command("show", "Shows who this machine is and what it knows");
 show.SetAction((parsed, _) => Guarded(() => Task.FromResult(Commands.Show(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state))))));
 
 root.Recursive = true;
 state.Recursive = true;
+clock.Recursive = true;
 var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, show };
 program.Options.Add(root);
 program.Options.Add(state);
+program.Options.Add(clock);
 return await program.Parse(args).InvokeAsync();
+
+TimeProvider TimeOf(ParseResult parsed) => parsed.GetValue(clock) is { } file ? DemoClock.Follow(file) : TimeProvider.System;
 
 static async Task<int> Guarded(Func<Task<int>> action)
 {

@@ -129,6 +129,7 @@ internal sealed class Client : IDisposable
             throw new NotReachableException($"{Address} cannot be reached: {error.Message}");
         }
 
+        Now.Read(response.Headers.TryGetValues(ApiLimits.DemoClockHeader, out var clock) ? clock.FirstOrDefault() : null);
         if (response.IsSuccessStatusCode)
         {
             return response;

@@ -151,7 +151,8 @@ internal static class Say
             return "never";
         }
 
-        var away = moment - TimeProvider.System.GetUtcNow();
+        Now.WasShown = true;
+        var away = moment - Now.Moment;
         var local = TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.Local);
         var clock = away.Duration() < TimeSpan.FromHours(20) ? local.ToString("HH:mm", CultureInfo.InvariantCulture)
             : away.Duration() < TimeSpan.FromDays(6) ? local.ToString("ddd HH:mm", CultureInfo.InvariantCulture)

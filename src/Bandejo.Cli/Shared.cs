@@ -60,7 +60,9 @@ internal static class Shared
         {
             Say.IsForScripts = parsed.GetValue(Output) == "csv";
             using var client = Client.Open(parsed.GetValue(Service));
-            return await act(parsed, client, cancellation);
+            var code = await act(parsed, client, cancellation);
+            Now.SaySpeed();
+            return code;
         }));
         return command;
     }

@@ -33,6 +33,8 @@ internal static class StartCommand
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
+        // A deadline from now is counted on the service's clock.
+        _ = await client.Get("/api/v1/clock", ContractJson.Default.ClockInfo, cancellation);
         var request = new DeploymentRequest(
             parsed.GetValue(Package)!, parsed.GetValue(To)!, Waves(parsed.GetValue(Wave) ?? []), parsed.GetValue(Name), parsed.GetValue(Gone) ? "gone" : "have", parsed.GetValue(Except),
             parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause), parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade));
@@ -143,7 +145,7 @@ internal static class StartCommand
         if (digits > 0 && int.TryParse(text.AsSpan(0, digits), CultureInfo.InvariantCulture, out var number) && text[digits..].Trim() is "d" or "h" or "m")
         {
             var unit = text[digits..].Trim() switch { "d" => TimeSpan.FromDays(1), "h" => TimeSpan.FromHours(1), _ => TimeSpan.FromMinutes(1) };
-            return TimeProvider.System.GetUtcNow() + (unit * number);
+            return Now.Moment + (unit * number);
         }
 
         return DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeLocal, out var moment)

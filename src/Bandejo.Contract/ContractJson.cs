@@ -20,6 +20,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(SigningKeyInfo))]
 [JsonSerializable(typeof(ReasonRequest))]
 [JsonSerializable(typeof(ServiceInfo))]
+[JsonSerializable(typeof(ClockInfo))]
+[JsonSerializable(typeof(ClockRequest))]
 [JsonSerializable(typeof(PackageCheckRequest))]
 [JsonSerializable(typeof(PackageCheckAnswer))]
 [JsonSerializable(typeof(UploadRequest))]

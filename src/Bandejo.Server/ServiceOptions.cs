@@ -24,6 +24,12 @@ internal sealed class ServiceOptions
     /// <summary>The largest package file in GiB.</summary>
     public int MaxPackageGib { get; private set; } = 64;
 
+    /// <summary>Joins a minute from one address.</summary>
+    public int JoinsPerMinute { get; private set; } = 600;
+
+    /// <summary>The file of a demo clock to follow; null follows the real time.</summary>
+    public string? DemoClock { get; private set; }
+
     /// <summary>Every setting with its default and meaning, for the reference and <c>--help</c>.</summary>
     public static IReadOnlyList<(string Name, string Default, string Meaning)> All { get; } =
     [
@@ -32,6 +38,8 @@ internal sealed class ServiceOptions
         ("check-in-seconds", "60", "Seconds between check-ins of a device, 1 to 86400"),
         ("sign-ins-per-minute", "20", "Sign-in attempts a minute from one address, 1 to 10000"),
         ("first-password", "random", "The password of the first administrator; a random one is written to first-password.txt in the data folder"),
+        ("joins-per-minute", "600", "Joins of devices a minute from one address, 1 to 1000000"),
+        ("demo-clock", "none", "A file with a clock that can run fast or be stepped, for demonstrations and tests; made where it is not there"),
         ("max-package-gib", "64", "The largest package file in GiB, 1 to 1024"),
     ];
 
@@ -87,6 +95,12 @@ internal sealed class ServiceOptions
                 break;
             case "sign-ins-per-minute" when Number(1, 10000) is { } attempts:
                 SignInsPerMinute = attempts;
+                break;
+            case "joins-per-minute" when Number(1, 1_000_000) is { } joins:
+                JoinsPerMinute = joins;
+                break;
+            case "demo-clock" when value != "none":
+                DemoClock = Path.GetFullPath(value);
                 break;
             case "max-package-gib" when Number(1, 1024) is { } gib:
                 MaxPackageGib = gib;

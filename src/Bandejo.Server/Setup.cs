@@ -14,6 +14,7 @@ using Bandejo.Server.Devices;
 using Bandejo.Server.Groups;
 using Bandejo.Server.Http;
 using Bandejo.Server.Packages;
+using Bandejo.Server.Time;
 using Bandejo.Server.World;
 using Bandejo.Store;
 using Microsoft.AspNetCore.DataProtection;
@@ -46,20 +47,20 @@ internal static class Setup
             .WriteTo.Console(new CompactJsonFormatter(), standardErrorFromLevel: LogEventLevel.Verbose));
 
         var services = builder.Services;
-        services.AddSingleton(TimeProvider.System);
+        services.AddClock(options.DemoClock);
         services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
         services.AddSingleton(_ => new FileStore(options.Data));
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024 });
         services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton<Hails>();
-        services.AddHostedService<Reload>().AddHostedService<Ticker>().AddHostedService<HailWatch>();
+        services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddHostedService<HailWatch>();
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
         services.AddSignIn(isDemo: options.Listen.StartsWith("http://", StringComparison.Ordinal));
         services.AddRateLimiter(limits =>
         {
             limits.RejectionStatusCode = 429;
             limits.AddPolicy("sign-in", context => PerMinute(context, options.SignInsPerMinute));
-            limits.AddPolicy("join", context => PerMinute(context, 600));
+            limits.AddPolicy("join", context => PerMinute(context, options.JoinsPerMinute));
         });
         services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
         services.ConfigureHttpJsonOptions(json =>
@@ -85,6 +86,7 @@ internal static class Setup
 
         var app = builder.Build();
         app.UseProblems();
+        app.UseClockHeader();
         app.UseRateLimiter();
         app.UseAuthentication();
         app.UseAuthorization();
@@ -119,8 +121,9 @@ internal static class Setup
         api.MapDeployments();
         api.MapCompliance();
         api.MapJournal();
-        api.MapGet("/service", (FleetWorld world) => Results.Ok(world.Read(each => new ServiceInfo(
-            typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count, each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count))))
+        api.MapClock(app);
+        api.MapGet("/service", (FleetWorld world, ServiceClock clock) => Results.Ok(world.Read(each => new ServiceInfo(
+            typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count, each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count, clock.Speed))))
             .ForAll().WithSummary("What this service is").Produces<ServiceInfo>();
     }
 

@@ -12,7 +12,8 @@ public sealed partial class RepositoryTests
     // Which of our projects each may refer to: docs/design/README.md.
     private static readonly Dictionary<string, string[]> Allowed = new()
     {
-        ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core"], ["Server"] = ["Contract", "Core", "Store"], ["Cli"] = ["Contract"], ["Agent"] = ["Device"],
+        ["Clock"] = [], ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core"], ["Server"] = ["Clock", "Contract", "Core", "Store"], ["Cli"] = ["Contract"],
+        ["Agent"] = ["Clock", "Device"], ["Fleet"] = ["Clock", "Device"],
     };
 
     public static TheoryData<string> Projects => [.. Directory.GetDirectories(Path.Combine(Root, "src")).Select(folder => Path.GetFileName(folder)["Bandejo.".Length..]).Order()];

@@ -58,4 +58,18 @@ public sealed record FindingInfo(string Message, string? Where, int Line, int Co
 public sealed record ReasonRequest(string? Reason = null);
 
 /// <summary>What this service is.</summary>
-public sealed record ServiceInfo(string Version, int DeviceProtocol, DateTimeOffset Now, int Devices, int Deployments, int Packages);
+/// <param name="Speed">How many times as fast as the real time its clock runs; 1 for the real time itself.</param>
+public sealed record ServiceInfo(string Version, int DeviceProtocol, DateTimeOffset Now, int Devices, int Deployments, int Packages, double Speed);
+
+/// <summary>The service's clock.</summary>
+/// <param name="Speed">How many times as fast as the real time it runs; 0 stands still.</param>
+/// <param name="IsDemo">It is a demo clock, which can be set.</param>
+/// <param name="Goal">Where it is being led step by step; null where it runs by itself.</param>
+public sealed record ClockInfo(DateTimeOffset Now, double Speed, bool IsDemo, DateTimeOffset? Goal);
+
+/// <summary>Sets a demo clock; what is null stays.</summary>
+/// <param name="Speed">0 to 100,000 times as fast as the real time.</param>
+/// <param name="To">The moment it shall be brought to; not before the present one.</param>
+/// <param name="Advance">How far it shall be brought forward, such as <c>2h</c>; instead of <paramref name="To"/>.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record ClockRequest(double? Speed = null, DateTimeOffset? To = null, string? Advance = null);

@@ -36,6 +36,9 @@ internal static class Authentication
                 options.Cookie.SameSite = SameSiteMode.Strict;
                 options.Cookie.SecurePolicy = isDemo ? CookieSecurePolicy.SameAsRequest : CookieSecurePolicy.Always;
                 options.ExpireTimeSpan = TimeSpan.FromHours(12);
+
+                // A person at a browser lives in real time, however fast the demo runs.
+                options.TimeProvider = TimeProvider.System;
                 options.Events.OnRedirectToLogin = context => Answer(context.Response, 401);
                 options.Events.OnRedirectToAccessDenied = context => Answer(context.Response, 403);
                 options.Events.OnValidatePrincipal = context =>

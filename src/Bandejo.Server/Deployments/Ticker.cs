@@ -5,40 +5,51 @@ using Bandejo.Store;
 namespace Bandejo.Server.Deployments;
 
 /// <summary>Looks at deployments soon after something changed, and whenever time alone may have changed something.</summary>
-internal sealed partial class Ticker(FleetWorld world, TimeProvider time, ILogger<Ticker> log) : BackgroundService
+internal sealed partial class Ticker(FleetWorld world, ILogger<Ticker> log) : BackgroundService
 {
-    /// <summary>How often it is looked whether anything is to be looked at.</summary>
+    /// <summary>How often it is looked whether anything is to be looked at; of this machine's time, however fast the world's runs.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(200);
+
+    private readonly SemaphoreSlim _one = new(1, 1);
+
+    /// <summary>Looks at every deployment that is due, and returns when what came of it is durable.</summary>
+    public async Task Look(CancellationToken cancellation)
+    {
+        await _one.WaitAsync(cancellation);
+        try
+        {
+            await world.Change(null, change =>
+            {
+                foreach (var deployment in change.World.Deployments.Values.Where(each => each.IsActive && (each.IsDirty || each.LookAt <= change.Now)).ToList())
+                {
+                    Engine.Look(change, deployment);
+                }
+
+                return (Outcome<bool>)true;
+            });
+        }
+        catch (StoreException)
+        {
+            // The world has said so and is being read anew.
+        }
+        catch (Exception error) when (error is InvalidOperationException or KeyNotFoundException or ArgumentException)
+        {
+            LookFailed(log, error);
+        }
+        finally
+        {
+            _one.Release();
+        }
+    }
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        using var timer = new PeriodicTimer(Pace, time);
+        using var timer = new PeriodicTimer(Pace);
         while (await timer.WaitForNextTickAsync(stoppingToken))
         {
-            if (!world.IsReady)
+            if (world.IsReady)
             {
-                continue;
-            }
-
-            try
-            {
-                await world.Change(null, change =>
-                {
-                    foreach (var deployment in change.World.Deployments.Values.Where(each => each.IsActive && (each.IsDirty || each.LookAt <= change.Now)).ToList())
-                    {
-                        Engine.Look(change, deployment);
-                    }
-
-                    return (Outcome<bool>)true;
-                });
-            }
-            catch (StoreException)
-            {
-                // The world has said so and is being read anew.
-            }
-            catch (Exception error) when (error is InvalidOperationException or KeyNotFoundException or ArgumentException)
-            {
-                LookFailed(log, error);
+                await Look(stoppingToken);
             }
         }
     }
