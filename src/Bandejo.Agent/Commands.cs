@@ -51,10 +51,33 @@ internal static class Commands
         var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
         var engine = new DeviceEngine(
-            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), link, cache, journal, time, line => Say(time, line)), identity.Device);
+            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder), link, cache, journal, time, line => Say(time, line)), identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;
+    }
+
+    /// <summary>Keeps the user's word; a running agent takes it to the service at its next check-in.</summary>
+    public static int Say(Home home, string kind, string app, string text, TimeProvider time)
+    {
+        if (home.Identity() is null)
+        {
+            Console.Error.WriteLine("This machine is not enrolled.");
+            return 2;
+        }
+
+        using var journal = new FileJournal(home.JournalFile);
+        var state = journal.Load().Aggregate(new DeviceState(), (before, entry) => before.After(entry));
+        var known = state.Orders.Where(order => kind == "harm" || order.Kind == "offer").Select(order => order.Package.App).Concat(kind == "harm" ? state.Receipts.Keys : []).Distinct().Order(StringComparer.Ordinal).ToList();
+        if (!known.Contains(app))
+        {
+            Console.Error.WriteLine($"{(kind == "take" ? "The shelf does not offer" : "Nothing here has to do with")} '{app}'.{(known.Count == 0 ? "" : $" It could be: {string.Join(", ", known)}.")}");
+            return 1;
+        }
+
+        new UserWords(home.SaidFolder).Say(kind, app, text, time.GetUtcNow());
+        Console.WriteLine(kind == "take" ? $"{app} was asked for; it is installed after the next check-in." : "Thank you; it is reported at the next check-in.");
+        return 0;
     }
 
     public static int Show(Home home)

@@ -23,6 +23,8 @@ internal sealed class Home
 
     public string CacheFolder => Path.Combine(Folder, "content");
 
+    public string SaidFolder => Path.Combine(Folder, "said");
+
     private string KeyFile => Path.Combine(Folder, "key.pem");
 
     private string IdentityFile => Path.Combine(Folder, "identity.json");
@@ -94,4 +96,5 @@ internal sealed record AgentIdentity(string Service, DeviceIdentity Device);
 /// <summary>JSON for the agent's own files.</summary>
 [JsonSourceGenerationOptions(WriteIndented = true)]
 [JsonSerializable(typeof(AgentIdentity))]
+[JsonSerializable(typeof(UserWord))]
 internal sealed partial class AgentJson : JsonSerializerContext;

@@ -14,13 +14,19 @@ var join = new Command("join", "Enrols this machine with a join code") { service
 join.SetAction((parsed, cancellation) => Guarded(() => Commands.Join(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(service)!, parsed.GetValue(code)!, parsed.GetValue(name), TimeOf(parsed), cancellation)));
 var run = new Command("run", "Checks in and carries out orders until it is ended");
 run.SetAction((parsed, cancellation) => Guarded(() => Commands.Run(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), TimeOf(parsed), cancellation)));
+var app = new Argument<string>("app") { Description = "The app's short name, such as foldline" };
+var text = new Argument<string>("text") { Description = "What broke, in your own words" };
+var take = new Command("take", "Takes an app from the shelf") { app };
+take.SetAction((parsed, _) => Guarded(() => Task.FromResult(Commands.Say(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), "take", parsed.GetValue(app)!, "", TimeOf(parsed)))));
+var report = new Command("report", "Reports that something broke after an app was changed") { app, text };
+report.SetAction((parsed, _) => Guarded(() => Task.FromResult(Commands.Say(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), "harm", parsed.GetValue(app)!, parsed.GetValue(text)!, TimeOf(parsed)))));
 var show = new Command("show", "Shows who this machine is and what it knows");
 show.SetAction((parsed, _) => Guarded(() => Task.FromResult(Commands.Show(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state))))));
 
 root.Recursive = true;
 state.Recursive = true;
 clock.Recursive = true;
-var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, show };
+var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show };
 program.Options.Add(root);
 program.Options.Add(state);
 program.Options.Add(clock);

@@ -228,9 +228,18 @@ internal static class DeploymentCommands
             Say.Line($"Next: bandejo deployment resume {deployment.Id} --reason \"…\"  [dim]or roll-back, or end[/]");
         }
 
+        foreach (var harm in details.Harms)
+        {
+            Say.Line($"[darkgoldenrod]harm reported[/] by {Markup.Escape(harm.Device)}: {Markup.Escape(harm.Text)}{(harm.Reports > 1 ? $" (and {harm.Reports - 1} more)" : "")}");
+        }
+
         foreach (var cause in details.Causes)
         {
-            Say.Line($"[red3]{Say.Devices(cause.Devices)}[/]{(cause.Devices > 1 ? " share" : "")}: {Markup.Escape(cause.What)} [dim]({string.Join(", ", cause.Sample)})[/]");
+            Say.Line($"[red3]{Say.Devices(cause.Devices)}[/]{(cause.Devices > 1 ? " share" : "")}: {Markup.Escape(cause.What)} [dim]({string.Join(", ", cause.Sample)}{(cause.Devices > cause.Sample.Count ? ", …" : "")})[/]");
+            foreach (var difference in cause.SetApart)
+            {
+                Say.Line($"  set apart by {Markup.Escape(difference)}");
+            }
         }
     }
 

@@ -14,9 +14,11 @@ internal static class StartCommand
     private static readonly Option<string[]> To = new("--to", "-t") { Description = "Groups in scope", Required = true, AllowMultipleArgumentsPerToken = true };
     private static readonly Option<string[]> Except = new("--except", "-x") { Description = "Groups left out; leaving out always wins", AllowMultipleArgumentsPerToken = true };
     private static readonly Option<string[]> Wave = new("--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate [one wave for everyone]" };
+    private static readonly Option<string?> Plan = new("--plan") { Description = "A kept wave plan instead of single waves" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
     private static readonly Option<bool> Gone = new("--gone") { Description = "The app shall not be there, in any version" };
-    private static readonly Option<string?> Halt = new("--halt") { Description = "What stops it by itself, such as '10 % failed of at least 5, or 8 failed', or never" };
+    private static readonly Option<bool> Choice = new("--choice") { Description = "The devices' users may take it from the shelf; nobody must" };
+    private static readonly Option<string?> Halt = new("--halt") { Description = "What stops it by itself, such as '10 % failed of at least 5, or 8 failed, or 3 harm reports', or never" };
     private static readonly Option<bool> RollBackOnHalt = new("--roll-back-on-halt") { Description = "A halt rolls everything back by itself" };
     private static readonly Option<string?> Deadline = new("--deadline") { Description = "After this, unmet is late: 3d from now, or 2026-12-01T18:00" };
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
@@ -29,14 +31,14 @@ internal static class StartCommand
 
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches", "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Name, Gone, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, Preview, Yes);
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, Preview, Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
         // A deadline from now is counted on the service's clock.
         _ = await client.Get("/api/v1/clock", ContractJson.Default.ClockInfo, cancellation);
         var request = new DeploymentRequest(
-            parsed.GetValue(Package)!, parsed.GetValue(To)!, Waves(parsed.GetValue(Wave) ?? []), parsed.GetValue(Name), parsed.GetValue(Gone) ? "gone" : "have", parsed.GetValue(Except),
+            parsed.GetValue(Package)!, parsed.GetValue(To)!, await Waves(parsed, client, cancellation), parsed.GetValue(Name), WishOf(parsed), parsed.GetValue(Except),
             parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause), parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade));
         var preview = await client.Post("/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";
@@ -114,13 +116,30 @@ internal static class StartCommand
 
     private static string Effects(DeploymentPreview preview) => preview.Effects.Count == 0 ? "" : $" ({Markup.Escape(string.Join(", ", preview.Effects.Select(effect => $"{effect.Count} {effect.Name}")))})";
 
-    private static List<WaveRequest> Waves(string[] texts)
+    private static string WishOf(ParseResult parsed) => (parsed.GetValue(Gone), parsed.GetValue(Choice)) switch
     {
-        if (texts.Length == 0)
+        (true, true) => throw new WrongUseException("--gone and --choice cannot both be meant."),
+        (true, _) => "gone",
+        (_, true) => "choice",
+        _ => "have",
+    };
+
+    private static async Task<IReadOnlyList<WaveRequest>> Waves(ParseResult parsed, Client client, CancellationToken cancellation)
+    {
+        var texts = parsed.GetValue(Wave) ?? [];
+        if (parsed.GetValue(Plan) is not { } plan)
         {
-            return [new WaveRequest("Everyone", "everyone else")];
+            return texts.Length == 0 ? [new WaveRequest("Everyone", "everyone else")] : Waves(texts);
         }
 
+        return texts.Length == 0
+            ? (await client.Get($"/api/v1/wave-plans/{Uri.EscapeDataString(plan)}", ContractJson.Default.WavePlanInfo, cancellation)).Waves
+            : throw new WrongUseException("Name a wave plan, or single waves, not both.");
+    }
+
+    /// <summary>Waves as they are written on the command line.</summary>
+    public static List<WaveRequest> Waves(string[] texts)
+    {
         return [.. texts.Select(text =>
         {
             var colon = text.IndexOf(':', StringComparison.Ordinal);

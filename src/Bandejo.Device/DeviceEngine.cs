@@ -10,7 +10,7 @@ namespace Bandejo.Device;
 /// <summary>Everything the engine reaches the device and the service through.</summary>
 /// <param name="Says">Hears one line for people about what the device does.</param>
 public sealed record DeviceParts(
-    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
+    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
 
 /// <summary>Who the device is, as it learnt when it joined.</summary>
 public sealed record DeviceIdentity(string DeviceId, string Name, IReadOnlyList<PublicKeyInfo> TrustedKeys, int CheckInSeconds);
@@ -29,6 +29,8 @@ public sealed class DeviceEngine
     private readonly PackageKeeper _packages;
     private readonly Prover _prover;
     private readonly AttemptRunner _runner;
+    private readonly Rest _checkInRest = new();
+    private readonly Rest _workRest = new();
     private readonly SemaphoreSlim _checkInNow = new(0, 1);
     private readonly SemaphoreSlim _workNow = new(0, 1);
     private readonly Dictionary<string, (string Answer, DateTimeOffset At)> _provenLast = new(StringComparer.Ordinal);
@@ -49,12 +51,23 @@ public sealed class DeviceEngine
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, _journal);
     }
 
+    /// <summary>The device's user said something; it is told at once.</summary>
+    public void Hear() => Wake(_checkInNow, _checkInRest);
+
+    /// <summary>How many of the engine's two lines of work (checking in, and carrying out orders) are not resting.</summary>
+    public int Busy => (_checkInRest.Until is null ? 1 : 0) + (_workRest.Until is null ? 1 : 0);
+
+    /// <summary>The earliest moment at which a resting line goes on by itself; null where none rests.</summary>
+    public DateTimeOffset? RestsUntil => _checkInRest.Until is { } a && _workRest.Until is { } b ? (a < b ? a : b) : _checkInRest.Until ?? _workRest.Until;
+
     /// <summary>What the device knows.</summary>
     public DeviceState State => _journal.State;
 
     /// <summary>Runs until cancelled, or until the service says that this device is not enrolled any more.</summary>
     public async Task Run(CancellationToken cancellation)
     {
+        _workRest.Leave();
+        _checkInRest.Leave();
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         var hail = ListenForHails(ending.Token);
         var work = Work(ending.Token);
@@ -108,7 +121,7 @@ public sealed class DeviceEngine
 
             // Spread by up to a tenth, so that devices that started together do not stay together.
             var spread = StableHash.Share($"{_identity.DeviceId}/{_sequence}") * 0.1;
-            await Wait(_checkInNow, pause * (1 - spread), cancellation);
+            await Wait(_checkInNow, _checkInRest, pause * (1 - spread), cancellation);
         }
     }
 
@@ -123,8 +136,9 @@ public sealed class DeviceEngine
             proofs = [.. _proofs];
         }
 
+        var said = _parts.User.Said();
         _sequence = Math.Max(_sequence + 1, _parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
-        var request = new CheckInRequest(_sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox]);
+        var request = new CheckInRequest(_sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))]);
         var answer = await _parts.Link.CheckIn(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;
@@ -137,6 +151,10 @@ public sealed class DeviceEngine
         {
             _journal.Append(new ReportsAcknowledged(answer.Acknowledged));
             await SendLogs(answer.Acknowledged, cancellation);
+            foreach (var word in said.Where(word => answer.Acknowledged.Contains(word.Id + "/said")))
+            {
+                _parts.User.Heard(word.Id);
+            }
         }
 
         if (answer.Withdrawn is { } signed && await _packages.ReadWithdrawn(signed) is { } withdrawn && withdrawn.Serial > state.WithdrawnSerial)
@@ -153,7 +171,7 @@ public sealed class DeviceEngine
             _journal.Confirm();
         }
 
-        Wake(_workNow);
+        Wake(_workNow, _workRest);
         return answer.WantsFacts ? 0 : answer.NextSeconds;
     }
 
@@ -207,7 +225,7 @@ public sealed class DeviceEngine
             }
 
             var pause = next is { } at ? at - _parts.Time.GetUtcNow() : TimeSpan.FromMinutes(10);
-            await Wait(_workNow, pause < TimeSpan.Zero ? TimeSpan.Zero : pause > TimeSpan.FromMinutes(10) ? TimeSpan.FromMinutes(10) : pause, cancellation);
+            await Wait(_workNow, _workRest, pause < TimeSpan.Zero ? TimeSpan.Zero : pause > TimeSpan.FromMinutes(10) ? TimeSpan.FromMinutes(10) : pause, cancellation);
         }
     }
 
@@ -230,7 +248,7 @@ public sealed class DeviceEngine
             {
                 _journal.Append(new AttemptBegan(new Attempt(Guid.CreateVersion7(now).ToString("N"), order, (progress?.Tries ?? 0) + 1, now, "fetch", null, null)));
                 _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}, try {(progress?.Tries ?? 0) + 1}");
-                Wake(_checkInNow);
+                Wake(_checkInNow, _checkInRest);
                 await Finish(cancellation);
                 return now;
             }
@@ -271,7 +289,7 @@ public sealed class DeviceEngine
 
         _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}: {report.Outcome}, {end.Message}");
         Tidy();
-        Wake(_checkInNow);
+        Wake(_checkInNow, _checkInRest);
     }
 
     /// <summary>Looks for what the orders ask, and reports what is new or was not said for a while.</summary>
@@ -320,7 +338,7 @@ public sealed class DeviceEngine
 
         if (news > 0)
         {
-            Wake(_checkInNow);
+            Wake(_checkInNow, _checkInRest);
         }
     }
 
@@ -398,7 +416,7 @@ public sealed class DeviceEngine
             try
             {
                 await _parts.Link.AwaitHail(cancellation);
-                Wake(_checkInNow);
+                Wake(_checkInNow, _checkInRest);
             }
             catch (LinkException)
             {
@@ -435,13 +453,14 @@ public sealed class DeviceEngine
 
     private static string Verb(string kind) => kind switch { "install" => "Install", "remove" => "Remove", _ => "Put back what was before" };
 
-    private async Task Wait(SemaphoreSlim now, TimeSpan pause, CancellationToken cancellation)
+    private async Task Wait(SemaphoreSlim now, Rest rest, TimeSpan pause, CancellationToken cancellation)
     {
         if (pause <= TimeSpan.Zero)
         {
             return;
         }
 
+        rest.Enter(_parts.Time.GetUtcNow() + pause, isWoken: now.CurrentCount > 0);
         using var timeout = new CancellationTokenSource(pause, _parts.Time);
         using var either = CancellationTokenSource.CreateLinkedTokenSource(timeout.Token, cancellation);
         try
@@ -452,10 +471,15 @@ public sealed class DeviceEngine
         {
             // The time has come.
         }
+        finally
+        {
+            rest.Leave();
+        }
     }
 
-    private static void Wake(SemaphoreSlim sleeper)
+    private static void Wake(SemaphoreSlim sleeper, Rest rest)
     {
+        rest.Leave();
         try
         {
             sleeper.Release();
@@ -464,5 +488,16 @@ public sealed class DeviceEngine
         {
             // Already awake.
         }
+    }
+    /// <summary>Until when one line of work rests. Whoever steps a clock asks for it, to know that all is done that could be done by now.</summary>
+    private sealed class Rest
+    {
+        private long _until;
+
+        public DateTimeOffset? Until => Volatile.Read(ref _until) is var ticks and > 0 ? new DateTimeOffset(ticks, TimeSpan.Zero) : null;
+
+        public void Enter(DateTimeOffset until, bool isWoken) => Volatile.Write(ref _until, isWoken ? 0 : until.UtcTicks);
+
+        public void Leave() => Volatile.Write(ref _until, 0);
     }
 }

@@ -81,6 +81,23 @@ public interface IMachineFacts
     string BootId { get; }
 }
 
+/// <summary>Something the device's user said.</summary>
+/// <param name="Id">Its identity.</param>
+/// <param name="Kind"><c>take</c> or <c>harm</c>.</param>
+/// <param name="App">The app it is about.</param>
+/// <param name="Text">What the user wrote.</param>
+public sealed record UserWord(string Id, string Kind, string App, string Text, DateTimeOffset At);
+
+/// <summary>The device's user.</summary>
+public interface IMachineUser
+{
+    /// <summary>What was said and the service has not taken yet.</summary>
+    IReadOnlyList<UserWord> Said();
+
+    /// <summary>The service has taken a word.</summary>
+    void Heard(string id);
+}
+
 /// <summary>Settings files of the device.</summary>
 public interface IMachineSettings
 {

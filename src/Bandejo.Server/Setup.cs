@@ -118,6 +118,7 @@ internal static class Setup
         api.MapPackages();
         api.MapFleet();
         api.MapGroups();
+        api.MapWavePlans();
         api.MapDeployments();
         api.MapCompliance();
         api.MapJournal();

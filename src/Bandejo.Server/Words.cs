@@ -12,6 +12,8 @@ internal static class Words
 
     public static string Of(DeploymentStatus status) => Hyphenate(status.ToString());
 
+    public static string Of(Wish wish) => Hyphenate(wish.ToString());
+
     public static string Of(PackageState state) => Hyphenate(state.ToString());
 
     public static string Of(PresenceAnswer answer) => Hyphenate(answer.ToString());

@@ -20,16 +20,20 @@ public sealed record StoredJoinCode(string Id, string Hash, string? Group, int U
 /// <param name="Facts">Name to value as it travels.</param>
 /// <param name="FactTimes">When each fact was last reported changed.</param>
 /// <param name="Programs">Null where no complete list is known.</param>
+/// <param name="Heard">The identities of the last words of its user, so that none counts twice.</param>
 /// <param name="IsSorted">Somebody has put it into a listed group; until then it gets nothing.</param>
 public sealed record StoredDevice(
     string Id, string Name, StoredKey Key, string JoinCode, DateTimeOffset Joined, DateTimeOffset? LastHeard, long Sequence, string FactsDigest,
-    IReadOnlyDictionary<string, string> Facts, IReadOnlyDictionary<string, DateTimeOffset> FactTimes, IReadOnlyList<StoredProgram>? Programs, bool IsSorted);
+    IReadOnlyDictionary<string, string> Facts, IReadOnlyDictionary<string, DateTimeOffset> FactTimes, IReadOnlyList<StoredProgram>? Programs, bool IsSorted, IReadOnlyList<string>? Heard = null);
 
 /// <summary>A program on a device.</summary>
 public sealed record StoredProgram(string Name, string Version, string Source);
 
 /// <summary>A group; listed where <paramref name="Rule"/> is null.</summary>
 public sealed record StoredGroup(string Slug, string Name, string? Rule, bool IsForTesting, int Revision);
+
+/// <summary>A kept list of waves; <paramref name="Waves"/> is JSON of the request's waves.</summary>
+public sealed record StoredWavePlan(string Slug, string Name, string Waves, int Revision);
 
 /// <summary>A package.</summary>
 /// <param name="Document">The text of <c>package.json</c>, exactly as signed.</param>
@@ -62,7 +66,7 @@ public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> Settings, IReadOnlyList<StoredAccount> Accounts, IReadOnlyList<StoredToken> Tokens, IReadOnlyList<StoredJoinCode> JoinCodes,
     IReadOnlyList<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, IReadOnlyList<(string Group, string Device)> Members,
     IReadOnlyList<StoredPackage> Packages, IReadOnlyList<StoredDeployment> Deployments, IReadOnlyList<(string Deployment, Target Target)> Targets,
-    IReadOnlyList<StoredAttempt> OpenAttempts, long LastEvent);
+    IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, long LastEvent);
 
 /// <summary>One change to what is kept.</summary>
 public abstract record StoreChange;
@@ -90,6 +94,10 @@ public sealed record DeleteGroup(string Slug) : StoreChange;
 public sealed record PutMember(string Group, string Device) : StoreChange;
 
 public sealed record DeleteMember(string Group, string Device) : StoreChange;
+
+public sealed record PutWavePlan(StoredWavePlan Plan) : StoreChange;
+
+public sealed record DeleteWavePlan(string Slug) : StoreChange;
 
 public sealed record PutPackage(StoredPackage Package) : StoreChange;
 

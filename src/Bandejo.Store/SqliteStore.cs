@@ -62,6 +62,7 @@ public sealed class SqliteStore : IStore
                 [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                 [.. connection.Query<(string Deployment, string Data)>("SELECT deployment, data FROM target", buffered: false).Select(row => (row.Deployment, Read<Target>(row.Data)))],
                 Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL"),
+                Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
                 connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
             _broken = null;
             return world;
@@ -236,6 +237,12 @@ public sealed class SqliteStore : IStore
                 break;
             case DeleteMember(var group, var device):
                 Run("DELETE FROM group_member WHERE device_group = @group AND device = @device", new { group, device });
+                break;
+            case PutWavePlan(var plan):
+                Run("INSERT INTO wave_plan VALUES (@Slug, @data) ON CONFLICT DO UPDATE SET data = excluded.data", new { plan.Slug, data = Json(plan) });
+                break;
+            case DeleteWavePlan(var slug):
+                Run("DELETE FROM wave_plan WHERE slug = @slug", new { slug });
                 break;
             case PutPackage(var package):
                 Run("INSERT INTO package VALUES (@Digest, @App, @Version, @data) ON CONFLICT (digest) DO UPDATE SET data = excluded.data", new { package.Digest, package.App, package.Version, data = Json(package) });

@@ -278,7 +278,7 @@ public sealed class DeploymentTests
         public DateTimeOffset? LookAgain { get; private set; }
 
         public IReadOnlyList<Tally> Tallies(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) =>
-            [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, new int[16]), new Tally(_sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, new int[16])];
+            [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, 0, new int[16]), new Tally(_sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, 0, new int[16])];
 
         public IReadOnlyList<string> Look(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0)
         {

@@ -14,7 +14,7 @@ public sealed class PowerCutException : Exception;
 /// <summary>
 /// A machine, its disk and a service, all in memory. The power can go at any entry of the journal, or in the middle of a step; what was on disk stays.
 /// </summary>
-public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink
+public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink
 {
     private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
     private readonly Dictionary<string, byte[]> _served = [];
@@ -79,6 +79,12 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     public List<ProofReport> Proofs { get; } = [];
 
+    /// <summary>What the user said and the service has not taken yet.</summary>
+    public List<UserWord> Words { get; } = [];
+
+    /// <summary>What the user said, as the service was told.</summary>
+    public List<UserReport> Told { get; } = [];
+
     public string BootId { get; set; } = "boot-1";
 
     /// <summary>Completed when the service has taken the end of an attempt, or a proof, that the test waits for.</summary>
@@ -93,7 +99,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         Reached = new CancellationTokenSource();
         using var limit = new CancellationTokenSource(patience ?? TimeSpan.FromSeconds(20));
         using var either = CancellationTokenSource.CreateLinkedTokenSource(Reached.Token, limit.Token);
-        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
+        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
         try
         {
             await engine.Run(either.Token);
@@ -140,6 +146,10 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     string? IMachineSettings.Read(string path, string key) => null;
 
     FactReport IMachineFacts.Gather() => new(new Dictionary<string, string> { ["kind"] = "desk" }, []);
+
+    IReadOnlyList<UserWord> IMachineUser.Said() => [.. Words];
+
+    void IMachineUser.Heard(string id) => Words.RemoveAll(word => word.Id == id);
 
     Task<StepEnd> IMachineProcesses.Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
@@ -222,6 +232,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         }
 
         Proofs.AddRange(request.Proofs);
+        Told.AddRange(request.Said ?? []);
         if (++_checkIns == LoseAnswer)
         {
             throw new LinkException("The answer was lost", 0);
@@ -233,7 +244,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         }
 
         var isNew = request.OrdersTag != _tag;
-        return Task.FromResult(new CheckInAnswer([.. request.Attempts.Select(DeviceState.NameOf)], false, isNew ? Orders : null, _tag, 1, isNew ? Withdrawn : null));
+        return Task.FromResult(new CheckInAnswer([.. request.Attempts.Select(DeviceState.NameOf), .. (request.Said ?? []).Select(word => word.Id + "/said")], false, isNew ? Orders : null, _tag, 1, isNew ? Withdrawn : null));
     }
 
     Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);

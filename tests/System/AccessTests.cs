@@ -71,6 +71,12 @@ public sealed class AccessTests
         GET    /api/v1/audit                                 administrator
         GET    /api/v1/events                                all
         GET    /api/v1/service                               all
+        GET    /api/v1/clock                                 all
+        POST   /api/v1/clock                                 administrator
+        GET    /api/v1/wave-plans                            all
+        GET    /api/v1/wave-plans/{slug}                     all
+        PUT    /api/v1/wave-plans/{slug}                     operator
+        DELETE /api/v1/wave-plans/{slug}                     operator
         """;
 
     private static readonly string[] Roles = ["viewer", "packager", "operator", "approver", "administrator"];

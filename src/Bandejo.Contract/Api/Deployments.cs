@@ -5,7 +5,7 @@ namespace Bandejo.Contract.Api;
 /// <summary>Asks for a deployment, or for its preview.</summary>
 /// <param name="Name">For people; null makes one from package and wish.</param>
 /// <param name="Package">A digest (or its first 8 or more characters), or <c>app version</c>, or an app's slug for its newest released package.</param>
-/// <param name="Wish">have or gone.</param>
+/// <param name="Wish">have, gone or choice.</param>
 /// <param name="Groups">Slugs of the groups in scope.</param>
 /// <param name="Except">Slugs of the groups left out.</param>
 /// <param name="Waves">At least one; the last has no gate.</param>
@@ -68,15 +68,22 @@ public sealed record DeploymentInfo(string Id, string Name, string App, string V
 /// <param name="Needed">How many its gate needs of <paramref name="Bottom"/>.</param>
 /// <param name="Met">How many of them are met.</param>
 /// <param name="SoakUntil">When the soak ends if the count holds.</param>
+/// <param name="Harms">Harm reports.</param>
 /// <param name="State">closed, open, soaking, wants-approval or passed.</param>
-public sealed record WaveInfo(string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt, DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, IReadOnlyList<CountInfo> States);
+public sealed record WaveInfo(string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt, DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, int Harms, IReadOnlyList<CountInfo> States);
 
 /// <summary>A deployment with what was started and what its failures share.</summary>
-public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes);
+public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms);
+
+/// <summary>A device whose user said that something broke.</summary>
+/// <param name="Reports">How many reports came from it.</param>
+/// <param name="Text">What the last one said.</param>
+public sealed record HarmInfo(string Device, int Reports, string Text);
 
 /// <summary>Failures with the same fingerprint.</summary>
 /// <param name="What">Phase, code and message.</param>
-public sealed record CauseInfo(string What, int Devices, IReadOnlyList<string> Sample);
+/// <param name="SetApart">The facts in which these devices differ from those that did not fail.</param>
+public sealed record CauseInfo(string What, int Devices, IReadOnlyList<string> Sample, IReadOnlyList<string> SetApart);
 
 /// <summary>One device under one deployment.</summary>
 public sealed record TargetInfo(string Deployment, string DeploymentName, string Device, string DeviceName, string App, string Version, string Wish, string State, string Reason, string? Wave, int Tries, int MaxTries, DateTimeOffset Since, DateTimeOffset? Next, bool IsLate, string? Before, DateTimeOffset? ProvenAt);

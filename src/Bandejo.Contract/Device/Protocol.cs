@@ -60,7 +60,15 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="OrdersTag">The tag of the orders the device holds.</param>
 /// <param name="Proofs">Presence proofs that are new or due again.</param>
 /// <param name="Attempts">What became of attempts and is not acknowledged yet.</param>
-public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts);
+/// <param name="Said">What the device's user said and is not acknowledged yet.</param>
+public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null);
+
+/// <summary>Word of the device's user: something is taken from the shelf, or something broke.</summary>
+/// <param name="Id">Its identity, made by the device; acknowledged as <c>id/said</c>.</param>
+/// <param name="Kind"><c>take</c> or <c>harm</c>.</param>
+/// <param name="App">The app it is about.</param>
+/// <param name="Text">What the user wrote; empty for taking.</param>
+public sealed record UserReport(string Id, string Kind, string App, string Text, DateTimeOffset At);
 
 /// <summary>What the presence checks of an order said.</summary>
 /// <param name="Answer">not-known, absent, older, present or newer.</param>
@@ -76,7 +84,7 @@ public sealed record ProofReport(string Deployment, int Order, string Answer, st
 public sealed record AttemptReport(string Id, string Deployment, int Order, bool HasEnded, string Kind, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, string? Before, string? BeforePackage, ProofReport? Proof, bool HasLog);
 
 /// <summary>The answer to a check-in.</summary>
-/// <param name="Acknowledged">Reports that are safely kept (<c>id/began</c>, <c>id/ended</c>).</param>
+/// <param name="Acknowledged">Reports that are safely kept (<c>id/began</c>, <c>id/ended</c>, <c>id/said</c>).</param>
 /// <param name="WantsFacts">The service lacks the facts behind the digest.</param>
 /// <param name="Orders">The whole of the orders, where the tag differed; their leases run from this answer.</param>
 /// <param name="OrdersTag">The tag of the orders that are in force.</param>
@@ -87,7 +95,7 @@ public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool Want
 /// <summary>What a device is to bring about or keep an eye on.</summary>
 /// <param name="Deployment">The deployment's identity.</param>
 /// <param name="Number">Rises when another try or another thing is asked for.</param>
-/// <param name="Kind"><c>install</c>, <c>remove</c> or <c>restore</c>.</param>
+/// <param name="Kind"><c>install</c>, <c>remove</c>, <c>restore</c>, or <c>offer</c> for what the user may take.</param>
 /// <param name="MayStart">False: only look whether it is there.</param>
 /// <param name="Package">The package it is about.</param>
 /// <param name="Variant">Which variant.</param>

@@ -9,8 +9,9 @@ namespace Bandejo.Core.Deployments;
 /// <param name="Failures">Those of them that failed.</param>
 /// <param name="LastTrouble">When a failure or a lost proof was last seen.</param>
 /// <param name="GoingBack">Targets that are to be brought back and are not there yet.</param>
+/// <param name="Harms">Harm reports.</param>
 /// <param name="States">How many targets are in each state, by the order of <see cref="TargetState"/>.</param>
-public sealed record Tally(int Total, int Bottom, int Top, int LeftOut, int Trials, int Failures, DateTimeOffset? LastTrouble, int GoingBack, IReadOnlyList<int> States)
+public sealed record Tally(int Total, int Bottom, int Top, int LeftOut, int Trials, int Failures, DateTimeOffset? LastTrouble, int GoingBack, int Harms, IReadOnlyList<int> States)
 {
     /// <summary>How many are in a state.</summary>
     public int In(TargetState state) => States[(int)state];
@@ -47,11 +48,12 @@ public static class Counting
     public static Tally Count(IEnumerable<Target> targets, Gate? gate, TimeSpan proofAge, Func<string, DateTimeOffset?> lastHeard, DateTimeOffset now)
     {
         var states = new int[Enum.GetValues<TargetState>().Length];
-        int total = 0, bottom = 0, top = 0, trials = 0, failures = 0, goingBack = 0;
+        int total = 0, bottom = 0, top = 0, trials = 0, failures = 0, goingBack = 0, harms = 0;
         DateTimeOffset? trouble = null;
         foreach (var target in targets)
         {
             total++;
+            harms += target.Harms;
             states[(int)target.State]++;
             goingBack += target is { IsGoingBack: true, State: not (TargetState.Undone or TargetState.Left) } ? 1 : 0;
             if (target.TroubleAt is { } at && !(at <= trouble))
@@ -67,7 +69,7 @@ public static class Counting
             trials += isFailure || (target.State == TargetState.Met && target.IsInstalledHere) ? 1 : 0;
         }
 
-        return new Tally(total, bottom, top, total - bottom, trials, failures, trouble, goingBack, states);
+        return new Tally(total, bottom, top, total - bottom, trials, failures, trouble, goingBack, harms, states);
     }
 
     /// <summary>Whether the deadline has passed for a target that can be late.</summary>

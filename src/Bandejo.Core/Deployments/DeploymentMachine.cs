@@ -79,7 +79,7 @@ public static class DeploymentMachine
             case DeploymentAct.Resume when state.Status is DeploymentStatus.Paused or DeploymentStatus.Halted:
                 if (state.Status == DeploymentStatus.Halted && asked.Waves is { } tallies)
                 {
-                    state = state with { Waves = [.. state.Waves.Select((each, index) => each with { AcceptedFailures = tallies[index].Failures, AcceptedTrials = tallies[index].Trials })] };
+                    state = state with { Waves = [.. state.Waves.Select((each, index) => each with { AcceptedFailures = tallies[index].Failures, AcceptedTrials = tallies[index].Trials, AcceptedHarms = tallies[index].Harms })] };
                 }
 
                 return NeedsReason("Resuming after a halt", state.Status == DeploymentStatus.Halted)
@@ -148,7 +148,7 @@ public static class DeploymentMachine
         {
             var failures = Math.Max(0, tallies[i].Failures - state.Waves[i].AcceptedFailures);
             var trials = Math.Max(failures, tallies[i].Trials - state.Waves[i].AcceptedTrials);
-            if (state.Waves[i].OpenedAt is not null && plan.Halt.Halts(failures, trials) is { } why)
+            if (state.Waves[i].OpenedAt is not null && plan.Halt.Halts(failures, trials, tallies[i].Harms - state.Waves[i].AcceptedHarms) is { } why)
             {
                 var reason = $"{why} in '{plan.Waves[i].Name}'";
                 journal.Add(new JournalLine("halted", $"Halted by its rule ({plan.Halt}): {reason}.", null, ""));
@@ -204,7 +204,13 @@ public static class DeploymentMachine
 
         var needed = gate.Needed(tally.Bottom);
         var figures = string.Create(CultureInfo.InvariantCulture, $"{tally.Top} of {tally.Bottom} met, {needed} needed");
-        var holds = tally.Bottom > 0 && tally.Top >= needed;
+        var isHarmed = tally.Harms > gate.MostHarms;
+        if (isHarmed)
+        {
+            figures += string.Create(CultureInfo.InvariantCulture, $", {tally.Harms} harm reports, {gate.MostHarms} allowed");
+        }
+
+        var holds = tally.Bottom > 0 && tally.Top >= needed && !isHarmed;
         if (!holds)
         {
             if (wave.ReachedAt is not null)
@@ -218,7 +224,7 @@ public static class DeploymentMachine
 
         if (gate.IsClean && wave.ReachedAt < tally.LastTrouble)
         {
-            journal.Add(new JournalLine("soak-again", $"The soak of '{name}' starts again: there was a new failure or lost proof.", null, ""));
+            journal.Add(new JournalLine("soak-again", $"The soak of '{name}' starts again: there was a new failure, lost proof or harm report.", null, ""));
             wave = wave with { ReachedAt = tally.LastTrouble, IsSoaked = false };
             state = With(state, index, wave);
         }

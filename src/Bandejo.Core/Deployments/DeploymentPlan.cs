@@ -10,6 +10,9 @@ public enum Wish
 
     /// <summary>The app must not be there, in any version.</summary>
     Gone,
+
+    /// <summary>The app may be taken from the shelf by the device's user; taken, it must be there.</summary>
+    Choice,
 }
 
 /// <summary>One stage of a deployment.</summary>
@@ -102,7 +105,8 @@ public enum DeploymentStatus
 /// <param name="Expected">How many devices it held when it opened.</param>
 /// <param name="AcceptedFailures">Failures that somebody accepted by resuming after a halt; the halt rule judges only what came after them.</param>
 /// <param name="AcceptedTrials">The trials at that moment.</param>
-public sealed record WaveState(DateTimeOffset? OpenedAt, DateTimeOffset? ReachedAt, bool IsSoaked, DateTimeOffset? PassedAt, int Expected, int AcceptedFailures = 0, int AcceptedTrials = 0)
+/// <param name="AcceptedHarms">The harm reports at that moment.</param>
+public sealed record WaveState(DateTimeOffset? OpenedAt, DateTimeOffset? ReachedAt, bool IsSoaked, DateTimeOffset? PassedAt, int Expected, int AcceptedFailures = 0, int AcceptedTrials = 0, int AcceptedHarms = 0)
 {
     public static WaveState Closed { get; } = new(null, null, false, null, 0);
 }

@@ -6,7 +6,7 @@ namespace Bandejo.Core.Deployments;
 
 /// <summary>
 /// What must hold in a wave before the next one opens, written, read and shown as one sentence:
-/// <c>95 % met for 2 d, clean, silent left out after 3 d, not-needed counts, then approval</c>. Only what is asked for is written; the order is free
+/// <c>95 % met for 2 d, at most 1 harm report, clean, silent left out after 3 d, not-needed counts, then approval</c>. Only what is asked for is written; the order is free
 /// but for the end.
 /// </summary>
 public sealed record Gate
@@ -22,6 +22,9 @@ public sealed record Gate
 
     /// <summary>Any new failure or lost proof starts the soak again.</summary>
     public bool IsClean { get; init; }
+
+    /// <summary>The most harm reports with which it may pass; null does not ask.</summary>
+    public int? MostHarms { get; init; }
 
     /// <summary>Devices that are unknown, never began and were silent for this long are left out; null leaves none out.</summary>
     public TimeSpan? SilentAfter { get; init; }
@@ -45,7 +48,7 @@ public sealed record Gate
                 return new Failure(
                     ErrorKind.Invalid,
                     $"A gate does not know '{trimmed}'.",
-                    [new Finding($"A gate does not know '{trimmed}'. It is written like '95 % met for 2 d, clean, silent left out after 3 d, not-needed counts, then approval'.", "gate", 1, column, Math.Max(1, trimmed.Length))]);
+                    [new Finding($"A gate does not know '{trimmed}'. It is written like '95 % met for 2 d, at most 1 harm report, clean, silent left out after 3 d, not-needed counts, then approval'.", "gate", 1, column, Math.Max(1, trimmed.Length))]);
             }
 
             gate = next;
@@ -71,6 +74,11 @@ public sealed record Gate
         {
             var amount = Count is { } count ? count.ToString(CultureInfo.InvariantCulture) : $"{Percent(Share!.Value)} %";
             parts.Add(Soak > TimeSpan.Zero ? $"{amount} met for {Units.FormatDuration(Soak)}" : $"{amount} met");
+        }
+
+        if (MostHarms is { } harms)
+        {
+            parts.Add(harms == 0 ? "no harm report" : string.Create(CultureInfo.InvariantCulture, $"at most {harms} harm report{(harms == 1 ? "" : "s")}"));
         }
 
         if (IsClean)
@@ -124,6 +132,12 @@ public sealed record Gate
         if (silent.Success)
         {
             return Units.TryParseDuration(silent.Groups[1].Value, out var after) && after > TimeSpan.Zero ? gate with { SilentAfter = after } : null;
+        }
+
+        var harm = Regex.Match(part, @"^(?:at most (\d{1,6})|no) harm reports?$", RegexOptions.IgnoreCase);
+        if (harm.Success && gate.MostHarms is null)
+        {
+            return gate with { MostHarms = harm.Groups[1].Success ? int.Parse(harm.Groups[1].Value, CultureInfo.InvariantCulture) : 0 };
         }
 
         return part.ToLowerInvariant() switch

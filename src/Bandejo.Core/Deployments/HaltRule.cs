@@ -4,7 +4,7 @@ using System.Text.RegularExpressions;
 namespace Bandejo.Core.Deployments;
 
 /// <summary>
-/// What stops a deployment by itself, as one sentence: <c>10 % failed of at least 5, or 8 failed</c>. The rate is judged by the lower bound of the
+/// What stops a deployment by itself, as one sentence: <c>10 % failed of at least 5, or 8 failed, or 3 harm reports</c>. The rate is judged by the lower bound of the
 /// one-sided 95 % Wilson interval (E. B. Wilson, 1927), so that few trials do not decide. It is looked at after every outcome; that this repeated
 /// looking raises the chance of a false halt somewhat above 5 % is accepted: a halt costs a look, a missed one costs machines.
 /// </summary>
@@ -18,6 +18,9 @@ public sealed record HaltRule
 
     /// <summary>The number of failures that stops it; null for none.</summary>
     public int? Failures { get; init; }
+
+    /// <summary>The number of harm reports that stops it; null for none.</summary>
+    public int? Harms { get; init; }
 
     /// <summary>Halts when more than a tenth fails.</summary>
     public static HaltRule Default { get; } = new() { Rate = 1000 };
@@ -36,12 +39,19 @@ public sealed record HaltRule
 
         foreach (var part in text.Split([", or ", ","], StringSplitOptions.TrimEntries))
         {
+            var harm = Regex.Match(part, @"^(\d{1,6}) harm reports?$", RegexOptions.IgnoreCase);
+            if (harm.Success && int.Parse(harm.Groups[1].Value, CultureInfo.InvariantCulture) is > 0 and var harms)
+            {
+                rule = rule with { Harms = harms };
+                continue;
+            }
+
             var match = Regex.Match(part, @"^(\d{1,6})(?:\.(\d{1,2}))? ?(%)? failed(?: of at least (\d{1,6}))?$", RegexOptions.IgnoreCase);
             var isRate = match.Groups[3].Success;
             var number = match.Success ? int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture) : 0;
             if (!match.Success || number == 0 || (isRate && number >= 100) || (!isRate && (match.Groups[2].Success || match.Groups[4].Success)))
             {
-                return new Failure(ErrorKind.Invalid, $"A halt rule does not know '{part}'. It is written like '10 % failed of at least 5, or 8 failed', or 'never'.", [new Finding($"A halt rule does not know '{part}'.", "halt", 1, text.IndexOf(part, StringComparison.Ordinal) + 1, Math.Max(1, part.Length))]);
+                return new Failure(ErrorKind.Invalid, $"A halt rule does not know '{part}'. It is written like '10 % failed of at least 5, or 8 failed, or 3 harm reports', or 'never'.", [new Finding($"A halt rule does not know '{part}'.", "halt", 1, text.IndexOf(part, StringComparison.Ordinal) + 1, Math.Max(1, part.Length))]);
             }
 
             rule = isRate
@@ -64,9 +74,14 @@ public sealed record HaltRule
         return Math.Max(0, (p + (z2 / (2 * n)) - (Z * Math.Sqrt((p * (1 - p) / n) + (z2 / (4 * n * n))))) / (1 + (z2 / n)));
     }
 
-    /// <summary>Why this many failures of this many trials halts; null where it does not.</summary>
-    public string? Halts(int failures, int trials)
+    /// <summary>Why this many failures of this many trials, and so many harm reports, halt; null where they do not.</summary>
+    public string? Halts(int failures, int trials, int harms = 0)
     {
+        if (Harms is { } mostHarms && harms >= mostHarms)
+        {
+            return string.Create(CultureInfo.InvariantCulture, $"{harms} harm report{(harms == 1 ? "" : "s")} came in, {mostHarms} is the limit");
+        }
+
         if (Failures is { } most && failures >= most)
         {
             return string.Create(CultureInfo.InvariantCulture, $"{failures} failed, {most} is the limit");
@@ -92,6 +107,11 @@ public sealed record HaltRule
         if (Failures is { } failures)
         {
             parts.Add(string.Create(CultureInfo.InvariantCulture, $"{failures} failed"));
+        }
+
+        if (Harms is { } harms)
+        {
+            parts.Add(string.Create(CultureInfo.InvariantCulture, $"{harms} harm report{(harms == 1 ? "" : "s")}"));
         }
 
         return parts.Count == 0 ? "never" : string.Join(", or ", parts);

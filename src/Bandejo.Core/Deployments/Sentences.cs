@@ -22,6 +22,10 @@ public static class Sentences
                 return string.Create(CultureInfo.InvariantCulture, $"Rolling back: {undone} undone, {going} to go.");
             case DeploymentStatus.Ended:
                 return $"Ended{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}.";
+            case DeploymentStatus.Standing when plan.Wish == Wish.Choice:
+                var shelf = tallies.Sum(each => each.In(TargetState.Choice));
+                var taken = tallies.Sum(each => each.Bottom);
+                return string.Create(CultureInfo.InvariantCulture, $"On the shelf: {taken} of {taken + shelf} took it, {tallies.Sum(each => each.Top)} of them have it.");
             case DeploymentStatus.Standing:
                 return string.Create(CultureInfo.InvariantCulture, $"Every gate has passed: {tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} met. It stays on guard.");
         }
@@ -38,6 +42,11 @@ public static class Sentences
         if (plan.Waves[at].Gate is not { } gate)
         {
             return string.Create(CultureInfo.InvariantCulture, $"'{name}' is at work: {tally.Top} of {tally.Bottom} met.");
+        }
+
+        if (tally.Harms > gate.MostHarms)
+        {
+            return string.Create(CultureInfo.InvariantCulture, $"'{name}' has {tally.Harms} harm report{(tally.Harms == 1 ? "" : "s")}, {gate.MostHarms} allowed: its gate does not pass; somebody must advance it, roll it back or end it.");
         }
 
         var needed = gate.Needed(tally.Bottom);

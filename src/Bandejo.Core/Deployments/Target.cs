@@ -53,6 +53,15 @@ public sealed record Target
     /// <summary>When something last went wrong here: a failed try that counts, a lost proof, silence in the middle of work.</summary>
     public DateTimeOffset? TroubleAt { get; init; }
 
+    /// <summary>When the device's user took it from the shelf; null where nobody did.</summary>
+    public DateTimeOffset? TakenAt { get; init; }
+
+    /// <summary>Harm reports after this deployment began here.</summary>
+    public int Harms { get; init; }
+
+    /// <summary>What the last harm report said.</summary>
+    public string? Harm { get; init; }
+
     /// <summary>The installed version when the wave opened; empty for none, null for not known or not open yet. Scope is judged with it.</summary>
     public string? AppWhenOpened { get; init; }
 
@@ -92,6 +101,13 @@ public sealed record RetryRule(int Tries, TimeSpan Pause, TimeSpan Longest)
 /// <summary>Changes one target for one event. All that is kept with the state follows here; the state itself comes from <see cref="TargetTable"/>.</summary>
 public static class Targets
 {
+    /// <summary>The longest text of a harm report that is kept, in characters.</summary>
+    public const int MaxHarm = 400;
+
+    /// <summary>The target after a harm report; it is trouble, so a clean soak starts again.</summary>
+    public static Target Harmed(Target target, string text, DateTimeOffset now) =>
+        target with { Harms = target.Harms + 1, Harm = text.Length > MaxHarm ? text[..MaxHarm] : text, TroubleAt = now };
+
     /// <summary>The target after an event. The same object where nothing changes.</summary>
     public static Target Decide(Target target, Happening happening, DateTimeOffset now)
     {

@@ -56,9 +56,10 @@ public static class Targeting
     /// <returns>The ruling deployment's identity, or null with those that contest.</returns>
     public static (string? Rules, IReadOnlyList<string> Contest) Settle(IReadOnlyCollection<(string Deployment, Wish Wish, int Priority, AppVersion Version)> wishes)
     {
+        // A choice that was taken is a wish to have it.
         var most = wishes.Max(wish => wish.Priority);
         var equals = wishes.Where(wish => wish.Priority == most).ToList();
-        if (equals.Select(wish => wish.Wish).Distinct().Count() > 1)
+        if (equals.Select(wish => wish.Wish == Wish.Gone).Distinct().Count() > 1)
         {
             return (null, [.. equals.Select(wish => wish.Deployment).Order(StringComparer.Ordinal)]);
         }

@@ -82,7 +82,8 @@ internal static class DeploymentRoutes
             var reach = MayStillStart(each, deployment);
             return new DeploymentDetails(
                 Views.Deployment(each, deployment), plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries, Core.Rules.Units.FormatDuration(plan.Retry.Pause), Core.Rules.Units.FormatDuration(plan.Lease),
-                reach.Count, reach.Count == 0 ? null : reach.Max(), []);
+                reach.Count, reach.Count == 0 ? null : reach.Max(), [],
+                [.. deployment.Targets.Values.Where(target => target.Harms > 0).OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(each.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))]);
         });
         if (!details.Ok)
         {
@@ -110,13 +111,25 @@ internal static class DeploymentRoutes
             .Select(heard => heard!.Value + deployment.Plan.Lease)];
     }
 
-    private static List<CauseInfo> Causes(FleetWorld world, string id, HashSet<string> failing) =>
-        [.. world.Store.Attempts(id, null, 2000)
+    private static List<CauseInfo> Causes(FleetWorld world, string id, HashSet<string> failing)
+    {
+        var causes = world.Store.Attempts(id, null, 2000)
             .Where(attempt => failing.Contains(attempt.Device) && attempt.Outcome is not (null or "done" or "restart"))
             .DistinctBy(attempt => attempt.Device)
-            .GroupBy(attempt => Attempts.Fingerprint(attempt.Phase, Attempts.Words[attempt.Outcome!], attempt.ExitCode, attempt.Message))
-            .OrderByDescending(group => group.Count())
-            .Select(group => new CauseInfo(group.Key, group.Count(), [.. world.Read(each => group.Take(5).Select(attempt => each.Devices.GetValueOrDefault(attempt.Device)?.Name ?? attempt.Device).ToList())]))];
+            .GroupBy(attempt => Attempts.Fingerprint(attempt.Phase, Attempts.Words[attempt.Outcome!], attempt.ExitCode, attempt.Message), attempt => attempt.Device)
+            .OrderByDescending(group => group.Count()).ToList();
+        return world.Read(each =>
+        {
+            // Compared with those that the deployment has tried and that did not fail.
+            var others = each.Deployments[id].Targets.Values.Where(target => target.State == TargetState.Met).Select(target => each.Devices.GetValueOrDefault(target.Device)?.Row).OfType<int>().ToList();
+            return causes.Select(cause =>
+            {
+                var devices = cause.Select(device => each.Devices.GetValueOrDefault(device)).OfType<DeviceEntry>().ToList();
+                var apart = Differences.Find(each.Columns, [.. devices.Select(device => device.Row)], others);
+                return new CauseInfo(cause.Key, devices.Count, [.. devices.Take(5).Select(device => device.Name)], [.. apart.Select(difference => difference.Text)]);
+            }).ToList();
+        });
+    }
 
     private static Outcome<Page<TargetInfo>> Targets(FleetWorld world, string named, string? state, string? wave, string? cursor, int? limit) => world.Read<Outcome<Page<TargetInfo>>>(each =>
     {

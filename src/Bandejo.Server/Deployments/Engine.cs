@@ -128,6 +128,9 @@ internal static class Engine
         }
     }
 
+    /// <summary>Keeps a target that changed in something else than its state.</summary>
+    public static void Replace(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target) => Put(change, deployment, device, target, null, "");
+
     /// <summary>Looks at a deployment: may a gate pass, must it halt, what is due.</summary>
     public static void Look(WorldChange change, DeploymentEntry deployment)
     {
@@ -273,14 +276,19 @@ internal static class Engine
         }
 
         var reason = Held(deployment, target, change.Now);
-        return reason is { } held
-            ? (new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant)
+        if (reason is { } held)
+        {
+            return (new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant);
+        }
+
+        return deployment.Plan.Wish == Wish.Choice && target.TakenAt is null
+            ? (new Happening(TargetEvent.OnShelf, "On the shelf; the user has not taken it"), fit.Variant)
             : (new Happening(TargetEvent.Due, "The order is out; the device starts at its next check-in"), fit.Variant);
     }
 
     private static bool Counts(DeploymentEntry other, DeviceEntry device) =>
         other.Targets.TryGetValue(device.Id, out var target) && target.Wave >= 0 && other.State.Waves[target.Wave].OpenedAt is not null
-        && target.State is not (TargetState.Left or TargetState.NotNeeded or TargetState.Blocked) && !target.IsGoingBack
+        && target.State is not (TargetState.Left or TargetState.NotNeeded or TargetState.Blocked) && (other.Plan.Wish != Wish.Choice || target.TakenAt is not null) && !target.IsGoingBack
         && other.State.Status is not DeploymentStatus.RollingBack;
 
     private static (string Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, Target target, DateTimeOffset now)

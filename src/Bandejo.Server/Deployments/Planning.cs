@@ -12,33 +12,15 @@ namespace Bandejo.Server.Deployments;
 /// <summary>Turns what was asked for into a plan, and a kept request back into the same plan.</summary>
 internal static class Planning
 {
+    private const int MostWaves = 50;
+
     /// <summary>Reads a request. All that is wrong with its form is found at once.</summary>
     public static Outcome<DeploymentPlan> Read(DeploymentRequest request, string id, PackageEntry package)
     {
         var findings = new List<Finding>();
-        var waves = new List<Wave>();
-        for (var i = 0; i < request.Waves.Count; i++)
-        {
-            var asked = request.Waves[i];
-            var where = $"waves[{i}]";
-            var pick = Take(Pick.Parse(asked.Pick), $"{where}.pick", findings);
-            var gate = asked.Gate is null ? null : Take(Gate.Parse(asked.Gate), $"{where}.gate", findings);
-            if (string.IsNullOrWhiteSpace(asked.Name))
-            {
-                findings.Add(new Finding("A wave needs a name.", $"{where}.name"));
-            }
-
-            if (asked.Gate is null && i < request.Waves.Count - 1)
-            {
-                findings.Add(new Finding($"'{asked.Name}' needs a gate, such as '95 % met for 1 d': another wave follows.", $"{where}.gate"));
-            }
-
-            waves.Add(new Wave(asked.Name, pick ?? new Pick(), gate, asked.OpensAt));
-        }
-
-        Check(request.Waves.Count is > 0 and <= 50, "A deployment has between 1 and 50 waves.", "waves");
+        var waves = ReadWaves(request.Waves, findings);
         Check(request.Groups.Count > 0, "Name at least one group.", "groups");
-        Check(request.Wish is "have" or "gone", $"The wish is 'have' or 'gone', not '{request.Wish}'.", "wish");
+        Check(request.Wish is "have" or "gone" or "choice", $"The wish is 'have', 'gone' or 'choice', not '{request.Wish}'.", "wish");
         Check(request.Tries is >= 1 and <= 20, "Tries are between 1 and 20.", "tries");
         var pause = Duration(request.RetryPause, "retryPause", RetryRule.Default.Pause);
         var lease = Duration(request.Lease, "lease", TimeSpan.FromDays(1));
@@ -48,7 +30,7 @@ internal static class Planning
             return new Failure(ErrorKind.Invalid, findings.Count == 1 ? findings[0].Message : $"The deployment has {findings.Count} errors.", findings);
         }
 
-        var wish = request.Wish == "gone" ? Wish.Gone : Wish.Have;
+        var wish = request.Wish switch { "gone" => Wish.Gone, "choice" => Wish.Choice, _ => Wish.Have };
         return new DeploymentPlan
         {
             Id = id,
@@ -95,6 +77,36 @@ internal static class Planning
         }
     }
 
+    /// <summary>Reads waves as they were asked for; adds what is wrong with them to the findings.</summary>
+    public static List<Wave> ReadWaves(IReadOnlyList<WaveRequest> asked, List<Finding> findings)
+    {
+        var waves = new List<Wave>();
+        if (asked.Count is 0 or > MostWaves)
+        {
+            findings.Add(new Finding($"There are between 1 and {MostWaves} waves.", "waves"));
+        }
+
+        for (var i = 0; i < asked.Count; i++)
+        {
+            var where = $"waves[{i}]";
+            var pick = Take(Pick.Parse(asked[i].Pick), $"{where}.pick", findings);
+            var gate = asked[i].Gate is { } text ? Take(Gate.Parse(text), $"{where}.gate", findings) : null;
+            if (string.IsNullOrWhiteSpace(asked[i].Name))
+            {
+                findings.Add(new Finding("A wave needs a name.", $"{where}.name"));
+            }
+
+            if (asked[i].Gate is null && i < asked.Count - 1)
+            {
+                findings.Add(new Finding($"'{asked[i].Name}' needs a gate, such as '95 % met for 1 d': another wave follows.", $"{where}.gate"));
+            }
+
+            waves.Add(new Wave(asked[i].Name, pick ?? new Pick(), gate, asked[i].OpensAt));
+        }
+
+        return waves;
+    }
+
     /// <summary>The plan of a kept deployment.</summary>
     public static DeploymentPlan FromStored(StoredDeployment stored, PackageEntry package)
     {
@@ -104,7 +116,7 @@ internal static class Planning
     }
 
     private static string DefaultName(PackageEntry package, Wish wish) =>
-        wish == Wish.Gone ? $"{package.Document.Name} taken away" : $"{package.Document.Name} {package.Stored.Version}";
+        wish == Wish.Gone ? $"{package.Document.Name} taken away" : wish == Wish.Choice ? $"{package.Document.Name} {package.Stored.Version} on the shelf" : $"{package.Document.Name} {package.Stored.Version}";
 
     private static T? Take<T>(Outcome<T> outcome, string where, List<Finding> findings)
         where T : class

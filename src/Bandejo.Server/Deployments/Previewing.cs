@@ -106,11 +106,11 @@ internal static class Previewing
     private static void CheckPackage(FleetWorld world, DeploymentPlan plan, PackageEntry package, List<Finding> findings)
     {
         var state = package.Stored.State;
-        if (state == PackageState.Withdrawn && plan.Wish == Wish.Have)
+        if (state == PackageState.Withdrawn && plan.Wish != Wish.Gone)
         {
             findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} was withdrawn; it can only be taken away (wish 'gone').", "package"));
         }
-        else if (state is PackageState.Built or PackageState.Tried && plan.Wish == Wish.Have)
+        else if (state is PackageState.Built or PackageState.Tried && plan.Wish != Wish.Gone)
         {
             var others = plan.Groups.Where(slug => !world.Groups[slug].Stored.IsForTesting).ToList();
             findings.Add(others.Count > 0
@@ -123,7 +123,7 @@ internal static class Previewing
             findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} has a variant without a 'remove' step; it cannot be taken away with it.", "package"));
         }
 
-        if (plan.Wish == Wish.Have && package.Document.Variants.Any(variant => variant.Remove is null))
+        if (plan.Wish != Wish.Gone && package.Document.Variants.Any(variant => variant.Remove is null))
         {
             findings.Add(new Finding("The package has a variant without a 'remove' step: devices that had nothing before cannot be rolled back.", "package") { IsWarning = true });
         }
@@ -148,7 +148,7 @@ internal static class Previewing
 
     private static void Contests(FleetWorld world, DeploymentPlan plan, IReadOnlyList<DeviceEntry> reached, List<Finding> findings)
     {
-        foreach (var other in world.Deployments.Values.Where(each => each.IsActive && each.Plan.App == plan.App && each.Plan.Wish != plan.Wish && each.Plan.Priority == plan.Priority))
+        foreach (var other in world.Deployments.Values.Where(each => each.IsActive && each.Plan.App == plan.App && (each.Plan.Wish == Wish.Gone) != (plan.Wish == Wish.Gone) && each.Plan.Priority == plan.Priority))
         {
             var both = reached.Where(device => other.Targets.TryGetValue(device.Id, out var target) && target.State is not (TargetState.Left or TargetState.NotNeeded)).Select(device => device.Name).ToList();
             if (both.Count > 0)

@@ -20,7 +20,7 @@ internal static class Views
         }
 
         return new DeploymentInfo(
-            plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, plan.Wish == Wish.Gone ? "gone" : "have", Words.Of(deployment.State.Status),
+            plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, Words.Of(plan.Wish), Words.Of(deployment.State.Status),
             Sentences.Of(plan, deployment.State, tallies, world.Now), deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
             Counts.Info(Counts.Of(deployment, world.Now)), States(states), [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
     }
@@ -29,7 +29,7 @@ internal static class Views
     {
         var plan = deployment.Plan;
         return new TargetInfo(
-            plan.Id, plan.Name, target.Device, world.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, plan.App, plan.Version.Text, plan.Wish == Wish.Gone ? "gone" : "have",
+            plan.Id, plan.Name, target.Device, world.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, plan.App, plan.Version.Text, Words.Of(plan.Wish),
             Words.Of(target.State), target.Reason, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
             Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt);
     }
@@ -55,7 +55,7 @@ internal static class Views
         var soakUntil = word == "soaking" ? state.ReachedAt + wave.Gate!.Soak : null;
         return new WaveInfo(
             wave.Name, wave.Pick.ToString(), wave.Gate?.ToString(), word, tally.Total, tally.Bottom, tally.Top, wave.Gate?.Needed(tally.Bottom), tally.Failures, tally.Trials,
-            state.OpenedAt, soakUntil, state.PassedAt, wave.OpensAt, States(tally.States));
+            state.OpenedAt, soakUntil, state.PassedAt, wave.OpensAt, tally.Harms, States(tally.States));
     }
 
     private static List<CountInfo> States(IReadOnlyList<int> states) =>

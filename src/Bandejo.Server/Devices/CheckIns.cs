@@ -48,7 +48,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         }
 
         var device = each.Devices[id];
-        if (request.Facts is not null || request.Proofs.Count > 0 || request.Attempts.Count > 0 || device.Stored.LastHeard is not { } kept || each.Now - kept > LastHeardLag)
+        if (request.Facts is not null || request.Proofs.Count > 0 || request.Attempts.Count > 0 || request.Said is { Count: > 0 } || device.Stored.LastHeard is not { } kept || each.Now - kept > LastHeardLag)
         {
             return null;
         }
@@ -96,6 +96,14 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             }
         }
 
+        foreach (var word in request.Said ?? [])
+        {
+            if (!IsName(word.Id) || word.Kind is not ("take" or "harm") || word.App.Length is 0 or > 64)
+            {
+                return new Failure(ErrorKind.Invalid, $"What the user said ('{word.Id}') has no valid identity, kind or app.");
+            }
+        }
+
         return null;
     }
 
@@ -131,7 +139,13 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             TakeProof(change, device, proof);
         }
 
-        if (request.Facts is not null || request.Attempts.Count > 0)
+        foreach (var word in request.Said ?? [])
+        {
+            UserWords.Take(change, device, word);
+            acknowledged.Add(word.Id + "/said");
+        }
+
+        if (request.Facts is not null || request.Attempts.Count > 0 || request.Said is { Count: > 0 })
         {
             Engine.WeighDevice(change, device);
         }

@@ -37,7 +37,7 @@ internal static class Orders
 
     private static Order? Of(FleetWorld world, DeploymentEntry deployment, Target target)
     {
-        if (target.Variant is null || target.State is TargetState.Left or TargetState.NotNeeded or TargetState.Contested or TargetState.Yielded or TargetState.Choice)
+        if (target.Variant is null || target.State is TargetState.Left or TargetState.NotNeeded or TargetState.Contested or TargetState.Yielded)
         {
             return null;
         }
@@ -53,7 +53,7 @@ internal static class Orders
 
         var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Stored.State != PackageState.Withdrawn ? package.Link : null;
         return new Order(
-            plan.Id, target.Order, target.IsGoingBack ? "restore" : plan.Wish == Wish.Gone ? "remove" : "install", mayStart, deployment.Package.Link, target.Variant, previous,
+            plan.Id, target.Order, target.IsGoingBack ? "restore" : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install", mayStart, deployment.Package.Link, target.Variant, previous,
             (int)plan.Lease.TotalSeconds, plan.Deadline, plan.AllowsDowngrade, plan.Retry.Tries, (int)Math.Ceiling(plan.Retry.Pause.TotalSeconds), (int)Math.Ceiling(plan.Retry.Longest.TotalSeconds));
     }
 }

@@ -47,6 +47,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, ILogge
 
     public SortedDictionary<string, DeploymentEntry> Deployments { get; private set; } = [];
 
+    /// <summary>Wave plans by slug.</summary>
+    public SortedDictionary<string, StoredWavePlan> WavePlans { get; private set; } = [];
+
     /// <summary>Attempts that have begun and not ended, by identity.</summary>
     public Dictionary<string, StoredAttempt> OpenAttempts { get; private set; } = [];
 
@@ -188,6 +191,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, ILogge
                 }
             }
 
+            WavePlans = new(kept.WavePlans.ToDictionary(plan => plan.Slug), StringComparer.Ordinal);
             OpenAttempts = kept.OpenAttempts.ToDictionary(attempt => attempt.Id);
             _lastEvent = kept.LastEvent;
             _durable = Task.CompletedTask;

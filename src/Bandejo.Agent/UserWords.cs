@@ -1,0 +1,48 @@
+using System.Text.Json;
+using Bandejo.Device;
+
+namespace Bandejo.Agent;
+
+/// <summary>What the user said, one file each in the agent's folder: written by <c>take</c> and <c>report</c>, gone once the service has it.</summary>
+internal sealed class UserWords(string folder) : IMachineUser
+{
+    /// <summary>The most words that wait at a time; a user who says more has a stuck key.</summary>
+    private const int Most = 20;
+
+    /// <summary>Keeps a word until the service has it.</summary>
+    /// <exception cref="IOException">Too many wait already.</exception>
+    public void Say(string kind, string app, string text, DateTimeOffset at)
+    {
+        Directory.CreateDirectory(folder);
+        if (Directory.EnumerateFiles(folder).Count() >= Most)
+        {
+            throw new IOException($"{Most} messages wait for the service already; check whether the agent runs and reaches it.");
+        }
+
+        var id = Guid.CreateVersion7(at).ToString("N");
+        var part = Path.Combine(folder, id + ".part");
+        File.WriteAllText(part, JsonSerializer.Serialize(new UserWord(id, kind, app, text, at), AgentJson.Default.UserWord));
+        File.Move(part, Path.Combine(folder, id + ".json"));
+    }
+
+    public IReadOnlyList<UserWord> Said()
+    {
+        var said = new List<UserWord>();
+        foreach (var file in Directory.Exists(folder) ? Directory.GetFiles(folder, "*.json").Order(StringComparer.Ordinal).ToList() : [])
+        {
+            try
+            {
+                said.Add(JsonSerializer.Deserialize(File.ReadAllText(file), AgentJson.Default.UserWord)!);
+            }
+            catch (JsonException)
+            {
+                // Not written by us; it would be in the way for ever.
+                File.Delete(file);
+            }
+        }
+
+        return said;
+    }
+
+    public void Heard(string id) => File.Delete(Path.Combine(folder, id + ".json"));
+}

@@ -1,0 +1,4 @@
+CREATE TABLE wave_plan (
+    slug TEXT PRIMARY KEY,
+    data TEXT NOT NULL
+) WITHOUT ROWID;
