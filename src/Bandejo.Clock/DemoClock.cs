@@ -47,6 +47,28 @@ public sealed class DemoClock : TimeProvider, IDisposable
     /// <summary>How the clock runs.</summary>
     public ClockReading Reading => Volatile.Read(ref _reading);
 
+    /// <summary>When the next timer is due; null where none is set.</summary>
+    public DateTimeOffset? NextDue
+    {
+        get
+        {
+            lock (_lock)
+            {
+                while (_timers.TryPeek(out var next, out var at))
+                {
+                    if (next.Setting == next.Timer.Setting)
+                    {
+                        return new DateTimeOffset(at, TimeSpan.Zero);
+                    }
+
+                    _timers.Dequeue();
+                }
+
+                return null;
+            }
+        }
+    }
+
     public override long TimestampFrequency => TimeSpan.TicksPerSecond;
 
     /// <summary>Follows a clock file.</summary>

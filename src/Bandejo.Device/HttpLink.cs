@@ -16,7 +16,7 @@ namespace Bandejo.Device;
 /// <param name="time">For the age of assertions and tokens.</param>
 public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IServiceLink
 {
-    private readonly JsonWebTokenHandler _tokens = new() { SetDefaultTimesOnTokenCreation = false };
+    private static readonly JsonWebTokenHandler Tokens = new() { SetDefaultTimesOnTokenCreation = false };
     private readonly SemaphoreSlim _tokenLock = new(1, 1);
     private string? _token;
     private DateTimeOffset _tokenEnds;
@@ -158,7 +158,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                 return _token;
             }
 
-            var assertion = _tokens.CreateToken(new SecurityTokenDescriptor
+            var assertion = Tokens.CreateToken(new SecurityTokenDescriptor
             {
                 Issuer = DeviceId,
                 Audience = DeviceProtocol.Audience,

@@ -7,7 +7,7 @@ using YamlDotNet.RepresentationModel;
 namespace Bandejo.Core.Packages;
 
 /// <summary>Reads a YAML text field by field and collects everything that is wrong with its form, with places.</summary>
-internal sealed class YamlForm
+public sealed class YamlForm
 {
     /// <summary>The longest YAML text that is read, in characters.</summary>
     public const int MaxLength = 256 * 1024;

@@ -4,6 +4,7 @@ using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Server.Devices;
 using Bandejo.Server.World;
 using Bandejo.Store;
 using Microsoft.IdentityModel.JsonWebTokens;
@@ -15,14 +16,14 @@ namespace Bandejo.Server.Access;
 /// The service's own keys, made at first start: a P-256 key (ES256, RFC 7518) that seals packages and the list of withdrawn ones for devices, and a secret
 /// for short-lived device tokens (HS256), which are cheap to verify.
 /// </summary>
-internal sealed class SiteKeys(FleetWorld world, TimeProvider time)
+internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOptions devices)
 {
     private const string SealKeySetting = "key.seal";
     private const string TokenKeySetting = "key.device-token";
     private const string DeviceIssuer = "bandejo";
 
-    /// <summary>How long a device token is good.</summary>
-    public static readonly TimeSpan DeviceTokenLife = TimeSpan.FromMinutes(30);
+    /// <summary>How long a device token is good: at least half an hour, and long enough for a dozen check-ins, so that devices that come seldom do not sign in each time.</summary>
+    public TimeSpan DeviceTokenLife { get; } = TimeSpan.FromSeconds(Math.Max(1800, 12.0 * devices.CheckInSeconds));
 
     private readonly JsonWebTokenHandler _tokens = new() { SetDefaultTimesOnTokenCreation = false };
     private ECDsaSecurityKey? _seal;

@@ -68,7 +68,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
             }
         }
 
-        return new DeviceTokenAnswer(keys.DeviceToken(id), (int)SiteKeys.DeviceTokenLife.TotalSeconds);
+        return new DeviceTokenAnswer(keys.DeviceToken(id), (int)keys.DeviceTokenLife.TotalSeconds);
     }
 
     private Outcome<JoinAnswer> Join(WorldChange change, JoinRequest request, StoredKey key, string hash)

@@ -1,0 +1,282 @@
+using System.Security.Cryptography;
+using System.Text;
+using Bandejo.Contract.Device;
+using Bandejo.Device;
+using Microsoft.IdentityModel.Tokens;
+
+namespace Bandejo.Fleet;
+
+/// <summary>What all devices of a fleet have in common.</summary>
+internal sealed record FleetParts(FleetScript Script, HttpClient Http, TimeProvider Time, FleetRecord Record, SharedContent Content, IReadOnlyDictionary<string, string> Codes, SemaphoreSlim Joining);
+
+/// <summary>One device from day to day: switched on and off, joining, and working with the same engine as a real agent.</summary>
+internal sealed class PlayedLife
+{
+    private static readonly TimeSpan JoinAgain = TimeSpan.FromMinutes(5);
+
+    private readonly FleetParts _fleet;
+    private readonly DeviceKind _kind;
+    private readonly Chance _chance;
+    private readonly PlayedDisk _disk;
+    private readonly PlayedProcesses _processes;
+    private readonly PlayedUser _user;
+    private byte[]? _key;
+    private DeviceIdentity? _identity;
+    private CancellationTokenSource? _power;
+    private DateTimeOffset? _deadUntil;
+    private int _sleeping;
+    private long _sleepsUntil = long.MaxValue;
+    private volatile bool _isOn;
+
+    public PlayedLife(FleetParts fleet, DeviceKind kind, string name, string site)
+    {
+        (_fleet, _kind, Name) = (fleet, kind, name);
+        _chance = new Chance(fleet.Script.Seed);
+        _disk = new PlayedDisk(name, site, kind, _chance, fleet.Script.Apps, fleet.Content, () => Now, fleet.Record.Write);
+        _processes = new PlayedProcesses(_disk, fleet.Script.Apps, _chance, this);
+        _user = new PlayedUser(_disk, fleet.Script.Apps, _chance, this);
+    }
+
+    public string Name { get; }
+
+    public TimeProvider Time => _fleet.Time;
+
+    public DateTimeOffset Now => _fleet.Time.GetUtcNow();
+
+    /// <summary>The engine while the device is on and has joined.</summary>
+    public DeviceEngine? Engine { get; private set; }
+
+    /// <summary>When the service last answered a check-in; null where it has not since the fleet was started.</summary>
+    public DateTimeOffset? HeardAt { get; set; }
+
+    public bool HasJoined => _identity is not null;
+
+    /// <summary>Work is in hand: the clock should go in small steps.</summary>
+    public bool IsAtWork => Engine?.State.Current is not null;
+
+    /// <summary>Whether all that could be done by now is done, and the device waits for the clock.</summary>
+    public bool IsIdle
+    {
+        get
+        {
+            if (!_isOn)
+            {
+                return true;
+            }
+
+            var now = Now;
+            var sleeping = Volatile.Read(ref _sleeping);
+            if (sleeping > 0 && Volatile.Read(ref _sleepsUntil) <= now.UtcTicks)
+            {
+                return false;
+            }
+
+            return Engine is { } engine ? engine.Busy <= sleeping && !(engine.RestsUntil <= now) : sleeping > 0;
+        }
+    }
+
+    /// <summary>Takes a line of the record over, when the fleet is started again.</summary>
+    public void Replay(RecordLine line)
+    {
+        switch (line.What)
+        {
+            case "made":
+                _key = Convert.FromBase64String(line.Key!);
+                break;
+            case "joined":
+                _identity = line.Identity;
+                break;
+            case "died":
+                _deadUntil = line.Until;
+                break;
+            default:
+                _disk.Replay(line);
+                _processes.Replay(line);
+                _user.Replay(line);
+                break;
+        }
+    }
+
+    /// <summary>Writes into the record.</summary>
+    public RecordLine Write(string what, Func<RecordLine, RecordLine> with)
+    {
+        var line = with(new RecordLine(Now, Name, what));
+        _fleet.Record.Write(line);
+        return line;
+    }
+
+    /// <summary>Lets a length of time pass, in a way that whoever leads the clock knows of.</summary>
+    public async Task Sleep(TimeSpan length, CancellationToken cancellation)
+    {
+        Volatile.Write(ref _sleepsUntil, (Now + length).UtcTicks);
+        Interlocked.Increment(ref _sleeping);
+        try
+        {
+            await Task.Delay(length, Time, cancellation);
+        }
+        finally
+        {
+            Interlocked.Decrement(ref _sleeping);
+        }
+    }
+
+    /// <summary>The device loses power and stays off for a while.</summary>
+    public void Die(TimeSpan length)
+    {
+        _deadUntil = Write("died", line => line with { Until = line.At + length }).Until;
+        _power?.Cancel();
+    }
+
+    /// <summary>Plays the device until cancelled.</summary>
+    public async Task Live(CancellationToken cancellation)
+    {
+        while (true)
+        {
+            if (NextOn() is { } on && on > Now)
+            {
+                await Task.Delay(on - Now, Time, cancellation);
+                continue;
+            }
+
+            using var power = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+            _power = power;
+            Write("started", line => line);
+            _disk.Started();
+            _isOn = true;
+            using var off = NextOff() is { } at ? Time.CreateTimer(_ => Cut(power), null, at - Now, Timeout.InfiniteTimeSpan) : null;
+            try
+            {
+                await Work(power.Token);
+            }
+            catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
+            {
+                // Switched off, restarted, or died.
+            }
+            finally
+            {
+                Engine = null;
+                _isOn = false;
+                _power = null;
+            }
+        }
+    }
+
+    private static void Cut(CancellationTokenSource power)
+    {
+        try
+        {
+            power.Cancel();
+        }
+        catch (ObjectDisposedException)
+        {
+            // It is off already.
+        }
+    }
+
+    private async Task Work(CancellationToken cancellation)
+    {
+        using var key = Key();
+        var link = new HttpLink(_fleet.Http, key, Time);
+        _identity ??= await Join(link, key, cancellation);
+        link.DeviceId = _identity.DeviceId;
+        Engine = new DeviceEngine(new DeviceParts(_disk, _processes, _disk, _disk, _user, new PlayedLink(link, this, _kind, _fleet.Script, _chance), _disk, _disk, Time, _ => { }), _identity);
+        await Engine.Run(cancellation);
+        throw new LinkException($"{Name} is not enrolled any more.", 410);
+    }
+
+    private async Task<DeviceIdentity> Join(HttpLink link, ECDsa key, CancellationToken cancellation)
+    {
+        var code = _fleet.Codes.GetValueOrDefault(_kind.Joins ?? "unsorted") ?? throw new InvalidOperationException($"There is no join code for '{_kind.Joins ?? "unsorted"}'.");
+        while (true)
+        {
+            await _fleet.Joining.WaitAsync(cancellation);
+            try
+            {
+                var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, PublicOf(key), Name, _disk.Gather()), cancellation);
+                return Write("joined", line => line with { Identity = new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds) }).Identity!;
+            }
+            catch (LinkException error) when (error.Status is 0 or 429 or >= 500)
+            {
+                // Tried again below, when others had their turn.
+            }
+            finally
+            {
+                _fleet.Joining.Release();
+            }
+
+            await Sleep(JoinAgain, cancellation);
+        }
+    }
+
+    private ECDsa Key()
+    {
+        var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        if (_key is null)
+        {
+            _key = key.ExportPkcs8PrivateKey();
+            Write("made", line => line with { Key = Convert.ToBase64String(_key) });
+        }
+        else
+        {
+            key.ImportPkcs8PrivateKey(_key, out _);
+        }
+
+        return key;
+    }
+
+    private static PublicKeyInfo PublicOf(ECDsa key)
+    {
+        var point = key.ExportParameters(includePrivateParameters: false).Q;
+        string x = Base64UrlEncoder.Encode(point.X), y = Base64UrlEncoder.Encode(point.Y);
+        return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
+    }
+
+    /// <summary>When the device is switched on next, or now; spread over some minutes, as people come.</summary>
+    private DateTimeOffset NextOn()
+    {
+        var now = Now;
+        if (_deadUntil > now)
+        {
+            return _deadUntil.Value;
+        }
+
+        if (_kind.On.IsAlways)
+        {
+            return now;
+        }
+
+        for (var day = DateOnly.FromDateTime(now.UtcDateTime); ; day = day.AddDays(1))
+        {
+            if (!_kind.On.Days.Contains(day.DayOfWeek))
+            {
+                continue;
+            }
+
+            var (from, to) = OnDay(day);
+            if (now < to)
+            {
+                return now < from ? from : now;
+            }
+        }
+    }
+
+    private DateTimeOffset? NextOff()
+    {
+        var now = Now;
+        var day = DateOnly.FromDateTime(now.UtcDateTime);
+        DateTimeOffset? off = _kind.On.IsAlways ? null : OnDay(day).To;
+        if (_kind.Restarts is { } time)
+        {
+            var at = At(day, time) + (TimeSpan.FromMinutes(20) * _chance.Share(Name + "/restart"));
+            at = at > now ? at : at.AddDays(1);
+            off = off < at ? off : at;
+        }
+
+        return off;
+    }
+
+    private (DateTimeOffset From, DateTimeOffset To) OnDay(DateOnly day) =>
+        (At(day, _kind.On.From) + (TimeSpan.FromMinutes(25) * _chance.Share($"{Name}/on/{day.DayNumber}")), At(day, _kind.On.To) - (TimeSpan.FromMinutes(25) * _chance.Share($"{Name}/off/{day.DayNumber}")));
+
+    private static DateTimeOffset At(DateOnly day, TimeOnly time) => new(day.ToDateTime(time), TimeSpan.Zero);
+}

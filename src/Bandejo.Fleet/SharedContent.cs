@@ -1,0 +1,31 @@
+using System.Collections.Concurrent;
+using System.Security.Cryptography;
+
+namespace Bandejo.Fleet;
+
+/// <summary>The content that any device of the fleet has fetched, kept once by digest. Which device has what, each device knows itself.</summary>
+internal sealed class SharedContent(string folder)
+{
+    private readonly ConcurrentDictionary<string, byte[]> _known = new(StringComparer.Ordinal);
+
+    public byte[] Read(string sha256) => _known.GetOrAdd(sha256, digest => File.ReadAllBytes(Path.Combine(folder, digest)));
+
+    /// <summary>Keeps content whose digest is right.</summary>
+    public bool Keep(string sha256, byte[] content)
+    {
+        if (Convert.ToHexStringLower(SHA256.HashData(content)) != sha256)
+        {
+            return false;
+        }
+
+        if (_known.TryAdd(sha256, content))
+        {
+            Directory.CreateDirectory(folder);
+            var part = Path.Combine(folder, $"{sha256}.{Environment.CurrentManagedThreadId}.part");
+            File.WriteAllBytes(part, content);
+            File.Move(part, Path.Combine(folder, sha256), overwrite: true);
+        }
+
+        return true;
+    }
+}
