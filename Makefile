@@ -24,6 +24,8 @@ $(OUT)/.built: $(SOURCES)
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/service/ --self-contained false -p:PublishReadyToRun=true src/Bandejo.Server
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ -p:PublishAot=$(AOT) --self-contained $(AOT) src/Bandejo.Agent
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/cli/ -p:PublishAot=$(AOT) --self-contained $(AOT) src/Bandejo.Cli
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/fleet/ -p:PublishAot=$(AOT) --self-contained $(AOT) src/Bandejo.Fleet
+	@ln -sf lib/fleet/bandejo-fleet $(OUT)/bandejo-fleet
 	@ln -sf lib/service/bandejo-service $(OUT)/bandejo-service
 	@ln -sf lib/agent/bandejo-agent $(OUT)/bandejo-agent
 	@ln -sf lib/cli/bandejo $(OUT)/bandejo

@@ -115,7 +115,7 @@ public sealed class DeviceEngine
             catch (LinkException error)
             {
                 failures++;
-                pause = TimeSpan.FromSeconds(Math.Min(LongestBackoff.TotalSeconds, Math.Min(_identity.CheckInSeconds, 60) * Math.Pow(2, Math.Min(failures - 1, 10))));
+                pause = TimeSpan.FromSeconds(Math.Min(Math.Max(LongestBackoff.TotalSeconds, _identity.CheckInSeconds / 4.0), Math.Min(_identity.CheckInSeconds, 60) * Math.Pow(2, Math.Min(failures - 1, 10))));
                 _parts.Says($"Check-in failed: {error.Message}");
             }
 
@@ -460,16 +460,13 @@ public sealed class DeviceEngine
             return;
         }
 
-        rest.Enter(_parts.Time.GetUtcNow() + pause, isWoken: now.CurrentCount > 0);
-        using var timeout = new CancellationTokenSource(pause, _parts.Time);
-        using var either = CancellationTokenSource.CreateLinkedTokenSource(timeout.Token, cancellation);
+        // The timer is set before the rest is told of: whoever steps the clock must not step it between the two.
+        var until = _parts.Time.GetUtcNow() + pause;
+        using var timer = _parts.Time.CreateTimer(_ => Wake(now, rest), null, pause, Timeout.InfiniteTimeSpan);
+        rest.Enter(until, isWoken: now.CurrentCount > 0);
         try
         {
-            await now.WaitAsync(either.Token);
-        }
-        catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
-        {
-            // The time has come.
+            await now.WaitAsync(cancellation);
         }
         finally
         {

@@ -17,6 +17,8 @@ namespace Bandejo.Device;
 public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IServiceLink
 {
     private static readonly JsonWebTokenHandler Tokens = new() { SetDefaultTimesOnTokenCreation = false };
+    // Not cached by the library: it would keep a key beyond the life of whoever handed it in.
+    private readonly ECDsaSecurityKey _signingKey = new(key) { CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false } };
     private readonly SemaphoreSlim _tokenLock = new(1, 1);
     private string? _token;
     private DateTimeOffset _tokenEnds;
@@ -164,7 +166,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                 Audience = DeviceProtocol.Audience,
                 Claims = new Dictionary<string, object> { ["sub"] = DeviceId, ["jti"] = Guid.NewGuid().ToString("N") },
                 Expires = now.AddSeconds(DeviceProtocol.MaxAssertionAge / 2).UtcDateTime,
-                SigningCredentials = new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256),
+                SigningCredentials = new SigningCredentials(_signingKey, SecurityAlgorithms.EcdsaSha256),
             });
             using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/token") { Content = JsonContent.Create(new DeviceTokenRequest(assertion), ContractJson.Default.DeviceTokenRequest) };
             var answer = await Send(message, ContractJson.Default.DeviceTokenAnswer, cancellation);

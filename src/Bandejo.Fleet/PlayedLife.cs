@@ -108,11 +108,14 @@ internal sealed class PlayedLife
     /// <summary>Lets a length of time pass, in a way that whoever leads the clock knows of.</summary>
     public async Task Sleep(TimeSpan length, CancellationToken cancellation)
     {
-        Volatile.Write(ref _sleepsUntil, (Now + length).UtcTicks);
+        // The timer is set before the sleep is told of: the clock must not be stepped between the two.
+        var until = Now + length;
+        var delay = Task.Delay(length, Time, cancellation);
+        Volatile.Write(ref _sleepsUntil, until.UtcTicks);
         Interlocked.Increment(ref _sleeping);
         try
         {
-            await Task.Delay(length, Time, cancellation);
+            await delay;
         }
         finally
         {

@@ -90,23 +90,34 @@ internal sealed class Playing
     }
 
     private static readonly TimeSpan WorkStep = TimeSpan.FromSeconds(20);
-    private static readonly TimeSpan RestStep = TimeSpan.FromMinutes(5);
+    private static readonly TimeSpan RestStep = TimeSpan.FromMinutes(10);
     private static readonly TimeSpan LongStep = TimeSpan.FromMinutes(30);
 
     private async Task AllIdle(CancellationToken cancellation)
     {
-        // Quiet work is done in microseconds, a round trip in a millisecond: turn a little before waiting for the next millisecond.
-        var spin = new SpinWait();
-        while (_lives.Any(life => !life.IsIdle))
+        // Quiet work is done in microseconds, a round trip in a millisecond: let others have their turn a few times before waiting for the next millisecond.
+        var checkedUpTo = 0;
+        for (var turns = 0; ; turns++)
         {
-            cancellation.ThrowIfCancellationRequested();
-            if (spin.NextSpinWillYield && spin.Count > 40)
+            // Whoever is idle stays so until the clock moves, but for a call from the service, which can as well be heard a step later.
+            while (checkedUpTo < _lives.Count && _lives[checkedUpTo].IsIdle)
             {
-                await Task.Delay(TimeSpan.FromMilliseconds(1), cancellation);
+                checkedUpTo++;
+            }
+
+            if (checkedUpTo == _lives.Count)
+            {
+                return;
+            }
+
+            cancellation.ThrowIfCancellationRequested();
+            if (turns < 50)
+            {
+                await Task.Yield();
             }
             else
             {
-                spin.SpinOnce(-1);
+                await Task.Delay(TimeSpan.FromMilliseconds(1), cancellation);
             }
         }
     }

@@ -12,8 +12,8 @@ namespace Bandejo.Server.Devices;
 /// <summary>Takes in what a device says at a check-in.</summary>
 internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
 {
-    /// <summary>How much "last heard" may lag behind on disk.</summary>
-    private static readonly TimeSpan LastHeardLag = TimeSpan.FromMinutes(30);
+    /// <summary>How much "last heard" may lag behind on disk: a few check-ins, so that most of them write nothing.</summary>
+    private TimeSpan LastHeardLag { get; } = TimeSpan.FromSeconds(Math.Max(1800, 6.0 * options.CheckInSeconds));
 
     /// <summary>
     /// One check-in. Refused as a whole where any part of it does not belong to this device; nothing is changed then. With nothing new it touches no disk.

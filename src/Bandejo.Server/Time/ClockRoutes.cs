@@ -46,7 +46,7 @@ internal static class ClockRoutes
 
     public static void MapClock(this RouteGroupBuilder api, WebApplication app)
     {
-        api.MapGet("/clock", (FleetWorld world, ServiceClock clock) => Results.Ok(clock.Info(world.Now)))
+        api.MapGet("/clock", (ServiceClock clock) => Results.Ok(clock.Info()))
             .ForAll().WithSummary("What time it is for the service").Produces<ClockInfo>();
         api.MapPost("/clock", async (FleetWorld world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request) => (await Set(world, clock, ticker, context, request)).Answer())
             .For().WithSummary("Sets a demo clock's speed, or brings it forward; answers when what is due by then has been looked at").Produces<ClockInfo>();
@@ -77,6 +77,6 @@ internal static class ClockRoutes
             return (Outcome<bool>)true;
         });
         await ticker.Look(context.RequestAborted);
-        return said.Ok ? clock.Info(world.Now) : said.Failure!;
+        return said.Ok ? clock.Info() : said.Failure!;
     }
 }

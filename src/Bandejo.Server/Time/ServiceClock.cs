@@ -15,7 +15,17 @@ internal sealed class ServiceClock(string? file, DemoClock? demo)
     /// <summary>How many times as fast as the real time it runs.</summary>
     public double Speed => demo?.Reading.Speed ?? 1;
 
-    public ClockInfo Info(DateTimeOffset now) => new(now, Speed, IsDemo, demo?.Reading.Goal);
+    /// <summary>The clock as it is answered. A goal that nobody leads to any more is reached at once.</summary>
+    public ClockInfo Info()
+    {
+        if (file is not null && demo?.Reading.Goal is not null && !ClockFile.IsLed(file))
+        {
+            ClockFile.Change(file, (before, real) => before.Goal is { } goal ? new ClockReading(goal, real, before.Speed) : before);
+            demo.Reread();
+        }
+
+        return new ClockInfo(demo?.GetUtcNow() ?? TimeProvider.System.GetUtcNow(), Speed, IsDemo, demo?.Reading.Goal);
+    }
 
     /// <summary>Takes over what others did to the clock, at once.</summary>
     public void Reread() => demo?.Reread();
