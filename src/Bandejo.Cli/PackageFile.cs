@@ -88,6 +88,6 @@ internal static class PackageFile
     private static HashSet<string> Named(string document)
     {
         var read = System.Text.Json.JsonSerializer.Deserialize(document, Contract.ContractJson.Default.PackageDocument)!;
-        return [.. read.Variants.SelectMany(variant => variant.Files).Select(file => file.Sha256)];
+        return [.. read.Variants.SelectMany(variant => variant.Files).Append(read.Icon).OfType<Contract.Device.DocumentFile>().Select(file => file.Sha256)];
     }
 }

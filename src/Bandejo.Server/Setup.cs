@@ -85,6 +85,7 @@ internal static class Setup
         services.AddSingleton<Gauges>();
 
         var app = builder.Build();
+        app.UseCheckIns();
         app.UseProblems();
         app.UseClockHeader();
         app.UseRateLimiter();

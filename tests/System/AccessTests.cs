@@ -23,6 +23,7 @@ public sealed class AccessTests
         PATCH  /api/v1/accounts/{account}                    administrator
         POST   /api/v1/account/signing-keys                  packager
         GET    /api/v1/apps                                  all
+        GET    /api/v1/apps/{app}/icon                       all
         GET    /api/v1/packages                              all
         GET    /api/v1/packages/{package}                    all
         GET    /api/v1/schemas/package                       all

@@ -2,7 +2,8 @@ namespace Bandejo.Contract.Device;
 
 /// <summary><c>package.json</c>: all that a device needs to know of a package. Its bytes are what is signed; their SHA-256 names the package.</summary>
 /// <param name="Format">The version of this form, 1.</param>
-public sealed record PackageDocument(int Format, string App, string Name, string Version, string Publisher, string Category, string Summary, IReadOnlyList<string> Replaces, IReadOnlyList<DocumentVariant> Variants);
+/// <param name="Icon">A picture for the catalogue; devices do not fetch it.</param>
+public sealed record PackageDocument(int Format, string App, string Name, string Version, string Publisher, string Category, string Summary, IReadOnlyList<string> Replaces, IReadOnlyList<DocumentVariant> Variants, DocumentFile? Icon = null);
 
 /// <summary>The part for one kind of device.</summary>
 public sealed record DocumentVariant(string Name, string Fits, string Requires, IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack);

@@ -19,6 +19,9 @@ public sealed record Manifest
 
     public string Summary { get; init; } = "";
 
+    /// <summary>A picture for the catalogue, SVG or PNG, by its path in the package folder; null for none.</summary>
+    public string? Icon { get; init; }
+
     /// <summary>Slugs of apps that are taken away before this one is installed.</summary>
     public IReadOnlyList<string> Replaces { get; init; } = [];
 

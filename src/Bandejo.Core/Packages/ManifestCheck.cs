@@ -11,6 +11,9 @@ public sealed record PayloadFile(string Path, long Size, string Sha256);
 /// <summary>Finds the usual mistakes that the form of a manifest does not show.</summary>
 public static class ManifestCheck
 {
+    /// <summary>The largest icon, in bytes.</summary>
+    public const int MaxIcon = 64 * 1024;
+
     /// <summary>Errors and warnings of a manifest together with the files beside it.</summary>
     public static IReadOnlyList<Finding> Check(Manifest manifest, IReadOnlyList<PayloadFile> files)
     {
@@ -28,7 +31,8 @@ public static class ManifestCheck
             CheckVariant(manifest.Variants[i], $"variants[{i}]", files, findings);
         }
 
-        var used = manifest.Variants.SelectMany(variant => FilesOf(variant, files)).Select(file => file.Path).ToHashSet(StringComparer.Ordinal);
+        CheckIcon(manifest, files, findings);
+        var used = manifest.Variants.SelectMany(variant => FilesOf(variant, files)).Select(file => file.Path).Append(manifest.Icon ?? "").ToHashSet(StringComparer.Ordinal);
         foreach (var file in files.Where(file => !used.Contains(file.Path)))
         {
             findings.Add(new Finding($"'{file.Path}' lies in the folder, but no variant uses it; it is left out.", file.Path) { IsWarning = true });
@@ -40,6 +44,24 @@ public static class ManifestCheck
     /// <summary>The files that a variant takes along, each once, in the order of their paths.</summary>
     public static IReadOnlyList<PayloadFile> FilesOf(Variant variant, IReadOnlyList<PayloadFile> files) =>
         [.. files.Where(file => variant.Files.Any(pattern => Takes(pattern, file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+
+    private static void CheckIcon(Manifest manifest, IReadOnlyList<PayloadFile> files, List<Finding> findings)
+    {
+        if (manifest.Icon is not { } icon)
+        {
+            return;
+        }
+
+        if (files.FirstOrDefault(file => file.Path == icon) is not { } file)
+        {
+            var near = Suggest.Nearest(icon, files.Select(each => each.Path));
+            findings.Add(new Finding($"There is no file '{icon}' in the folder." + (near is null ? "" : $" Did you mean '{near}'?"), "icon"));
+        }
+        else if (file.Size > MaxIcon || !(icon.EndsWith(".svg", StringComparison.Ordinal) || icon.EndsWith(".png", StringComparison.Ordinal)))
+        {
+            findings.Add(new Finding($"An icon is an .svg or .png file of at most {MaxIcon / 1024} KiB; '{icon}' is not.", "icon"));
+        }
+    }
 
     private static bool Takes(string pattern, string path) =>
         pattern == "**" || (pattern.EndsWith("/**", StringComparison.Ordinal) ? path.StartsWith(pattern[..^2], StringComparison.Ordinal) : path == pattern);

@@ -10,7 +10,7 @@ namespace Bandejo.Core.Packages;
 public sealed class ManifestReader
 {
     /// <summary>The keys at the top, in a variant, in a step and in a presence check; the published schema has the same.</summary>
-    public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "replaces", "variants"];
+    public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "variants"];
 
     public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "install", "remove", "present", "put-back"];
 
@@ -64,6 +64,7 @@ public sealed class ManifestReader
             Publisher = _form.Text(root, "publisher", "", must: false) ?? "",
             Category = _form.Text(root, "category", "", must: false) ?? "",
             Summary = _form.Text(root, "summary", "", must: false, max: 2000) ?? "",
+            Icon = _form.Text(root, "icon", "", must: false),
             Replaces = replaces,
             Variants = Variants(root),
         };

@@ -124,7 +124,8 @@ internal static class Authentication
         }
     }
 
-    private static string? BearerOf(HttpRequest request)
+    /// <summary>The bearer token of a request; null where it has none.</summary>
+    public static string? BearerOf(HttpRequest request)
     {
         var header = request.Headers.Authorization.ToString();
         return header.StartsWith("Bearer ", StringComparison.Ordinal) && header.Length is > 7 and < 4096 ? header[7..] : null;

@@ -21,11 +21,13 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     private const string SealKeySetting = "key.seal";
     private const string TokenKeySetting = "key.device-token";
     private const string DeviceIssuer = "bandejo";
+    private const int MostKnownTokens = 150_000;
 
     /// <summary>How long a device token is good: at least half an hour, and long enough for a dozen check-ins, so that devices that come seldom do not sign in each time.</summary>
     public TimeSpan DeviceTokenLife { get; } = TimeSpan.FromSeconds(Math.Max(1800, 12.0 * devices.CheckInSeconds));
 
     private readonly JsonWebTokenHandler _tokens = new() { SetDefaultTimesOnTokenCreation = false };
+    private readonly System.Collections.Concurrent.ConcurrentDictionary<string, (string Device, DateTimeOffset Expires)> _knownTokens = new(StringComparer.Ordinal);
     private ECDsaSecurityKey? _seal;
     private SymmetricSecurityKey? _deviceTokens;
 
@@ -76,8 +78,14 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     });
 
     /// <summary>Whose device token this is; null where it does not hold.</summary>
-    public async Task<string?> DeviceOf(string token)
+    public async ValueTask<string?> DeviceOf(string token)
     {
+        // A token that held once holds until it expires; looking at its signature again would only cost time.
+        if (_knownTokens.TryGetValue(token, out var known))
+        {
+            return known.Expires > time.GetUtcNow() ? known.Device : null;
+        }
+
         var result = await _tokens.ValidateTokenAsync(token, new TokenValidationParameters
         {
             ValidIssuer = DeviceIssuer,
@@ -86,7 +94,18 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
             ValidAlgorithms = [SecurityAlgorithms.HmacSha256],
             LifetimeValidator = (_, expires, _, _) => expires > time.GetUtcNow().UtcDateTime,
         });
-        return result.IsValid ? result.Claims["sub"] as string : null;
+        if (!result.IsValid || result.Claims["sub"] is not string device)
+        {
+            return null;
+        }
+
+        if (_knownTokens.Count >= MostKnownTokens)
+        {
+            _knownTokens.Clear();
+        }
+
+        _knownTokens[token] = (device, new DateTimeOffset(result.SecurityToken.ValidTo, TimeSpan.Zero));
+        return device;
     }
 
     /// <summary>Whether an assertion (RFC 7523) was signed by a key, for us, and is fresh. Returns its identity, which must not be seen twice.</summary>

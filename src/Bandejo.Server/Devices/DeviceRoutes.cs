@@ -20,8 +20,6 @@ internal static class DeviceRoutes
         open.MapPost("/token", async (DeviceTokenRequest request, Joining joining) => (await joining.Token(request)).Answer());
 
         var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
-        device.MapPost("/check-in", async (CheckInRequest request, HttpContext context, CheckIns checkIns) =>
-            (await checkIns.Take(context.Person(), request)).Answer());
         device.MapGet("/hail", Hail);
         device.MapGet("/files/{sha256}", (string sha256, FileStore files) => IsDigest(sha256) && files.Find(sha256) is { } path
             ? Results.File(path, "application/octet-stream", enableRangeProcessing: true, entityTag: new($"\"{sha256}\""))

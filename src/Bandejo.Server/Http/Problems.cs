@@ -46,17 +46,7 @@ internal static partial class Problems
     /// <summary>Gives every refusal a body, and every bug an answer that shows nothing of its insides.</summary>
     public static void UseProblems(this WebApplication app)
     {
-        app.UseExceptionHandler(handler => handler.Run(context =>
-        {
-            var error = context.Features.Get<IExceptionHandlerFeature>()?.Error;
-            return error switch
-            {
-                BadHttpRequestException bad => Write(context, bad.StatusCode, "invalid", Plain(bad)),
-                StoreException => Write(context, 503, "not-ready", "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
-                IOException => Write(context, 503, "not-ready", "The service cannot write to its disk at the moment; nothing was changed. Try again shortly."),
-                _ => Unexpected(app.Logger, context, error),
-            };
-        }));
+        app.UseExceptionHandler(handler => handler.Run(context => Handle(context, app.Logger, context.Features.Get<IExceptionHandlerFeature>()?.Error)));
         app.UseStatusCodePages(context =>
         {
             var status = context.HttpContext.Response.StatusCode;
@@ -73,6 +63,15 @@ internal static partial class Problems
             });
         });
     }
+
+    /// <summary>Answers for an exception.</summary>
+    public static Task Handle(HttpContext context, ILogger log, Exception? error) => error switch
+    {
+        BadHttpRequestException bad => Write(context, bad.StatusCode, "invalid", Plain(bad)),
+        StoreException => Write(context, 503, "not-ready", "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
+        IOException => Write(context, 503, "not-ready", "The service cannot write to its disk at the moment; nothing was changed. Try again shortly."),
+        _ => Unexpected(log, context, error),
+    };
 
     private static string Forbidden(HttpContext context)
     {

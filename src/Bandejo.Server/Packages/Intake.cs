@@ -122,7 +122,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return document.Failure!;
         }
 
-        var named = document.Value.Variants.SelectMany(variant => variant.Files).Select(file => file.Sha256).ToHashSet(StringComparer.Ordinal);
+        var named = Documents.FilesOf(document.Value).Select(file => file.Sha256).ToHashSet(StringComparer.Ordinal);
         if (content.Files.Keys.FirstOrDefault(file => !named.Contains(file)) is { } extra)
         {
             return new Failure(ErrorKind.Invalid, $"The package file holds the payload file {extra[..12]}…, which its document does not name.");
@@ -146,7 +146,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
     private Outcome<bool> KeepFiles(ZipArchive archive, Container.Content content, PackageDocument document)
     {
-        var named = document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256, file => file.Size);
+        var named = Documents.FilesOf(document).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256, file => file.Size);
         // First look through everything, then keep: a bad file must not leave half a package behind.
         foreach (var (sha256, size) in named)
         {
@@ -215,21 +215,21 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
                 return new Failure(ErrorKind.Invalid, "The document of the package file is not one of format 1, or lacks app, version or variants.");
             }
 
-            foreach (var variant in document.Variants)
+            foreach (var file in Documents.FilesOf(document))
             {
-                foreach (var file in variant.Files)
+                if (SafePath.Problem(file.Path) is { } problem)
                 {
-                    if (SafePath.Problem(file.Path) is { } problem)
-                    {
-                        return new Failure(ErrorKind.Invalid, $"'{file.Path}' {problem}");
-                    }
-
-                    if (!SafePath.IsSha256(file.Sha256) || file.Size < 0)
-                    {
-                        return new Failure(ErrorKind.Invalid, $"'{file.Path}' has no valid digest or size.");
-                    }
+                    return new Failure(ErrorKind.Invalid, $"'{file.Path}' {problem}");
                 }
 
+                if (!SafePath.IsSha256(file.Sha256) || file.Size < 0)
+                {
+                    return new Failure(ErrorKind.Invalid, $"'{file.Path}' has no valid digest or size.");
+                }
+            }
+
+            foreach (var variant in document.Variants)
+            {
                 if (Rule.Parse(variant.Fits) is { Ok: false } fits)
                 {
                     return fits.Failure!;

@@ -4,6 +4,7 @@ using Bandejo.Core.Packages;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
+using Bandejo.Store;
 
 namespace Bandejo.Server.Packages;
 
@@ -13,6 +14,7 @@ internal static class PackageRoutes
     public static void MapPackages(this RouteGroupBuilder api)
     {
         api.MapGet("/apps", (FleetWorld world) => Results.Ok(world.Read(Catalogue.Apps))).ForAll().WithSummary("All apps").Produces<IReadOnlyList<AppInfo>>();
+        api.MapGet("/apps/{app}/icon", Icon).ForAll().WithSummary("The picture of an app, from its newest package that has one").Produces<byte[]>(200, "image/svg+xml", "image/png");
         api.MapGet("/packages", (FleetWorld world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(each, app, cursor, limit))))
             .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
         api.MapGet("/packages/{package}", (FleetWorld world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
@@ -41,5 +43,20 @@ internal static class PackageRoutes
         api.MapPost("/packages/{package}/withdraw", async (FleetWorld world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), change => Life.Withdraw(change, keys, package, request.Reason ?? ""))).Answer())
             .For(Roles.Packager).WithSummary("Withdraws a package for good and stops its deployments").Produces<PackageDetails>();
+    }
+
+    private static IResult Icon(FleetWorld world, FileStore files, HttpContext context, string app)
+    {
+        var icon = world.Read(each => each.Packages.Values.Where(package => package.Stored.App == app && package.Document.Icon is not null).OrderByDescending(package => package.Version).FirstOrDefault()?.Document.Icon);
+        if (icon is null || files.Find(icon.Sha256) is not { } path)
+        {
+            return Problems.Of(new Failure(ErrorKind.NotFound, $"No package of '{app}' has an icon."));
+        }
+
+        // A picture from a package is not ours: opened by itself, it may neither run nor load anything.
+        context.Response.Headers.ContentSecurityPolicy = "default-src 'none'; style-src 'unsafe-inline'; sandbox";
+        context.Response.Headers.XContentTypeOptions = "nosniff";
+        context.Response.Headers.CacheControl = "private, max-age=300";
+        return Results.File(path, icon.Path.EndsWith(".svg", StringComparison.Ordinal) ? "image/svg+xml" : "image/png", entityTag: new($"\"{icon.Sha256}\""));
     }
 }

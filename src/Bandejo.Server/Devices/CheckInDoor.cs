@@ -1,0 +1,78 @@
+using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
+using Bandejo.Contract.Device;
+using Bandejo.Core;
+using Bandejo.Server.Access;
+using Bandejo.Server.Http;
+using Microsoft.AspNetCore.Http.Json;
+using Microsoft.Extensions.Options;
+
+namespace Bandejo.Server.Devices;
+
+/// <summary>
+/// Answers check-ins before anything else looks at a request: they are nearly all of what comes in, and take none of the ways that people's requests take
+/// (cookies, roles, rate limits, routing).
+/// </summary>
+internal static class CheckInDoor
+{
+    private const string Path = DeviceProtocol.Prefix + "/check-in";
+
+    public static void UseCheckIns(this WebApplication app)
+    {
+        var form = app.Services.GetRequiredService<IOptions<JsonOptions>>().Value.SerializerOptions;
+        var asked = (JsonTypeInfo<CheckInRequest>)form.GetTypeInfo(typeof(CheckInRequest));
+        var answered = (JsonTypeInfo<CheckInAnswer>)form.GetTypeInfo(typeof(CheckInAnswer));
+        var keys = app.Services.GetRequiredService<SiteKeys>();
+        var checkIns = app.Services.GetRequiredService<CheckIns>();
+        app.Use((context, next) => context.Request.Path.Equals(Path, StringComparison.Ordinal) && HttpMethods.IsPost(context.Request.Method) ? Answer(context) : next(context));
+
+        async Task Answer(HttpContext context)
+        {
+            try
+            {
+                var device = Authentication.BearerOf(context.Request) is { } token ? await keys.DeviceOf(token) : null;
+                var outcome = device is null
+                    ? new Failure(ErrorKind.Unauthenticated, "The device token is missing or does not hold; ask for a new one.")
+                    : await checkIns.Take(device, await Read(context.Request));
+                if (!outcome.Ok)
+                {
+                    await Problems.Of(outcome.Failure!).ExecuteAsync(context);
+                    return;
+                }
+
+                context.Response.ContentType = "application/json; charset=utf-8";
+                await JsonSerializer.SerializeAsync(context.Response.BodyWriter, outcome.Value, answered, context.RequestAborted);
+            }
+            catch (OperationCanceledException) when (context.RequestAborted.IsCancellationRequested)
+            {
+                // The device has gone away; it sends the same again.
+            }
+            catch (Exception error) when (!context.Response.HasStarted)
+            {
+                await Problems.Handle(context, app.Logger, error);
+            }
+        }
+
+        async ValueTask<CheckInRequest> Read(HttpRequest request)
+        {
+            if (request.ContentLength > DeviceProtocol.MaxMessage)
+            {
+                throw new BadHttpRequestException("The check-in is larger than is taken here.", 413);
+            }
+
+            if (!request.HasJsonContentType())
+            {
+                throw new BadHttpRequestException("Send JSON with the content type application/json.", 415);
+            }
+
+            try
+            {
+                return await JsonSerializer.DeserializeAsync(request.BodyReader, asked, request.HttpContext.RequestAborted) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
+            }
+            catch (JsonException error)
+            {
+                throw new BadHttpRequestException("The check-in is not readable.", 400, error);
+            }
+        }
+    }
+}
