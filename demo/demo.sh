@@ -1,71 +1,58 @@
 #!/usr/bin/env bash
-# The service with something to see: accounts, packages, six machines with their agents; one rollout done, one halted by its rule, one waiting for approval.
-# Starts again on the data it left; `make demo-reset` forgets it.
+# The service with something to see: Orrin County Libraries with 420 devices, two and a half weeks of history, and a demo clock on which an hour takes a
+# minute. Starts again where it stopped; `make demo-reset` forgets it.
 set -euo pipefail
 SITE="${BANDEJO_DEMO:-$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)/.data/demo}"
 LISTEN="${BANDEJO_DEMO_LISTEN:-http://127.0.0.1:7410}"
+CLOCK="$SITE/clock.json"
+CHECK_IN_SECONDS=14400
+SPEED=60
 source "$(dirname "${BASH_SOURCE[0]}")/site.sh"
-trap 'echo; echo "Ending; the data stays in .data/demo."; stop_all; exit 0' INT TERM
-trap stop_all EXIT
+source "$(dirname "${BASH_SOURCE[0]}")/history.sh"
+workshop=(HQ-WORK-001 HQ-WORK-002)
 
-machines=(HQ-TEST-001 HQ-TEST-002 ALD-DESK-001 ALD-DESK-002 BRM-DESK-001 BUS-02-LAP-3)
-
-fill() {
-    echo "First start: making accounts, packages, machines and a little history"
-    password_of root-admin | as root-admin sign-in root-admin >/dev/null
-    person ines packager
-    person tomas operator
-    person ruth approver
-    person oskar approver
-    person desk viewer
-    as tomas group new test-desks --name "Test desks" --testing >/dev/null
-    as tomas group new branches --name "Branches" >/dev/null
-    as tomas group new outreach --name "Bookbus and outreach" >/dev/null
-    machine HQ-TEST-001 test-desks desk "Bindery 9"
-    machine HQ-TEST-002 test-desks desk "Folio 4"
-    machine ALD-DESK-001 branches desk "Folio 4"
-    machine ALD-DESK-002 branches desk "Bindery 9"
-    machine BRM-DESK-001 branches desk "Folio 4"
-    machine BUS-02-LAP-3 outreach laptop "Vellum 13"
-    as tomas group new desks --name "All desks" --rule 'kind is "desk"' >/dev/null
-    as tomas group new everyone --name "Every machine" --rule 'yes' >/dev/null
-    for package in "$here"/demo/packages/*/; do as ines package build "$package" >/dev/null; done
-    as root-admin package release "foldline 7.1.0" --reason "no trial bench yet" >/dev/null
-    as root-admin package release "foldline 7.2.0" --reason "no trial bench yet" >/dev/null
-    as root-admin package release "marlin-runtime 2.4.1" --reason "no trial bench yet" >/dev/null
+# Between a stop and the next start no time passes in the demo.
+finish() {
+    trap - INT TERM EXIT
+    [ -e "$SITE/.filled" ] && as root-admin clock set --speed 0 >/dev/null 2>&1
+    stop_all
 }
+trap 'echo; echo "Ending; the data stays in $SITE."; finish; exit 0' INT TERM
+trap finish EXIT
 
-stories() {
-    as tomas deployment start "foldline 7.1.0" --to everyone --name "Foldline 7.1.0 for everyone" --yes >/dev/null
-    as desk deployment watch "Foldline 7.1.0 for everyone" >/dev/null
-    # One machine has no room left when the runtime comes; the rollout halts by its rule. The room is there again afterwards, so a retry helps.
-    touch "$SITE/machines/ALD-DESK-002/run/disk-full"
-    as tomas deployment start "marlin-runtime 2.4.1" --to everyone --name "Marlin Runtime for everyone" --halt "1 failed" --tries 1 --yes \
-        --wave "Test desks: group test-desks; 100 % met" --wave "Everyone: everyone else" >/dev/null
-    as desk deployment watch "Marlin Runtime for everyone" >/dev/null || true
-    rm "$SITE/machines/ALD-DESK-002/run/disk-full"
-    as tomas deployment start "foldline 7.2.0" --to desks --name "Foldline 7.2.0 for every desk" --deadline 3d --yes \
-        --wave "Test desks: group test-desks; 100 % met, then approval" --wave "Branches: everyone else" >/dev/null
-    as desk deployment watch "Foldline 7.2.0 for every desk" --until approval >/dev/null
-    touch "$SITE/.filled"
-}
+# clock AT: a clock that stands still at a moment.
+clock() { printf '{"at":"%s","since":"%s","speed":0}' "$1" "$(date -u +%FT%TZ)" >"$CLOCK"; }
 
 if [ -e "$SITE/service" ] && [ ! -e "$SITE/.filled" ]; then
     echo "An earlier first start was cut short; beginning anew."
     rm -rf "$SITE"
 fi
-if [ ! -e "$SITE/service" ]; then
+if [ -e "$SITE/.filled" ]; then
+    # After a kill the clock would jump by all the time that has passed since; it goes on from the last thing that happened.
+    grep -q '"speed":0[,}]' "$CLOCK" || clock "$(tail -1 "$SITE/fleet/record.jsonl" | sed -E 's/^\{"at":"([^"]+)".*/\1/')"
     start_service
-    fill
+    start_fleet "$here/demo/fleet.yaml"
 else
+    # The story ends on a Wednesday morning, the last one there was, so that offices are open when the demo begins.
+    BASE=$(date -u -d "$(date -u +%F) - $((($(date -u +%u) + 4) % 7 + 16)) days" +%F)
+    mkdir -p "$SITE"
+    clock "${BASE}T06:30:00Z"
+    echo "First start: two and a half weeks of history are played through, from $BASE on. This takes about a minute."
     start_service
+    play_history
+    for name in "${workshop[@]}"; do machine "$name" workshop desk "Folio 5"; done
+    touch "$SITE/.filled"
 fi
-for name in "${machines[@]}"; do start_agent "$name"; done
-[ -e "$SITE/.filled" ] || stories
+for name in "${workshop[@]}"; do start_agent "$name"; done
+quietly as root-admin clock set --speed "$SPEED"
+if [ ! -e "$SITE/.opened" ]; then
+    start "foldline 7.1.0" --to workshop --name "Foldline 7.1.0 for the workshop"
+    touch "$SITE/.opened"
+fi
 
 cat <<EOF
 
-Bandejo is at $LISTEN with ${#machines[@]} machines. Ctrl-C ends it; 'make demo' goes on where it was.
+Bandejo is at $LISTEN with $(($(grep -c '"what":"joined"' "$SITE/fleet/record.jsonl") + ${#workshop[@]})) devices. $(as desk clock show). Ctrl-C ends it; 'make demo' goes on where it was.
 
 Sign in from another terminal (the passwords of the demo are NAME-of-orrin-county):
   export PATH=$out:\$PATH
@@ -73,5 +60,6 @@ Sign in from another terminal (the passwords of the demo are NAME-of-orrin-count
   bandejo deployment list
 
 tomas runs rollouts, ines builds packages, ruth and oskar approve, desk only looks, root-admin may do everything.
+Within the next minutes a gate passes, a desk fails, and somebody must approve: bandejo deployment watch "Foldline 7.2.0 for every desk"
 EOF
 wait "$service"

@@ -109,6 +109,11 @@ public sealed class DemoClock : TimeProvider, IDisposable
 
     public void Dispose()
     {
+        if (_isEnding)
+        {
+            return;
+        }
+
         _isEnding = true;
         _watcher?.Dispose();
         _changed.Set();

@@ -25,6 +25,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
     private Stream? _hails;
     private StreamReader? _hailReader;
 
+    /// <summary>How many calls were heard on the line.</summary>
+    public int HailsHeard { get; private set; }
+
     /// <summary>The device's identity; empty before it has joined.</summary>
     public string DeviceId { get; set; } = "";
 
@@ -59,6 +62,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                 var line = await _hailReader.ReadLineAsync(cancellation) ?? throw new LinkException("The line to the service was closed.", 0);
                 if (line.StartsWith("data:", StringComparison.Ordinal))
                 {
+                    HailsHeard++;
                     return;
                 }
             }

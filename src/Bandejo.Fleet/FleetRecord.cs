@@ -30,7 +30,7 @@ internal sealed record RecordLine(DateTimeOffset At, string Device, string What)
 
     public string? Version { get; init; }
 
-    /// <summary>For <c>step-began</c>: when the service last answered a check-in of this device; null where it has not since the fleet was started.</summary>
+    /// <summary>For <c>step-began</c> and the beginning of an attempt: when the service last answered a check-in of this device; null where it has not since the fleet was started.</summary>
     public DateTimeOffset? HeardAt { get; init; }
 
     /// <summary>For <c>step-ended</c>: the exit code; null where it was ended.</summary>

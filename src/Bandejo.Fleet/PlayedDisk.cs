@@ -23,14 +23,15 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     private readonly SharedContent _shared;
     private readonly Action<RecordLine> _write;
     private readonly Func<DateTimeOffset> _now;
+    private readonly Func<DateTimeOffset?> _heardAt;
     private readonly double _free;
     private FactReport? _report;
     private int _starts;
 
     /// <summary>Makes the disk as it is when the device is first switched on.</summary>
-    public PlayedDisk(string name, string site, DeviceKind kind, Chance chance, IReadOnlyDictionary<string, PlayedApp> apps, SharedContent shared, Func<DateTimeOffset> now, Action<RecordLine> write)
+    public PlayedDisk(string name, string site, DeviceKind kind, Chance chance, IReadOnlyDictionary<string, PlayedApp> apps, SharedContent shared, Func<DateTimeOffset> now, Func<DateTimeOffset?> heardAt, Action<RecordLine> write)
     {
-        (Name, _apps, _shared, _now, _write) = (name, apps, shared, now, write);
+        (Name, _apps, _shared, _now, _heardAt, _write) = (name, apps, shared, now, heardAt, write);
         foreach (var (fact, value) in kind.Facts)
         {
             _facts[fact] = value;
@@ -194,7 +195,7 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
 
     public void Append(JournalEntry entry)
     {
-        _write(new RecordLine(_now(), Name, "journal") { Entry = entry });
+        _write(new RecordLine(_now(), Name, "journal") { Entry = entry, HeardAt = entry is AttemptBegan ? _heardAt() : null });
         _journal.Add(entry);
     }
 

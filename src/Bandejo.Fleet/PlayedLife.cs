@@ -7,7 +7,15 @@ using Microsoft.IdentityModel.Tokens;
 namespace Bandejo.Fleet;
 
 /// <summary>What all devices of a fleet have in common.</summary>
-internal sealed record FleetParts(FleetScript Script, HttpClient Http, TimeProvider Time, FleetRecord Record, SharedContent Content, IReadOnlyDictionary<string, string> Codes, SemaphoreSlim Joining);
+internal sealed record FleetParts(FleetScript Script, HttpClient Http, TimeProvider Time, FleetRecord Record, SharedContent Content, IReadOnlyDictionary<string, string> Codes, SemaphoreSlim Joining)
+{
+    private long _hails;
+
+    /// <summary>How many calls of the service the devices have heard.</summary>
+    public long Hails => Interlocked.Read(ref _hails);
+
+    public void Hailed() => Interlocked.Increment(ref _hails);
+}
 
 /// <summary>One device from day to day: switched on and off, joining, and working with the same engine as a real agent.</summary>
 internal sealed class PlayedLife
@@ -32,7 +40,7 @@ internal sealed class PlayedLife
     {
         (_fleet, _kind, Name) = (fleet, kind, name);
         _chance = new Chance(fleet.Script.Seed);
-        _disk = new PlayedDisk(name, site, kind, _chance, fleet.Script.Apps, fleet.Content, () => Now, fleet.Record.Write);
+        _disk = new PlayedDisk(name, site, kind, _chance, fleet.Script.Apps, fleet.Content, () => Now, () => HeardAt, fleet.Record.Write);
         _processes = new PlayedProcesses(_disk, fleet.Script.Apps, _chance, this);
         _user = new PlayedUser(_disk, fleet.Script.Apps, _chance, this);
     }
@@ -104,6 +112,9 @@ internal sealed class PlayedLife
         _fleet.Record.Write(line);
         return line;
     }
+
+    /// <summary>The service has called, and is about to be answered.</summary>
+    public void Hailed() => _fleet.Hailed();
 
     /// <summary>Lets a length of time pass, in a way that whoever leads the clock knows of.</summary>
     public async Task Sleep(TimeSpan length, CancellationToken cancellation)

@@ -43,7 +43,13 @@ internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kin
             await Task.Delay(back - life.Now, life.Time, cancellation);
         }
 
+        var heard = inner.HailsHeard;
         await inner.AwaitHail(cancellation);
+        if (inner.HailsHeard > heard)
+        {
+            life.Hailed();
+        }
+
         Reach();
     }
 

@@ -8,6 +8,8 @@ internal sealed class Playing
 {
     private readonly IReadOnlyList<PlayedLife> _lives;
     private readonly FleetParts _parts;
+    private long _rung;
+    private long _expected;
 
     private Playing(FleetParts parts, IReadOnlyList<PlayedLife> lives) => (_parts, _lives) = (parts, lives);
 
@@ -122,11 +124,29 @@ internal sealed class Playing
         }
     }
 
+    /// <summary>Waits until the service has done what was due, and until its calls have come to the devices.</summary>
     private async Task ServiceLooked(CancellationToken cancellation)
     {
         try
         {
-            using var response = await _parts.Http.GetAsync(new Uri("healthz/looked", UriKind.Relative), cancellation);
+            var text = await _parts.Http.GetStringAsync(new Uri("healthz/looked", UriKind.Relative), cancellation);
+            var rung = long.Parse(text, CultureInfo.InvariantCulture);
+            var more = rung - _rung;
+            _rung = rung;
+            _expected += Math.Max(0, more);
+            for (var patience = 0; patience < 40 && _parts.Hails < _expected; patience++)
+            {
+                await Task.Delay(TimeSpan.FromMilliseconds(1), cancellation);
+            }
+
+            if (more > 0)
+            {
+                // A device that has heard the call needs a moment to wake.
+                await Task.Delay(TimeSpan.FromMilliseconds(1), cancellation);
+            }
+
+            // A call on a line that nobody holds any more is not waited for again.
+            _expected = _parts.Hails;
         }
         catch (HttpRequestException)
         {

@@ -50,8 +50,8 @@ async Task<int> Play(ParseResult parsed, CancellationToken cancellation)
     using var http = new HttpClient(handler) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(100) };
     using var joining = new SemaphoreSlim(32);
     var playing = Playing.Prepare(new FleetParts(read, http, demo ?? TimeProvider.System, record, new SharedContent(Path.Combine(parsed.GetValue(data)!, "content")), known, joining), lines);
-    Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{playing.Lives.Count} devices play for {address}{(lines.Count > 0 ? $", going on after {lines.Count} lines of their record" : "")}{(demo is null ? "" : $"; their clock shows {demo.GetUtcNow():yyyy-MM-dd HH:mm} UTC and runs {demo.Reading.Speed:0.###} times as fast as the real time")}"));
     using var led = parsed.GetValue(lead) ? ClockFile.TakeLead(parsed.GetValue(clock) ?? throw new InvalidDataException("--lead needs --demo-clock FILE.")) ?? throw new IOException("Somebody else leads this clock.") : null;
+    Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{playing.Lives.Count} devices play for {address}{(lines.Count > 0 ? $", going on after {lines.Count} lines of their record" : "")}{(demo is null ? "" : $"; their clock shows {demo.GetUtcNow():yyyy-MM-dd HH:mm} UTC and runs {demo.Reading.Speed:0.###} times as fast as the real time")}"));
     var all = playing.Play(cancellation);
     await await Task.WhenAny(all, led is null ? all : playing.Lead(parsed.GetValue(clock)!, demo!, cancellation));
     return 0;

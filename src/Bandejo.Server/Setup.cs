@@ -53,7 +53,7 @@ internal static class Setup
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024 });
         services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton<Hails>();
-        services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddHostedService<HailWatch>();
+        services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
         services.AddSignIn(isDemo: options.Listen.StartsWith("http://", StringComparison.Ordinal));
         services.AddRateLimiter(limits =>

@@ -14,6 +14,9 @@ namespace Bandejo.Server.Deployments;
 /// </summary>
 internal static class Engine
 {
+    /// <summary>How long a device that waits for a restart may be silent.</summary>
+    private static readonly TimeSpan RestartPatience = TimeSpan.FromDays(4);
+
     /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
     public static void WeighDevice(WorldChange change, DeviceEntry device)
     {
@@ -335,11 +338,11 @@ internal static class Engine
             case TargetState.Retry:
                 deployment.LookAt = Sooner(deployment.LookAt, target.Next);
                 break;
-            case TargetState.Working or TargetState.Restart when change.Now - heard >= deployment.Plan.LostAfter:
+            case TargetState.Working or TargetState.Restart when change.Now - heard >= LostAfter(change.World, deployment, target.State):
                 Happen(change, deployment, device, new Happening(TargetEvent.FellSilent, $"Began work and was not heard from for {Units.FormatDuration(change.Now - heard)}"));
                 break;
             case TargetState.Working or TargetState.Restart:
-                deployment.LookAt = Sooner(deployment.LookAt, heard + deployment.Plan.LostAfter);
+                deployment.LookAt = Sooner(deployment.LookAt, heard + LostAfter(change.World, deployment, target.State));
                 break;
             case TargetState.Met when target.ProvenAt + deployment.Plan.ProofAge <= change.Now:
                 Happen(change, deployment, device, new Happening(TargetEvent.ProofTooOld, $"The last proof is {Units.FormatDuration(change.Now - target.ProvenAt!.Value)} old and the device is silent"));
@@ -350,11 +353,19 @@ internal static class Engine
         }
     }
 
+    // A device that comes seldom is not lost for coming seldom, and one that waits for a restart may be switched off for a night or a weekend first.
+    private static TimeSpan LostAfter(FleetWorld world, DeploymentEntry deployment, TargetState state)
+    {
+        var seldom = world.CheckInInterval * 3;
+        var least = deployment.Plan.LostAfter > seldom ? deployment.Plan.LostAfter : seldom;
+        return state == TargetState.Restart && least < RestartPatience ? RestartPatience : least;
+    }
+
     private static void Put(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target, string? what, string text)
     {
         deployment.Targets[device.Id] = target;
         deployment.Changed();
-        device.Orders = null;
+        change.World.OrdersInDoubt(device);
         change.Keep(new PutTarget(deployment.Id, target));
         if (what is not null)
         {

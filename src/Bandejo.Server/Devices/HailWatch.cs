@@ -16,18 +16,27 @@ internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundServi
             while (true)
             {
                 await _changed.WaitAsync(stoppingToken);
-                foreach (var device in world.Read(each => each.Devices.Values.Where(device => device.Orders is null).Select(device => (device.Id, Orders.Of(each, device).Tag)).ToList()))
-                {
-                    if (_told.GetValueOrDefault(device.Id) != device.Tag && hails.Call(device.Id))
-                    {
-                        _told[device.Id] = device.Tag;
-                    }
-                }
+                CallNow();
             }
         }
         finally
         {
             world.EventsAdded -= Wake;
+        }
+    }
+
+    /// <summary>Calls every listening device whose orders are no longer what it was told.</summary>
+    public void CallNow()
+    {
+        lock (_told)
+        {
+            foreach (var (id, tag) in world.Read(each => each.OrdersChanged()))
+            {
+                if (_told.GetValueOrDefault(id) != tag && hails.Call(id))
+                {
+                    _told[id] = tag;
+                }
+            }
         }
     }
 

@@ -6,6 +6,10 @@ namespace Bandejo.Server.Devices;
 internal sealed class Hails
 {
     private readonly ConcurrentDictionary<string, Listener> _listeners = new(StringComparer.Ordinal);
+    private long _rung;
+
+    /// <summary>How many calls went out on the lines so far.</summary>
+    public long Rung => Interlocked.Read(ref _rung);
 
     /// <summary>Begins to listen for a device. An earlier listener of the same device hears nothing more.</summary>
     public Listener Listen(string device)
@@ -39,6 +43,7 @@ internal sealed class Hails
             try
             {
                 _rings.Release();
+                Interlocked.Increment(ref hails._rung);
             }
             catch (SemaphoreFullException)
             {

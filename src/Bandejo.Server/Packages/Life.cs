@@ -59,7 +59,7 @@ internal static class Life
         Set("withdrawn.list", keys.Sign(list, ContractJson.Default.WithdrawnContent));
         foreach (var device in world.Devices.Values)
         {
-            device.Orders = null;
+            change.World.OrdersInDoubt(device);
         }
 
         var package = world.Packages[moved.Value.Digest];

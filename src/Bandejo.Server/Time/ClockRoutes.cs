@@ -4,6 +4,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Server.Deployments;
+using Bandejo.Server.Devices;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 
@@ -52,12 +53,13 @@ internal static class ClockRoutes
             .For().WithSummary("Sets a demo clock's speed, or brings it forward; answers when what is due by then has been looked at").Produces<ClockInfo>();
         if (app.Services.GetRequiredService<ServiceClock>().IsDemo)
         {
-            // Whoever leads the clock asks after each step whether the service has caught up.
-            app.MapGet("/healthz/looked", async (ServiceClock clock, Ticker ticker, CancellationToken cancellation) =>
+            // Whoever leads the clock asks after each step whether the service has caught up, and how many calls to devices are on their way.
+            app.MapGet("/healthz/looked", async (ServiceClock clock, Ticker ticker, HailWatch watch, Hails hails, CancellationToken cancellation) =>
             {
                 clock.Reread();
                 await ticker.Look(cancellation);
-                return Results.Text("looked");
+                watch.CallNow();
+                return Results.Text(hails.Rung.ToString(CultureInfo.InvariantCulture));
             }).ExcludeFromDescription();
         }
     }

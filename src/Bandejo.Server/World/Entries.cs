@@ -34,6 +34,9 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
 
     /// <summary>Its orders as last worked out; null when something changed since.</summary>
     public (IReadOnlyList<Order> Orders, string Tag)? Orders { get; set; }
+
+    /// <summary>It waits to be looked at for whether its orders are new.</summary>
+    public bool IsInDoubt { get; set; }
 }
 
 /// <summary>A group in memory with the devices that are in it.</summary>

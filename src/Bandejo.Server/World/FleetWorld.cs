@@ -6,6 +6,7 @@ using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
 using Bandejo.Server.Deployments;
+using Bandejo.Server.Devices;
 using Bandejo.Store;
 using System.Text.Json;
 
@@ -15,10 +16,11 @@ namespace Bandejo.Server.World;
 /// Everything the service knows, in memory, behind one lock. Changes are decided here and handed to the store in the order in which they were decided;
 /// whoever asked for a change is answered when it is durable. After a failed write, everything is read from the store again.
 /// </summary>
-internal sealed partial class FleetWorld(IStore store, TimeProvider time, ILogger<FleetWorld> log)
+internal sealed partial class FleetWorld(IStore store, TimeProvider time, DeviceOptions devices, ILogger<FleetWorld> log)
 {
     private readonly Lock _lock = new();
     private Task _durable = Task.CompletedTask;
+    private readonly List<DeviceEntry> _inDoubt = [];
     private long _lastEvent;
 
     public Dictionary<string, string> Settings { get; private set; } = [];
@@ -57,6 +59,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, ILogge
     public bool IsReady { get; private set; }
 
     public IStore Store => store;
+
+    /// <summary>The time between two check-ins of a device.</summary>
+    public TimeSpan CheckInInterval => TimeSpan.FromSeconds(devices.CheckInSeconds);
 
     public DateTimeOffset Now => time.GetUtcNow();
 
@@ -145,6 +150,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, ILogge
             Accounts = kept.Accounts.ToDictionary(account => account.Account);
             Tokens = kept.Tokens.ToDictionary(token => token.Hash);
             JoinCodes = kept.JoinCodes.ToDictionary(code => code.Hash);
+            _inDoubt.Clear();
             Columns = new FleetColumns();
             Devices = new(kept.Devices.Count);
             DevicesByName = new(kept.Devices.Count);
@@ -249,6 +255,34 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, ILogge
         {
             (group.In, group.NotKnown) = Columns.Evaluate(group.Rule);
         }
+    }
+
+    /// <summary>What a device is to do may have changed.</summary>
+    public void OrdersInDoubt(DeviceEntry device)
+    {
+        device.Orders = null;
+        if (!device.IsInDoubt)
+        {
+            device.IsInDoubt = true;
+            _inDoubt.Add(device);
+        }
+    }
+
+    /// <summary>The devices whose orders may have changed since this was last asked, with the tags of their orders now.</summary>
+    public IReadOnlyList<(string Device, string Tag)> OrdersChanged()
+    {
+        var changed = new List<(string, string)>(_inDoubt.Count);
+        foreach (var device in _inDoubt)
+        {
+            device.IsInDoubt = false;
+            if (Devices.ContainsKey(device.Id))
+            {
+                changed.Add((device.Id, Server.Devices.Orders.Of(this, device).Tag));
+            }
+        }
+
+        _inDoubt.Clear();
+        return changed;
     }
 
     /// <summary>When a device was last heard from; null for never, or for a device that is no longer there.</summary>
