@@ -3,7 +3,7 @@
 # Expects what site.sh sets; BASE is the Monday on which it begins.
 
 # on DAY TIME: leads the clock to a time on a day of the story, 1 being the first Monday.
-on() { quietly as root-admin clock advance --to "$(date -u -d "$BASE + $(($1 - 1)) days" +%F)T$2:00Z"; today="$(date -u -d "$BASE + $(($1 - 1)) days" '+%a %e %b') $2"; }
+on() { kill -0 "$fleet" 2>/dev/null || { echo "The fleet has ended:" >&2; tail -n 5 "$SITE/fleet.log" >&2; return 1; }; quietly as root-admin clock advance --to "$(date -u -d "$BASE + $(($1 - 1)) days" +%F)T$2:00Z"; today="$(date -u -d "$BASE + $(($1 - 1)) days" '+%a %e %b') $2"; }
 tell() { printf '  %s  %s\n' "$today" "$*"; }
 start() { quietly as tomas deployment start "$@" --yes; }
 build() {
@@ -56,6 +56,7 @@ play_history() {
 
     on 2 09:30
     build foldline 7.1.0
+    build circdesk 3.8.0
     build circdesk 3.9.0
     start "foldline 7.1.0" --to desks --name "Foldline 7.1.0 for every desk" --wave "Pilots: group test-desks; 100 % met for 2h, then approval" --wave "Everyone else: everyone else"
     start "circdesk 3.9.0" --to staff-desks test-desks --name "Circdesk 3.9.0 for the loans desks" --wave "Pilots: group test-desks; 100 % met for 4h" --wave "A tenth: 10 %; 90 % met for 2d" --wave "Everyone else: everyone else"

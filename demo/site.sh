@@ -60,7 +60,7 @@ start_agent() {
 start_fleet() {
     rm -f "$SITE/fleet.log"
     "$out/bandejo-fleet" play "$1" --service "$LISTEN" --data "$SITE/fleet" --codes "$SITE/codes" ${CLOCK:+--demo-clock "$CLOCK" --lead} >>"$SITE/fleet.log" 2>&1 &
-    local fleet=$!
+    fleet=$!
     agents+=("$fleet")
     for _ in $(seq 300); do
         grep -q "devices play for" "$SITE/fleet.log" 2>/dev/null && return 0

@@ -195,6 +195,7 @@ internal sealed class PlayedLife
         link.DeviceId = _identity.DeviceId;
         Engine = new DeviceEngine(new DeviceParts(_disk, _processes, _disk, _disk, _user, new PlayedLink(link, this, _kind, _fleet.Script, _chance), _disk, _disk, Time, _ => { }), _identity);
         await Engine.Run(cancellation);
+        cancellation.ThrowIfCancellationRequested();
         throw new LinkException($"{Name} is not enrolled any more.", 410);
     }
 

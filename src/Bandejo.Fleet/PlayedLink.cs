@@ -6,6 +6,9 @@ namespace Bandejo.Fleet;
 /// <summary>The network of a played device: the real protocol, with what networks do to it.</summary>
 internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kind, FleetScript script, Chance chance) : IServiceLink
 {
+    /// <summary>Timers are set for no longer than this.</summary>
+    private static readonly TimeSpan LongestDelay = TimeSpan.FromDays(20);
+
     private readonly string _name = life.Name;
     private string _slowed = "";
     private int _checkIns;
@@ -38,9 +41,10 @@ internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kin
             await Task.Delay(Timeout.InfiniteTimeSpan, cancellation);
         }
 
-        if (AwayUntil() is { } back)
+        while (AwayUntil() is { } back)
         {
-            await Task.Delay(back - life.Now, life.Time, cancellation);
+            var left = back - life.Now;
+            await Task.Delay(left < LongestDelay ? left : LongestDelay, life.Time, cancellation);
         }
 
         var heard = inner.HailsHeard;

@@ -1,6 +1,7 @@
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
 using Bandejo.Server.World;
@@ -118,6 +119,11 @@ internal static class Engine
     {
         var before = deployment.Targets[device.Id];
         var after = Targets.Decide(before, happening, change.Now);
+        if (before.Order != after.Order && after is { IsGoingBack: true, Before: { Length: > 0 } earlier, BeforePackage: null })
+        {
+            // It was not put there by us, but a package of that version that is kept here serves as well.
+            after = after with { BeforePackage = change.World.Packages.Values.FirstOrDefault(package => package.Stored.App == deployment.Plan.App && package.Version.Text == earlier && package.Stored.State != PackageState.Withdrawn)?.Stored.Digest };
+        }
         if (ReferenceEquals(before, after))
         {
             return;

@@ -63,7 +63,7 @@ internal static class Life
         }
 
         var package = world.Packages[moved.Value.Digest];
-        foreach (var deployment in world.Deployments.Values.Where(each => each.IsActive && each.Package == package && each.Plan.Wish == Wish.Have && each.State.Status is not (DeploymentStatus.Halted or DeploymentStatus.RollingBack)).ToList())
+        foreach (var deployment in world.Deployments.Values.Where(each => each.IsActive && each.Package == package && each.Plan.Wish != Wish.Gone && each.State.Status is not (DeploymentStatus.Halted or DeploymentStatus.RollingBack)).ToList())
         {
             var halted = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(DeploymentAct.Halt, change.By!, $"the package was withdrawn: {reason}"), change.Now);
             Engine.Apply(change, deployment, halted.Value);
