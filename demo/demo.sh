@@ -46,7 +46,7 @@ fi
 for name in "${workshop[@]}"; do start_agent "$name"; done
 quietly as root-admin clock set --speed "$SPEED"
 if [ ! -e "$SITE/.opened" ]; then
-    start "foldline 7.1.0" --to workshop --name "Foldline 7.1.0 for the workshop"
+    start "quillmark 9.5.0" --to workshop --name "Quillmark 9.5.0 for the workshop"
     touch "$SITE/.opened"
 fi
 

@@ -3,7 +3,7 @@ using System.Diagnostics;
 namespace Bandejo.Kit;
 
 /// <summary>A real agent on a folder that is its machine.</summary>
-public sealed class AgentProcess(string service, string name) : IAsyncDisposable
+public sealed class AgentProcess(string service, string name, string? clock = null) : IAsyncDisposable
 {
     private Process? _process;
 
@@ -11,6 +11,8 @@ public sealed class AgentProcess(string service, string name) : IAsyncDisposable
 
     /// <summary>The machine's root.</summary>
     public string Root { get; } = Directory.CreateTempSubdirectory("bandejo-machine").FullName;
+
+    private string[] Clock => clock is null ? [] : ["--demo-clock", clock];
 
     /// <summary>Writes a file of the machine.</summary>
     public void Write(string path, string text)
@@ -26,7 +28,7 @@ public sealed class AgentProcess(string service, string name) : IAsyncDisposable
     /// <summary>Enrols the machine.</summary>
     public async Task<(int Code, string Output)> Join(string code)
     {
-        using var process = Programs.Start(Programs.Agent, ["join", "--root", Root, "--service", service, "--code", code, "--name", name]);
+        using var process = Programs.Start(Programs.Agent, ["join", "--root", Root, "--service", service, "--code", code, "--name", name, .. Clock]);
         var output = await process.StandardOutput.ReadToEndAsync() + await process.StandardError.ReadToEndAsync();
         await process.WaitForExitAsync();
         return (process.ExitCode, output);
@@ -35,7 +37,7 @@ public sealed class AgentProcess(string service, string name) : IAsyncDisposable
     /// <summary>Starts the agent and returns when it is at work.</summary>
     public async Task Start()
     {
-        _process = Programs.Start(Programs.Agent, ["run", "--root", Root]);
+        _process = Programs.Start(Programs.Agent, ["run", "--root", Root, .. Clock]);
         var line = await _process.StandardOutput.ReadLineAsync() ?? throw new InvalidOperationException(await _process.StandardError.ReadToEndAsync());
         if (!line.Contains("is at work"))
         {

@@ -11,7 +11,33 @@ public static class Programs
 
     public static string Agent => Path.Combine(Folder, "bandejo-agent");
 
+    public static string Fleet => Path.Combine(Folder, "bandejo-fleet");
+
     public static string Cli => Path.Combine(Folder, "bandejo");
+
+    /// <summary>Compiles what makes a program's disk slow or full (tests/Kit/faults.c) and returns the library; null where there is no C compiler.</summary>
+    public static string? Faults(string folder)
+    {
+        var library = Path.Combine(folder, "faults.so");
+        foreach (var compiler in new[] { "gcc", "clang" })
+        {
+            try
+            {
+                using var process = Start(compiler, ["-shared", "-fPIC", "-o", library, Path.Combine(Root(), "tests/Kit/faults.c"), "-ldl"]);
+                process.WaitForExit();
+                if (process.ExitCode == 0)
+                {
+                    return library;
+                }
+            }
+            catch (System.ComponentModel.Win32Exception)
+            {
+                // Not this one.
+            }
+        }
+
+        return null;
+    }
 
     /// <summary>The project's folder.</summary>
     public static string Root()

@@ -12,7 +12,10 @@ public sealed class ServiceProcess : IAsyncDisposable
     private Process? _process;
     private string _listen = "http://127.0.0.1:0";
 
-    public ServiceProcess(params string[] options) => _options = options;
+    public ServiceProcess(params string[] options) => _options = options.Contains("--check-in-seconds") ? options : [.. options, "--check-in-seconds", "1"];
+
+    /// <summary>What it finds in its environment besides the usual.</summary>
+    public Dictionary<string, string> Environment { get; } = [];
 
     public string Folder { get; } = Directory.CreateTempSubdirectory("bandejo-service").FullName;
 
@@ -24,7 +27,7 @@ public sealed class ServiceProcess : IAsyncDisposable
     /// <summary>Starts it, on the address it had before where it had one, and returns when it answers.</summary>
     public async Task Start()
     {
-        _process = Programs.Start(Programs.Service, ["--data", Path.Combine(Folder, "data"), "--listen", _listen, "--first-password", FirstPassword, "--check-in-seconds", "1", "--sign-ins-per-minute", "1000", .. _options]);
+        _process = Programs.Start(Programs.Service, ["--data", Path.Combine(Folder, "data"), "--listen", _listen, "--first-password", FirstPassword, "--sign-ins-per-minute", "1000", .. _options], Environment);
         _process.ErrorDataReceived += (_, line) =>
         {
             lock (Log)

@@ -22,11 +22,17 @@ public sealed class Site : IAsyncDisposable
     public static async Task<Site> Start(params string[] options)
     {
         var site = new Site(options);
-        await site.Service.Start();
-        site.Admin = await ApiClient.SignIn(site.Service.Address, "root-admin", ServiceProcess.FirstPassword);
-        await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin");
-        await site.Must("group", "new", Enrolled);
+        await site.Begin();
         return site;
+    }
+
+    /// <summary>Starts the service and signs the administrator in.</summary>
+    public async Task Begin()
+    {
+        await Service.Start();
+        Admin = await ApiClient.SignIn(Service.Address, "root-admin", ServiceProcess.FirstPassword);
+        await RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin");
+        await Must("group", "new", Enrolled);
     }
 
     /// <summary>Runs the command line as the administrator.</summary>

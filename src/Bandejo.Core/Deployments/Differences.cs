@@ -21,13 +21,16 @@ public static class Differences
     /// <summary>How much more common it must be here than there.</summary>
     private const double LeastStrength = 0.5;
 
+    /// <summary>Of fewer, what they share is more likely chance than cause.</summary>
+    private const int LeastDevices = 3;
+
     private static readonly string[] Words = ["model", "kind", "site", "maker", "os.version", "architecture"];
     private static readonly string[] Amounts = ["disk.free", "memory", "disk.size"];
 
     /// <summary>What sets the rows apart from the others, strongest first, at most <paramref name="most"/>.</summary>
     public static IReadOnlyList<Difference> Find(FleetColumns columns, IReadOnlyCollection<int> rows, IReadOnlyCollection<int> others, int most = 3)
     {
-        if (rows.Count < 2 || others.Count == 0)
+        if (rows.Count < LeastDevices || others.Count == 0)
         {
             return [];
         }

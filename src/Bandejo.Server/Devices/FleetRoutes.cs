@@ -125,7 +125,7 @@ internal static class FleetRoutes
             var asked = each.Deployments.Values.Where(deployment => deploymentId is null ? deployment.IsActive : deployment.Id == deploymentId || deployment.Plan.Name == deploymentId || deployment.Id.StartsWith(deploymentId, StringComparison.Ordinal)).ToList();
             return asked.Count == 0 && deploymentId is not null
                 ? new Failure(ErrorKind.NotFound, $"There is no deployment '{deploymentId}'.")
-                : (Outcome<IReadOnlyList<WhyInfo>>)asked.Select(deployment => Reasons.Of(each, deployment, device)).ToList();
+                : (Outcome<IReadOnlyList<WhyInfo>>)asked.OrderByDescending(deployment => deployment.Targets.ContainsKey(device.Id)).Select(deployment => Reasons.Of(each, deployment, device)).ToList();
         });
         return outcome.Ok
             ? outcome.Value.Select(why => why with { Attempts = [.. world.Store.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] }).ToList()
