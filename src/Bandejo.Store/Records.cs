@@ -85,6 +85,9 @@ public sealed record DeleteJoinCode(string Id) : StoreChange;
 
 public sealed record PutDevice(StoredDevice Device) : StoreChange;
 
+/// <summary>A device was heard, and nothing else changed.</summary>
+public sealed record PutHeard(string Device, DateTimeOffset At, long Sequence) : StoreChange;
+
 public sealed record DeleteDevice(string Id) : StoreChange;
 
 public sealed record PutGroup(StoredGroup Group) : StoreChange;

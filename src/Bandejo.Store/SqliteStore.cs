@@ -12,7 +12,7 @@ public sealed class SqliteStore : IStore
 {
     private const int LargestCommit = 4096;
 
-    private static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter() } };
+    internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter() } };
 
     private readonly string _connectionString;
     private readonly Channel<Pending> _pending = Channel.CreateUnbounded<Pending>(new UnboundedChannelOptions { SingleReader = true });
@@ -55,7 +55,7 @@ public sealed class SqliteStore : IStore
                 Documents<StoredAccount>(connection, "SELECT data FROM account ORDER BY name"),
                 [.. connection.Query("SELECT * FROM token").Select(row => new StoredToken((string)row.id, (string)row.account, (string)row.hash, (string)row.label, Instant((long)row.created), Instant((long)row.expires)))],
                 [.. connection.Query("SELECT * FROM join_code").Select(row => new StoredJoinCode((string)row.id, (string)row.hash, (string?)row.device_group, (int)(long)row.uses_left, Instant((long)row.expires), (string)row.made_by))],
-                Documents<StoredDevice>(connection, "SELECT data FROM device ORDER BY name"),
+                Devices(connection),
                 Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
                 [.. connection.Query<(string, string)>("SELECT device_group, device FROM group_member")],
                 Documents<StoredPackage>(connection, "SELECT data FROM package"),
@@ -144,13 +144,19 @@ public sealed class SqliteStore : IStore
 
     private static T Read<T>(string data) => JsonSerializer.Deserialize<T>(data, JsonForm) ?? throw new JsonException("A kept record is empty.");
 
-    private static string Json<T>(T value) => JsonSerializer.Serialize(value, JsonForm);
+    private static List<StoredDevice> Devices(SqliteConnection connection)
+    {
+        var heard = connection.Query<(string Device, long At, long Sequence)>("SELECT device, at, sequence FROM device_heard").ToDictionary(row => row.Device);
+        return [.. Documents<StoredDevice>(connection, "SELECT data FROM device ORDER BY name").Select(device =>
+            heard.TryGetValue(device.Id, out var row) && row.Sequence >= device.Sequence ? device with { LastHeard = Instant(row.At), Sequence = row.Sequence } : device)];
+    }
 
     private static List<T> Documents<T>(SqliteConnection connection, string sql) => [.. connection.Query<string>(sql, buffered: false).Select(Read<T>)];
 
     private async Task Write()
     {
         var batch = new List<Pending>();
+        SqliteWriter? writer = null;
         while (await _pending.Reader.WaitToReadAsync())
         {
             batch.Clear();
@@ -168,14 +174,8 @@ public sealed class SqliteStore : IStore
                     throw broken;
                 }
 
-                using var connection = Connect(_connectionString);
-                using var transaction = connection.BeginTransaction();
-                foreach (var change in batch.SelectMany(pending => pending.Changes))
-                {
-                    Apply(connection, transaction, change);
-                }
-
-                transaction.Commit();
+                writer ??= new SqliteWriter(Connect(_connectionString));
+                writer.Commit([.. batch.SelectMany(pending => pending.Changes)]);
                 foreach (var pending in batch)
                 {
                     pending.Done.SetResult();
@@ -186,90 +186,16 @@ public sealed class SqliteStore : IStore
                 // What waits behind was decided on top of what is now lost: it must not be written either.
                 var failure = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
                 _broken = failure;
+                writer?.Dispose();
+                writer = null;
                 foreach (var pending in batch)
                 {
                     pending.Done.SetException(failure);
                 }
             }
         }
-    }
 
-    private static void Apply(SqliteConnection connection, SqliteTransaction transaction, StoreChange change)
-    {
-        switch (change)
-        {
-            case PutSetting(var name, var value):
-                Run("INSERT INTO setting VALUES (@name, @value) ON CONFLICT DO UPDATE SET value = excluded.value", new { name, value });
-                break;
-            case PutAccount(var account):
-                Run("INSERT INTO account VALUES (@Account, @data) ON CONFLICT DO UPDATE SET data = excluded.data", new { account.Account, data = Json(account) });
-                break;
-            case PutToken(var token):
-                Run("INSERT INTO token VALUES (@Id, @Account, @Hash, @Label, @created, @expires)", new { token.Id, token.Account, token.Hash, token.Label, created = token.Created.ToUnixTimeMilliseconds(), expires = token.Expires.ToUnixTimeMilliseconds() });
-                break;
-            case DeleteToken(var id):
-                Run("DELETE FROM token WHERE id = @id", new { id });
-                break;
-            case PutJoinCode(var code):
-                Run(
-                    "INSERT INTO join_code VALUES (@Id, @Hash, @Group, @UsesLeft, @expires, @MadeBy) ON CONFLICT DO UPDATE SET uses_left = excluded.uses_left",
-                    new { code.Id, code.Hash, code.Group, code.UsesLeft, expires = code.Expires.ToUnixTimeMilliseconds(), code.MadeBy });
-                break;
-            case DeleteJoinCode(var id):
-                Run("DELETE FROM join_code WHERE id = @id", new { id });
-                break;
-            case PutDevice(var device):
-                Run(
-                    "INSERT INTO device VALUES (@Id, @Name, @KeyId, @data) ON CONFLICT (id) DO UPDATE SET name = excluded.name, key_id = excluded.key_id, data = excluded.data",
-                    new { device.Id, device.Name, device.Key.KeyId, data = Json(device) });
-                break;
-            case DeleteDevice(var id):
-                Run("DELETE FROM device WHERE id = @id; DELETE FROM group_member WHERE device = @id; DELETE FROM target WHERE device = @id", new { id });
-                break;
-            case PutGroup(var group):
-                Run("INSERT INTO device_group VALUES (@Slug, @data) ON CONFLICT DO UPDATE SET data = excluded.data", new { group.Slug, data = Json(group) });
-                break;
-            case DeleteGroup(var slug):
-                Run("DELETE FROM device_group WHERE slug = @slug; DELETE FROM group_member WHERE device_group = @slug", new { slug });
-                break;
-            case PutMember(var group, var device):
-                Run("INSERT INTO group_member VALUES (@group, @device) ON CONFLICT DO NOTHING", new { group, device });
-                break;
-            case DeleteMember(var group, var device):
-                Run("DELETE FROM group_member WHERE device_group = @group AND device = @device", new { group, device });
-                break;
-            case PutWavePlan(var plan):
-                Run("INSERT INTO wave_plan VALUES (@Slug, @data) ON CONFLICT DO UPDATE SET data = excluded.data", new { plan.Slug, data = Json(plan) });
-                break;
-            case DeleteWavePlan(var slug):
-                Run("DELETE FROM wave_plan WHERE slug = @slug", new { slug });
-                break;
-            case PutPackage(var package):
-                Run("INSERT INTO package VALUES (@Digest, @App, @Version, @data) ON CONFLICT (digest) DO UPDATE SET data = excluded.data", new { package.Digest, package.App, package.Version, data = Json(package) });
-                break;
-            case PutDeployment(var deployment):
-                Run(
-                    "INSERT INTO deployment VALUES (@Id, @plan, @state) ON CONFLICT DO UPDATE SET state_data = excluded.state_data",
-                    new { deployment.Id, plan = Json(deployment), state = Json(deployment.State) });
-                break;
-            case PutTarget(var deployment, var target):
-                Run("INSERT INTO target VALUES (@deployment, @Device, @data) ON CONFLICT DO UPDATE SET data = excluded.data", new { deployment, target.Device, data = Json(target) });
-                break;
-            case PutAttempt(var attempt):
-                Run(
-                    "INSERT INTO attempt VALUES (@Id, @Deployment, @Device, @started, @Outcome, @data) ON CONFLICT DO UPDATE SET outcome = excluded.outcome, data = excluded.data",
-                    new { attempt.Id, attempt.Deployment, attempt.Device, started = attempt.StartedAt.ToUnixTimeMilliseconds(), attempt.Outcome, data = Json(attempt) });
-                break;
-            case AddEvent(var added):
-                Run(
-                    "INSERT INTO event VALUES (@Number, @at, @Topic, @What, @By, @Deployment, @Device, @Text, @Reason)",
-                    new { added.Number, at = added.At.ToUnixTimeMilliseconds(), added.Topic, added.What, added.By, added.Deployment, added.Device, added.Text, added.Reason });
-                break;
-            default:
-                throw new InvalidOperationException($"The store cannot keep {change.GetType().Name}.");
-        }
-
-        void Run(string sql, object values) => connection.Execute(sql, values, transaction);
+        writer?.Dispose();
     }
 
     private sealed record Pending(IReadOnlyList<StoreChange> Changes, TaskCompletionSource Done);

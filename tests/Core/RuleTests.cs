@@ -37,6 +37,7 @@ public sealed class RuleTests
                     Assert.True(expected == Word(rule.Evaluate(columns.Row(row)).Truth), $"{text}: {Word(rule.Evaluate(columns.Row(row)).Truth)}");
                     Assert.Equal(expected, Word(ByColumn(columns, rule, row)));
                     Assert.Equal(expected, Word(rule.Test(columns.Row(row))));
+                    Assert.Equal(expected, Word(columns.Compile(rule).At(row)));
                     break;
                 case "why":
                     Assert.Equal(expected, Good(text).Evaluate(columns.Row(row)).Why);
@@ -88,6 +89,7 @@ public sealed class RuleTests
             for (var row = 0; row < devices.Length; row++)
             {
                 var expected = row == removed ? Truth.False : rule.Evaluate(columns.Row(row)).Truth;
+                Assert.True(row == removed || columns.Compile(rule).At(row) == expected, $"{text} for [{string.Join(", ", devices[row])}]: {columns.Compile(rule).At(row)} compiled, {expected} alone");
                 Assert.True(ByColumn(answer, row) == expected, $"{text} for [{string.Join(", ", devices[row])}]: {ByColumn(answer, row)} by column, {expected} alone");
             }
         }, iter: 3_000);

@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 using Bandejo.Core.Rules;
 
 namespace Bandejo.Core.Fleet;
@@ -9,6 +10,9 @@ internal abstract class Column
     public abstract FactLookup Get(int row);
 
     public abstract void Set(int row, FactLookup value);
+
+    /// <summary>The condition in a form that answers for one row at a time.</summary>
+    public abstract RowTest Compile(ConditionNode condition);
 
     /// <summary>Marks in both sets what the condition answers for the rows below <paramref name="rows"/>.</summary>
     public abstract void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown);
@@ -42,6 +46,8 @@ internal sealed class ValueTable
         return code;
     }
 
+    public int Count => _values.Count;
+
     /// <summary>The condition's answer for every distinct value, so that rows cost one look-up each.</summary>
     public Truth[] Answers(ConditionNode condition)
     {
@@ -55,41 +61,123 @@ internal sealed class ValueTable
     }
 }
 
-/// <summary>Texts, versions, sets, yes and no: one small number a row.</summary>
+/// <summary>Texts, versions, sets, yes and no: one small number a row, a byte as long as there are no more than 256 different ones.</summary>
 internal sealed class CodedColumn : Column
 {
-    private readonly ValueTable _table = new();
-    private int[] _codes = [];
+    /// <summary>Of more codes than this, looking each up is quicker than comparing with all.</summary>
+    private const int MostCompared = 12;
 
-    public override FactLookup Get(int row) => row < _codes.Length ? _table[_codes[row]] : FactLookup.NotKnown;
+    private readonly ValueTable _table = new();
+    private byte[]? _narrow = [];
+    private int[] _wide = [];
+
+    public override FactLookup Get(int row) => _table[CodeAt(row)];
 
     public override void Set(int row, FactLookup value)
     {
-        if (row >= _codes.Length)
+        var code = _table.CodeOf(value);
+        if (_narrow is not null && code > byte.MaxValue)
         {
-            Array.Resize(ref _codes, Math.Max(64, Math.Max(row + 1, _codes.Length * 2)));
+            _wide = Array.ConvertAll(_narrow, each => (int)each);
+            _narrow = null;
         }
 
-        _codes[row] = _table.CodeOf(value);
+        if (_narrow is not null)
+        {
+            _narrow = Room(_narrow, row);
+            _narrow[row] = (byte)code;
+        }
+        else
+        {
+            _wide = Room(_wide, row);
+            _wide[row] = code;
+        }
     }
+
+    public override RowTest Compile(ConditionNode condition) => new CodeTest(_table, condition, CodeAt);
 
     public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
     {
         var answers = _table.Answers(condition);
+        if (_narrow is not null)
+        {
+            _narrow = Room(_narrow, Math.Max(0, rows - 1));
+            Mark(_narrow, Codes(Truth.True), rows, isTrue.Words);
+            Mark(_narrow, Codes(Truth.NotKnown), rows, notKnown.Words);
+            return;
+        }
+
         for (var start = 0; start < rows; start += 64)
         {
             ulong yes = 0, open = 0;
             var end = Math.Min(64, rows - start);
             for (var bit = 0; bit < end; bit++)
             {
-                var row = start + bit;
-                var answer = answers[row < _codes.Length ? _codes[row] : ValueTable.NotKnown];
+                var answer = answers[CodeAt(start + bit)];
                 yes |= (answer == Truth.True ? 1UL : 0) << bit;
                 open |= (answer == Truth.NotKnown ? 1UL : 0) << bit;
             }
 
             isTrue.Words[start >> 6] = yes;
             notKnown.Words[start >> 6] = open;
+        }
+
+        byte[] Codes(Truth truth) => [.. Enumerable.Range(0, answers.Length).Where(code => answers[code] == truth).Select(code => (byte)code)];
+    }
+
+    private int CodeAt(int row) => _narrow is { } narrow ? row < narrow.Length ? narrow[row] : ValueTable.NotKnown : row < _wide.Length ? _wide[row] : ValueTable.NotKnown;
+
+    // Always a whole number of words, so that blocks of 64 rows can be read without looking at the end.
+    private static T[] Room<T>(T[] array, int row)
+    {
+        if (row >= array.Length)
+        {
+            Array.Resize(ref array, (Math.Max(row + 1, array.Length * 2) + 63) & ~63);
+        }
+
+        return array;
+    }
+
+    private static void Mark(byte[] codes, byte[] wanted, int rows, ulong[] words)
+    {
+        if (wanted.Length == 0)
+        {
+            Array.Clear(words, 0, (rows + 63) >> 6);
+            return;
+        }
+
+        var among = new bool[256];
+        foreach (var code in wanted)
+        {
+            among[code] = true;
+        }
+
+        for (var start = 0; start < rows; start += 64)
+        {
+            ulong word = 0;
+            if (wanted.Length <= MostCompared && Vector256.IsHardwareAccelerated)
+            {
+                var low = Vector256.Create(codes, start);
+                var high = Vector256.Create(codes, start + 32);
+                Vector256<byte> inLow = default, inHigh = default;
+                foreach (var code in wanted)
+                {
+                    var each = Vector256.Create(code);
+                    inLow |= Vector256.Equals(low, each);
+                    inHigh |= Vector256.Equals(high, each);
+                }
+
+                word = inLow.ExtractMostSignificantBits() | ((ulong)inHigh.ExtractMostSignificantBits() << 32);
+            }
+            else
+            {
+                for (var bit = 0; bit < 64; bit++)
+                {
+                    word |= (among[codes[start + bit]] ? 1UL : 0) << bit;
+                }
+            }
+
+            words[start >> 6] = rows - start >= 64 ? word : word & ((1UL << (rows - start)) - 1);
         }
     }
 }
@@ -112,41 +200,29 @@ internal sealed class NumberColumn(FactType type) : Column
 
     public override void Set(int row, FactLookup value)
     {
-        if (row >= _numbers.Length)
-        {
-            var old = _numbers.Length;
-            Array.Resize(ref _numbers, Math.Max(64, Math.Max(row + 1, old * 2)));
-            Array.Fill(_numbers, double.NaN, old, _numbers.Length - old);
-        }
-
+        Room(row);
         _numbers[row] = value.Value?.Number ?? double.NaN;
     }
 
+    public override RowTest Compile(ConditionNode condition) => new NumberTest(condition, row => row < _numbers.Length ? _numbers[row] : double.NaN);
+
     public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
     {
+        Room(Math.Max(0, rows - 1));
         var comparison = condition.Comparison;
         var wanted = condition.Values.Select(value => value.Number).ToArray();
+        var isSimple = Vector256.IsHardwareAccelerated && comparison is Comparison.Is or Comparison.IsNot or Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast;
         for (var start = 0; start < rows; start += 64)
         {
-            ulong yes = 0, known = 0;
-            var end = Math.Min(64, rows - start);
-            for (var bit = 0; bit < end; bit++)
-            {
-                var number = start + bit < _numbers.Length ? _numbers[start + bit] : double.NaN;
-                if (!double.IsNaN(number))
-                {
-                    known |= 1UL << bit;
-                    yes |= (Holds(comparison, number, wanted) ? 1UL : 0) << bit;
-                }
-            }
-
-            var all = end == 64 ? ulong.MaxValue : (1UL << end) - 1;
-            isTrue.Words[start >> 6] = comparison == Comparison.IsKnown ? known : yes;
+            var (yes, known) = isSimple ? Fast(comparison, start, wanted[0]) : Slow(comparison, start, wanted);
+            var all = rows - start >= 64 ? ulong.MaxValue : (1UL << (rows - start)) - 1;
+            isTrue.Words[start >> 6] = (comparison == Comparison.IsKnown ? known : yes & known) & all;
             notKnown.Words[start >> 6] = comparison == Comparison.IsKnown ? 0 : all & ~known;
         }
     }
 
-    private static bool Holds(Comparison comparison, double number, double[] wanted) => comparison switch
+    /// <summary>Whether a known number fits.</summary>
+    internal static bool Holds(Comparison comparison, double number, double[] wanted) => comparison switch
     {
         Comparison.Is => number == wanted[0],
         Comparison.IsNot => number != wanted[0],
@@ -158,6 +234,56 @@ internal sealed class NumberColumn(FactType type) : Column
         Comparison.NotIn => Array.IndexOf(wanted, number) < 0,
         _ => true,
     };
+
+    private (ulong Yes, ulong Known) Fast(Comparison comparison, int start, double wanted)
+    {
+        ulong yes = 0, known = 0;
+        var right = Vector256.Create(wanted);
+        for (var at = 0; at < 64; at += 4)
+        {
+            var left = Vector256.Create(_numbers, start + at);
+            var holds = comparison switch
+            {
+                Comparison.Is => Vector256.Equals(left, right),
+                Comparison.IsNot => ~Vector256.Equals(left, right),
+                Comparison.Less => Vector256.LessThan(left, right),
+                Comparison.AtMost => Vector256.LessThanOrEqual(left, right),
+                Comparison.More => Vector256.GreaterThan(left, right),
+                _ => Vector256.GreaterThanOrEqual(left, right),
+            };
+            yes |= (ulong)holds.ExtractMostSignificantBits() << at;
+            known |= (ulong)Vector256.Equals(left, left).ExtractMostSignificantBits() << at;
+        }
+
+        return (yes, known);
+    }
+
+    private (ulong Yes, ulong Known) Slow(Comparison comparison, int start, double[] wanted)
+    {
+        ulong yes = 0, known = 0;
+        for (var bit = 0; bit < 64; bit++)
+        {
+            var number = _numbers[start + bit];
+            if (!double.IsNaN(number))
+            {
+                known |= 1UL << bit;
+                yes |= (Holds(comparison, number, wanted) ? 1UL : 0) << bit;
+            }
+        }
+
+        return (yes, known);
+    }
+
+    // Always a whole number of words, so that blocks of 64 rows can be read without looking at the end.
+    private void Room(int row)
+    {
+        if (row >= _numbers.Length)
+        {
+            var old = _numbers.Length;
+            Array.Resize(ref _numbers, (Math.Max(row + 1, old * 2) + 63) & ~63);
+            Array.Fill(_numbers, double.NaN, old, _numbers.Length - old);
+        }
+    }
 }
 
 /// <summary>
@@ -170,6 +296,8 @@ internal sealed class AppColumn(Bitmap complete) : Column
     private int[] _rows = [];
     private int[] _codes = [];
     private int _count;
+    private int _askedRow = -1;
+    private int _askedCode;
 
     public override FactLookup Get(int row)
     {
@@ -179,6 +307,7 @@ internal sealed class AppColumn(Bitmap complete) : Column
 
     public override void Set(int row, FactLookup value)
     {
+        Forget();
         var at = _count > 0 && _rows[_count - 1] < row ? ~_count : Array.BinarySearch(_rows, 0, _count, row);
         if (value.Value is null)
         {
@@ -210,6 +339,8 @@ internal sealed class AppColumn(Bitmap complete) : Column
         _codes[at] = _table.CodeOf(value);
     }
 
+    public override RowTest Compile(ConditionNode condition) => new CodeTest(_table, condition, CodeAt);
+
     public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
     {
         var answers = _table.Answers(condition);
@@ -231,4 +362,18 @@ internal sealed class AppColumn(Bitmap complete) : Column
             notKnown[_rows[i]] = answer == Truth.NotKnown;
         }
     }
+    // The rules that speak of one app ask for the same row one after the other.
+    private int CodeAt(int row)
+    {
+        if (_askedRow != row)
+        {
+            var at = Array.BinarySearch(_rows, 0, _count, row);
+            (_askedRow, _askedCode) = (row, at >= 0 ? _codes[at] : complete[row] ? ValueTable.Absent : ValueTable.NotKnown);
+        }
+
+        return _askedCode;
+    }
+
+    /// <summary>What was looked up last may not hold any more.</summary>
+    public void Forget() => _askedRow = -1;
 }

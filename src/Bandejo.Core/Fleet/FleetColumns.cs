@@ -15,7 +15,11 @@ public sealed class FleetColumns
     private readonly Bitmap _live = new();
     private readonly Bitmap _complete = new();
     private readonly Stack<int> _free = new();
+    private readonly Dictionary<string, RowTest> _tests = new(StringComparer.Ordinal);
     private int _rows;
+
+    /// <summary>Rises with every change of a fact.</summary>
+    internal long Version { get; private set; }
 
     /// <summary>The rows that stand for a device.</summary>
     public Bitmap Live => _live;
@@ -34,6 +38,7 @@ public sealed class FleetColumns
     /// <summary>Forgets a device; its row may be given to another.</summary>
     public void Remove(int row)
     {
+        Version++;
         foreach (var column in _columns.Values)
         {
             column.Set(row, FactLookup.NotKnown);
@@ -45,11 +50,20 @@ public sealed class FleetColumns
     }
 
     /// <summary>Says whether the device's list of programs is complete: then an app without an entry is certainly absent.</summary>
-    public void SetInventoryComplete(int row, bool isComplete) => _complete[row] = isComplete;
+    public void SetInventoryComplete(int row, bool isComplete)
+    {
+        Version++;
+        _complete[row] = isComplete;
+        foreach (var column in _columns.Values.OfType<AppColumn>())
+        {
+            column.Forget();
+        }
+    }
 
     /// <summary>Sets what is known of a fact. The value's type must be the fact's type in <see cref="FactCatalog"/>.</summary>
     public void Set(int row, FactRef fact, FactLookup value)
     {
+        Version++;
         if (!_columns.TryGetValue(fact, out var column))
         {
             if (value.Value is null)
@@ -62,6 +76,23 @@ public sealed class FleetColumns
 
         column.Set(row, value);
     }
+
+    /// <summary>A rule in the form that is asked for one row at a time, in less than a microsecond.</summary>
+    public RowRule Compile(Rule rule) => new(this, rule, condition =>
+    {
+        var text = Printer.Print(condition);
+        if (!_tests.TryGetValue(text, out var test))
+        {
+            if (!_columns.TryGetValue(condition.Fact, out var column))
+            {
+                _columns[condition.Fact] = column = NewColumn(condition.Fact);
+            }
+
+            _tests[text] = test = column.Compile(condition);
+        }
+
+        return test;
+    });
 
     public FactLookup Get(int row, FactRef fact) =>
         _columns.TryGetValue(fact, out var column) ? column.Get(row) : fact.IsApp && _complete[row] ? FactLookup.Absent : FactLookup.NotKnown;

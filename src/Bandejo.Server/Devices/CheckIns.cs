@@ -119,13 +119,16 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         var device = change.World.Devices[id];
         device.LastHeard = change.Now;
         device.Sequence = request.Sequence;
+        device.Stored = device.Stored with { LastHeard = change.Now, Sequence = request.Sequence };
         if (request.Facts is { } facts && request.FactsDigest != device.Stored.FactsDigest)
         {
             TakeFacts(change, device, request.FactsDigest, facts);
+            change.Keep(new PutDevice(device.Stored));
         }
-
-        device.Stored = device.Stored with { LastHeard = change.Now, Sequence = request.Sequence };
-        change.Keep(new PutDevice(device.Stored));
+        else
+        {
+            change.Keep(new PutHeard(id, change.Now, request.Sequence));
+        }
 
         var acknowledged = new List<string>();
         foreach (var report in request.Attempts.OrderBy(report => report.StartedAt).ThenBy(report => report.HasEnded))
@@ -181,9 +184,9 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         world.FactsApplied(device);
         foreach (var group in world.Groups.Values)
         {
-            if (group.Rule is { } rule)
+            if (group.Rule is not null)
             {
-                var truth = rule.Test(world.Columns.Row(device.Row));
+                var truth = group.Test(world.Columns, device.Row);
                 group.In[device.Row] = truth == Truth.True;
                 group.NotKnown[device.Row] = truth == Truth.NotKnown;
             }

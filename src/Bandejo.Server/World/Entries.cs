@@ -44,8 +44,18 @@ internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
 {
     public StoredGroup Stored { get; set; } = stored;
 
+    private Rule? _rule = rule;
+    private RowRule? _compiled;
+
     /// <summary>Null for a listed group.</summary>
-    public Rule? Rule { get; set; } = rule;
+    public Rule? Rule
+    {
+        get => _rule;
+        set => (_rule, _compiled) = (value, null);
+    }
+
+    /// <summary>What its rule says of one device.</summary>
+    public Truth Test(FleetColumns columns, int row) => (_compiled ??= columns.Compile(_rule!)).At(row);
 
     /// <summary>The rows that are certainly in it.</summary>
     public Bitmap In { get; set; } = new();
