@@ -25,6 +25,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
     private Stream? _hails;
     private StreamReader? _hailReader;
 
+    /// <summary>The token that is in use; null before the first was asked for.</summary>
+    public string? Token => _token;
+
     /// <summary>How many calls were heard on the line.</summary>
     public int HailsHeard { get; private set; }
 
@@ -136,7 +139,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
             for (var isFirst = true; ; isFirst = false)
             {
                 using var message = make();
-                message.Headers.Authorization = new AuthenticationHeaderValue("Bearer", await Token(renew: !isFirst, cancellation));
+                message.Headers.Authorization = new AuthenticationHeaderValue("Bearer", await GetToken(renew: !isFirst, cancellation));
                 try
                 {
                     return await send(message);
@@ -153,7 +156,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         }
     }
 
-    private async Task<string> Token(bool renew, CancellationToken cancellation)
+    private async Task<string> GetToken(bool renew, CancellationToken cancellation)
     {
         await _tokenLock.WaitAsync(cancellation);
         try

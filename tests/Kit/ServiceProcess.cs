@@ -67,6 +67,13 @@ public sealed class ServiceProcess : IAsyncDisposable
         }
     }
 
+    /// <summary>Main memory that it holds now, in bytes.</summary>
+    public long Memory()
+    {
+        var line = File.ReadLines($"/proc/{_process!.Id}/status").First(each => each.StartsWith("VmRSS:", StringComparison.Ordinal));
+        return long.Parse(new string([.. line.Where(char.IsAsciiDigit)])) * 1024;
+    }
+
     /// <summary>Ends it as a power cut would.</summary>
     public async Task Kill()
     {

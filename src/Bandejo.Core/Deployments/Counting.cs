@@ -32,6 +32,9 @@ public sealed record ComplianceCount(int Met, int Unmet, int LateUnmet, int NotN
     /// <summary>What the share met is taken of.</summary>
     public int Bottom => Met + Unmet + Unknown;
 
+    /// <summary>The same for so many targets alike.</summary>
+    public ComplianceCount Times(int count) => new(Met * count, Unmet * count, LateUnmet * count, NotNeeded * count, Unknown * count, LateUnknown * count, LeftOut * count);
+
     public static ComplianceCount operator +(ComplianceCount a, ComplianceCount b) =>
         new(a.Met + b.Met, a.Unmet + b.Unmet, a.LateUnmet + b.LateUnmet, a.NotNeeded + b.NotNeeded, a.Unknown + b.Unknown, a.LateUnknown + b.LateUnknown, a.LeftOut + b.LeftOut);
 }

@@ -235,27 +235,28 @@ internal sealed class NumberColumn(FactType type) : Column
         _ => true,
     };
 
+    // Every comparison is one of three of "more" and "equal", or the opposite of one; what is not a number is neither, and is taken out by what is known.
     private (ulong Yes, ulong Known) Fast(Comparison comparison, int start, double wanted)
     {
-        ulong yes = 0, known = 0;
+        ulong more = 0, equal = 0, known = 0;
         var right = Vector256.Create(wanted);
         for (var at = 0; at < 64; at += 4)
         {
             var left = Vector256.Create(_numbers, start + at);
-            var holds = comparison switch
-            {
-                Comparison.Is => Vector256.Equals(left, right),
-                Comparison.IsNot => ~Vector256.Equals(left, right),
-                Comparison.Less => Vector256.LessThan(left, right),
-                Comparison.AtMost => Vector256.LessThanOrEqual(left, right),
-                Comparison.More => Vector256.GreaterThan(left, right),
-                _ => Vector256.GreaterThanOrEqual(left, right),
-            };
-            yes |= (ulong)holds.ExtractMostSignificantBits() << at;
+            more |= (ulong)Vector256.GreaterThan(left, right).ExtractMostSignificantBits() << at;
+            equal |= (ulong)Vector256.Equals(left, right).ExtractMostSignificantBits() << at;
             known |= (ulong)Vector256.Equals(left, left).ExtractMostSignificantBits() << at;
         }
 
-        return (yes, known);
+        return (comparison switch
+        {
+            Comparison.Is => equal,
+            Comparison.IsNot => ~equal,
+            Comparison.Less => ~(more | equal),
+            Comparison.AtMost => ~more,
+            Comparison.More => more,
+            _ => more | equal,
+        }, known);
     }
 
     private (ulong Yes, ulong Known) Slow(Comparison comparison, int start, double[] wanted)
@@ -355,13 +356,20 @@ internal sealed class AppColumn(Bitmap complete) : Column
             notKnown.Words[word] = (whenAbsent == Truth.NotKnown ? known : 0) | (whenNotKnown == Truth.NotKnown ? open : 0);
         }
 
+        ulong[] yes = isTrue.Words, unsure = notKnown.Words;
+        var holds = Array.ConvertAll(answers, answer => answer == Truth.True ? 1UL : 0);
         for (var i = 0; i < _count && _rows[i] < rows; i++)
         {
-            var answer = answers[_codes[i]];
-            isTrue[_rows[i]] = answer == Truth.True;
-            notKnown[_rows[i]] = answer == Truth.NotKnown;
+            // An installed version is known: the row's bits of the default are taken away, and its own answer is put there.
+            var (word, shift) = (_rows[i] >> 6, _rows[i]);
+            yes[word] = (yes[word] & ~(1UL << shift)) | (holds[_codes[i]] << shift);
+            if (unsure[word] != 0)
+            {
+                unsure[word] &= ~(1UL << shift);
+            }
         }
     }
+
     // The rules that speak of one app ask for the same row one after the other.
     private int CodeAt(int row)
     {

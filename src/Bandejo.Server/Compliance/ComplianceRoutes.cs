@@ -47,8 +47,23 @@ internal static class ComplianceRoutes
 
         ComplianceCount Sum(IEnumerable<DeploymentEntry> deployments) => deployments.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, each.Now));
 
-        ComplianceCount OfGroup(GroupEntry group) => group.In.Rows().SelectMany(row => each.DevicesByRow[row].Deployments.Where(deployment => deployment.IsActive).Select(deployment => Counts.Of(deployment, deployment.Targets[each.DevicesByRow[row].Id], each.Now)))
-            .Aggregate(ComplianceCount.None, (sum, count) => sum + count);
+        ComplianceCount OfGroup(GroupEntry group)
+        {
+            var states = active.ToDictionary(deployment => deployment, _ => new int[Enum.GetValues<TargetState>().Length]);
+            foreach (var row in group.In.Rows())
+            {
+                var device = each.DevicesByRow[row];
+                foreach (var deployment in device.Deployments)
+                {
+                    if (deployment.IsActive)
+                    {
+                        states[deployment][(int)deployment.Targets[device.Id].State]++;
+                    }
+                }
+            }
+
+            return states.Aggregate(ComplianceCount.None, (sum, pair) => sum + Counts.Of(pair.Key, pair.Value, each.Now));
+        }
     });
 
     private static Outcome<IReadOnlyList<TargetInfo>> Export(FleetWorld world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IReadOnlyList<TargetInfo>>>(each =>

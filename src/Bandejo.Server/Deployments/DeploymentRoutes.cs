@@ -152,13 +152,12 @@ internal static class DeploymentRoutes
         }
 
         var size = Routes.PageSize(limit);
-        var all = deployment.Targets.Values
-            .Where(target => states.Count == 0 || states.Contains(target.State))
-            .Where(target => wave is null || (target.Wave >= 0 && deployment.Plan.Waves[target.Wave].Name.Equals(wave, StringComparison.OrdinalIgnoreCase)))
-            .Select(target => (Target: target, Name: each.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device))
-            .OrderBy(pair => pair.Name, StringComparer.Ordinal).ToList();
-        var page = all.Where(pair => cursor is null || string.CompareOrdinal(pair.Name, cursor) > 0).Take(size + 1).ToList();
-        return new Page<TargetInfo>([.. page.Take(size).Select(pair => Views.Target(each, deployment, pair.Target))], page.Count > size ? page[size - 1].Name : null, all.Count);
+        var page = each.DevicesAfter(cursor).Select(device => deployment.Targets.GetValueOrDefault(device.Id)).OfType<Target>().Where(Fits).Take(size + 1).ToList();
+        return new Page<TargetInfo>(
+            [.. page.Take(size).Select(target => Views.Target(each, deployment, target))], page.Count > size ? each.Devices[page[size - 1].Device].Name : null, deployment.Targets.Values.Count(Fits));
+
+        bool Fits(Target target) => (states.Count == 0 || states.Contains(target.State))
+            && (wave is null || (target.Wave >= 0 && deployment.Plan.Waves[target.Wave].Name.Equals(wave, StringComparison.OrdinalIgnoreCase)));
     });
 
     private static Outcome<IReadOnlyList<AttemptInfo>> AttemptsOf(FleetWorld world, string named, string? device, int? limit)

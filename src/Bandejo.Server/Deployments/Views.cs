@@ -13,16 +13,11 @@ internal static class Views
     {
         var plan = deployment.Plan;
         var tallies = world.Tallies(deployment);
-        var states = new int[Enum.GetValues<TargetState>().Length];
-        foreach (var target in deployment.Targets.Values)
-        {
-            states[(int)target.State]++;
-        }
-
+        var states = Counts.StatesOf(deployment);
         return new DeploymentInfo(
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, Words.Of(plan.Wish), Words.Of(deployment.State.Status),
             Sentences.Of(plan, deployment.State, tallies, world.Now), deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
-            Counts.Info(Counts.Of(deployment, world.Now)), States(states), [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
+            Counts.Info(Counts.Of(deployment, states, world.Now)), States(states), [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
     }
 
     public static TargetInfo Target(FleetWorld world, DeploymentEntry deployment, Target target)

@@ -31,13 +31,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             return answered;
         }
 
-        var outcome = await world.Change(world.Read(each => each.Devices.GetValueOrDefault(id)?.Name), change => Take(change, id, request));
-        if (outcome.Ok)
-        {
-            await world.Durable();
-        }
-
-        return outcome;
+        return await world.Change(world.Read(each => each.Devices.GetValueOrDefault(id)?.Name), change => Take(change, id, request));
     }
 
     private Outcome<CheckInAnswer>? Quick(FleetWorld each, string id, CheckInRequest request)

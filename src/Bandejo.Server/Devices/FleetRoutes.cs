@@ -66,14 +66,14 @@ internal static class FleetRoutes
 
     private static Outcome<Page<DeviceInfo>> List(FleetWorld world, string? filter, string? cursor, int? limit) => world.Read<Outcome<Page<DeviceInfo>>>(each =>
     {
-        IEnumerable<DeviceEntry> found = each.Devices.Values;
+        Func<DeviceEntry, bool> fits = _ => true;
         if (!string.IsNullOrWhiteSpace(filter))
         {
             var rule = Rule.Parse(filter);
             if (rule.Ok)
             {
                 var rows = each.Columns.Evaluate(rule.Value).True;
-                found = found.Where(device => rows[device.Row]);
+                fits = device => rows[device.Row];
             }
             else if (filter.Any("<>=\"()".Contains))
             {
@@ -81,20 +81,16 @@ internal static class FleetRoutes
             }
             else
             {
-                var words = filter.Split(' ', StringSplitOptions.RemoveEmptyEntries);
-                found = found.Where(device => Array.TrueForAll(words, word => Texts(device).Any(text => text?.Contains(word, StringComparison.OrdinalIgnoreCase) == true)));
+                var words = filter.ToLowerInvariant().Split(' ', StringSplitOptions.RemoveEmptyEntries);
+                fits = device => Array.TrueForAll(words, word => device.Words.Contains(word, StringComparison.Ordinal));
             }
         }
 
-        var sorted = found.OrderBy(device => device.Name, StringComparer.Ordinal).ToList();
         var size = Routes.PageSize(limit);
-        var page = sorted.Where(device => cursor is null || string.CompareOrdinal(device.Name, cursor) > 0).Take(size + 1).ToList();
+        var page = each.DevicesAfter(cursor).Where(fits).Take(size + 1).ToList();
         var more = page.Count > size;
-        return new Page<DeviceInfo>([.. page.Take(size).Select(device => Info(each, device))], more ? page[size - 1].Name : null, sorted.Count);
+        return new Page<DeviceInfo>([.. page.Take(size).Select(device => Info(each, device))], more ? page[size - 1].Name : null, string.IsNullOrWhiteSpace(filter) ? each.Devices.Count : each.Devices.Values.Count(fits));
     });
-
-    private static IEnumerable<string?> Texts(DeviceEntry device) =>
-        [device.Name, device.Stored.Facts.GetValueOrDefault("model"), device.Stored.Facts.GetValueOrDefault("site"), device.Stored.Facts.GetValueOrDefault("kind"), device.Stored.Facts.GetValueOrDefault("host")];
 
     private static Outcome<DeviceDetails> Details(FleetWorld world, string name)
     {
@@ -173,6 +169,7 @@ internal static class FleetRoutes
         world.DevicesByName.Remove(device.Name);
         world.DevicesByKey.Remove(device.Stored.Key.KeyId);
         world.DevicesByRow.Remove(device.Row);
+        world.OrderChanged();
         change.Keep(new DeleteDevice(device.Id));
         change.Audit("device-removed", $"{device.Name} was removed from the service.", null, device.Id);
         return true;

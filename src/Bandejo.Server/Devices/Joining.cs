@@ -27,13 +27,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
         }
 
         var hash = Authentication.HashOf(request.Code.Trim().ToUpperInvariant());
-        var outcome = await world.Change(null, change => Join(change, request, key.Value, hash));
-        if (outcome.Ok)
-        {
-            await world.Durable();
-        }
-
-        return outcome;
+        return await world.Change(null, change => Join(change, request, key.Value, hash));
     }
 
     /// <summary>A short-lived token for an assertion signed by the device's key. Each assertion is good once.</summary>

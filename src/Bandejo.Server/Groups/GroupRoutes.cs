@@ -210,9 +210,8 @@ internal static class GroupRoutes
         }
 
         var size = Routes.PageSize(limit);
-        var all = found.Value.In.Rows().Select(row => each.DevicesByRow[row]).OrderBy(device => device.Name, StringComparer.Ordinal).ToList();
-        var page = all.Where(device => cursor is null || string.CompareOrdinal(device.Name, cursor) > 0).Take(size + 1).ToList();
-        return new Page<DeviceInfo>([.. page.Take(size).Select(device => FleetRoutes.Info(each, device))], page.Count > size ? page[size - 1].Name : null, all.Count);
+        var page = each.DevicesAfter(cursor).Where(device => found.Value.In[device.Row]).Take(size + 1).ToList();
+        return new Page<DeviceInfo>([.. page.Take(size).Select(device => FleetRoutes.Info(each, device))], page.Count > size ? page[size - 1].Name : null, found.Value.In.Count());
     });
 
     private static IEnumerable<DeploymentEntry> Users(FleetWorld world, string slug) => world.Deployments.Values.Where(deployment => deployment.IsActive

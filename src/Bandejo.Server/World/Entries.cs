@@ -11,7 +11,21 @@ namespace Bandejo.Server.World;
 /// <summary>A device in memory.</summary>
 internal sealed class DeviceEntry(StoredDevice stored, int row)
 {
-    public StoredDevice Stored { get; set; } = stored;
+    private StoredDevice _stored = stored;
+    private string? _words;
+
+    public StoredDevice Stored
+    {
+        get => _stored;
+        set
+        {
+            _words = ReferenceEquals(value.Facts, _stored.Facts) ? _words : null;
+            _stored = value;
+        }
+    }
+
+    /// <summary>What people may look for it by, in lower case.</summary>
+    public string Words => _words ??= string.Join(' ', new[] { Name, Fact("model"), Fact("site"), Fact("kind"), Fact("host") }.OfType<string>()).ToLowerInvariant();
 
     /// <summary>Its row in the fleet's columns.</summary>
     public int Row { get; } = row;
@@ -19,6 +33,8 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
     public string Id => Stored.Id;
 
     public string Name => Stored.Name;
+
+    private string? Fact(string name) => _stored.Facts.GetValueOrDefault(name);
 
     /// <summary>When it last checked in. May be ahead of what is stored.</summary>
     public DateTimeOffset? LastHeard { get; set; } = stored.LastHeard;

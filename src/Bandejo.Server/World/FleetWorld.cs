@@ -21,6 +21,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private readonly Lock _lock = new();
     private Task _durable = Task.CompletedTask;
     private readonly List<DeviceEntry> _inDoubt = [];
+    private DeviceEntry[]? _inOrder;
     private long _lastEvent;
 
     public Dictionary<string, string> Settings { get; private set; } = [];
@@ -105,17 +106,17 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
             var change = new WorldChange(this, by, Now);
             outcome = act(change);
-            if (change.Changes.Count == 0)
-            {
-                return outcome;
-            }
-
-            if (!outcome.Ok)
+            if (change.Changes.Count > 0 && !outcome.Ok)
             {
                 throw new InvalidOperationException($"A change was refused after it had begun: {outcome.Failure!.Message}");
             }
 
-            durable = _durable = store.Commit(change.Changes);
+            // Commits are made in their order, so ours is durable only when all before it are. Where nothing was changed, what was seen may still be on its way.
+            durable = change.Changes.Count == 0 ? _durable : _durable = store.Commit(change.Changes);
+            if (change.Changes.Count == 0 && durable.IsCompletedSuccessfully)
+            {
+                return outcome;
+            }
         }
 
         try
@@ -151,6 +152,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             Tokens = kept.Tokens.ToDictionary(token => token.Hash);
             JoinCodes = kept.JoinCodes.ToDictionary(code => code.Hash);
             _inDoubt.Clear();
+            OrderChanged();
             Columns = new FleetColumns();
             Devices = new(kept.Devices.Count);
             DevicesByName = new(kept.Devices.Count);
@@ -213,6 +215,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         DevicesByName[device.Name] = entry;
         DevicesByKey[device.Key.KeyId] = entry;
         DevicesByRow[entry.Row] = entry;
+        OrderChanged();
         return entry;
     }
 
@@ -287,6 +290,48 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
     /// <summary>When a device was last heard from; null for never, or for a device that is no longer there.</summary>
     public DateTimeOffset? LastHeard(string device) => Devices.GetValueOrDefault(device)?.LastHeard;
+
+    /// <summary>All devices in the order of their names; made anew when one has come or gone.</summary>
+    public IReadOnlyList<DeviceEntry> DevicesInOrder
+    {
+        get
+        {
+            if (_inOrder is null)
+            {
+                _inOrder = [.. Devices.Values];
+                Array.Sort(_inOrder, (a, b) => string.CompareOrdinal(a.Name, b.Name));
+            }
+
+            return _inOrder;
+        }
+    }
+
+    /// <summary>The devices after a name, in the order of their names.</summary>
+    public IEnumerable<DeviceEntry> DevicesAfter(string? name)
+    {
+        var all = DevicesInOrder;
+        int from = 0, to = name is null ? 0 : all.Count;
+        while (from < to)
+        {
+            var middle = (from + to) / 2;
+            if (string.CompareOrdinal(all[middle].Name, name) <= 0)
+            {
+                from = middle + 1;
+            }
+            else
+            {
+                to = middle;
+            }
+        }
+
+        for (var i = from; i < all.Count; i++)
+        {
+            yield return all[i];
+        }
+    }
+
+    /// <summary>A device has come or gone.</summary>
+    public void OrderChanged() => _inOrder = null;
 
     public DeviceEntry? FindDevice(string idOrName) => Devices.GetValueOrDefault(idOrName) ?? DevicesByName.GetValueOrDefault(idOrName);
 

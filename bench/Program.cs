@@ -1,0 +1,19 @@
+using Bandejo.Bench;
+
+// What is measured, how, and how to read it: bench/README.md.
+if (args is ["bare", var address])
+{
+    await Bare.Run(address);
+    return 0;
+}
+
+var sizes = (Environment.GetEnvironmentVariable("BANDEJO_BENCH_DEVICES") ?? "1000,10000,100000").Split(',').Select(int.Parse).ToArray();
+var report = new Report();
+await RuleBench.Run(report, int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_ROWS") ?? "1000000"));
+foreach (var size in sizes)
+{
+    await ServiceBench.Run(report, size, isLargest: size == sizes.Max());
+}
+
+report.Write(Path.Combine(Bandejo.Kit.Programs.Root(), "bench"));
+return 0;

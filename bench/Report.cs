@@ -1,0 +1,56 @@
+using System.Globalization;
+using System.Runtime.InteropServices;
+using System.Text;
+using System.Text.Json;
+
+namespace Bandejo.Bench;
+
+/// <summary>One line of the table.</summary>
+/// <param name="Work">What was done.</param>
+/// <param name="Limit">What it is compared with, and its figure; empty where there is nothing.</param>
+/// <param name="Ours">Our figure.</param>
+/// <param name="Ratio">Ours against the limit; null where there is nothing to compare with.</param>
+/// <param name="Asked">What is asked.</param>
+/// <param name="Holds">Whether it is so; null where nothing is asked.</param>
+internal sealed record Line(string Work, string Limit, string Ours, double? Ratio, string Asked, bool? Holds);
+
+/// <summary>Collects what was measured and writes it as JSON and as a table.</summary>
+internal sealed class Report
+{
+    private static readonly JsonSerializerOptions Form = new() { WriteIndented = true, PropertyNamingPolicy = JsonNamingPolicy.CamelCase };
+
+    private readonly List<Line> _lines = [];
+
+    public void Add(string work, string limit, string ours, double? ratio = null, string asked = "", bool? holds = null)
+    {
+        var line = new Line(work, limit, ours, ratio is { } number ? Math.Round(number, 3) : null, asked, holds);
+        _lines.Add(line);
+        Console.WriteLine($"{(holds is null ? " " : holds.Value ? "+" : "!")} {work}: {ours}{(limit.Length > 0 ? $" against {limit}" : "")}{(ratio is null ? "" : string.Create(CultureInfo.InvariantCulture, $", ratio {ratio:0.00}"))}{(asked.Length > 0 ? $" (asked: {asked})" : "")}");
+    }
+
+    public static double Median(IEnumerable<double> numbers)
+    {
+        var sorted = numbers.Order().ToList();
+        return sorted[sorted.Count / 2];
+    }
+
+    public static double Percentile(IEnumerable<double> numbers, double share)
+    {
+        var sorted = numbers.Order().ToList();
+        return sorted[Math.Min(sorted.Count - 1, (int)(share * sorted.Count))];
+    }
+
+    public void Write(string folder)
+    {
+        var machine = $"{Environment.ProcessorCount} cores, {RuntimeInformation.OSDescription}, .NET {Environment.Version}";
+        var at = TimeProvider.System.GetUtcNow().ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture);
+        File.WriteAllText(Path.Combine(folder, "results.json"), JsonSerializer.Serialize(new { at, machine, lines = _lines }, Form) + "\n");
+        var text = new StringBuilder($"# Results\n\n{at}, {machine}. How to read and repeat this: [README.md](README.md).\n\n| work | limit | ours | ratio | asked | |\n|---|---|---|---|---|---|\n");
+        foreach (var line in _lines)
+        {
+            text.Append(CultureInfo.InvariantCulture, $"| {line.Work} | {line.Limit} | {line.Ours} | {(line.Ratio is { } ratio ? ratio.ToString("0.00", CultureInfo.InvariantCulture) : "")} | {line.Asked} | {(line.Holds is null ? "" : line.Holds.Value ? "holds" : "**does not hold**")} |\n");
+        }
+
+        File.WriteAllText(Path.Combine(folder, "results.md"), text.ToString());
+    }
+}

@@ -1,0 +1,232 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Security.Cryptography;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Device;
+using Bandejo.Kit;
+using Microsoft.IdentityModel.Tokens;
+
+namespace Bandejo.Bench;
+
+/// <summary>A real service with so many enrolled devices: check-ins against the bare endpoint, pages, memory, start.</summary>
+internal static class ServiceBench
+{
+    private const int Loaded = 2000;
+    private const int Rounds = 3;
+    private const int PageCalls = 120;
+
+    private static readonly string[] Sites = ["HQ", "ALD", "BRM", "CAS", "DUN", "ELM", "FEN", "GRV", "HOL", "IVY", "KIR", "LAN", "MER", "NOR"];
+
+    public static async Task Run(Report report, int size, bool isLargest)
+    {
+        var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
+        var site = new Site("--joins-per-minute", "1000000", "--check-in-seconds", "3600");
+        try
+        {
+            await site.Begin();
+            await site.Must("group", "new", "all");
+            foreach (var each in Sites)
+            {
+                await site.Must("group", "new", $"site-{each.ToLowerInvariant()}", "--rule", $"site is \"{each}\" and memory >= 8 GiB and disk.free >= 10 GB");
+            }
+
+            var joined = Stopwatch.StartNew();
+            var known = await Join(site, size);
+            report.Add($"{size:N0} devices: join over the protocol", "", $"{size / joined.Elapsed.TotalSeconds:N0} a second");
+            await StartToReady(report, site, size);
+            var bare = await StartBare(folder);
+            try
+            {
+                await CheckIns(report, site, known, folder, bare, size, isLargest);
+                await site.Package("foldline", "7.2.0", "echo", isReleased: true);
+                await Deployments(report, site, size);
+                await Results(report, site, known, folder, bare, size, isLargest);
+            }
+            finally
+            {
+                bare.Process.Kill();
+                bare.Process.Dispose();
+            }
+
+            await Pages(report, site, size, isLargest);
+            var memory = site.Service.Memory();
+            report.Add($"{size:N0} devices, two deployments: memory of the service", "", $"{memory / 1048576.0:N0} MiB", null, isLargest ? "under 1 GiB" : "", isLargest ? memory < 1L << 30 : null);
+            await StartToReady(report, site, size, "with two deployments", isLargest);
+        }
+        finally
+        {
+            await site.DisposeAsync();
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private static async Task StartToReady(Report report, Site site, int size, string more = "", bool isAsked = false)
+    {
+        var times = new List<double>();
+        for (var round = 0; round < 3; round++)
+        {
+            await site.Service.Kill();
+            var start = Stopwatch.GetTimestamp();
+            await site.Service.Start();
+            times.Add(Stopwatch.GetElapsedTime(start).TotalSeconds);
+        }
+
+        var median = Report.Median(times);
+        report.Add($"{size:N0} devices{(more.Length > 0 ? ", " + more : "")}: start to ready", "", $"{median:0.00} s", null, isAsked ? "under 5 s" : "", isAsked ? median < 5 : null);
+    }
+
+    private static async Task CheckIns(Report report, Site site, IReadOnlyList<Known> known, string folder, (string Address, Process Process, string Requests) bare, int size, bool isLargest)
+    {
+        var requests = Path.Combine(folder, "idle");
+        await File.WriteAllLinesAsync(requests, known.Select(device => $"{device.Token}\t{Body(device, "")}"));
+        List<double> ours = [], theirs = [];
+        await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests);
+        for (var round = 0; round < Rounds; round++)
+        {
+            theirs.Add(await Load.Run(bare.Address, "/bare", bare.Requests));
+            ours.Add(await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests));
+        }
+
+        Compare(report, $"{size:N0} devices: check-in with nothing new", theirs, ours, 0.7, isLargest);
+    }
+
+    private static async Task Results(Report report, Site site, IReadOnlyList<Known> known, string folder, (string Address, Process Process, string Requests) bare, int size, bool isLargest)
+    {
+        var requests = Path.Combine(folder, "results");
+        await File.WriteAllLinesAsync(requests, known.Select(device => $"{device.Token}\t{Body(device, "@ATTEMPT@")}"));
+        foreach (var flush in isLargest ? new[] { 0, 2000 } : [0])
+        {
+            if (flush > 0)
+            {
+                if (Programs.Faults(folder) is not { } library)
+                {
+                    report.Add($"{size:N0} devices: check-in with a result, 2 ms on each flush", "", "not measured: there is no C compiler");
+                    continue;
+                }
+
+                site.Service.Environment["LD_PRELOAD"] = library;
+                site.Service.Environment["BANDEJO_FAULT_FLUSH_US"] = flush.ToString(CultureInfo.InvariantCulture);
+                await site.Service.Kill();
+                await site.Service.Start();
+            }
+
+            List<double> ours = [], theirs = [];
+            await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, $"{flush:x4}aaaa");
+            for (var round = 0; round < Rounds; round++)
+            {
+                theirs.Add(await Load.Run(bare.Address, "/bare", bare.Requests));
+                ours.Add(await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, $"{flush:x4}{round:x4}"));
+            }
+
+            Compare(report, $"{size:N0} devices: check-in with a result, durable before the answer{(flush > 0 ? ", 2 ms on each flush" : "")}", theirs, ours, flush > 0 ? null : 0.5, isLargest);
+            if (flush > 0)
+            {
+                site.Service.Environment.Clear();
+                await site.Service.Kill();
+                await site.Service.Start();
+            }
+        }
+    }
+
+    private static void Compare(Report report, string work, List<double> theirs, List<double> ours, double? asked, bool isLargest)
+    {
+        var (limit, own) = (Report.Median(theirs), Report.Median(ours));
+        report.Add(work, $"bare endpoint {limit:N0}/s", $"{own:N0}/s", own / limit, asked is { } least && isLargest ? $"at least {least:0.0}" : "", asked is { } at && isLargest ? own / limit >= at : null);
+    }
+
+    private static async Task Deployments(Report report, Site site, int size)
+    {
+        foreach (var (name, group, waves) in new[] { ("Foldline everywhere", "all", new[] { new WaveRequest("A tenth", "10 %", "90 % met for 1d"), new WaveRequest("Everyone", "everyone else") }), ("Foldline at headquarters", "site-hq", [new WaveRequest("Everyone", "everyone else")]) })
+        {
+            var start = Stopwatch.GetTimestamp();
+            await site.Admin.Post("/api/v1/deployments", new DeploymentRequest("foldline 7.2.0", [group], waves, name, Halt: "never", Priority: group == "all" ? 1 : 0), ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo);
+            report.Add($"{size:N0} devices: starting '{name}', durable", "", $"{Stopwatch.GetElapsedTime(start).TotalSeconds:0.00} s");
+        }
+    }
+
+    private static async Task Pages(Report report, Site site, int size, bool isLargest)
+    {
+        var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo))[^1].Id;
+        var worst = ("", 0.0);
+        foreach (var (name, path) in new[]
+        {
+            ("devices", "/api/v1/devices"), ("devices by rule", $"/api/v1/devices?filter={Uri.EscapeDataString("site is \"ALD\" and memory >= 8 GiB")}"), ("devices by words", "/api/v1/devices?filter=ALD%20Folio"), ("a device", "/api/v1/devices/DESK-000007"),
+            ("why of a device", "/api/v1/devices/DESK-000007/why"), ("groups", "/api/v1/groups"), ("devices of a group", "/api/v1/groups/all/devices"), ("deployments", "/api/v1/deployments"), ("a deployment's figures", $"/api/v1/deployments/{id}"),
+            ("targets", $"/api/v1/deployments/{id}/targets"), ("failed targets", $"/api/v1/deployments/{id}/targets?state=failed,retry"), ("apps", "/api/v1/apps"), ("compliance of the fleet", "/api/v1/compliance"), ("compliance by group", "/api/v1/compliance?by=group"), ("journal", "/api/v1/journal"), ("service", "/api/v1/service"),
+        })
+        {
+            var times = new List<double>();
+            for (var call = 0; call < PageCalls; call++)
+            {
+                var start = Stopwatch.GetTimestamp();
+                using var response = await site.Admin.Http.GetAsync(path);
+                await response.Content.ReadAsByteArrayAsync();
+                response.EnsureSuccessStatusCode();
+                times.Add(Stopwatch.GetElapsedTime(start).TotalMilliseconds);
+            }
+
+            // The first calls compile what they run.
+            var p99 = Report.Percentile(times.Skip(20), 0.99);
+            worst = p99 > worst.Item2 ? (name, p99) : worst;
+            report.Add($"{size:N0} devices: {name}", "", $"{Report.Median(times.Skip(20)):0.0} ms median, {p99:0.0} ms p99", null, isLargest ? "under 50 ms p99" : "", isLargest ? p99 < 50 : null);
+        }
+    }
+
+    private static async Task<(string Address, Process Process, string Requests)> StartBare(string folder)
+    {
+        var address = "http://127.0.0.1:7467";
+        var process = Programs.Start(Environment.ProcessPath!, ["bare", address]);
+        await process.StandardOutput.ReadLineAsync();
+        var requests = Path.Combine(folder, "bare");
+        await File.WriteAllTextAsync(requests, "\t" + JsonSerializer.Serialize(new { sequence = 1_900_000_000_000, factsDigest = new string('a', 64), ordersTag = new string('b', 16), proofs = Array.Empty<string>(), attempts = Array.Empty<string>() }) + "\n");
+        return (address, process, requests);
+    }
+
+    private static string Body(Known device, string attempt)
+    {
+        var at = new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero);
+        AttemptReport[] attempts = attempt.Length == 0 ? [] : [new AttemptReport(attempt, "D1001", 0, true, "install", at, at.AddMinutes(2), "done", "prove", 0, "Foldline 7.2.0 proven by version in opt/foldline/VERSION", "", null, null, false)];
+        return JsonSerializer.Serialize(new CheckInRequest(4_000_000_000_000, device.Digest, null, device.Tag, [], attempts), ContractJson.Default.CheckInRequest);
+    }
+
+    private static async Task<IReadOnlyList<Known>> Join(Site site, int size)
+    {
+        var known = new Known[Math.Min(size, Loaded)];
+        using var handler = new SocketsHttpHandler { MaxConnectionsPerServer = 64 };
+        using var http = new HttpClient(handler) { BaseAddress = new Uri(site.Service.Address) };
+        string? code = null;
+        for (var start = 0; start < size; start += 10_000)
+        {
+            code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest("all", 10_000), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code;
+            await Parallel.ForAsync(start, Math.Min(size, start + 10_000), new ParallelOptions { MaxDegreeOfParallelism = 64 }, async (number, cancellation) =>
+            {
+                using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+                var point = key.ExportParameters(false).Q;
+                var link = new HttpLink(http, key, TimeProvider.System);
+                var facts = Facts(number);
+                link.DeviceId = (await link.Join(new JoinRequest(DeviceProtocol.Version, code!, new PublicKeyInfo("", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y)), $"DESK-{number:000000}", facts), cancellation)).DeviceId;
+                if (number < known.Length)
+                {
+                    var answer = await link.CheckIn(new CheckInRequest(1, $"digest-{number}", facts, "", [], []), cancellation);
+                    known[number] = new Known(link.Token!, $"digest-{number}", answer.OrdersTag);
+                }
+            });
+        }
+
+        return known;
+    }
+
+    private static FactReport Facts(int number) => new(
+        new Dictionary<string, string>
+        {
+            ["kind"] = number % 9 == 0 ? "laptop" : "desk", ["site"] = Sites[number % Sites.Length], ["maker"] = "Harrow & Pike", ["model"] = $"Folio {number % 5}", ["os.name"] = "Tessera", ["os.version"] = $"12.{number % 5}", ["architecture"] = "x64",
+            ["processors"] = $"{2 << (number % 3)}", ["memory"] = $"{(4L << (number % 4)) << 30}", ["disk.size"] = "256000000000", ["disk.free"] = $"{(number % 900) * 268435456L}", ["public"] = "no", ["roles"] = "print,scan", ["restart.pending"] = "no", ["uptime"] = $"{number % 72 * 3600}",
+            ["agent.version"] = "0.1.0", ["host"] = $"desk-{number:000000}",
+        },
+        [.. Enumerable.Range(0, 40).Select(program => new ProgramReport($"program {(number + (program * 5)) % 200}", $"{1 + ((number + program) % 7)}.{program % 4}", "system"))]);
+
+    private sealed record Known(string Token, string Digest, string Tag);
+}
