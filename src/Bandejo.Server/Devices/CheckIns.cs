@@ -168,13 +168,13 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         }
 
         var known = report.Facts.Where(fact => FactCatalog.TypeOf(fact.Key) is not null && fact.Value.Length <= 400).ToDictionary(fact => fact.Key, fact => fact.Value);
-        device.Stored = old with
+        device.Stored = world.Shared(old with
         {
             Facts = known,
             FactTimes = known.ToDictionary(fact => fact.Key, fact => old.Facts.GetValueOrDefault(fact.Key) == fact.Value && old.FactTimes.TryGetValue(fact.Key, out var at) ? at : change.Now),
             FactsDigest = digest,
             Programs = report.Programs is null ? null : [.. report.Programs.Select(program => new StoredProgram(program.Name, program.Version, program.Source))],
-        };
+        });
         world.FactsApplied(device);
         foreach (var group in world.Groups.Values)
         {

@@ -21,6 +21,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private readonly Lock _lock = new();
     private Task _durable = Task.CompletedTask;
     private readonly List<DeviceEntry> _inDoubt = [];
+    private Pool _pool = new();
     private DeviceEntry[]? _inOrder;
     private long _lastEvent;
 
@@ -153,6 +154,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             JoinCodes = kept.JoinCodes.ToDictionary(code => code.Hash);
             _inDoubt.Clear();
             OrderChanged();
+            _pool = new Pool();
             Columns = new FleetColumns();
             Devices = new(kept.Devices.Count);
             DevicesByName = new(kept.Devices.Count);
@@ -160,7 +162,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             DevicesByRow = new(kept.Devices.Count);
             foreach (var device in kept.Devices)
             {
-                var entry = Enrol(device);
+                var entry = Enrol(_pool.Shared(device));
                 FactsApplied(entry);
             }
 
@@ -219,6 +221,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         return entry;
     }
 
+    /// <summary>The same device with everything shared that other devices have alike.</summary>
+    public StoredDevice Shared(StoredDevice device) => _pool.Shared(device);
+
     /// <summary>Takes a device's kept facts over into the columns.</summary>
     public void FactsApplied(DeviceEntry device)
     {
@@ -241,15 +246,15 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         Columns.SetInventoryComplete(device.Row, device.Stored.Programs is not null);
         foreach (var program in device.Stored.Programs ?? [])
         {
-            if (AppVersion.TryParse(program.Version, out var version))
+            if (_pool.Version(program.Version) is { Value: not null } version)
             {
-                Columns.Set(device.Row, new FactRef(FactCatalog.Slug(program.Name), true), FactLookup.Of(FactValue.OfVersion(version)));
+                Columns.Set(device.Row, _pool.App(program.Name), version);
             }
         }
     }
 
     /// <summary>Takes an app out of the columns for a device, before its new programs are taken over.</summary>
-    public void ForgetProgram(DeviceEntry device, string name) => Columns.Set(device.Row, new FactRef(FactCatalog.Slug(name), true), FactLookup.NotKnown);
+    public void ForgetProgram(DeviceEntry device, string name) => Columns.Set(device.Row, _pool.App(name), FactLookup.NotKnown);
 
     /// <summary>Works out which devices a rule group holds.</summary>
     public void EvaluateGroup(GroupEntry group)
