@@ -14,7 +14,7 @@ AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: build test reference example demo demo-reset screenshots clean prerequisites
+.PHONY: build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built ## The runnable programs in out/
 
@@ -37,6 +37,13 @@ prerequisites:
 test: ## Every test; ends with "N passed, N failed"
 	@$(MAKE) --no-print-directory build
 	@build/test.sh
+
+chaos: build ## Everything breaks at random while rollouts run; SECONDS=600 says how long, SEED=… which chaos
+	@dotnet build tests/Chaos -c Release --nologo -v quiet
+	@BANDEJO_CHAOS_SECONDS=$(or $(SECONDS),600) $(if $(SEED),BANDEJO_CHAOS_SEED=$(SEED)) tests/Chaos/bin/Release/net10.0/Bandejo.Chaos.Tests
+
+bench: build ## The table of bench/results.md, measured anew
+	@bench/run.sh
 
 example: build ## The main job once, unattended
 	@demo/example.sh

@@ -5,7 +5,7 @@ cd "$(dirname "${BASH_SOURCE[0]}")/.."
 dotnet build Bandejo.slnx -c Release --nologo -v quiet || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }
 passed=0
 failed=0
-for suite in Repository Core Device Store System; do
+for suite in Repository Core Clock Device Store System Chaos; do
     echo "== $suite"
     log=$(mktemp)
     "tests/$suite/bin/Release/net10.0/Bandejo.$suite.Tests" 2>&1 | tee "$log"

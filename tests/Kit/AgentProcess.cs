@@ -83,6 +83,15 @@ public sealed class AgentProcess(string service, string name, string? clock = nu
         }
     }
 
+    /// <summary>Says something as the machine's user.</summary>
+    public async Task<(int Code, string Output)> Tell(params string[] words)
+    {
+        using var process = Programs.Start(Programs.Agent, [.. words, "--root", Root]);
+        var output = await process.StandardOutput.ReadToEndAsync() + await process.StandardError.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        return (process.ExitCode, output);
+    }
+
     /// <summary>Tries to start a second agent on the same machine and returns what it says.</summary>
     public async Task<(int Code, string Output)> StartSecond()
     {

@@ -15,6 +15,7 @@ public sealed class FleetColumns
     private readonly Bitmap _live = new();
     private readonly Bitmap _complete = new();
     private readonly Stack<int> _free = new();
+    private readonly Stack<Bitmap> _spare = new();
     private readonly Dictionary<string, RowTest> _tests = new(StringComparer.Ordinal);
     private int _rows;
 
@@ -103,7 +104,8 @@ public sealed class FleetColumns
     /// <summary>Evaluates a rule for every live row. The same answer, row by row, as <see cref="Rule.Evaluate"/>.</summary>
     public RuleRows Evaluate(Rule rule)
     {
-        var (isTrue, notKnown) = Evaluate(rule.Root);
+        var (isTrue, notKnown) = (new Bitmap(_rows), new Bitmap(_rows));
+        Evaluate(rule.Root, isTrue, notKnown);
         return new RuleRows(isTrue.And(_live), notKnown.And(_live));
     }
 
@@ -111,56 +113,65 @@ public sealed class FleetColumns
     public IReadOnlyList<(FactValue Value, int Count)> Spread(FactRef fact, Bitmap rows) =>
         [.. rows.Rows().Select(row => Get(row, fact).Value).OfType<FactValue>().GroupBy(value => value).Select(group => (group.Key, group.Count())).OrderByDescending(pair => pair.Item2).ThenBy(pair => pair.Key.ToString(), StringComparer.Ordinal)];
 
-    private (Bitmap True, Bitmap NotKnown) Evaluate(RuleNode node)
+    /// <summary>Writes the answers for all rows into the two sets.</summary>
+    private void Evaluate(RuleNode node, Bitmap isTrue, Bitmap notKnown)
     {
+        ulong[] yes = isTrue.Words, open = notKnown.Words;
         switch (node)
         {
             case ConstantNode constant:
-                return (constant.Value ? Full() : new Bitmap(_rows), new Bitmap(_rows));
-            case NotNode not:
-                var (yes, open) = Evaluate(not.Part);
-                return (Full().Except(yes).Except(open), open);
-            case JoinedNode joined:
-                var (isTrue, notKnown) = Evaluate(joined.Parts[0]);
-                foreach (var part in joined.Parts.Skip(1))
+                Array.Clear(open);
+                for (var i = 0; i < yes.Length; i++)
                 {
-                    var (partTrue, partOpen) = Evaluate(part);
-                    if (joined.IsAnd)
-                    {
-                        // Possible in both, and not certain in both, is not known.
-                        var possible = isTrue.Copy().Or(notKnown).And(partTrue.Copy().Or(partOpen));
-                        isTrue.And(partTrue);
-                        notKnown = possible.Except(isTrue);
-                    }
-                    else
-                    {
-                        isTrue.Or(partTrue);
-                        notKnown.Or(partOpen).Except(isTrue);
-                    }
+                    yes[i] = constant.Value ? Full(i) : 0;
                 }
 
-                return (isTrue, notKnown);
+                break;
+            case NotNode not:
+                Evaluate(not.Part, isTrue, notKnown);
+                for (var i = 0; i < yes.Length; i++)
+                {
+                    yes[i] = Full(i) & ~yes[i] & ~open[i];
+                }
+
+                break;
+            case JoinedNode joined:
+                Evaluate(joined.Parts[0], isTrue, notKnown);
+                var (partTrue, partOpen) = (Rent(), Rent());
+                foreach (var part in joined.Parts.Skip(1))
+                {
+                    Evaluate(part, partTrue, partOpen);
+                    Join(joined.IsAnd, yes, open, partTrue.Words, partOpen.Words);
+                }
+
+                _spare.Push(partTrue);
+                _spare.Push(partOpen);
+                break;
             case ConditionNode condition:
-                var answers = (True: new Bitmap(_rows), NotKnown: new Bitmap(_rows));
                 var column = _columns.GetValueOrDefault(condition.Fact) ?? NewColumn(condition.Fact);
-                column.Test(condition, _rows, answers.True, answers.NotKnown);
-                return answers;
+                column.Test(condition, _rows, isTrue, notKnown);
+                break;
             default:
                 throw new InvalidOperationException($"No meaning for {node.GetType().Name}.");
         }
     }
 
-    private Bitmap Full()
+    private static void Join(bool isAnd, ulong[] yes, ulong[] open, ulong[] partYes, ulong[] partOpen)
     {
-        var full = new Bitmap(_rows);
-        Array.Fill(full.Words, ulong.MaxValue);
-        if ((_rows & 63) != 0)
+        for (var i = 0; i < yes.Length; i++)
         {
-            full.Words[^1] = (1UL << (_rows & 63)) - 1;
+            // Possible in both, and not certain in both, is not known; possible in either, and certain in neither, likewise.
+            var both = yes[i] & partYes[i];
+            var either = yes[i] | partYes[i];
+            open[i] = isAnd ? (yes[i] | open[i]) & (partYes[i] | partOpen[i]) & ~both : (open[i] | partOpen[i]) & ~either;
+            yes[i] = isAnd ? both : either;
         }
-
-        return full;
     }
+
+    /// <summary>A set for what lies between, of the size of the fleet; large ones are costly to make anew for every rule.</summary>
+    private Bitmap Rent() => _spare.TryPop(out var spare) && spare.Words.Length == (_rows + 63) / 64 ? spare : new Bitmap(_rows);
+
+    private ulong Full(int word) => (word + 1) * 64 <= _rows ? ulong.MaxValue : (1UL << (_rows & 63)) - 1;
 
     private Column NewColumn(FactRef fact) => fact.IsApp
         ? new AppColumn(_complete)

@@ -1,0 +1,7 @@
+#!/usr/bin/env bash
+# Measures everything and writes results.json and results.md beside this file. Takes about ten minutes; nothing else should run meanwhile.
+set -euo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+if ! command -v wrk >/dev/null; then apt-get update -qq && apt-get install -y -qq wrk >/dev/null; fi
+dotnet build bench -c Release --nologo -v quiet
+exec bench/bin/Release/net10.0/Bandejo.Bench

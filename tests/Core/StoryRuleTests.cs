@@ -1,0 +1,97 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Rules;
+using Xunit;
+
+namespace Bandejo.Core.Tests;
+
+/// <summary>Harm reports in gates and halt rules, choices among wishes, and what sets devices apart.</summary>
+public sealed class StoryRuleTests
+{
+    private static readonly DateTimeOffset Now = new(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
+
+    [Theory]
+    [InlineData("95 % met for 2 d, at most 2 harm reports, then approval", 2)]
+    [InlineData("95 % met, no harm report", 0)]
+    [InlineData("95 % met", null)]
+    public void A_gate_says_how_many_harm_reports_it_bears(string text, int? most)
+    {
+        var gate = Gate.Parse(text).Value;
+        Assert.Equal(most, gate.MostHarms);
+        Assert.Equal(text, gate.ToString());
+    }
+
+    [Fact]
+    public void A_gate_with_a_harm_report_too_many_does_not_pass_until_somebody_advances_it()
+    {
+        var plan = Plan("100 % met, at most 1 harm report", "never");
+        var state = DeploymentState.Start(plan, "tomas", Now);
+        state = Look(plan, state, harms: 2);
+        Assert.Null(state.Waves[0].PassedAt);
+        Assert.Contains("2 harm reports, 1 allowed", Sentences.Of(plan, state, Tallies(2), Now));
+        Assert.NotNull(Look(plan, state, harms: 1).Waves[0].PassedAt);
+        var advanced = DeploymentMachine.Decide(plan, state, new Asked(DeploymentAct.Advance, "tomas", "looked at both"), Now).Value.State;
+        Assert.NotNull(advanced.Waves[0].PassedAt);
+    }
+
+    [Fact]
+    public void Harm_reports_halt_and_those_accepted_by_resuming_do_not_halt_again()
+    {
+        var plan = Plan("100 % met", "10 % failed of at least 5, or 2 harm reports");
+        Assert.Equal("10 % failed of at least 5, or 2 harm reports", plan.Halt.ToString());
+        var state = Look(plan, DeploymentState.Start(plan, "tomas", Now), harms: 1);
+        Assert.Equal(DeploymentStatus.Running, state.Status);
+        state = Look(plan, state, harms: 2);
+        Assert.Equal(DeploymentStatus.Halted, state.Status);
+        state = DeploymentMachine.Decide(plan, state, new Asked(DeploymentAct.Resume, "tomas", "known", Waves: Tallies(2)), Now).Value.State;
+        Assert.Equal(DeploymentStatus.Running, Look(plan, state, harms: 3).Status);
+        Assert.Equal(DeploymentStatus.Halted, Look(plan, state, harms: 4).Status);
+    }
+
+    [Fact]
+    public void A_harm_report_is_counted_and_is_trouble_for_a_clean_soak()
+    {
+        var target = Targets.Harmed(new Target { Device = "a", State = TargetState.Met, ProvenAt = Now, Wave = 0 }, new string('x', 1000), Now);
+        var tally = Counting.Count([target, target with { Harms = 2 }], null, TimeSpan.FromDays(7), _ => Now, Now);
+        Assert.Equal((3, Now), (tally.Harms, tally.LastTrouble!.Value));
+        Assert.Equal(Targets.MaxHarm, target.Harm!.Length);
+    }
+
+    [Fact]
+    public void A_choice_that_was_taken_is_no_opposite_of_having()
+    {
+        var one = Versions.AppVersion.Parse("1.0");
+        Assert.Equal("D1", Targeting.Settle([("D1", Wish.Have, 0, one), ("D2", Wish.Choice, 0, one)]).Rules);
+        Assert.Equal(["D1", "D2"], Targeting.Settle([("D1", Wish.Gone, 0, one), ("D2", Wish.Choice, 0, one)]).Contest);
+    }
+
+    [Fact]
+    public void What_all_failing_devices_have_and_few_others_is_named_with_its_counts()
+    {
+        var columns = new FleetColumns();
+        List<int> failing = [], others = [];
+        for (var i = 0; i < 20; i++)
+        {
+            var row = columns.Add();
+            (i < 4 ? failing : others).Add(row);
+            columns.Set(row, new FactRef("model", false), FactLookup.Of(FactValue.OfText(i is < 4 or 10 ? "Pamphlet 2" : "Pamphlet 3")));
+            columns.Set(row, new FactRef("kind", false), FactLookup.Of(FactValue.OfText("kiosk")));
+            columns.Set(row, new FactRef("disk.free", false), FactLookup.Of(FactValue.OfSize((i + 1) * 1024d * 1024 * 1024)));
+        }
+
+        var found = Differences.Find(columns, failing, others);
+        Assert.Equal(["disk.free is at most 4 GiB: all 4 of these, none of 16 others", "model is Pamphlet 2: all 4 of these, 1 of 16 others"], found.Select(difference => difference.Text));
+        Assert.Empty(Differences.Find(columns, failing[..2], others));
+        Assert.Empty(Differences.Find(columns, failing, []));
+    }
+
+    private static DeploymentPlan Plan(string gate, string halt) => new()
+    {
+        Id = "D1", Name = "A try", App = "foldline", AppName = "Foldline", Package = "p", Version = Versions.AppVersion.Parse("7.2.0"), Groups = ["all"], Halt = HaltRule.Parse(halt).Value,
+        Waves = [new Wave("Pilots", new Pick { Count = 3 }, Gate.Parse(gate).Value, null), new Wave("Rest", new Pick(), null, null)],
+    };
+
+    private static DeploymentState Look(DeploymentPlan plan, DeploymentState state, int harms) => DeploymentMachine.Decide(plan, state, new Looked(Tallies(harms)), Now).Value.State;
+
+    private static List<Tally> Tallies(int harms) => [new Tally(3, 3, 3, 0, 3, 0, null, 0, harms, new int[16]), new Tally(5, 5, 0, 0, 0, 0, null, 0, 0, new int[16])];
+}
