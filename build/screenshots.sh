@@ -17,20 +17,20 @@ screen=$!
 demo/demo.sh >"$work/out" 2>&1 &
 demo=$!
 trap 'kill -TERM $demo 2>/dev/null; kill $screen 2>/dev/null; wait 2>/dev/null; rm -rf "$work"' EXIT
-for _ in $(seq 900); do
+for _ in $(seq 1800); do
     grep -q "Ctrl-C" "$work/out" && break
     kill -0 $demo 2>/dev/null || { cat "$work/out" >&2; exit 1; }
     sleep 0.1
 done
 
-# shot FILE PERSON COMMAND: the command as typed, with what it prints.
+# shot FILE PERSON COMMAND [SHOWN]: the command as typed, with what it prints.
 shot() {
-    local file=$1 person=$2 command=$3
+    local file=$1 person=$2 command=$3 shown=${4:-$3}
     rm -f "$work/done"
     cat >"$work/run" <<EOF
 export PATH=$PWD/out:\$PATH XDG_CONFIG_HOME=$BANDEJO_DEMO/people/$person BANDEJO_SERVICE=$BANDEJO_DEMO_LISTEN
 cd $PWD
-printf '\033[1m$ %s\033[0m\n' '${command//\'/\'\\\'\'}'
+printf '\033[1m$ %s\033[0m\n' '${shown//\'/\'\\\'\'}'
 $command
 printf '\033[?25l'
 touch $work/done
@@ -48,15 +48,17 @@ EOF
 }
 
 mkdir -p docs/screenshots
+shot demo desk "cat $work/out" "make demo"
 shot deployment-list desk 'bandejo deployment list'
 shot deployment-show desk 'bandejo deployment show "Foldline 7.2.0 for every desk"'
-shot deployment-halted desk 'bandejo deployment show "Marlin Runtime for everyone"'
-shot deployment-preview tomas 'bandejo deployment start "foldline 7.2.0" --to everyone --except outreach --wave "Two desks: 2 devices; 95 % met for 1d, then approval" --wave "The rest: everyone else" --name "A try" --preview'
-shot device-why desk 'bandejo device why ALD-DESK-002'
-shot device-list desk 'bandejo device list'
-shot device-show desk 'bandejo device show ALD-DESK-001'
+shot deployment-halted desk 'bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
+shot deployment-preview tomas 'bandejo deployment start "foldline 7.2.0" --to desks --except reading-rooms --plan careful --priority 1 --name "A try" --preview'
+shot device-why desk 'bandejo device why BUS-02-LAP-3 --deployment "Carrel Link 2.1.0 for the bookbuses"'
+shot device-list desk 'bandejo device list kiosk'
+shot device-show desk 'bandejo device show ALD-KIOSK-01'
+shot app-show desk 'bandejo app list; echo; bandejo app show quillmark'
 shot package-show ines 'bandejo package show "foldline 7.2.0"'
 shot rule-errors tomas 'bandejo group preview '"'"'kind is "desk" and memry >= 4 and disk.free > "much"'"'"
-shot compliance desk 'bandejo compliance show --by deployment'
+shot compliance desk 'bandejo compliance show --by deployment; echo; bandejo compliance show --by group'
 shot journal desk 'bandejo journal --limit 20'
 shot help desk 'bandejo deployment start --help'

@@ -108,9 +108,9 @@ public sealed class StoryTests
         await using var fleet = new FleetProcess(site.Service.Address, Script, $"all={code}\n", clock.File);
         await fleet.Start();
         await site.Admin.Until(async () => (await site.Admin.Get("/api/v1/devices", ContractJson.Default.PageDeviceInfo)).Total == 9, "nine devices join");
-        var id = await site.Deploy("notes 2.0", "all", "--tries", "1", "--halt", "never");
         await fleet.Kill();
         await fleet.Start();
+        var id = await site.Deploy("notes 2.0", "all", "--tries", "1", "--halt", "never");
         await site.Admin.Until(async () =>
         {
             var states = (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.States;

@@ -1,3 +1,4 @@
+using System.Security.Claims;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract.Device;
@@ -36,6 +37,8 @@ internal static class CheckInDoor
                     : await checkIns.Take(device, await Read(context.Request));
                 if (!outcome.Ok)
                 {
+                    // The log of refusals says who was refused.
+                    context.User = new ClaimsPrincipal(new ClaimsIdentity(device is null ? [] : [new Claim(ClaimTypes.Name, device)]));
                     await Problems.Of(outcome.Failure!).ExecuteAsync(context);
                     return;
                 }
