@@ -12,7 +12,7 @@ if [ ${#needed[@]} -gt 0 ]; then apt-get update -qq && apt-get install -y -qq "$
 work=$(mktemp -d)
 export BANDEJO_DEMO="$work/demo" BANDEJO_DEMO_LISTEN=http://127.0.0.1:7412 DISPLAY=:97
 unset NO_COLOR
-Xvfb "$DISPLAY" -screen 0 1280x800x24 >/dev/null 2>&1 &
+Xvfb "$DISPLAY" -screen 0 1280x1000x24 >/dev/null 2>&1 &
 screen=$!
 demo/demo.sh >"$work/out" 2>&1 &
 demo=$!
@@ -36,11 +36,11 @@ printf '\033[?25l'
 touch $work/done
 sleep 20
 EOF
-    xterm -fa "DejaVu Sans Mono" -fs 10 -geometry 155x48+0+0 -b 12 -bg '#fffdf8' -fg '#2b2822' +sb -e bash "$work/run" &
+    xterm -fa "DejaVu Sans Mono" -fs 10 -geometry 155x58+0+0 -b 12 -bg '#fffdf8' -fg '#2b2822' +sb -e bash "$work/run" &
     local window=$!
     for _ in $(seq 200); do [ -e "$work/done" ] && break; sleep 0.1; done
     sleep 0.5
-    import -window root -crop 1262x798+1+1 +repage "$work/shot.png"
+    import -window root -crop 1262x998+1+1 +repage "$work/shot.png"
     convert "$work/shot.png" -bordercolor '#fffdf8' -border 1 -trim +repage -bordercolor '#fffdf8' -border 18 -gravity northwest -background '#fffdf8' -extent 1280x "docs/screenshots/$file.png"
     kill $window
     wait $window 2>/dev/null || true

@@ -58,6 +58,20 @@ public sealed class StoryRuleTests
     }
 
     [Fact]
+    public void After_the_deadline_the_sentence_says_how_many_are_late()
+    {
+        var plan = Plan("100 % met", "never") with { Deadline = Now.AddDays(-2) };
+        var states = new int[16];
+        states[(int)TargetState.Ready] = 6;
+        states[(int)TargetState.Lost] = 1;
+        states[(int)TargetState.Met] = 33;
+        var tally = new Tally(40, 40, 33, 0, 34, 1, null, 0, 0, states);
+        var state = DeploymentState.Start(plan, "tomas", Now);
+        Assert.EndsWith("7 devices are late, since the deadline 2 d ago.", Sentences.Of(plan, state, [tally, tally with { States = new int[16] }], Now));
+        Assert.DoesNotContain("late", Sentences.Of(plan with { Deadline = Now.AddDays(1) }, state, [tally, tally], Now));
+    }
+
+    [Fact]
     public void A_choice_that_was_taken_is_no_opposite_of_having()
     {
         var one = Versions.AppVersion.Parse("1.0");

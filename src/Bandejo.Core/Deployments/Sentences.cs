@@ -9,6 +9,12 @@ public static class Sentences
     /// <summary>Where it stands, for people. Moments are given in UTC.</summary>
     public static string Of(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
+        var late = state.Status == DeploymentStatus.Ended ? 0 : Enum.GetValues<TargetState>().Where(each => Counting.IsLate(each, plan.Deadline, now)).Sum(each => tallies.Sum(tally => tally.In(each)));
+        return Stands(plan, state, tallies, now) + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago."));
+    }
+
+    private static string Stands(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
+    {
         var at = DeploymentMachine.GateWave(state);
         switch (state.Status)
         {
