@@ -7,7 +7,6 @@ using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Device;
 using Bandejo.Kit;
-using Microsoft.IdentityModel.Tokens;
 
 namespace Bandejo.Bench;
 
@@ -204,10 +203,9 @@ internal static class ServiceBench
             await Parallel.ForAsync(start, Math.Min(size, start + 10_000), new ParallelOptions { MaxDegreeOfParallelism = 64 }, async (number, cancellation) =>
             {
                 using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-                var point = key.ExportParameters(false).Q;
                 var link = new HttpLink(http, key, TimeProvider.System);
                 var facts = Facts(number);
-                link.DeviceId = (await link.Join(new JoinRequest(DeviceProtocol.Version, code!, new PublicKeyInfo("", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y)), $"DESK-{number:000000}", facts), cancellation)).DeviceId;
+                link.DeviceId = (await link.Join(new JoinRequest(DeviceProtocol.Version, code!, HttpLink.PublicOf(key), $"DESK-{number:000000}", facts), cancellation)).DeviceId;
                 if (number < known.Length)
                 {
                     var answer = await link.CheckIn(new CheckInRequest(1, $"digest-{number}", facts, "", [], []), cancellation);

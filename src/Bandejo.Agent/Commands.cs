@@ -1,10 +1,7 @@
 using System.Globalization;
-using System.Security.Cryptography;
-using System.Text;
 using Bandejo.Clock;
 using Bandejo.Contract.Device;
 using Bandejo.Device;
-using Microsoft.IdentityModel.Tokens;
 
 namespace Bandejo.Agent;
 
@@ -28,7 +25,7 @@ internal static class Commands
         using var key = home.Key();
         using var http = new HttpClient { BaseAddress = address };
         var link = new HttpLink(http, key, time);
-        var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()), cancellation);
+        var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, HttpLink.PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()), cancellation);
         home.Keep(new AgentIdentity(service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds)));
         Console.WriteLine($"Joined as {answer.Name}. Start the agent with: bandejo-agent run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
         return 0;
@@ -102,13 +99,6 @@ internal static class Commands
         }
 
         return 0;
-    }
-
-    private static PublicKeyInfo PublicOf(ECDsa key)
-    {
-        var point = key.ExportParameters(includePrivateParameters: false).Q;
-        string x = Base64UrlEncoder.Encode(point.X), y = Base64UrlEncoder.Encode(point.Y);
-        return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
     }
 
     private static void Say(TimeProvider time, string line)

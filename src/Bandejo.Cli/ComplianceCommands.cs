@@ -86,7 +86,7 @@ internal static class JournalCommands
             var isAudit = parsed.GetValue(topic) == "audit";
             var query = $"limit={parsed.GetValue(limit)}{(isAudit ? "" : $"&topic={parsed.GetValue(topic)}")}{(parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")}{(parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "")}";
             var page = await client.Get($"/api/v1/{(isAudit ? "audit" : "journal")}?{query}", ContractJson.Default.PageEventInfo, cancellation);
-            var sheet = new Sheet("#No", "When", "Id", "By", "What");
+            var sheet = new Sheet("#No", "When", "Deployment", "By", "What");
             foreach (var line in page.Items.Reverse())
             {
                 sheet.Add($"{line.Number}", Say.When(line.At), line.Deployment ?? "", line.By ?? "service", line.Text + (line.Reason is null ? "" : $" Reason: {line.Reason}"));

@@ -2,6 +2,7 @@ using System.Net;
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
 using System.Security.Cryptography;
+using System.Text;
 using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
@@ -33,6 +34,14 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
 
     /// <summary>The device's identity; empty before it has joined.</summary>
     public string DeviceId { get; set; } = "";
+
+    /// <summary>The public part of a device's key, named by its thumbprint (RFC 7638).</summary>
+    public static PublicKeyInfo PublicOf(ECDsa key)
+    {
+        var point = key.ExportParameters(includePrivateParameters: false).Q;
+        string x = Base64UrlEncoder.Encode(point.X), y = Base64UrlEncoder.Encode(point.Y);
+        return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
+    }
 
     public async Task<JoinAnswer> Join(JoinRequest request, CancellationToken cancellation)
     {

@@ -34,7 +34,7 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
         (Name, _apps, _shared, _now, _heardAt, _write) = (name, apps, shared, now, heardAt, write);
         foreach (var (fact, value) in kind.Facts)
         {
-            _facts[fact] = value;
+            _facts[fact] = FactText(fact, value);
         }
 
         foreach (var (fact, values) in kind.Mixed)
@@ -174,7 +174,7 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
 
     public long PartLength(string sha256) => 0;
 
-    public Stream AppendPart(string sha256) => _parts[sha256] = new Part();
+    public Stream AppendPart(string sha256) => _parts[sha256] = new MemoryStream();
 
     public bool Complete(string sha256)
     {
@@ -212,16 +212,8 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     }
 
     /// <summary>A fact as it travels: sizes in bytes.</summary>
-    private static string FactText(string name, string text)
-    {
-        if (FactCatalog.TypeOf(name) != FactType.Size)
-        {
-            return text;
-        }
-
-        var digits = text.TakeWhile(c => char.IsAsciiDigit(c) || c == '.').Count();
-        return double.TryParse(text.AsSpan(0, digits), CultureInfo.InvariantCulture, out var number) ? (number * (Units.SizeUnit(text[digits..].Trim()) ?? 1)).ToString("0", CultureInfo.InvariantCulture) : text;
-    }
+    private static string FactText(string name, string text) =>
+        FactCatalog.TypeOf(name) == FactType.Size && Units.TryParseSize(text, out var bytes) ? bytes.ToString("0", CultureInfo.InvariantCulture) : text;
 
     private static string AppOf(string path) => path.Split('/') is [_, var app, ..] ? app : path;
 
@@ -240,7 +232,4 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
             return Math.Max(0, Math.Floor((_free - _files.Keys.Where(path => path.EndsWith("/VERSION", StringComparison.Ordinal)).Sum(path => _apps.GetValueOrDefault(AppOf(path))?.Room ?? 0)) / Grain) * Grain);
         }
     }
-
-    /// <summary>A part that can be read after whoever wrote it has closed it.</summary>
-    private sealed class Part : MemoryStream;
 }

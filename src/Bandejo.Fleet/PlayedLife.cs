@@ -1,8 +1,6 @@
 using System.Security.Cryptography;
-using System.Text;
 using Bandejo.Contract.Device;
 using Bandejo.Device;
-using Microsoft.IdentityModel.Tokens;
 
 namespace Bandejo.Fleet;
 
@@ -166,6 +164,11 @@ internal sealed class PlayedLife
             {
                 // Switched off, restarted, or died.
             }
+            catch (LinkException error) when (error.IsGone && HasJoined)
+            {
+                // Somebody has removed it from the service; the others play on.
+                return;
+            }
             finally
             {
                 Engine = null;
@@ -207,7 +210,7 @@ internal sealed class PlayedLife
             await _fleet.Joining.WaitAsync(cancellation);
             try
             {
-                var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, PublicOf(key), Name, _disk.Gather()), cancellation);
+                var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, HttpLink.PublicOf(key), Name, _disk.Gather()), cancellation);
                 return Write("joined", line => line with { Identity = new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds) }).Identity!;
             }
             catch (LinkException error) when (error.Status is 0 or 429 or >= 500)
@@ -237,13 +240,6 @@ internal sealed class PlayedLife
         }
 
         return key;
-    }
-
-    private static PublicKeyInfo PublicOf(ECDsa key)
-    {
-        var point = key.ExportParameters(includePrivateParameters: false).Q;
-        string x = Base64UrlEncoder.Encode(point.X), y = Base64UrlEncoder.Encode(point.Y);
-        return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
     }
 
     /// <summary>When the device is switched on next, or now; spread over some minutes, as people come.</summary>

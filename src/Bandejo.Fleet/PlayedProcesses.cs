@@ -47,7 +47,6 @@ internal sealed class PlayedProcesses(PlayedDisk disk, IReadOnlyDictionary<strin
                 if (endAtLimit)
                 {
                     life.Write("step-ended", line => line with { Attempt = run.Attempt, Step = run.Name });
-                    return new StepEnd(null, null, true);
                 }
 
                 return new StepEnd(null, null, true);

@@ -182,10 +182,9 @@ internal sealed class ScriptReader
 
     private double Size(YamlMappingNode map, string key, string text, string where)
     {
-        var digits = text.TakeWhile(c => char.IsAsciiDigit(c) || c == '.').Count();
-        if (double.TryParse(text.AsSpan(0, digits), CultureInfo.InvariantCulture, out var number) && Units.SizeUnit(text[digits..].Trim()) is { } unit)
+        if (Units.TryParseSize(text, out var bytes))
         {
-            return number * unit;
+            return bytes;
         }
 
         _form.Report(YamlForm.Child(map, key)!, $"'{text}' is not an amount of data such as 20 GB.", where + key);
@@ -239,21 +238,14 @@ internal sealed class ScriptReader
     private Dictionary<string, string> Pairs(YamlMappingNode map, string key, string where) =>
         YamlForm.Child(map, key) is YamlMappingNode inner ? inner.Children.ToDictionary(pair => ((YamlScalarNode)pair.Key).Value ?? "", pair => Value((YamlScalarNode)pair.Key, pair.Value, where + key)) : [];
 
-    /// <summary>A fact as it travels: sizes in bytes.</summary>
     private string Value(YamlScalarNode name, YamlNode value, string where)
     {
-        var text = (value as YamlScalarNode)?.Value ?? "";
-        switch (FactCatalog.TypeOf(name.Value ?? ""))
+        if (FactCatalog.TypeOf(name.Value ?? "") is null)
         {
-            case null:
-                _form.Report(name, $"There is no fact '{name.Value}'.", where);
-                return text;
-            case FactType.Size:
-                var digits = text.TakeWhile(c => char.IsAsciiDigit(c) || c == '.').Count();
-                return double.TryParse(text.AsSpan(0, digits), CultureInfo.InvariantCulture, out var number) ? (number * (Units.SizeUnit(text[digits..].Trim()) ?? 1)).ToString("0", CultureInfo.InvariantCulture) : text;
-            default:
-                return text;
+            _form.Report(name, $"There is no fact '{name.Value}'.", where);
         }
+
+        return (value as YamlScalarNode)?.Value ?? "";
     }
 
     private static Dictionary<string, IReadOnlyList<Weighted>> Inner(YamlMappingNode map, string key, string where, Func<YamlMappingNode, string, string, List<Weighted>> read) =>

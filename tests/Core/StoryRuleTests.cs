@@ -71,6 +71,41 @@ public sealed class StoryRuleTests
         Assert.DoesNotContain("late", Sentences.Of(plan with { Deadline = Now.AddDays(1) }, state, [tally, tally], Now));
     }
 
+    [Theory]
+    [InlineData(TargetState.Working, 60, 4 * 60)]
+    [InlineData(TargetState.Working, 4 * 60, 12 * 60)]
+    [InlineData(TargetState.Restart, 60, 4 * 24 * 60)]
+    [InlineData(TargetState.Restart, 48 * 60, 6 * 24 * 60)]
+    public void Nobody_is_lost_for_coming_seldom_or_for_a_night_before_a_restart(TargetState state, int interval, int minutes) =>
+        Assert.Equal(TimeSpan.FromMinutes(minutes), Targets.LostAfter(Plan("100 % met", "never"), state, TimeSpan.FromMinutes(interval)));
+
+    [Fact]
+    public void A_target_that_waits_for_a_silent_device_says_so()
+    {
+        Assert.Equal("; nobody has heard from it for 16 d", Sentences.Silence(TargetState.Ready, Now.AddDays(-16), TimeSpan.FromHours(4), Now));
+        Assert.Equal("", Sentences.Silence(TargetState.Ready, Now.AddHours(-11), TimeSpan.FromHours(4), Now));
+        Assert.Equal("", Sentences.Silence(TargetState.Met, Now.AddDays(-16), TimeSpan.FromHours(4), Now));
+    }
+
+    [Fact]
+    public void A_compiled_rule_sees_every_change_of_a_fact_an_app_and_the_inventory()
+    {
+        var columns = new FleetColumns();
+        var row = columns.Add();
+        var rule = columns.Compile(Rule.Parse("kind is \"desk\" and app \"foldline\" < \"7.2\"").Value);
+        Assert.Equal(Truth.NotKnown, rule.At(row));
+        columns.Set(row, new FactRef("kind", false), FactLookup.Of(FactValue.OfText("kiosk")));
+        Assert.Equal(Truth.False, rule.At(row));
+        columns.Set(row, new FactRef("kind", false), FactLookup.Of(FactValue.OfText("desk")));
+        Assert.Equal(Truth.NotKnown, rule.At(row));
+        columns.SetInventoryComplete(row, true);
+        Assert.Equal(Truth.False, rule.At(row));
+        columns.Set(row, new FactRef("foldline", true), FactLookup.Of(FactValue.OfVersion(Versions.AppVersion.Parse("7.1"))));
+        Assert.Equal(Truth.True, rule.At(row));
+        columns.Set(row, new FactRef("foldline", true), FactLookup.Of(FactValue.OfVersion(Versions.AppVersion.Parse("7.2"))));
+        Assert.Equal(Truth.False, rule.At(row));
+    }
+
     [Fact]
     public void A_choice_that_was_taken_is_no_opposite_of_having()
     {

@@ -76,6 +76,21 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task In_one_commit_the_last_change_of_a_row_is_kept_and_a_later_word_of_a_device_counts()
+    {
+        var device = new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", Now, Now, 7, "", new Dictionary<string, string>(), new Dictionary<string, DateTimeOffset>(), null, true);
+        var target = new Target { Device = "d1", Wave = 0, State = TargetState.Working };
+        await _store.Commit([new PutDevice(device), new PutTarget("D1001", target), new PutTarget("D1001", target with { State = TargetState.Met }), new PutHeard("d1", Now.AddHours(1), 8), new PutHeard("d1", Now.AddHours(2), 9)]);
+        var world = _store.Load();
+        Assert.Equal(TargetState.Met, Assert.Single(world.Targets).Target.State);
+        Assert.Equal((Now.AddHours(2), 9), (world.Devices[0].LastHeard, world.Devices[0].Sequence));
+        await _store.Commit([new PutTarget("D1002", target), new DeleteDevice("d1"), new PutTarget("D1003", target)]);
+        world = _store.Load();
+        Assert.Empty(world.Devices);
+        Assert.Equal("D1003", Assert.Single(world.Targets).Deployment);
+    }
+
+    [Fact]
     public async Task An_attempt_that_ended_is_no_longer_open_and_still_found()
     {
         var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);

@@ -119,6 +119,15 @@ public sealed class StoryTests
         var cause = Assert.Single((await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Causes);
         Assert.Contains("model is Quarto 2: all 3 of these, none of 6 others", cause.SetApart);
         Assert.Contains("no room", cause.What);
+
+        // A device that somebody removes stops; the others play on.
+        await site.Must("device", "remove", "NEW-1", "--yes");
+        await site.Must("clock", "advance", "1h");
+        await site.Service.Logs("not enrolled here any more");
+        await site.Package("notes", "3.0", "true");
+        var next = await site.Deploy("notes 3.0", "all", "--tries", "1", "--halt", "never");
+        await site.Admin.Becomes(next, "NEW-2", "met");
+        Assert.Null(await fleet.Ended());
     }
 
     [Fact]

@@ -13,6 +13,12 @@ public static class Sentences
         return Stands(plan, state, tallies, now) + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago."));
     }
 
+    /// <summary>What is to be said beside the reason of a target whose device is to do something and is silent; empty where it is not silent for long.</summary>
+    /// <param name="heard">When the device was last heard from, or when it joined.</param>
+    /// <param name="interval">The time between two check-ins.</param>
+    public static string Silence(TargetState state, DateTimeOffset heard, TimeSpan interval, DateTimeOffset now) =>
+        state is TargetState.Ready or TargetState.Retry && now - heard > interval * 3 && now - heard > TimeSpan.FromDays(1) ? $"; nobody has heard from it for {Units.FormatDuration(now - heard)}" : "";
+
     private static string Stands(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
         var at = DeploymentMachine.GateWave(state);

@@ -104,6 +104,17 @@ public static class Targets
     /// <summary>The longest text of a harm report that is kept, in characters.</summary>
     public const int MaxHarm = 400;
 
+    /// <summary>How long a device that waits for a restart may at least be silent: it may be switched off for a night or a weekend first.</summary>
+    private static readonly TimeSpan RestartPatience = TimeSpan.FromDays(4);
+
+    /// <summary>How long a device may be silent in a state of work before it is lost: as the plan says, but never for coming seldom.</summary>
+    /// <param name="interval">The time between two check-ins.</param>
+    public static TimeSpan LostAfter(DeploymentPlan plan, TargetState state, TimeSpan interval)
+    {
+        var least = plan.LostAfter > interval * 3 ? plan.LostAfter : interval * 3;
+        return state == TargetState.Restart && least < RestartPatience ? RestartPatience : least;
+    }
+
     /// <summary>The target after a harm report; it is trouble, so a clean soak starts again.</summary>
     public static Target Harmed(Target target, string text, DateTimeOffset now) =>
         target with { Harms = target.Harms + 1, Harm = text.Length > MaxHarm ? text[..MaxHarm] : text, TroubleAt = now };

@@ -25,6 +25,15 @@ public static class Units
     /// <summary>Seconds in one of the unit; null for an unknown unit. Case does not matter.</summary>
     public static double? TimeUnit(string name) => Find(Times, name);
 
+    /// <summary>Reads <c>20 GB</c>, <c>1.5 GiB</c> into bytes. False for anything else.</summary>
+    public static bool TryParseSize(string text, out double bytes)
+    {
+        var digits = text.TakeWhile(c => char.IsAsciiDigit(c) || c == '.').Count();
+        var isSize = double.TryParse(text.AsSpan(0, digits), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out bytes) && SizeUnit(text[digits..].Trim()) is not null;
+        bytes *= SizeUnit(text[digits..].Trim()) ?? 0;
+        return isSize;
+    }
+
     /// <summary>Reads <c>3d</c>, <c>20 m</c>, <c>1h 30m</c>. False for anything else, for a negative length and for one over 10 years.</summary>
     public static bool TryParseDuration(string text, out TimeSpan duration)
     {

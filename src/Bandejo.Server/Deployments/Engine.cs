@@ -15,9 +15,6 @@ namespace Bandejo.Server.Deployments;
 /// </summary>
 internal static class Engine
 {
-    /// <summary>How long a device that waits for a restart may be silent.</summary>
-    private static readonly TimeSpan RestartPatience = TimeSpan.FromDays(4);
-
     /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
     public static void WeighDevice(WorldChange change, DeviceEntry device)
     {
@@ -122,7 +119,7 @@ internal static class Engine
         if (before.Order != after.Order && after is { IsGoingBack: true, Before: { Length: > 0 } earlier, BeforePackage: null })
         {
             // It was not put there by us, but a package of that version that is kept here serves as well.
-            after = after with { BeforePackage = change.World.Packages.Values.FirstOrDefault(package => package.Stored.App == deployment.Plan.App && package.Version.Text == earlier && package.Stored.State != PackageState.Withdrawn)?.Stored.Digest };
+            after = after with { BeforePackage = change.World.Packages.Values.FirstOrDefault(package => package.Stored.App == deployment.Plan.App && AppVersion.TryParse(earlier, out var version) && package.Version == version && package.Stored.State != PackageState.Withdrawn)?.Stored.Digest };
         }
         if (ReferenceEquals(before, after))
         {
@@ -344,11 +341,11 @@ internal static class Engine
             case TargetState.Retry:
                 deployment.LookAt = Sooner(deployment.LookAt, target.Next);
                 break;
-            case TargetState.Working or TargetState.Restart when change.Now - heard >= LostAfter(change.World, deployment, target.State):
+            case TargetState.Working or TargetState.Restart when change.Now - heard >= Targets.LostAfter(deployment.Plan, target.State, change.World.CheckInInterval):
                 Happen(change, deployment, device, new Happening(TargetEvent.FellSilent, $"Began work and was not heard from for {Units.FormatDuration(change.Now - heard)}"));
                 break;
             case TargetState.Working or TargetState.Restart:
-                deployment.LookAt = Sooner(deployment.LookAt, heard + LostAfter(change.World, deployment, target.State));
+                deployment.LookAt = Sooner(deployment.LookAt, heard + Targets.LostAfter(deployment.Plan, target.State, change.World.CheckInInterval));
                 break;
             case TargetState.Met when target.ProvenAt + deployment.Plan.ProofAge <= change.Now:
                 Happen(change, deployment, device, new Happening(TargetEvent.ProofTooOld, $"The last proof is {Units.FormatDuration(change.Now - target.ProvenAt!.Value)} old and the device is silent"));
@@ -357,14 +354,6 @@ internal static class Engine
                 deployment.LookAt = Sooner(deployment.LookAt, target.ProvenAt + deployment.Plan.ProofAge);
                 break;
         }
-    }
-
-    // A device that comes seldom is not lost for coming seldom, and one that waits for a restart may be switched off for a night or a weekend first.
-    private static TimeSpan LostAfter(FleetWorld world, DeploymentEntry deployment, TargetState state)
-    {
-        var seldom = world.CheckInInterval * 3;
-        var least = deployment.Plan.LostAfter > seldom ? deployment.Plan.LostAfter : seldom;
-        return state == TargetState.Restart && least < RestartPatience ? RestartPatience : least;
     }
 
     private static void Put(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target, string? what, string text)

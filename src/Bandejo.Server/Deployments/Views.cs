@@ -23,9 +23,11 @@ internal static class Views
     public static TargetInfo Target(FleetWorld world, DeploymentEntry deployment, Target target)
     {
         var plan = deployment.Plan;
+        var device = world.Devices.GetValueOrDefault(target.Device);
+        var silence = device is null ? "" : Sentences.Silence(target.State, device.LastHeard ?? device.Stored.Joined, world.CheckInInterval, world.Now);
         return new TargetInfo(
-            plan.Id, plan.Name, target.Device, world.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, plan.App, plan.Version.Text, Words.Of(plan.Wish),
-            Words.Of(target.State), target.Reason, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
+            plan.Id, plan.Name, target.Device, device?.Name ?? target.Device, plan.App, plan.Version.Text, Words.Of(plan.Wish),
+            Words.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
             Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt);
     }
 

@@ -30,7 +30,7 @@ internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundServi
     {
         lock (_told)
         {
-            foreach (var (id, tag) in world.Read(each => each.OrdersChanged()))
+            foreach (var (id, tag) in world.Read(each => each.TakeOrdersInDoubt()))
             {
                 if (_told.GetValueOrDefault(id) != tag && hails.Call(id))
                 {

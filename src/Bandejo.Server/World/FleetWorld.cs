@@ -276,8 +276,8 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         }
     }
 
-    /// <summary>The devices whose orders may have changed since this was last asked, with the tags of their orders now.</summary>
-    public IReadOnlyList<(string Device, string Tag)> OrdersChanged()
+    /// <summary>Takes off the list the devices whose orders may have changed, with the tags of their orders now.</summary>
+    public IReadOnlyList<(string Device, string Tag)> TakeOrdersInDoubt()
     {
         var changed = new List<(string, string)>(_inDoubt.Count);
         foreach (var device in _inDoubt)
