@@ -54,6 +54,7 @@ shot deployment-show desk 'bandejo deployment show "Foldline 7.2.0 for every des
 shot deployment-halted desk 'bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
 shot deployment-preview tomas 'bandejo deployment start "foldline 7.2.0" --to desks --except reading-rooms --plan careful --priority 1 --name "A try" --preview'
 shot device-why desk 'bandejo device why BUS-02-LAP-3 --deployment "Carrel Link 2.1.0 for the bookbuses"'
+shot targets-silent desk 'bandejo deployment targets "Carrel Link 2.1.0 for the bookbuses" --state unknown,ready,lost'
 shot device-list desk 'bandejo device list kiosk'
 shot device-show desk 'bandejo device show ALD-KIOSK-01'
 shot app-show desk 'bandejo app list; echo; bandejo app show quillmark'

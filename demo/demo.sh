@@ -52,10 +52,11 @@ fi
 
 cat <<EOF
 
-Bandejo is at $LISTEN with $(($(grep -c '"what":"joined"' "$SITE/fleet/record.jsonl") + ${#workshop[@]})) devices. $(as desk clock show). Ctrl-C ends it; 'make demo' goes on where it was.
+Bandejo is at $LISTEN with $(($(grep -c '"what":"joined"' "$SITE/fleet/record.jsonl") + ${#workshop[@]})) devices. Ctrl-C ends it; 'make demo' goes on where it was.
+There it is $(as desk clock show).
 
-Sign in from another terminal (the passwords of the demo are NAME-of-orrin-county):
-  export PATH=$out:\$PATH
+Sign in from another terminal in this folder (the passwords of the demo are NAME-of-orrin-county):
+  export PATH=\$PWD/out:\$PATH
   echo tomas-of-orrin-county | bandejo sign-in tomas
   bandejo deployment list
 

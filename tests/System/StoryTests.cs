@@ -59,7 +59,7 @@ public sealed class StoryTests
         Assert.Equal(0, (await taker.Tell("take", "notes")).Code);
         await site.Admin.Becomes(id, "DESK-1", "met");
         Assert.Equal("2.0", taker.Read("opt/notes/VERSION"));
-        Assert.Contains("On the shelf: 1 of 2 took it", await site.Must("deployment", "show", id));
+        await site.Admin.Until(async () => (await site.Must("deployment", "show", id)).Contains("On the shelf: 1 of 2 took it"), "the shelf is counted");
 
         Assert.Equal(0, (await taker.Tell("report", "notes", "it eats umlauts")).Code);
         await site.Admin.Until(async () => (await site.Must("deployment", "show", id)).Contains("harm reported by DESK-1: it eats umlauts"), "the harm report is shown");
