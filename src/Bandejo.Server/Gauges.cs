@@ -18,8 +18,8 @@ internal sealed class Gauges : IDisposable
         _meter.CreateObservableGauge("bandejo.events", () => world.LastEvent, "{event}", "Number of the last event");
         _meter.CreateObservableGauge(
             "bandejo.targets",
-            () => world.Read(each => each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(deployment => deployment.Targets.Values).GroupBy(target => target.State)
-                .Select(group => new Measurement<int>(group.Count(), new KeyValuePair<string, object?>("state", Words.Of(group.Key)))).ToList()),
+            () => world.Read(each => each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(deployment => deployment.Targets.States().Select((count, state) => (count, state)))
+                .GroupBy(pair => pair.state, pair => pair.count).Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", Words.Of((TargetState)group.Key)))).ToList()),
             "{target}",
             "Targets of deployments that have not ended, by state");
     }

@@ -1,4 +1,5 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 
 namespace Bandejo.Store;
@@ -17,17 +18,12 @@ public sealed record StoredJoinCode(string Id, string Hash, string? Group, int U
 
 /// <summary>A device with what it last reported.</summary>
 /// <param name="JoinCode">The hash of the code it joined with, so that a repeated join is recognised.</param>
-/// <param name="Facts">Name to value as it travels.</param>
-/// <param name="FactTimes">When each fact was last reported changed.</param>
-/// <param name="Programs">Null where no complete list is known.</param>
+/// <param name="Sheet">Its facts and programs; the words are those of <see cref="StoredWorld.Words"/>.</param>
 /// <param name="Heard">The identities of the last words of its user, so that none counts twice.</param>
 /// <param name="IsSorted">Somebody has put it into a listed group; until then it gets nothing.</param>
 public sealed record StoredDevice(
     string Id, string Name, StoredKey Key, string JoinCode, DateTimeOffset Joined, DateTimeOffset? LastHeard, long Sequence, string FactsDigest,
-    IReadOnlyDictionary<string, string> Facts, IReadOnlyDictionary<string, DateTimeOffset> FactTimes, IReadOnlyList<StoredProgram>? Programs, bool IsSorted, IReadOnlyList<string>? Heard = null);
-
-/// <summary>A program on a device.</summary>
-public sealed record StoredProgram(string Name, string Version, string Source);
+    FactSheet Sheet, bool IsSorted, IReadOnlyList<string>? Heard = null);
 
 /// <summary>A group; listed where <paramref name="Rule"/> is null.</summary>
 public sealed record StoredGroup(string Slug, string Name, string? Rule, bool IsForTesting, int Revision);
@@ -62,10 +58,12 @@ public sealed record StoredEvent(long Number, DateTimeOffset At, string Topic, s
 public sealed record EventQuery(string? Topic, string? Deployment, string? Device, long? After, long? Before, int Limit);
 
 /// <summary>Everything that the service keeps in memory.</summary>
+/// <param name="Devices">To be taken once; they are still being read.</param>
+/// <param name="Targets">Still being read.</param>
 public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> Settings, IReadOnlyList<StoredAccount> Accounts, IReadOnlyList<StoredToken> Tokens, IReadOnlyList<StoredJoinCode> JoinCodes,
-    IReadOnlyList<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, IReadOnlyList<(string Group, string Device)> Members,
-    IReadOnlyList<StoredPackage> Packages, IReadOnlyList<StoredDeployment> Deployments, IReadOnlyList<(string Deployment, Target Target)> Targets,
+    WordBook Words, IEnumerable<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, IReadOnlyList<(string Group, string Device)> Members,
+    IReadOnlyList<StoredPackage> Packages, IReadOnlyList<StoredDeployment> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
     IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, long LastEvent);
 
 /// <summary>One change to what is kept.</summary>
@@ -82,6 +80,9 @@ public sealed record DeleteToken(string Id) : StoreChange;
 public sealed record PutJoinCode(StoredJoinCode Code) : StoreChange;
 
 public sealed record DeleteJoinCode(string Id) : StoreChange;
+
+/// <summary>A new word of the book; it must be kept before or with the first sheet that uses it.</summary>
+public sealed record AddWord(int Number, string Text) : StoreChange;
 
 public sealed record PutDevice(StoredDevice Device) : StoreChange;
 

@@ -33,6 +33,11 @@ internal static class SchemaVersions
         {
             using var transaction = connection.BeginTransaction();
             connection.Execute(sql, transaction: transaction);
+            if (number == 5)
+            {
+                DeviceSheets.BringOver(connection, transaction);
+            }
+
             connection.Execute(string.Create(CultureInfo.InvariantCulture, $"PRAGMA user_version = {number}"), transaction: transaction);
             transaction.Commit();
         }

@@ -1,29 +1,37 @@
+using System.Collections.Concurrent;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
-using System.Threading.Channels;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
 namespace Bandejo.Store;
 
-/// <summary>The store in one SQLite file (write-ahead log, flushed at each commit). One writer commits for all callers that wait at the moment.</summary>
+/// <summary>The store in one SQLite file (write-ahead log, flushed at each commit).</summary>
 public sealed class SqliteStore : IStore
 {
-    private const int LargestCommit = 4096;
-
     internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter() }, TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()) };
 
     private readonly string _connectionString;
-    private readonly Channel<Pending> _pending = Channel.CreateUnbounded<Pending>(new UnboundedChannelOptions { SingleReader = true });
-    private readonly Task _writer;
-    private volatile StoreException? _broken;
+    private readonly WriteQueue _queue;
+
+    static SqliteStore()
+    {
+        // No connection is used by two threads at once, so none needs a lock around every column it reads.
+        SQLitePCL.Batteries_V2.Init();
+        SQLitePCL.raw.sqlite3_shutdown();
+        SQLitePCL.raw.sqlite3_config(SQLitePCL.raw.SQLITE_CONFIG_MULTITHREAD);
+        SQLitePCL.raw.sqlite3_initialize();
+    }
 
     private SqliteStore(string connectionString)
     {
         _connectionString = connectionString;
-        _writer = Task.Run(Write);
+
+        // Many pages are written again and again: they stay in memory (64 MiB), and go from the log into the database seldom (also 64 MiB).
+        _queue = new WriteQueue(() => Connect(connectionString, "PRAGMA cache_size = -65536; PRAGMA wal_autocheckpoint = 16384"));
     }
 
     /// <summary>Opens the database, makes it where there is none, and brings it to this program's version after keeping a copy.</summary>
@@ -47,46 +55,37 @@ public sealed class SqliteStore : IStore
 
     public StoredWorld Load()
     {
-        try
+        _queue.Restart().GetAwaiter().GetResult();
+
+        // Nothing is written meanwhile, so that several connections see the same. Targets and devices are many: they are read while others are taken over.
+        var targets = Task.Run(() => Guarded(Targets));
+        return Guarded(connection =>
         {
-            using var connection = Connect(_connectionString);
             using var transaction = connection.BeginTransaction(deferred: true);
-            var world = new StoredWorld(
+            return new StoredWorld(
                 connection.Query<(string Name, string Value)>("SELECT name, value FROM setting").ToDictionary(row => row.Name, row => row.Value),
                 Documents<StoredAccount>(connection, "SELECT data FROM account ORDER BY name"),
-                [.. connection.Query("SELECT * FROM token").Select(row => new StoredToken((string)row.id, (string)row.account, (string)row.hash, (string)row.label, Instant((long)row.created), Instant((long)row.expires)))],
-                [.. connection.Query("SELECT * FROM join_code").Select(row => new StoredJoinCode((string)row.id, (string)row.hash, (string?)row.device_group, (int)(long)row.uses_left, Instant((long)row.expires), (string)row.made_by))],
-                Devices(connection),
+                [.. Rows(connection, "SELECT id, account, hash, label, created, expires FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5))))],
+                [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new StoredJoinCode(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
+                new WordBook(connection.Query<string>("SELECT text FROM word ORDER BY number", buffered: false)),
+                Ahead(Devices),
                 Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
                 [.. connection.Query<(string, string)>("SELECT device_group, device FROM group_member")],
                 Documents<StoredPackage>(connection, "SELECT data FROM package"),
                 [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
-                [.. connection.Query<(string Deployment, string Data)>("SELECT deployment, data FROM target", buffered: false).Select(row => (row.Deployment, Read<Target>(row.Data)))],
+                targets,
                 Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL"),
                 Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
                 connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
-            _broken = null;
-            return world;
-        }
-        catch (Exception error) when (error is SqliteException or JsonException)
-        {
-            throw new StoreException($"The database cannot be read: {error.Message}", error);
-        }
+        });
     }
 
-    public Task Commit(IReadOnlyList<StoreChange> changes)
-    {
-        if (_broken is { } broken)
-        {
-            return Task.FromException(broken);
-        }
-
-        var pending = new Pending(changes, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously));
-        return _pending.Writer.TryWrite(pending) ? pending.Done.Task : Task.FromException(new StoreException("The store is closed."));
-    }
+    public Task Commit(IReadOnlyList<StoreChange> changes) => _queue.Commit(changes);
 
     public IReadOnlyList<StoredEvent> Events(EventQuery query)
     {
+        // What waits for its table is asked for first: it may get there meanwhile, and is then found twice, but never lost.
+        var recent = _queue.Backlog.Events(query);
         using var connection = Connect(_connectionString);
         var where = new List<string>();
         Add(query.Topic is not null, "topic = @Topic");
@@ -99,7 +98,15 @@ public sealed class SqliteStore : IStore
         Add(query.Before is not null, "number < @Before");
         var filter = where.Count == 0 ? "" : "WHERE " + string.Join(" AND ", where);
         var sql = $"SELECT number, at, topic, what, actor, deployment, device, text, reason FROM event {filter} ORDER BY number {(query.After is null ? "DESC" : "ASC")} LIMIT @Limit";
-        return [.. connection.Query(sql, query).Select(row => new StoredEvent((long)row.number, Instant((long)row.at), (string)row.topic, (string)row.what, (string?)row.actor, (string?)row.deployment, (string?)row.device, (string)row.text, (string?)row.reason))];
+        using var events = connection.ExecuteReader(sql, query);
+        var found = new List<StoredEvent>();
+        while (events.Read())
+        {
+            found.Add(new StoredEvent(events.GetInt64(0), Instant(events.GetInt64(1)), events.GetString(2), events.GetString(3), Text(events, 4), Text(events, 5), Text(events, 6), events.GetString(7), Text(events, 8)));
+        }
+
+        var all = found.UnionBy(recent, each => each.Number);
+        return [.. (query.After is null ? all.OrderByDescending(each => each.Number) : all.OrderBy(each => each.Number)).Take(query.Limit)];
 
         void Add(bool isAsked, string condition)
         {
@@ -112,12 +119,18 @@ public sealed class SqliteStore : IStore
 
     public StoredAttempt? Attempt(string id)
     {
+        if (_queue.Backlog.Attempt(id) is { } recent)
+        {
+            return recent;
+        }
+
         using var connection = Connect(_connectionString);
         return connection.ExecuteScalar<string?>("SELECT data FROM attempt WHERE id = @id", new { id }) is { } data ? Read<StoredAttempt>(data) : null;
     }
 
     public IReadOnlyList<StoredAttempt> Attempts(string? deployment, string? device, int limit)
     {
+        var recent = _queue.Backlog.Attempts(deployment, device);
         using var connection = Connect(_connectionString);
         var filter = (deployment, device) switch
         {
@@ -126,21 +139,21 @@ public sealed class SqliteStore : IStore
             (null, not null) => "WHERE device = @device",
             _ => "",
         };
-        return [.. connection.Query<string>($"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(Read<StoredAttempt>)];
+        var found = connection.Query<string>($"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(Read<StoredAttempt>);
+        return [.. recent.UnionBy(found, attempt => attempt.Id).OrderByDescending(attempt => attempt.StartedAt).Take(limit)];
     }
 
     public async ValueTask DisposeAsync()
     {
-        _pending.Writer.TryComplete();
-        await _writer;
+        await _queue.DisposeAsync();
         SqliteConnection.ClearAllPools();
     }
 
-    private static SqliteConnection Connect(string connectionString)
+    private static SqliteConnection Connect(string connectionString, string more = "")
     {
         var connection = new SqliteConnection(connectionString);
         connection.Open();
-        connection.Execute("PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON");
+        connection.Execute("PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;" + more);
         return connection;
     }
 
@@ -148,68 +161,111 @@ public sealed class SqliteStore : IStore
 
     private static T Read<T>(string data) => JsonSerializer.Deserialize<T>(data, JsonForm) ?? throw new JsonException("A kept record is empty.");
 
-    private static List<StoredDevice> Devices(SqliteConnection connection)
+    private T Guarded<T>(Func<SqliteConnection, T> read)
     {
-        var heard = connection.Query<(string Device, long At, long Sequence)>("SELECT device, at, sequence FROM device_heard").ToDictionary(row => row.Device);
-        var texts = connection.Query<string>("SELECT data FROM device ORDER BY name").AsList();
-        return [.. texts.AsParallel().AsOrdered().Select(Read<StoredDevice>).Select(device =>
-            heard.TryGetValue(device.Id, out var row) && row.Sequence >= device.Sequence ? device with { LastHeard = Instant(row.At), Sequence = row.Sequence } : device)];
+        try
+        {
+            using var connection = Connect(_connectionString);
+            return read(connection);
+        }
+        catch (Exception error) when (error is SqliteException or JsonException or FormatException)
+        {
+            throw new StoreException($"The database cannot be read: {error.Message}", error);
+        }
     }
 
-    private static List<T> Documents<T>(SqliteConnection connection, string sql) => [.. connection.Query<string>(sql, buffered: false).Select(Read<T>)];
-
-    private async Task Write()
+    /// <summary>Reads rows on a thread of its own, some way ahead of whoever takes them.</summary>
+    private IEnumerable<T> Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows)
     {
-        var batch = new List<Pending>();
-        SqliteWriter? writer = null;
-        while (await _pending.Reader.WaitToReadAsync())
+        using var ahead = new BlockingCollection<T[]>(16);
+        using var stop = new CancellationTokenSource();
+        var reading = Task.Run(() => Guarded(connection =>
         {
-            batch.Clear();
-            var count = 0;
-            while (count < LargestCommit && _pending.Reader.TryRead(out var pending))
-            {
-                batch.Add(pending);
-                count += pending.Changes.Count;
-            }
-
             try
             {
-                if (_broken is { } broken)
+                foreach (var some in rows(connection).Chunk(256))
                 {
-                    throw broken;
-                }
-
-                writer ??= new SqliteWriter(Connect(_connectionString));
-                writer.Commit([.. batch.SelectMany(pending => pending.Changes)]);
-                foreach (var pending in batch)
-                {
-                    pending.Done.SetResult();
+                    ahead.Add(some, stop.Token);
                 }
             }
-            catch (Exception error) when (error is SqliteException or StoreException or JsonException or InvalidOperationException)
+            finally
             {
-                // What waits behind was decided on top of what is now lost: it must not be written either.
-                var failure = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
-                _broken = failure;
-                writer?.Dispose();
-                writer = null;
-                foreach (var pending in batch)
+                ahead.CompleteAdding();
+            }
+
+            return true;
+        }));
+        try
+        {
+            foreach (var some in ahead.GetConsumingEnumerable())
+            {
+                foreach (var row in some)
                 {
-                    pending.Done.SetException(failure);
+                    yield return row;
                 }
             }
-        }
 
-        writer?.Dispose();
+            reading.GetAwaiter().GetResult();
+        }
+        finally
+        {
+            stop.Cancel();
+            ((IAsyncResult)reading).AsyncWaitHandle.WaitOne();
+        }
     }
 
-    private sealed record Pending(IReadOnlyList<StoreChange> Changes, TaskCompletionSource Done);
+    private static IReadOnlyList<(string Deployment, Target Target)> Targets(SqliteConnection connection)
+    {
+        var deployment = "";
+        var form = (JsonTypeInfo<Target>)JsonForm.GetTypeInfo(typeof(Target));
+        return [.. Rows(connection, "SELECT deployment, data FROM target", row =>
+        {
+            deployment = row.GetString(0) is var id && id == deployment ? deployment : id;
+            return (deployment, JsonSerializer.Deserialize(row.GetFieldValue<byte[]>(1), form) ?? throw new JsonException("A kept target is empty."));
+        })];
+    }
+
+    private static IEnumerable<StoredDevice> Devices(SqliteConnection connection)
+    {
+        var heard = Heard(connection);
+        var codes = new Dictionary<string, string>(StringComparer.Ordinal);
+        return Rows(connection, "SELECT id, name, key_id, key_x, key_y, join_code, joined, last_heard, sequence, facts_digest, is_sorted, user_words, sheet FROM device", reader =>
+        {
+            var (id, code, sequence) = (reader.GetString(0), reader.GetString(5), reader.GetInt64(8));
+            DateTimeOffset? lastHeard = reader.IsDBNull(7) ? null : Instant(reader.GetInt64(7));
+            if (heard.TryGetValue(id, out var later) && later.Sequence >= sequence)
+            {
+                (lastHeard, sequence) = (Instant(later.At), later.Sequence);
+            }
+
+            return new StoredDevice(
+                id, reader.GetString(1), new StoredKey(reader.GetString(2), reader.GetString(3), reader.GetString(4)), codes.TryGetValue(code, out var known) ? known : codes[code] = code, Instant(reader.GetInt64(6)), lastHeard, sequence,
+                reader.GetString(9), FactSheet.Kept(reader.GetFieldValue<byte[]>(12)), reader.GetInt64(10) != 0, Text(reader, 11)?.Split(' ', StringSplitOptions.RemoveEmptyEntries));
+        });
+    }
+
+    private static Dictionary<string, (long At, long Sequence)> Heard(SqliteConnection connection) =>
+        Rows(connection, "SELECT device, at, sequence FROM device_heard", row => (Device: row.GetString(0), row.GetInt64(1), row.GetInt64(2))).ToDictionary(row => row.Device, row => (row.Item2, row.Item3), StringComparer.Ordinal);
+
+    private static IEnumerable<T> Rows<T>(SqliteConnection connection, string sql, Func<SqliteDataReader, T> form)
+    {
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        using var reader = command.ExecuteReader();
+        while (reader.Read())
+        {
+            yield return form(reader);
+        }
+    }
+
+    private static string? Text(System.Data.IDataRecord row, int column) => row.IsDBNull(column) ? null : row.GetString(column);
+
+    private static List<T> Documents<T>(SqliteConnection connection, string sql) => [.. connection.Query<string>(sql, buffered: false).Select(Read<T>)];
 }
 
 /// <summary>JSON for the records that there are many of, without reflection.</summary>
 [JsonSourceGenerationOptions(DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UseStringEnumConverter = true)]
-[JsonSerializable(typeof(StoredDevice))]
-[JsonSerializable(typeof(Target))]
 [JsonSerializable(typeof(StoredAttempt))]
+[JsonSerializable(typeof(StoredEvent))]
 [JsonSerializable(typeof(DeploymentState))]
 internal sealed partial class StoreJson : JsonSerializerContext;

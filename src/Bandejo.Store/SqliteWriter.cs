@@ -1,14 +1,20 @@
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
+using SQLitePCL;
 
 namespace Bandejo.Store;
 
 /// <summary>Writes changes through one connection whose statements stay prepared. Of several changes to one row in one commit only the last is written.</summary>
 internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
 {
-    private readonly Dictionary<string, SqliteCommand> _commands = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, sqlite3_stmt> _statements = new(StringComparer.Ordinal);
 
-    public void Commit(IReadOnlyList<StoreChange> changes)
+    public SqliteConnection Connection => connection;
+
+    /// <summary>Writes changes into their tables, in one transaction.</summary>
+    /// <param name="added">A row that is added to <c>recent</c> besides.</param>
+    /// <param name="tabled">The rows of <c>recent</c> up to this number are taken away: the changes are those that they hold.</param>
+    public void Commit(IReadOnlyList<StoreChange> changes, (long Number, byte[] Data)? added = null, long? tabled = null)
     {
         var last = Last(changes);
         using var transaction = connection.BeginTransaction();
@@ -16,8 +22,18 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
         {
             if (last is null || KeyOf(changes[i]) is not { } key || last[key] == i)
             {
-                Apply(transaction, changes[i]);
+                Apply(changes[i]);
             }
+        }
+
+        if (added is var (number, data))
+        {
+            Run("INSERT INTO recent VALUES ($1, $2)", number, data);
+        }
+
+        if (tabled is { } upTo)
+        {
+            Run("DELETE FROM recent WHERE number <= $1", upTo);
         }
 
         transaction.Commit();
@@ -25,9 +41,9 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
 
     public void Dispose()
     {
-        foreach (var command in _commands.Values)
+        foreach (var statement in _statements.Values)
         {
-            command.Dispose();
+            statement.Dispose();
         }
 
         connection.Dispose();
@@ -65,9 +81,9 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
 
     private static long Instant(DateTimeOffset at) => at.ToUnixTimeMilliseconds();
 
-    private static string Json<T>(T value) => JsonSerializer.Serialize(value, SqliteStore.JsonForm);
+    private static Utf8Text Json<T>(T value) => new(JsonSerializer.SerializeToUtf8Bytes(value, SqliteStore.JsonForm));
 
-    private void Apply(SqliteTransaction transaction, StoreChange change)
+    private void Apply(StoreChange change)
     {
         switch (change)
         {
@@ -89,8 +105,17 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
             case DeleteJoinCode(var id):
                 Run("DELETE FROM join_code WHERE id = $1", id);
                 break;
+            case AddWord(var number, var text):
+                Run("INSERT INTO word VALUES ($1, $2)", (long)number, text);
+                break;
             case PutDevice(var device):
-                Run("INSERT INTO device VALUES ($1, $2, $3, $4) ON CONFLICT (id) DO UPDATE SET name = excluded.name, key_id = excluded.key_id, data = excluded.data", device.Id, device.Name, device.Key.KeyId, Json(device));
+                Run(
+                    """
+                    INSERT INTO device VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) ON CONFLICT (id) DO UPDATE SET
+                    name = excluded.name, last_heard = excluded.last_heard, sequence = excluded.sequence, facts_digest = excluded.facts_digest, is_sorted = excluded.is_sorted, user_words = excluded.user_words, sheet = excluded.sheet
+                    """,
+                    device.Id, device.Name, device.Key.KeyId, device.Key.X, device.Key.Y, device.JoinCode, Instant(device.Joined), device.LastHeard is { } heard ? Instant(heard) : null, device.Sequence, device.FactsDigest,
+                    device.IsSorted ? 1L : 0L, device.Heard is { } words ? string.Join(' ', words) : null, device.Sheet.Form.ToArray());
                 break;
             case PutHeard(var device, var at, var sequence):
                 Run("INSERT INTO device_heard VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, sequence = excluded.sequence", device, Instant(at), sequence);
@@ -131,7 +156,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 break;
             case PutAttempt(var attempt):
                 Run(
-                    "INSERT INTO attempt VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET outcome = excluded.outcome, data = excluded.data",
+                    "INSERT INTO attempt VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET outcome = excluded.outcome, data = excluded.data WHERE device = excluded.device",
                     attempt.Id, attempt.Deployment, attempt.Device, Instant(attempt.StartedAt), attempt.Outcome, Json(attempt));
                 break;
             case AddEvent(var added):
@@ -140,26 +165,43 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
             default:
                 throw new InvalidOperationException($"The store cannot keep {change.GetType().Name}.");
         }
+    }
 
-        void Run(string sql, params ReadOnlySpan<object?> values)
+    /// <summary>Carries out a statement through SQLite's own interface: thousands a second make the way through commands and readers the larger part of the work.</summary>
+    private void Run(string sql, params ReadOnlySpan<object?> values)
+    {
+        if (!_statements.TryGetValue(sql, out var statement))
         {
-            if (!_commands.TryGetValue(sql, out var command))
-            {
-                _commands[sql] = command = connection.CreateCommand();
-                command.CommandText = sql;
-                for (var i = 0; i < values.Length; i++)
-                {
-                    command.Parameters.Add(new SqliteParameter { ParameterName = string.Create(System.Globalization.CultureInfo.InvariantCulture, $"${i + 1}") });
-                }
-            }
+            Check(raw.sqlite3_prepare_v2(connection.Handle, sql, out statement));
+            _statements[sql] = statement;
+        }
 
-            command.Transaction = transaction;
-            for (var i = 0; i < values.Length; i++)
+        for (var i = 0; i < values.Length; i++)
+        {
+            Check(values[i] switch
             {
-                command.Parameters[i].Value = values[i] ?? DBNull.Value;
-            }
+                null => raw.sqlite3_bind_null(statement, i + 1),
+                long number => raw.sqlite3_bind_int64(statement, i + 1, number),
+                string text => raw.sqlite3_bind_text(statement, i + 1, text),
+                Utf8Text text => raw.sqlite3_bind_text(statement, i + 1, text.Bytes),
+                byte[] bytes => raw.sqlite3_bind_blob(statement, i + 1, bytes),
+                var other => throw new InvalidOperationException($"A statement cannot hold {other.GetType().Name}."),
+            });
+        }
 
-            command.ExecuteNonQuery();
+        var result = raw.sqlite3_step(statement);
+        raw.sqlite3_reset(statement);
+        Check(result == raw.SQLITE_DONE ? raw.SQLITE_OK : result);
+
+        void Check(int result)
+        {
+            if (result != raw.SQLITE_OK)
+            {
+                throw new SqliteException($"SQLite Error {result}: '{raw.sqlite3_errmsg(connection.Handle).utf8_to_string()}'.", result);
+            }
         }
     }
+
+    /// <summary>Text that is in UTF-8 already.</summary>
+    private sealed record Utf8Text(byte[] Bytes);
 }

@@ -50,29 +50,14 @@ public static class Counting
     /// <param name="now">The moment of counting.</param>
     public static Tally Count(IEnumerable<Target> targets, Gate? gate, TimeSpan proofAge, Func<string, DateTimeOffset?> lastHeard, DateTimeOffset now)
     {
-        var states = new int[Enum.GetValues<TargetState>().Length];
-        int total = 0, bottom = 0, top = 0, trials = 0, failures = 0, goingBack = 0, harms = 0;
-        DateTimeOffset? trouble = null;
-        foreach (var target in targets)
+        var all = targets as IReadOnlyCollection<Target> ?? [.. targets];
+        var counts = new WaveCounts(gate);
+        foreach (var target in all)
         {
-            total++;
-            harms += target.Harms;
-            states[(int)target.State]++;
-            goingBack += target is { IsGoingBack: true, State: not (TargetState.Undone or TargetState.Left) } ? 1 : 0;
-            if (target.TroubleAt is { } at && !(at <= trouble))
-            {
-                trouble = at;
-            }
-
-            var (inBottom, inTop) = ForGate(target, gate, proofAge, lastHeard, now);
-            bottom += inBottom ? 1 : 0;
-            top += inTop ? 1 : 0;
-            var isFailure = target.State is TargetState.Failed or TargetState.Lost || (target.State == TargetState.Undone && target.HasFailed);
-            failures += isFailure ? 1 : 0;
-            trials += isFailure || (target.State == TargetState.Met && target.IsInstalledHere) ? 1 : 0;
+            counts.Add(target);
         }
 
-        return new Tally(total, bottom, top, total - bottom, trials, failures, trouble, goingBack, harms, states);
+        return counts.Tally(all, proofAge, lastHeard, now);
     }
 
     /// <summary>Whether the deadline has passed for a target that can be late.</summary>
@@ -94,19 +79,22 @@ public static class Counting
         };
     }
 
-    private static (bool Bottom, bool Top) ForGate(Target target, Gate? gate, TimeSpan proofAge, Func<string, DateTimeOffset?> lastHeard, DateTimeOffset now)
+    /// <summary>Whether a gate counts a target, and counts it as met.</summary>
+    /// <param name="isFresh">Whether a proof of that moment keeps its worth.</param>
+    /// <param name="isSilent">Whether nobody has heard from the device for so long.</param>
+    internal static (bool Bottom, bool Top) ForGate(Target target, Gate? gate, Func<DateTimeOffset, bool> isFresh, Func<TimeSpan, bool> isSilent)
     {
         switch (target.State)
         {
             case TargetState.Met:
-                return (true, target.ProvenAt is { } proven && now - proven <= proofAge);
+                return (true, target.ProvenAt is { } proven && isFresh(proven));
             case TargetState.NotNeeded:
                 var counts = gate?.NotNeededCounts ?? false;
                 return (counts, counts);
             case TargetState.Choice or TargetState.Yielded or TargetState.Left:
                 return (false, false);
             case TargetState.Unknown when gate?.SilentAfter is { } silent && !target.HasBegun:
-                return (lastHeard(target.Device) is { } heard && now - heard < silent, false);
+                return (!isSilent(silent), false);
             default:
                 return (true, false);
         }

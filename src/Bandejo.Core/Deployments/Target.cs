@@ -115,6 +115,17 @@ public static class Targets
         return state == TargetState.Restart && least < RestartPatience ? RestartPatience : least;
     }
 
+    /// <summary>When time alone will change something in a target: its next try, silence in the middle of work, a proof that becomes too old. Null for never.</summary>
+    /// <param name="lastHeard">When its device was last heard from; null for never.</param>
+    /// <param name="interval">The time between two check-ins.</param>
+    public static DateTimeOffset? DueAt(DeploymentPlan plan, Target target, DateTimeOffset? lastHeard, TimeSpan interval) => target.State switch
+    {
+        TargetState.Retry => target.Next,
+        TargetState.Working or TargetState.Restart => (lastHeard ?? target.Since) + LostAfter(plan, target.State, interval),
+        TargetState.Met => target.ProvenAt + plan.ProofAge,
+        _ => null,
+    };
+
     /// <summary>The target after a harm report; it is trouble, so a clean soak starts again.</summary>
     public static Target Harmed(Target target, string text, DateTimeOffset now) =>
         target with { Harms = target.Harms + 1, Harm = text.Length > MaxHarm ? text[..MaxHarm] : text, TroubleAt = now };

@@ -51,6 +51,18 @@ public sealed class Bitmap
         return count;
     }
 
+    /// <summary>How many rows are in both.</summary>
+    public int CountWith(Bitmap other)
+    {
+        var count = 0;
+        for (var i = 0; i < Math.Min(_words.Length, other._words.Length); i++)
+        {
+            count += BitOperations.PopCount(_words[i] & other._words[i]);
+        }
+
+        return count;
+    }
+
     public bool IsEmpty() => Array.TrueForAll(_words, word => word == 0);
 
     public Bitmap Copy() => new((ulong[])_words.Clone());

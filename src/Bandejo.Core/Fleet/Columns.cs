@@ -309,7 +309,7 @@ internal sealed class AppColumn(Bitmap complete) : Column
     public override void Set(int row, FactLookup value)
     {
         Forget();
-        var at = _count > 0 && _rows[_count - 1] < row ? ~_count : Array.BinarySearch(_rows, 0, _count, row);
+        var at = _count == 0 || _rows[_count - 1] < row ? ~_count : Array.BinarySearch(_rows, 0, _count, row);
         if (value.Value is null)
         {
             if (at >= 0)
@@ -331,8 +331,12 @@ internal sealed class AppColumn(Bitmap complete) : Column
                 Array.Resize(ref _codes, _rows.Length);
             }
 
-            Array.Copy(_rows, at, _rows, at + 1, _count - at);
-            Array.Copy(_codes, at, _codes, at + 1, _count - at);
+            if (at < _count)
+            {
+                Array.Copy(_rows, at, _rows, at + 1, _count - at);
+                Array.Copy(_codes, at, _codes, at + 1, _count - at);
+            }
+
             _count++;
             _rows[at] = row;
         }

@@ -5,6 +5,14 @@ namespace Bandejo.Core.Fleet;
 /// <summary>Which rows a rule holds for, and for which it is not known yet. All other live rows are false.</summary>
 public sealed record RuleRows(Bitmap True, Bitmap NotKnown);
 
+/// <summary>The place of one fact in a fleet's columns.</summary>
+public readonly struct FactColumn
+{
+    internal FactColumn(Column column) => Column = column;
+
+    internal Column Column { get; }
+}
+
 /// <summary>
 /// What is known of every device, kept by fact instead of by device, so that a rule over the whole fleet is a few passes over dense arrays.
 /// A device has a row number that stays the same while it is enrolled. Not safe for use from several threads at once.
@@ -12,6 +20,7 @@ public sealed record RuleRows(Bitmap True, Bitmap NotKnown);
 public sealed class FleetColumns
 {
     private readonly Dictionary<FactRef, Column> _columns = [];
+    private readonly List<AppColumn> _apps = [];
     private readonly Bitmap _live = new();
     private readonly Bitmap _complete = new();
     private readonly Stack<int> _free = new();
@@ -55,27 +64,31 @@ public sealed class FleetColumns
     {
         Version++;
         _complete[row] = isComplete;
-        foreach (var column in _columns.Values.OfType<AppColumn>())
+        foreach (var column in _apps)
         {
             column.Forget();
         }
     }
 
     /// <summary>Sets what is known of a fact. The value's type must be the fact's type in <see cref="FactCatalog"/>.</summary>
-    public void Set(int row, FactRef fact, FactLookup value)
+    public void Set(int row, FactRef fact, FactLookup value) => Set(row, Column(fact), value);
+
+    /// <summary>The same for whoever has looked up the fact's place before.</summary>
+    public void Set(int row, FactColumn fact, FactLookup value)
     {
         Version++;
+        fact.Column.Set(row, value);
+    }
+
+    /// <summary>Where a fact stands; it stays there as long as this object lives.</summary>
+    public FactColumn Column(FactRef fact)
+    {
         if (!_columns.TryGetValue(fact, out var column))
         {
-            if (value.Value is null)
-            {
-                return;
-            }
-
             _columns[fact] = column = NewColumn(fact);
         }
 
-        column.Set(row, value);
+        return new FactColumn(column);
     }
 
     /// <summary>A rule in the form that is asked for one row at a time, in less than a microsecond.</summary>
@@ -84,12 +97,7 @@ public sealed class FleetColumns
         var text = Printer.Print(condition);
         if (!_tests.TryGetValue(text, out var test))
         {
-            if (!_columns.TryGetValue(condition.Fact, out var column))
-            {
-                _columns[condition.Fact] = column = NewColumn(condition.Fact);
-            }
-
-            _tests[text] = test = column.Compile(condition);
+            _tests[text] = test = Column(condition.Fact).Column.Compile(condition);
         }
 
         return test;
@@ -148,7 +156,7 @@ public sealed class FleetColumns
                 _spare.Push(partOpen);
                 break;
             case ConditionNode condition:
-                var column = _columns.GetValueOrDefault(condition.Fact) ?? NewColumn(condition.Fact);
+                var column = _columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : NewColumn(condition.Fact));
                 column.Test(condition, _rows, isTrue, notKnown);
                 break;
             default:
@@ -173,13 +181,21 @@ public sealed class FleetColumns
 
     private ulong Full(int word) => (word + 1) * 64 <= _rows ? ulong.MaxValue : (1UL << (_rows & 63)) - 1;
 
-    private Column NewColumn(FactRef fact) => fact.IsApp
-        ? new AppColumn(_complete)
-        : FactCatalog.TypeOf(fact) switch
+    private Column NewColumn(FactRef fact)
+    {
+        if (fact.IsApp)
+        {
+            var app = new AppColumn(_complete);
+            _apps.Add(app);
+            return app;
+        }
+
+        return FactCatalog.TypeOf(fact) switch
         {
             FactType.Number or FactType.Size or FactType.Duration or FactType.Date => new NumberColumn(FactCatalog.TypeOf(fact)!.Value),
             _ => new CodedColumn(),
         };
+    }
 
     private sealed class RowFacts(FleetColumns columns, int row) : IFactSource
     {

@@ -34,38 +34,45 @@ public enum FactType
 /// <summary>One value of a fact. Immutable; equal by type and content.</summary>
 public sealed record FactValue
 {
-    private FactValue(FactType type) => Type = type;
+    // Columns look values up by the million: the hash is worked out once.
+    private readonly int _hash;
+
+    private FactValue(FactType type, string text = "", double number = 0, AppVersion? version = null, IReadOnlyList<string>? members = null)
+    {
+        (Type, Text, Number, Version, Members) = (type, text, number, version, members ?? []);
+        _hash = HashCode.Combine(type, text, number, version?.Text, Members.Count);
+    }
 
     public FactType Type { get; }
 
     /// <summary>The text of a <see cref="FactType.Text"/> value.</summary>
-    public string Text { get; private init; } = "";
+    public string Text { get; }
 
     /// <summary>Number, bytes, seconds, 1 or 0 for yes or no, or the day number of a date.</summary>
-    public double Number { get; private init; }
+    public double Number { get; }
 
     /// <summary>The version of a <see cref="FactType.Version"/> value.</summary>
-    public AppVersion? Version { get; private init; }
+    public AppVersion? Version { get; }
 
     /// <summary>The members of a set, in ordinal order, each once.</summary>
-    public IReadOnlyList<string> Members { get; private init; } = [];
+    public IReadOnlyList<string> Members { get; }
 
-    public static FactValue OfText(string text) => new(FactType.Text) { Text = text };
+    public static FactValue OfText(string text) => new(FactType.Text, text);
 
-    public static FactValue OfNumber(double number) => new(FactType.Number) { Number = number };
+    public static FactValue OfNumber(double number) => new(FactType.Number, number: number);
 
-    public static FactValue OfSize(double bytes) => new(FactType.Size) { Number = bytes };
+    public static FactValue OfSize(double bytes) => new(FactType.Size, number: bytes);
 
-    public static FactValue OfDuration(TimeSpan duration) => new(FactType.Duration) { Number = duration.TotalSeconds };
+    public static FactValue OfDuration(TimeSpan duration) => new(FactType.Duration, number: duration.TotalSeconds);
 
-    public static FactValue OfVersion(AppVersion version) => new(FactType.Version) { Version = version };
+    public static FactValue OfVersion(AppVersion version) => new(FactType.Version, version: version);
 
-    public static FactValue OfYesNo(bool yes) => new(FactType.YesNo) { Number = yes ? 1 : 0 };
+    public static FactValue OfYesNo(bool yes) => new(FactType.YesNo, number: yes ? 1 : 0);
 
-    public static FactValue OfDate(DateOnly date) => new(FactType.Date) { Number = date.DayNumber };
+    public static FactValue OfDate(DateOnly date) => new(FactType.Date, number: date.DayNumber);
 
     public static FactValue OfSet(IEnumerable<string> members) =>
-        new(FactType.Set) { Members = [.. members.Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.Ordinal)] };
+        new(FactType.Set, members: [.. members.Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.Ordinal)]);
 
     /// <summary>
     /// Reads the form in which facts travel and are stored: text as it is, numbers invariant, sizes in bytes, durations in seconds, <c>yes</c>/<c>no</c>,
@@ -79,7 +86,7 @@ public sealed record FactValue
                 return OfText(text);
             case FactType.Number or FactType.Size or FactType.Duration:
                 return double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) && double.IsFinite(number)
-                    ? new FactValue(type) { Number = number }
+                    ? new FactValue(type, number: number)
                     : null;
             case FactType.Version:
                 return AppVersion.TryParse(text, out var version) ? OfVersion(version) : null;
@@ -108,9 +115,9 @@ public sealed record FactValue
     };
 
     public bool Equals(FactValue? other) =>
-        other is not null && Type == other.Type && Text == other.Text && Number.Equals(other.Number) && Equals(Version?.Text, other.Version?.Text) && Members.SequenceEqual(other.Members);
+        ReferenceEquals(this, other) || other is not null && _hash == other._hash && Type == other.Type && Text == other.Text && Number.Equals(other.Number) && Equals(Version?.Text, other.Version?.Text) && Members.SequenceEqual(other.Members);
 
-    public override int GetHashCode() => HashCode.Combine(Type, Text, Number, Version?.Text, Members.Count);
+    public override int GetHashCode() => _hash;
 }
 
 /// <summary>Names a fact: a name of the catalogue, or <c>app "slug"</c>.</summary>
@@ -118,6 +125,12 @@ public sealed record FactValue
 /// <param name="IsApp">True for <c>app "slug"</c>, whose value is the installed version.</param>
 public sealed record FactRef(string Name, bool IsApp)
 {
+    private readonly int _hash = HashCode.Combine(Name, IsApp);
+
+    public bool Equals(FactRef? other) => ReferenceEquals(this, other) || (other is not null && _hash == other._hash && IsApp == other.IsApp && Name == other.Name);
+
+    public override int GetHashCode() => _hash;
+
     public override string ToString() => IsApp ? $"app \"{Name}\"" : Name;
 }
 

@@ -48,39 +48,10 @@ internal static class ComplianceRoutes
         ComplianceCount Sum(IEnumerable<DeploymentEntry> deployments) => deployments.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, each.Now));
     });
 
-    /// <summary>Every group at once, in one walk over the targets.</summary>
-    private static List<ComplianceRow> ByGroup(FleetWorld world, List<DeploymentEntry> active)
-    {
-        var groups = world.Groups.Values.ToArray();
-        var sums = new ComplianceCount[groups.Length];
-        Array.Fill(sums, ComplianceCount.None);
-        foreach (var deployment in active)
-        {
-            var states = new int[groups.Length][];
-            for (var group = 0; group < groups.Length; group++)
-            {
-                states[group] = new int[Enum.GetValues<TargetState>().Length];
-            }
-
-            foreach (var target in deployment.Targets.Values)
-            {
-                if (world.Devices.TryGetValue(target.Device, out var device))
-                {
-                    for (var group = 0; group < groups.Length; group++)
-                    {
-                        states[group][(int)target.State] += groups[group].In[device.Row] ? 1 : 0;
-                    }
-                }
-            }
-
-            for (var group = 0; group < groups.Length; group++)
-            {
-                sums[group] += Counts.Of(deployment, states[group], world.Now);
-            }
-        }
-
-        return [.. groups.Select((group, index) => new ComplianceRow("group", group.Stored.Slug, group.Stored.Name, Counts.Info(sums[index])))];
-    }
+    private static List<ComplianceRow> ByGroup(FleetWorld world, List<DeploymentEntry> active) =>
+        [.. world.Groups.Values.Select(group => new ComplianceRow(
+            "group", group.Stored.Slug, group.Stored.Name,
+            Counts.Info(active.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, deployment.Targets.States(group.In), world.Now)))))];
 
     private static Outcome<IReadOnlyList<TargetInfo>> Export(FleetWorld world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IReadOnlyList<TargetInfo>>>(each =>
     {
@@ -113,7 +84,7 @@ internal static class ComplianceRoutes
             members = found.Value;
         }
 
-        return deployments.SelectMany(deployment => deployment.Targets.Values.Select(target => (deployment, target)))
+        return deployments.SelectMany(deployment => deployment.Targets.All.Select(target => (deployment, target)))
             .Where(pair => members is null || (each.Devices.TryGetValue(pair.target.Device, out var device) && members.In[device.Row]))
             .Where(pair => only switch
             {

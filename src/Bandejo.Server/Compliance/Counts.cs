@@ -10,7 +10,7 @@ internal static class Counts
     public static ComplianceCount Of(DeploymentEntry deployment, Target target, DateTimeOffset now) => Counting.Compliance(target.State, deployment.Plan.Deadline, now);
 
     /// <summary>All targets of a deployment.</summary>
-    public static ComplianceCount Of(DeploymentEntry deployment, DateTimeOffset now) => Of(deployment, StatesOf(deployment), now);
+    public static ComplianceCount Of(DeploymentEntry deployment, DateTimeOffset now) => Of(deployment, deployment.Targets.States(), now);
 
     /// <summary>So many targets of a deployment in each state.</summary>
     public static ComplianceCount Of(DeploymentEntry deployment, int[] states, DateTimeOffset now)
@@ -25,18 +25,6 @@ internal static class Counts
         }
 
         return sum;
-    }
-
-    /// <summary>How many targets are in each state.</summary>
-    public static int[] StatesOf(DeploymentEntry deployment)
-    {
-        var states = new int[Enum.GetValues<TargetState>().Length];
-        foreach (var target in deployment.Targets.Values)
-        {
-            states[(int)target.State]++;
-        }
-
-        return states;
     }
 
     public static ComplianceInfo Info(ComplianceCount count) =>

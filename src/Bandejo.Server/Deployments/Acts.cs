@@ -72,8 +72,8 @@ internal static class Acts
         foreach (var (device, wave) in waves)
         {
             var target = new Target { Device = device, Wave = wave, Since = change.Now };
-            deployment.Targets[device] = target;
-            world.Devices[device].Deployments.Add(deployment);
+            deployment.Put(world.Devices[device], target, world.CheckInInterval);
+            world.Devices[device].Joins(deployment);
             change.Keep(new PutTarget(id, target));
         }
 
@@ -108,7 +108,7 @@ internal static class Acts
         Engine.Apply(change, deployment, decision.Value);
         change.Audit($"deployment-{Words.Hyphenate(act.ToString())}", $"'{deployment.Plan.Name}': {decision.Value.Journal[^1].Text}", reason, null, deployment.Id);
         Engine.Look(change, deployment);
-        var touched = act == DeploymentAct.RollBack ? deployment.Targets.Values.Count(target => target.IsGoingBack) : deployment.Targets.Count;
+        var touched = act == DeploymentAct.RollBack ? deployment.Targets.All.Count(target => target.IsGoingBack) : deployment.Targets.Count;
         return new ActAnswer(touched, Views.Deployment(change.World, deployment));
     }
 
@@ -128,9 +128,9 @@ internal static class Acts
         }
 
         var devices = new List<DeviceEntry>();
-        foreach (var name in request.Devices ?? [.. deployment.Targets.Values.Where(target => target.State is TargetState.Failed or TargetState.Lost).Select(target => target.Device)])
+        foreach (var name in request.Devices ?? [.. deployment.Targets.With(TargetState.Failed, TargetState.Lost).Select(target => target.Device)])
         {
-            if (change.World.FindDevice(name) is not { } device || !deployment.Targets.TryGetValue(device.Id, out var target))
+            if (change.World.FindDevice(name) is not { } device || deployment.Targets.Of(device) is not { } target)
             {
                 return new Failure(ErrorKind.NotFound, $"'{name}' is no target of '{deployment.Plan.Name}'.");
             }

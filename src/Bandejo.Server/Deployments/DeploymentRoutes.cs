@@ -83,7 +83,7 @@ internal static class DeploymentRoutes
             return new DeploymentDetails(
                 Views.Deployment(each, deployment), plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries, Core.Rules.Units.FormatDuration(plan.Retry.Pause), Core.Rules.Units.FormatDuration(plan.Lease),
                 reach.Count, reach.Count == 0 ? null : reach.Max(), [],
-                [.. deployment.Targets.Values.Where(target => target.Harms > 0).OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(each.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))]);
+                [.. deployment.Targets.Harmed.OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(each.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))]);
         });
         if (!details.Ok)
         {
@@ -92,7 +92,7 @@ internal static class DeploymentRoutes
 
         // Causes come from the attempts on disk, so they are looked up outside the lock.
         var id = details.Value.Deployment.Id;
-        var failing = world.Read(each => each.Deployments[id].Targets.Values.Where(target => target.State is TargetState.Failed or TargetState.Retry or TargetState.Lost || (target.State == TargetState.Undone && target.HasFailed)).Select(target => target.Device).ToHashSet());
+        var failing = world.Read(each => each.Deployments[id].Targets.With(TargetState.Failed, TargetState.Retry, TargetState.Lost, TargetState.Undone).Where(target => target.State != TargetState.Undone || target.HasFailed).Select(target => target.Device).ToHashSet());
         return details.Value with { Causes = failing.Count == 0 ? [] : Causes(world, id, failing) };
     }
 
@@ -104,8 +104,8 @@ internal static class DeploymentRoutes
             return [];
         }
 
-        return [.. deployment.Targets.Values
-            .Where(target => target.State == TargetState.Waiting && target.Wave >= 0 && deployment.State.Waves[target.Wave].OpenedAt is not null)
+        return [.. deployment.Targets.With(TargetState.Waiting)
+            .Where(target => target.Wave >= 0 && deployment.State.Waves[target.Wave].OpenedAt is not null)
             .Select(target => world.LastHeard(target.Device))
             .Where(heard => heard < deployment.State.Since && heard + deployment.Plan.Lease > world.Now)
             .Select(heard => heard!.Value + deployment.Plan.Lease)];
@@ -121,7 +121,7 @@ internal static class DeploymentRoutes
         return world.Read(each =>
         {
             // Compared with those that the deployment has tried and that did not fail.
-            var others = each.Deployments[id].Targets.Values.Where(target => target.State == TargetState.Met).Select(target => each.Devices.GetValueOrDefault(target.Device)?.Row).OfType<int>().ToList();
+            var others = each.Deployments[id].Targets.In(TargetState.Met).Rows().ToList();
             return causes.Select(cause =>
             {
                 var devices = cause.Select(device => each.Devices.GetValueOrDefault(device)).OfType<DeviceEntry>().ToList();
@@ -152,12 +152,21 @@ internal static class DeploymentRoutes
         }
 
         var size = Routes.PageSize(limit);
-        var page = each.DevicesAfter(cursor).Select(device => deployment.Targets.GetValueOrDefault(device.Id)).OfType<Target>().Where(Fits).Take(size + 1).ToList();
-        return new Page<TargetInfo>(
-            [.. page.Take(size).Select(target => Views.Target(each, deployment, target))], page.Count > size ? each.Devices[page[size - 1].Device].Name : null, deployment.Targets.Values.Count(Fits));
+        var targets = deployment.Targets;
+        var rows = targets.In(states.Count == 0 ? Enum.GetValues<TargetState>() : states);
+        if (wave is not null)
+        {
+            var index = deployment.Plan.Waves.ToList().FindIndex(each => each.Name.Equals(wave, StringComparison.OrdinalIgnoreCase));
+            if (index < 0)
+            {
+                return new Failure(ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{wave}'. Waves: {string.Join(", ", deployment.Plan.Waves.Select(each => each.Name))}.");
+            }
 
-        bool Fits(Target target) => (states.Count == 0 || states.Contains(target.State))
-            && (wave is null || (target.Wave >= 0 && deployment.Plan.Waves[target.Wave].Name.Equals(wave, StringComparison.OrdinalIgnoreCase)));
+            rows.And(targets.InWave(index));
+        }
+
+        var page = each.DevicesAfter(cursor).Where(device => rows[device.Row]).Take(size + 1).ToList();
+        return new Page<TargetInfo>([.. page.Take(size).Select(device => Views.Target(each, deployment, targets[device]))], page.Count > size ? page[size - 1].Name : null, rows.Count());
     });
 
     private static Outcome<IReadOnlyList<AttemptInfo>> AttemptsOf(FleetWorld world, string named, string? device, int? limit)

@@ -37,11 +37,11 @@ internal static class Engine
             Weigh(change, deployment, world.DevicesByRow[row]);
         }
 
-        foreach (var id in deployment.Targets.Keys.ToList())
+        foreach (var row in deployment.Targets.Rows)
         {
-            if (world.Devices.TryGetValue(id, out var device) && !rows[device.Row])
+            if (!rows[row])
             {
-                Weigh(change, deployment, device);
+                Weigh(change, deployment, world.DevicesByRow[row]);
             }
         }
     }
@@ -79,7 +79,7 @@ internal static class Engine
     {
         var world = change.World;
         var plan = deployment.Plan;
-        var target = deployment.Targets.GetValueOrDefault(device.Id);
+        var target = deployment.Targets.Of(device);
         var isIn = IsInScope(world, plan, device, target);
         if (target is null)
         {
@@ -91,7 +91,7 @@ internal static class Engine
 
             var wave = WavePicks.Join(device.Id, [.. plan.Waves.Select(each => each.Pick)], (group, id) => IsIn(world, group, id), plan.Id);
             target = new Target { Device = device.Id, Wave = wave, Since = change.Now };
-            device.Deployments.Add(deployment);
+            device.Joins(deployment);
             Put(change, deployment, device, target, "joined", $"{device.Name} came into '{plan.Name}'.");
         }
 
@@ -114,7 +114,7 @@ internal static class Engine
     /// <summary>Moves a target by one event, and keeps what came of it.</summary>
     public static void Happen(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Happening happening)
     {
-        var before = deployment.Targets[device.Id];
+        var before = deployment.Targets[device];
         var after = Targets.Decide(before, happening, change.Now);
         if (before.Order != after.Order && after is { IsGoingBack: true, Before: { Length: > 0 } earlier, BeforePackage: null })
         {
@@ -140,14 +140,13 @@ internal static class Engine
     /// <summary>Looks at a deployment: may a gate pass, must it halt, what is due.</summary>
     public static void Look(WorldChange change, DeploymentEntry deployment)
     {
-        deployment.IsDirty = false;
-        deployment.LookAt = null;
-        foreach (var target in deployment.Targets.Values.Where(target => target.State is TargetState.Retry or TargetState.Working or TargetState.Restart or TargetState.Met).ToList())
+        foreach (var row in deployment.Targets.TakeDue(change.Now))
         {
-            LookAtTime(change, deployment, target);
+            LookAtTime(change, deployment, change.World.DevicesByRow[row]);
         }
 
-        var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Looked(deployment.Tallies(change.World.LastHeard, change.Now)), change.Now);
+        deployment.LookAt = deployment.Targets.NextDue;
+        var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Looked(change.World.Tallies(deployment)), change.Now);
         Apply(change, deployment, decision.Value);
         deployment.IsDirty = false;
     }
@@ -181,7 +180,7 @@ internal static class Engine
             Rivals(change, deployment);
         }
 
-        deployment.Changed();
+        deployment.IsDirty = true;
     }
 
     /// <summary>The device's installed version of an app as a text; empty for certainly none, null for not known.</summary>
@@ -197,7 +196,7 @@ internal static class Engine
 
     private static void RollBack(WorldChange change, DeploymentEntry deployment)
     {
-        foreach (var target in deployment.Targets.Values.ToList())
+        foreach (var target in deployment.Targets.All.ToList())
         {
             // What was there already was not this deployment's doing, and what never began has nothing to take back.
             var device = change.World.Devices.GetValueOrDefault(target.Device);
@@ -213,12 +212,9 @@ internal static class Engine
     {
         foreach (var rival in change.World.Deployments.Values.Where(other => other != deployment && other.IsActive && other.Plan.App == deployment.Plan.App))
         {
-            foreach (var id in rival.Targets.Keys.Where(deployment.Targets.ContainsKey).ToList())
+            foreach (var device in rival.Targets.Rows.Select(row => change.World.DevicesByRow[row]).Where(deployment.Targets.Has))
             {
-                if (change.World.Devices.TryGetValue(id, out var device))
-                {
-                    Weigh(change, rival, device);
-                }
+                Weigh(change, rival, device);
             }
         }
     }
@@ -293,7 +289,7 @@ internal static class Engine
     }
 
     private static bool Counts(DeploymentEntry other, DeviceEntry device) =>
-        other.Targets.TryGetValue(device.Id, out var target) && target.Wave >= 0 && other.State.Waves[target.Wave].OpenedAt is not null
+        other.Targets.Of(device) is { } target && target.Wave >= 0 && other.State.Waves[target.Wave].OpenedAt is not null
         && target.State is not (TargetState.Left or TargetState.NotNeeded or TargetState.Blocked) && (other.Plan.Wish != Wish.Choice || target.TakenAt is not null) && !target.IsGoingBack
         && other.State.Status is not DeploymentStatus.RollingBack;
 
@@ -325,41 +321,32 @@ internal static class Engine
         return (target.Wave == 0 ? $"Wave '{wave.Name}' is about to open" : $"Wave '{wave.Name}' opens after the gate behind '{gate.Name}' ({gate.Gate})", null);
     }
 
-    private static void LookAtTime(WorldChange change, DeploymentEntry deployment, Target target)
+    private static void LookAtTime(WorldChange change, DeploymentEntry deployment, DeviceEntry device)
     {
-        if (!change.World.Devices.TryGetValue(target.Device, out var device))
+        var target = deployment.Targets[device];
+        var due = Targets.DueAt(deployment.Plan, target, device.LastHeard, change.World.CheckInInterval);
+        if (due is null)
         {
             return;
         }
 
-        var heard = device.LastHeard ?? target.Since;
-        switch (target.State)
+        if (due > change.Now)
         {
-            case TargetState.Retry when target.Next <= change.Now:
-                Happen(change, deployment, device, new Happening(TargetEvent.RetryTime, "The time of the next try has come"));
-                break;
-            case TargetState.Retry:
-                deployment.LookAt = Sooner(deployment.LookAt, target.Next);
-                break;
-            case TargetState.Working or TargetState.Restart when change.Now - heard >= Targets.LostAfter(deployment.Plan, target.State, change.World.CheckInInterval):
-                Happen(change, deployment, device, new Happening(TargetEvent.FellSilent, $"Began work and was not heard from for {Units.FormatDuration(change.Now - heard)}"));
-                break;
-            case TargetState.Working or TargetState.Restart:
-                deployment.LookAt = Sooner(deployment.LookAt, heard + Targets.LostAfter(deployment.Plan, target.State, change.World.CheckInInterval));
-                break;
-            case TargetState.Met when target.ProvenAt + deployment.Plan.ProofAge <= change.Now:
-                Happen(change, deployment, device, new Happening(TargetEvent.ProofTooOld, $"The last proof is {Units.FormatDuration(change.Now - target.ProvenAt!.Value)} old and the device is silent"));
-                break;
-            case TargetState.Met:
-                deployment.LookAt = Sooner(deployment.LookAt, target.ProvenAt + deployment.Plan.ProofAge);
-                break;
+            deployment.Targets.Later(device, due);
+            return;
         }
+
+        Happen(change, deployment, device, target.State switch
+        {
+            TargetState.Retry => new Happening(TargetEvent.RetryTime, "The time of the next try has come"),
+            TargetState.Met => new Happening(TargetEvent.ProofTooOld, $"The last proof is {Units.FormatDuration(change.Now - target.ProvenAt!.Value)} old and the device is silent"),
+            _ => new Happening(TargetEvent.FellSilent, $"Began work and was not heard from for {Units.FormatDuration(change.Now - (device.LastHeard ?? target.Since))}"),
+        });
     }
 
     private static void Put(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target, string? what, string text)
     {
-        deployment.Targets[device.Id] = target;
-        deployment.Changed();
+        deployment.Put(device, target, change.World.CheckInInterval);
         change.World.OrdersInDoubt(device);
         change.Keep(new PutTarget(deployment.Id, target));
         if (what is not null)

@@ -99,7 +99,7 @@ internal static class Previewing
             [.. findings.Select(Problems.Info)], reached.Count, previews,
             [.. effects.OrderByDescending(pair => pair.Value).Select(pair => new CountInfo(pair.Key, pair.Value))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new OutInfo(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
-            Spread(reached));
+            Spread(world, reached));
         return new Prepared(preview, plan, package, waves);
     }
 
@@ -150,7 +150,7 @@ internal static class Previewing
     {
         foreach (var other in world.Deployments.Values.Where(each => each.IsActive && each.Plan.App == plan.App && (each.Plan.Wish == Wish.Gone) != (plan.Wish == Wish.Gone) && each.Plan.Priority == plan.Priority))
         {
-            var both = reached.Where(device => other.Targets.TryGetValue(device.Id, out var target) && target.State is not (TargetState.Left or TargetState.NotNeeded)).Select(device => device.Name).ToList();
+            var both = reached.Where(device => other.Targets.Of(device) is { } target && target.State is not (TargetState.Left or TargetState.NotNeeded)).Select(device => device.Name).ToList();
             if (both.Count > 0)
             {
                 findings.Add(new Finding($"'{other.Plan.Name}' wants the opposite of {both.Count} of these devices ({string.Join(", ", both.Take(3))}{(both.Count > 3 ? ", …" : "")}). End it, exclude them, or give one of the two a higher priority.", "priority"));
@@ -182,8 +182,8 @@ internal static class Previewing
         return previews;
     }
 
-    private static List<CountInfo> Spread(IEnumerable<DeviceEntry> reached) =>
-        [.. reached.GroupBy(device => $"{device.Stored.Facts.GetValueOrDefault("kind") ?? "kind not known"}, {device.Stored.Facts.GetValueOrDefault("model") ?? "model not known"}").OrderByDescending(group => group.Count()).Take(20).Select(group => new CountInfo(group.Key, group.Count()))];
+    private static List<CountInfo> Spread(FleetWorld world, IEnumerable<DeviceEntry> reached) =>
+        [.. reached.GroupBy(device => $"{world.Fact(device, "kind") ?? "kind not known"}, {world.Fact(device, "model") ?? "model not known"}").OrderByDescending(group => group.Count()).Take(20).Select(group => new CountInfo(group.Key, group.Count()))];
 
     private static string Effect(DeploymentPlan plan, string? installed)
     {

@@ -27,7 +27,7 @@ internal static class Reasons
             steps.Add("is unsorted: it gets nothing until somebody puts it into a listed group");
         }
 
-        var target = deployment.Targets.GetValueOrDefault(device.Id);
+        var target = deployment.Targets.Of(device);
         if (target is null)
         {
             return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is no target of '{plan.Name}'.", steps, null, []);

@@ -13,7 +13,7 @@ internal static class Views
     {
         var plan = deployment.Plan;
         var tallies = world.Tallies(deployment);
-        var states = Counts.StatesOf(deployment);
+        var states = deployment.Targets.States();
         return new DeploymentInfo(
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, Words.Of(plan.Wish), Words.Of(deployment.State.Status),
             Sentences.Of(plan, deployment.State, tallies, world.Now), deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,

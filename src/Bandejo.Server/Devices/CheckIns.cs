@@ -1,6 +1,7 @@
 using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Server.Deployments;
@@ -71,7 +72,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
                 return new Failure(ErrorKind.Invalid, $"The report of attempt '{attempt.Id}' has no valid identity or outcome.");
             }
 
-            if (!each.Deployments.TryGetValue(attempt.Deployment, out var deployment) || !deployment.Targets.ContainsKey(id))
+            if (!each.Deployments.TryGetValue(attempt.Deployment, out var deployment) || !deployment.Targets.Has(device))
             {
                 return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{attempt.Deployment}'; the report of attempt {attempt.Id} was not taken.");
             }
@@ -84,7 +85,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
 
         foreach (var proof in request.Proofs)
         {
-            if (!each.Deployments.TryGetValue(proof.Deployment, out var deployment) || !deployment.Targets.ContainsKey(id))
+            if (!each.Deployments.TryGetValue(proof.Deployment, out var deployment) || !deployment.Targets.Has(device))
             {
                 return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{proof.Deployment}'; its proof was not taken.");
             }
@@ -113,13 +114,18 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         var device = change.World.Devices[id];
         device.LastHeard = change.Now;
         device.Sequence = request.Sequence;
-        device.Stored = device.Stored with { LastHeard = change.Now, Sequence = request.Sequence };
+        var isKeptLate = device.Stored.LastHeard is not { } kept || change.Now - kept > LastHeardLag;
+        if (isKeptLate || request.Facts is not null)
+        {
+            device.Stored = device.Stored with { LastHeard = change.Now, Sequence = request.Sequence };
+        }
+
         if (request.Facts is { } facts && request.FactsDigest != device.Stored.FactsDigest)
         {
             TakeFacts(change, device, request.FactsDigest, facts);
             change.Keep(new PutDevice(device.Stored));
         }
-        else
+        else if (isKeptLate)
         {
             change.Keep(new PutHeard(id, change.Now, request.Sequence));
         }
@@ -131,6 +137,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             acknowledged.Add($"{report.Id}/{(report.HasEnded ? "ended" : "began")}");
         }
 
+        device.LastReported = [.. request.Attempts.Where(report => report.HasEnded).Select(report => report.Id)];
         foreach (var proof in request.Proofs)
         {
             TakeProof(change, device, proof);
@@ -162,19 +169,13 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
     {
         var world = change.World;
         var old = device.Stored;
-        foreach (var program in old.Programs ?? [])
-        {
-            world.ForgetProgram(device, program.Name);
-        }
-
-        var known = report.Facts.Where(fact => FactCatalog.TypeOf(fact.Key) is not null && fact.Value.Length <= 400).ToDictionary(fact => fact.Key, fact => fact.Value);
-        device.Stored = world.Shared(old with
-        {
-            Facts = known,
-            FactTimes = known.ToDictionary(fact => fact.Key, fact => old.Facts.GetValueOrDefault(fact.Key) == fact.Value && old.FactTimes.TryGetValue(fact.Key, out var at) ? at : change.Now),
-            FactsDigest = digest,
-            Programs = report.Programs is null ? null : [.. report.Programs.Select(program => new StoredProgram(program.Name, program.Version, program.Source))],
-        });
+        var before = old.Sheet.Facts().ToDictionary(fact => fact.Name);
+        var facts = report.Facts.Where(fact => FactCatalog.TypeOf(fact.Key) is not null && fact.Value.Length <= 400)
+            .Select(fact => (Name: change.Word(fact.Key), fact.Value))
+            .Select(fact => new ReportedFact(fact.Name, fact.Value, before.TryGetValue(fact.Name, out var known) && known.Value == fact.Value ? known.Since : change.Now)).ToList();
+        var programs = report.Programs?.Select(program => new ReportedProgram(change.Word(program.Name), change.Word(program.Version), change.Word(program.Source))).ToList();
+        world.FactsGone(device);
+        device.Stored = old with { Sheet = FactSheet.Of(facts, programs), FactsDigest = digest };
         world.FactsApplied(device);
         foreach (var group in world.Groups.Values)
         {
@@ -192,7 +193,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         var world = change.World;
         var deployment = world.Deployments[report.Deployment];
         var open = world.OpenAttempts.GetValueOrDefault(report.Id);
-        if (open is null && (device.EndedAttempts.Contains(report.Id) || world.Store.Attempt(report.Id) is not null))
+        if (open is null && IsKept(world, device, report))
         {
             // Both reports of this attempt are kept already; this is a repetition.
             return;
@@ -213,11 +214,11 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             Engine.Happen(change, deployment, device, new Happening(TargetEvent.Began, isRestore ? "Being brought back to what was there before" : report.Kind == "remove" ? "Being taken away" : "Being installed"));
         }
 
-        var target = deployment.Targets[device.Id];
+        var target = deployment.Targets[device];
         if (!isRestore && target.Before is null && report.Before is not null)
         {
-            deployment.Targets[device.Id] = target = target with { Before = report.Before, BeforePackage = report.BeforePackage };
-            change.Keep(new PutTarget(deployment.Id, target));
+            target = target with { Before = report.Before, BeforePackage = report.BeforePackage };
+            Engine.Replace(change, deployment, device, target);
         }
 
         change.Keep(new PutAttempt(attempt));
@@ -228,12 +229,6 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         }
 
         world.OpenAttempts.Remove(report.Id);
-        if (device.EndedAttempts.Count >= 64)
-        {
-            device.EndedAttempts.Clear();
-        }
-
-        device.EndedAttempts.Add(report.Id);
         var happening = Attempts.Judge(target, isRestore, Attempts.Words[report.Outcome!], attempt.Message, deployment.Plan.Retry, report.EndedAt ?? change.Now);
         Engine.Happen(change, deployment, device, happening);
         if (!isRestore && deployment.State.Status == DeploymentStatus.RollingBack)
@@ -243,10 +238,23 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         }
     }
 
+    /// <summary>Whether a report of an attempt that is not open was taken before. The store is asked only where the device's own clock leaves it open.</summary>
+    private static bool IsKept(FleetWorld world, DeviceEntry device, AttemptReport report)
+    {
+        device.NewestAttempt ??= world.Store.Attempts(null, device.Id, 1) is [var newest] ? newest.StartedAt : DateTimeOffset.MinValue;
+        if (report.StartedAt > device.NewestAttempt)
+        {
+            device.NewestAttempt = report.StartedAt;
+            return false;
+        }
+
+        return device.LastReported.Contains(report.Id) || world.Store.Attempt(report.Id) is not null;
+    }
+
     private static void TakeProof(WorldChange change, DeviceEntry device, ProofReport proof)
     {
         var deployment = change.World.Deployments[proof.Deployment];
-        var target = deployment.Targets[device.Id];
+        var target = deployment.Targets[device];
         if (target.IsGoingBack || proof.Answer == Words.Of(PresenceAnswer.NotKnown))
         {
             return;

@@ -47,14 +47,13 @@ internal static class FleetRoutes
         int met = 0, unmet = 0;
         foreach (var deployment in device.Deployments.Where(deployment => deployment.IsActive))
         {
-            var counts = Counts.Of(deployment, deployment.Targets[device.Id], world.Now);
+            var counts = Counts.Of(deployment, deployment.Targets[device], world.Now);
             met += counts.Met;
             unmet += counts.Unmet + counts.Unknown;
         }
 
-        var facts = device.Stored.Facts;
-        var os = $"{facts.GetValueOrDefault("os.name")} {facts.GetValueOrDefault("os.version")}".Trim();
-        return new DeviceInfo(device.Id, device.Name, facts.GetValueOrDefault("kind"), facts.GetValueOrDefault("site"), facts.GetValueOrDefault("model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, !device.Stored.IsSorted);
+        var os = $"{world.Fact(device, "os.name")} {world.Fact(device, "os.version")}".Trim();
+        return new DeviceInfo(device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, !device.Stored.IsSorted);
     }
 
     /// <summary>The failure for a device that is not there, with the nearest name.</summary>
@@ -99,14 +98,14 @@ internal static class FleetRoutes
             return NoDevice(world, name);
         }
 
-        var stored = device.Stored;
+        var programs = device.Stored.Sheet.Programs();
         return new DeviceDetails(
             Info(world, device),
-            [.. stored.Facts.OrderBy(fact => fact.Key, StringComparer.Ordinal).Select(fact => new FactInfo(fact.Key, FactValue.Read(FactCatalog.TypeOf(fact.Key) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, stored.FactTimes.GetValueOrDefault(fact.Key)))],
-            [.. (stored.Programs ?? []).OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase).Select(program => new ProgramInfo(program.Name, program.Version, program.Source))],
-            stored.Programs is not null,
+            [.. device.Stored.Sheet.Facts().Select(fact => (Name: world.Words[fact.Name], fact.Value, fact.Since)).OrderBy(fact => fact.Name, StringComparer.Ordinal).Select(fact => new FactInfo(fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
+            [.. (programs ?? []).Select(program => new ProgramInfo(world.Words[program.Name], world.Words[program.Version], world.Words[program.Source])).OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase)],
+            programs is not null,
             [.. world.Groups.Values.Where(group => group.In[device.Row]).Select(group => group.Stored.Slug)],
-            [.. device.Deployments.Select(deployment => Views.Target(world, deployment, deployment.Targets[device.Id]))]);
+            [.. device.Deployments.Select(deployment => Views.Target(world, deployment, deployment.Targets[device]))]);
     }
 
     private static Outcome<IReadOnlyList<WhyInfo>> Why(FleetWorld world, string name, string? deploymentId)
@@ -121,7 +120,7 @@ internal static class FleetRoutes
             var asked = each.Deployments.Values.Where(deployment => deploymentId is null ? deployment.IsActive : deployment.Id == deploymentId || deployment.Plan.Name == deploymentId || deployment.Id.StartsWith(deploymentId, StringComparison.Ordinal)).ToList();
             return asked.Count == 0 && deploymentId is not null
                 ? new Failure(ErrorKind.NotFound, $"There is no deployment '{deploymentId}'.")
-                : (Outcome<IReadOnlyList<WhyInfo>>)asked.OrderByDescending(deployment => deployment.Targets.ContainsKey(device.Id)).Select(deployment => Reasons.Of(each, deployment, device)).ToList();
+                : (Outcome<IReadOnlyList<WhyInfo>>)asked.OrderByDescending(deployment => deployment.Targets.Has(device)).Select(deployment => Reasons.Of(each, deployment, device)).ToList();
         });
         return outcome.Ok
             ? outcome.Value.Select(why => why with { Attempts = [.. world.Store.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] }).ToList()
@@ -149,8 +148,8 @@ internal static class FleetRoutes
 
         foreach (var deployment in device.Deployments)
         {
-            deployment.Targets.Remove(device.Id);
-            deployment.Changed();
+            deployment.Targets.Remove(device);
+            deployment.IsDirty = true;
         }
 
         foreach (var group in world.Groups.Values)
@@ -159,11 +158,7 @@ internal static class FleetRoutes
             group.NotKnown[device.Row] = false;
         }
 
-        foreach (var program in device.Stored.Programs ?? [])
-        {
-            world.ForgetProgram(device, program.Name);
-        }
-
+        world.FactsGone(device);
         world.Columns.Remove(device.Row);
         world.Devices.Remove(device.Id);
         world.DevicesByName.Remove(device.Name);

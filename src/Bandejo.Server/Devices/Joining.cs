@@ -1,5 +1,6 @@
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Fleet;
 using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
@@ -93,7 +94,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
             name = $"{wanted}-{i}";
         }
 
-        var stored = new StoredDevice(Guid.CreateVersion7(change.Now).ToString("N"), name, key, hash, change.Now, null, 0, "", new Dictionary<string, string>(), new Dictionary<string, DateTimeOffset>(), null, code.Group is not null);
+        var stored = new StoredDevice(Guid.CreateVersion7(change.Now).ToString("N"), name, key, hash, change.Now, null, 0, "", FactSheet.Empty, code.Group is not null);
         var device = each.Enrol(stored);
         CheckIns.TakeFacts(change, device, "", request.Facts);
         change.Keep(new PutDevice(device.Stored));

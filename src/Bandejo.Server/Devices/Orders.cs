@@ -22,7 +22,7 @@ internal static class Orders
         var orders = new List<Order>();
         foreach (var deployment in device.Deployments.Where(deployment => deployment.IsActive))
         {
-            if (deployment.Targets.TryGetValue(device.Id, out var target) && Of(world, deployment, target) is { } order)
+            if (deployment.Targets.Of(device) is { } target && Of(world, deployment, target) is { } order)
             {
                 orders.Add(order);
             }

@@ -28,7 +28,7 @@ internal static class UserWords
         change.Event("device", word.Kind == "take" ? "taken" : "harm", word.Kind == "take" ? $"{device.Name}'s user took {word.App} from the shelf." : $"{device.Name}'s user reports harm by {word.App}: {text}", null, device.Id, null, device.Name);
         foreach (var deployment in device.Deployments.Where(deployment => deployment.IsActive && deployment.Plan.App == word.App))
         {
-            var target = deployment.Targets[device.Id];
+            var target = deployment.Targets[device];
             if (word.Kind == "take" && deployment.Plan.Wish == Wish.Choice && target.TakenAt is null)
             {
                 Engine.Replace(change, deployment, device, target with { TakenAt = change.Now });

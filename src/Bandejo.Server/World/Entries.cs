@@ -11,21 +11,12 @@ namespace Bandejo.Server.World;
 /// <summary>A device in memory.</summary>
 internal sealed class DeviceEntry(StoredDevice stored, int row)
 {
-    private StoredDevice _stored = stored;
-    private string? _words;
+    private List<DeploymentEntry>? _deployments;
 
-    public StoredDevice Stored
-    {
-        get => _stored;
-        set
-        {
-            _words = ReferenceEquals(value.Facts, _stored.Facts) ? _words : null;
-            _stored = value;
-        }
-    }
+    public StoredDevice Stored { get; set; } = stored;
 
     /// <summary>What people may look for it by, in lower case.</summary>
-    public string Words => _words ??= string.Join(' ', new[] { Name, Fact("model"), Fact("site"), Fact("kind"), Fact("host") }.OfType<string>()).ToLowerInvariant();
+    public string Words { get; set; } = "";
 
     /// <summary>Its row in the fleet's columns.</summary>
     public int Row { get; } = row;
@@ -34,8 +25,6 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
 
     public string Name => Stored.Name;
 
-    private string? Fact(string name) => _stored.Facts.GetValueOrDefault(name);
-
     /// <summary>When it last checked in. May be ahead of what is stored.</summary>
     public DateTimeOffset? LastHeard { get; set; } = stored.LastHeard;
 
@@ -43,13 +32,19 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
     public long Sequence { get; set; } = stored.Sequence;
 
     /// <summary>The deployments it is a target of.</summary>
-    public List<DeploymentEntry> Deployments { get; } = [];
+    public IReadOnlyList<DeploymentEntry> Deployments => _deployments ?? (IReadOnlyList<DeploymentEntry>)[];
 
-    /// <summary>Attempts that ended lately, so that a report sent twice at once is taken once; older ones are known to the store.</summary>
-    public HashSet<string> EndedAttempts { get; } = [];
+    /// <summary>When the newest attempt that it reported began, by its own clock; one that began later is new for certain. Null until the store was asked.</summary>
+    public DateTimeOffset? NewestAttempt { get; set; }
+
+    /// <summary>The ended attempts that its last check-in spoke of: what it sends again at once may not be in the store yet.</summary>
+    public IReadOnlyList<string> LastReported { get; set; } = [];
 
     /// <summary>Its orders as last worked out; null when something changed since.</summary>
     public (IReadOnlyList<Order> Orders, string Tag)? Orders { get; set; }
+
+    /// <summary>It became a target of a deployment.</summary>
+    public void Joins(DeploymentEntry deployment) => (_deployments ??= new(1)).Add(deployment);
 
     /// <summary>It waits to be looked at for whether its orders are new.</summary>
     public bool IsInDoubt { get; set; }
@@ -101,9 +96,6 @@ internal sealed class PackageEntry(StoredPackage stored, PackageDocument documen
 /// <summary>A deployment in memory with its targets.</summary>
 internal sealed class DeploymentEntry(StoredDeployment stored, DeploymentPlan plan, PackageEntry package)
 {
-    private Tally[]? _tallies;
-    private DateTimeOffset _talliedAt;
-
     public StoredDeployment Stored { get; set; } = stored;
 
     public DeploymentPlan Plan { get; } = plan;
@@ -114,7 +106,7 @@ internal sealed class DeploymentEntry(StoredDeployment stored, DeploymentPlan pl
 
     public DeploymentState State => Stored.State;
 
-    public Dictionary<string, Target> Targets { get; } = new(StringComparer.Ordinal);
+    public TargetBook Targets { get; } = new(plan);
 
     public bool IsActive => State.Status != DeploymentStatus.Ended;
 
@@ -124,37 +116,11 @@ internal sealed class DeploymentEntry(StoredDeployment stored, DeploymentPlan pl
     /// <summary>Something changed that its next look should see.</summary>
     public bool IsDirty { get; set; }
 
-    /// <summary>Forgets the counts, which are taken anew when they are next asked for.</summary>
-    public void Changed()
+    /// <summary>Takes over a new or changed target.</summary>
+    /// <param name="interval">The time between two check-ins.</param>
+    public void Put(DeviceEntry device, Target target, TimeSpan interval)
     {
-        _tallies = null;
+        Targets.Put(device, target, Core.Deployments.Targets.DueAt(Plan, target, device.LastHeard, interval));
         IsDirty = true;
-    }
-
-    /// <summary>The counts of each wave.</summary>
-    public IReadOnlyList<Tally> Tallies(Func<string, DateTimeOffset?> lastHeard, DateTimeOffset now)
-    {
-        // Proofs and silence age: counts are never kept for longer than a few seconds.
-        if (_tallies is null || now - _talliedAt > TimeSpan.FromSeconds(5))
-        {
-            var byWave = new List<Target>[Plan.Waves.Count];
-            for (var i = 0; i < byWave.Length; i++)
-            {
-                byWave[i] = [];
-            }
-
-            foreach (var target in Targets.Values)
-            {
-                if (target.Wave >= 0)
-                {
-                    byWave[target.Wave].Add(target);
-                }
-            }
-
-            _tallies = [.. byWave.Select((targets, wave) => Counting.Count(targets, Plan.Waves[wave].Gate, Plan.ProofAge, lastHeard, now))];
-            _talliedAt = now;
-        }
-
-        return _tallies;
     }
 }

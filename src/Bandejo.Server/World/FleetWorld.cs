@@ -21,7 +21,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private readonly Lock _lock = new();
     private Task _durable = Task.CompletedTask;
     private readonly List<DeviceEntry> _inDoubt = [];
-    private Pool _pool = new();
+    private WordMeanings _meanings = new(new WordBook(), new FleetColumns());
     private DeviceEntry[]? _inOrder;
     private long _lastEvent;
 
@@ -34,6 +34,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
     /// <summary>Join codes by their hash.</summary>
     public Dictionary<string, StoredJoinCode> JoinCodes { get; private set; } = [];
+
+    /// <summary>The words of the devices' sheets.</summary>
+    public WordBook Words => _meanings.Book;
 
     public FleetColumns Columns { get; private set; } = new();
 
@@ -154,16 +157,15 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             JoinCodes = kept.JoinCodes.ToDictionary(code => code.Hash);
             _inDoubt.Clear();
             OrderChanged();
-            _pool = new Pool();
             Columns = new FleetColumns();
-            Devices = new(kept.Devices.Count);
-            DevicesByName = new(kept.Devices.Count);
-            DevicesByKey = new(kept.Devices.Count);
-            DevicesByRow = new(kept.Devices.Count);
+            _meanings = new WordMeanings(kept.Words, Columns);
+            Devices = [];
+            DevicesByName = [];
+            DevicesByKey = [];
+            DevicesByRow = [];
             foreach (var device in kept.Devices)
             {
-                var entry = Enrol(_pool.Shared(device));
-                FactsApplied(entry);
+                FactsApplied(Enrol(device));
             }
 
             Groups = [];
@@ -192,12 +194,12 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
                 Deployments[deployment.Id] = new DeploymentEntry(deployment, Planning.FromStored(deployment, Packages[deployment.Package]), Packages[deployment.Package]) { IsDirty = true };
             }
 
-            foreach (var (id, target) in kept.Targets)
+            foreach (var (id, target) in kept.Targets.GetAwaiter().GetResult())
             {
                 if (Deployments.TryGetValue(id, out var deployment) && Devices.TryGetValue(target.Device, out var device))
                 {
-                    deployment.Targets[target.Device] = target;
-                    device.Deployments.Add(deployment);
+                    deployment.Put(device, target, CheckInInterval);
+                    device.Joins(deployment);
                 }
             }
 
@@ -221,40 +223,50 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         return entry;
     }
 
-    /// <summary>The same device with everything shared that other devices have alike.</summary>
-    public StoredDevice Shared(StoredDevice device) => _pool.Shared(device);
-
     /// <summary>Takes a device's kept facts over into the columns.</summary>
     public void FactsApplied(DeviceEntry device)
     {
-        foreach (var (name, (type, _)) in FactCatalog.All)
+        var words = new System.Text.StringBuilder(device.Name);
+        foreach (var fact in device.Stored.Sheet.Facts())
         {
-            var value = device.Stored.Facts.TryGetValue(name, out var text) ? FactValue.Read(type, text) : null;
-            Columns.Set(device.Row, new FactRef(name, false), value is null ? FactLookup.NotKnown : FactLookup.Of(value));
-        }
-
-        foreach (var (name, text) in device.Stored.Facts)
-        {
-            if (name.StartsWith(FactCatalog.LabelPrefix, StringComparison.Ordinal))
+            var meaning = _meanings.Fact(fact.Name);
+            Columns.Set(device.Row, meaning.Column, meaning.Value(fact.Value));
+            if (meaning.Name is "model" or "site" or "kind" or "host")
             {
-                Columns.Set(device.Row, new FactRef(name, false), FactLookup.Of(FactValue.OfText(text)));
+                words.Append(' ').Append(fact.Value);
             }
         }
 
-        Columns.Set(device.Row, new FactRef("name", false), FactLookup.Of(FactValue.OfText(device.Name)));
-        Columns.Set(device.Row, new FactRef("joined", false), FactLookup.Of(FactValue.OfDate(DateOnly.FromDateTime(device.Stored.Joined.UtcDateTime))));
-        Columns.SetInventoryComplete(device.Row, device.Stored.Programs is not null);
-        foreach (var program in device.Stored.Programs ?? [])
+        device.Words = words.ToString().ToLowerInvariant();
+        Columns.Set(device.Row, _meanings.Name, FactLookup.Of(FactValue.OfText(device.Name)));
+        Columns.Set(device.Row, _meanings.Joined, FactLookup.Of(FactValue.OfDate(DateOnly.FromDateTime(device.Stored.Joined.UtcDateTime))));
+        var programs = device.Stored.Sheet.Programs();
+        Columns.SetInventoryComplete(device.Row, programs is not null);
+        foreach (var program in programs ?? [])
         {
-            if (_pool.Version(program.Version) is { Value: not null } version)
+            if (_meanings.Version(program.Version) is { Value: not null } version)
             {
-                Columns.Set(device.Row, _pool.App(program.Name), version);
+                Columns.Set(device.Row, _meanings.App(program.Name), version);
             }
         }
     }
 
-    /// <summary>Takes an app out of the columns for a device, before its new programs are taken over.</summary>
-    public void ForgetProgram(DeviceEntry device, string name) => Columns.Set(device.Row, _pool.App(name), FactLookup.NotKnown);
+    /// <summary>Takes a device's facts out of the columns, before others are taken over or the device goes.</summary>
+    public void FactsGone(DeviceEntry device)
+    {
+        foreach (var fact in device.Stored.Sheet.Facts())
+        {
+            Columns.Set(device.Row, _meanings.Fact(fact.Name).Column, FactLookup.NotKnown);
+        }
+
+        foreach (var program in device.Stored.Sheet.Programs() ?? [])
+        {
+            Columns.Set(device.Row, _meanings.App(program.Name), FactLookup.NotKnown);
+        }
+    }
+
+    /// <summary>What a device last said of a fact, for people; null where it is not known.</summary>
+    public string? Fact(DeviceEntry device, string name) => Columns.Get(device.Row, new FactRef(name, false)).Value?.ToString();
 
     /// <summary>Works out which devices a rule group holds.</summary>
     public void EvaluateGroup(GroupEntry group)
@@ -340,7 +352,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
     public DeviceEntry? FindDevice(string idOrName) => Devices.GetValueOrDefault(idOrName) ?? DevicesByName.GetValueOrDefault(idOrName);
 
-    public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Tallies(LastHeard, Now);
+    public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Targets.Tallies(LastHeard, Now);
 
     /// <summary>The document of a kept package.</summary>
     public static PackageDocument DocumentOf(StoredPackage package) =>
@@ -365,6 +377,19 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
     public IReadOnlyList<StoreChange> Changes => _changes;
 
     public void Keep(StoreChange change) => _changes.Add(change);
+
+    /// <summary>The number of a word of the book, which is kept where it is new.</summary>
+    public int Word(string text)
+    {
+        var count = world.Words.Count;
+        var number = world.Words.Number(text);
+        if (number == count)
+        {
+            Keep(new AddWord(number, text));
+        }
+
+        return number;
+    }
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>
     public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, by);

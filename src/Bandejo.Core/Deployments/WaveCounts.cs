@@ -1,0 +1,73 @@
+namespace Bandejo.Core.Deployments;
+
+/// <summary>The counts of one wave, kept as its targets change: what <see cref="Counting.Count"/> answers, without walking over all targets each time.</summary>
+public sealed class WaveCounts(Gate? gate)
+{
+    private readonly int[] _states = new int[Enum.GetValues<TargetState>().Length];
+    private int _total;
+    private int _bottom;
+    private int _top;
+    private int _trials;
+    private int _failures;
+    private int _goingBack;
+    private int _harms;
+    private DateTimeOffset? _trouble;
+
+    /// <summary>The target with the last trouble has gone: <see cref="FindTrouble"/> must be called before the next <see cref="Tally"/>.</summary>
+    public bool IsTroubleStale { get; private set; }
+
+    /// <summary>Counts a target in. A proof is taken to be fresh, and a device not to be silent.</summary>
+    public void Add(Target target)
+    {
+        Count(target, 1);
+        _trouble = Later(_trouble, target.TroubleAt);
+    }
+
+    /// <summary>Takes a target out again, exactly as it was counted in.</summary>
+    public void Remove(Target target)
+    {
+        Count(target, -1);
+        IsTroubleStale |= target.TroubleAt is not null && target.TroubleAt == _trouble;
+    }
+
+    /// <summary>Looks for the last trouble anew, among all targets of the wave.</summary>
+    public void FindTrouble(IEnumerable<Target> targets)
+    {
+        _trouble = targets.Aggregate((DateTimeOffset?)null, (last, target) => Later(last, target.TroubleAt));
+        IsTroubleStale = false;
+    }
+
+    /// <summary>The counts at a moment.</summary>
+    /// <param name="inDoubt">The targets whose proof may have become too old, or whose device may be silent by now.</param>
+    public Tally Tally(IEnumerable<Target> inDoubt, TimeSpan proofAge, Func<string, DateTimeOffset?> lastHeard, DateTimeOffset now)
+    {
+        var (bottom, top) = (_bottom, _top);
+        foreach (var target in inDoubt)
+        {
+            var then = AtFirst(target);
+            var (isInBottom, isInTop) = Counting.ForGate(target, gate, proven => now - proven <= proofAge, silent => !(lastHeard(target.Device) is { } heard && now - heard < silent));
+            bottom += (isInBottom ? 1 : 0) - (then.Bottom ? 1 : 0);
+            top += (isInTop ? 1 : 0) - (then.Top ? 1 : 0);
+        }
+
+        return new Tally(_total, bottom, top, _total - bottom, _trials, _failures, _trouble, _goingBack, _harms, (int[])_states.Clone());
+    }
+
+    private static DateTimeOffset? Later(DateTimeOffset? a, DateTimeOffset? b) => b is null || b <= a ? a : b;
+
+    private (bool Bottom, bool Top) AtFirst(Target target) => Counting.ForGate(target, gate, _ => true, _ => false);
+
+    private void Count(Target target, int by)
+    {
+        var (bottom, top) = AtFirst(target);
+        var isFailure = target.State is TargetState.Failed or TargetState.Lost || (target.State == TargetState.Undone && target.HasFailed);
+        _total += by;
+        _bottom += bottom ? by : 0;
+        _top += top ? by : 0;
+        _failures += isFailure ? by : 0;
+        _trials += isFailure || (target.State == TargetState.Met && target.IsInstalledHere) ? by : 0;
+        _goingBack += target is { IsGoingBack: true, State: not (TargetState.Undone or TargetState.Left) } ? by : 0;
+        _harms += by * target.Harms;
+        _states[(int)target.State] += by;
+    }
+}

@@ -1,0 +1,150 @@
+using System.Text;
+
+namespace Bandejo.Core.Fleet;
+
+/// <summary>A fact as a device reported it.</summary>
+/// <param name="Name">The number of its name in the <see cref="WordBook"/>.</param>
+/// <param name="Value">The value as it travels.</param>
+/// <param name="Since">When it was first reported so; whole milliseconds.</param>
+public readonly record struct ReportedFact(int Name, string Value, DateTimeOffset Since);
+
+/// <summary>A program as a device reported it, each part by its number in the <see cref="WordBook"/>.</summary>
+public readonly record struct ReportedProgram(int Name, int Version, int Source);
+
+/// <summary>
+/// What a device last said of itself, in a few hundred bytes. The form, all numbers in the variable length of LEB128: the count of facts; for each the number of
+/// its name, the length of its value in UTF-8, the value, and the milliseconds since 1970 less those of the fact before, zigzag-coded; then 0 where the list
+/// of programs is not known, or one more than their count; for each the numbers of its name, its version and its source.
+/// </summary>
+public sealed class FactSheet
+{
+    private readonly byte[] _form;
+
+    private FactSheet(byte[] form) => _form = form;
+
+    /// <summary>Nothing said yet.</summary>
+    public static FactSheet Empty { get; } = new([0, 0]);
+
+    /// <summary>The form in which it is kept.</summary>
+    public ReadOnlyMemory<byte> Form => _form;
+
+    /// <summary>Writes a sheet.</summary>
+    /// <param name="programs">Null where no complete list is known.</param>
+    public static FactSheet Of(IReadOnlyCollection<ReportedFact> facts, IReadOnlyCollection<ReportedProgram>? programs)
+    {
+        using var form = new MemoryStream(512);
+        Write(form, facts.Count);
+        var before = 0L;
+        foreach (var fact in facts)
+        {
+            Write(form, fact.Name);
+            var value = Encoding.UTF8.GetBytes(fact.Value);
+            Write(form, value.Length);
+            form.Write(value);
+            var since = fact.Since.ToUnixTimeMilliseconds();
+            var step = since - before;
+            Write(form, (step << 1) ^ (step >> 63));
+            before = since;
+        }
+
+        Write(form, programs is null ? 0 : programs.Count + 1);
+        foreach (var program in programs ?? [])
+        {
+            Write(form, program.Name);
+            Write(form, program.Version);
+            Write(form, program.Source);
+        }
+
+        return new FactSheet(form.ToArray());
+    }
+
+    /// <summary>A sheet from the form in which it was kept.</summary>
+    public static FactSheet Kept(byte[] form) => new(form);
+
+    /// <summary>Its facts, in the order in which they were written.</summary>
+    /// <exception cref="FormatException">The form is not that of a sheet.</exception>
+    public IReadOnlyList<ReportedFact> Facts()
+    {
+        var at = 0;
+        var facts = new ReportedFact[Count(ref at)];
+        var before = 0L;
+        for (var i = 0; i < facts.Length; i++)
+        {
+            var name = (int)Read(ref at);
+            var length = (int)Read(ref at);
+            if (length < 0 || length > _form.Length - at)
+            {
+                throw Broken();
+            }
+
+            var value = Encoding.UTF8.GetString(_form, at, length);
+            at += length;
+            var step = Read(ref at);
+            before += (step >> 1) ^ -(step & 1);
+            facts[i] = new ReportedFact(name, value, DateTimeOffset.FromUnixTimeMilliseconds(before));
+        }
+
+        return facts;
+    }
+
+    /// <summary>Its programs; null where no complete list is known.</summary>
+    /// <exception cref="FormatException">The form is not that of a sheet.</exception>
+    public IReadOnlyList<ReportedProgram>? Programs()
+    {
+        var at = 0;
+        for (var left = Count(ref at); left > 0; left--)
+        {
+            Read(ref at);
+            var length = Read(ref at);
+            at = length >= 0 && length <= _form.Length - at ? at + (int)length : throw Broken();
+            Read(ref at);
+        }
+
+        var count = Count(ref at) - 1;
+        if (count < 0)
+        {
+            return null;
+        }
+
+        var programs = new ReportedProgram[count];
+        for (var i = 0; i < count; i++)
+        {
+            programs[i] = new ReportedProgram((int)Read(ref at), (int)Read(ref at), (int)Read(ref at));
+        }
+
+        return programs;
+    }
+
+    private static void Write(MemoryStream form, long number)
+    {
+        var rest = (ulong)number;
+        while (rest >= 0x80)
+        {
+            form.WriteByte((byte)(rest | 0x80));
+            rest >>= 7;
+        }
+
+        form.WriteByte((byte)rest);
+    }
+
+    private static FormatException Broken() => new("What is kept of a device's facts is cut short.");
+
+    // What follows takes a byte at least for each that is counted, so that a wrong count cannot ask for more room than there are bytes.
+    private int Count(ref int at) => Read(ref at) is >= 0 and var count && count <= _form.Length ? (int)count : throw Broken();
+
+    private long Read(ref int at)
+    {
+        ulong number = 0;
+        for (var shift = 0; at < _form.Length && shift < 64; shift += 7)
+        {
+            var each = _form[at++];
+            number |= (ulong)(each & 0x7f) << shift;
+            if (each < 0x80)
+            {
+                return (long)number;
+            }
+        }
+
+        throw Broken();
+    }
+}
