@@ -31,7 +31,7 @@ public sealed class SqliteStore : IStore
         _connectionString = connectionString;
 
         // Many pages are written again and again: they stay in memory (64 MiB), and go from the log into the database seldom (also 64 MiB).
-        _queue = new WriteQueue(() => Connect(connectionString, "PRAGMA cache_size = -65536; PRAGMA wal_autocheckpoint = 16384"));
+        _queue = new WriteQueue(() => Connect(connectionString, "PRAGMA synchronous = FULL; PRAGMA cache_size = -65536; PRAGMA wal_autocheckpoint = 16384"));
     }
 
     /// <summary>Opens the database, makes it where there is none, and brings it to this program's version after keeping a copy.</summary>
@@ -58,6 +58,7 @@ public sealed class SqliteStore : IStore
         _queue.Restart().GetAwaiter().GetResult();
 
         // Nothing is written meanwhile, so that several connections see the same. Targets and devices are many: they are read while others are taken over.
+        var devices = Ahead(Devices);
         var targets = Task.Run(() => Guarded(Targets));
         return Guarded(connection =>
         {
@@ -68,9 +69,9 @@ public sealed class SqliteStore : IStore
                 [.. Rows(connection, "SELECT id, account, hash, label, created, expires FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5))))],
                 [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new StoredJoinCode(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
                 new WordBook(connection.Query<string>("SELECT text FROM word ORDER BY number", buffered: false)),
-                Ahead(Devices),
+                devices,
                 Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
-                [.. connection.Query<(string, string)>("SELECT device_group, device FROM group_member")],
+                [.. Rows(connection, "SELECT device_group, device FROM group_member", row => (row.GetString(0), row.GetString(1)))],
                 Documents<StoredPackage>(connection, "SELECT data FROM package"),
                 [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                 targets,
@@ -153,7 +154,11 @@ public sealed class SqliteStore : IStore
     {
         var connection = new SqliteConnection(connectionString);
         connection.Open();
-        connection.Execute("PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;" + more);
+        if (more.Length > 0)
+        {
+            connection.Execute(more);
+        }
+
         return connection;
     }
 
@@ -174,18 +179,17 @@ public sealed class SqliteStore : IStore
         }
     }
 
-    /// <summary>Reads rows on a thread of its own, some way ahead of whoever takes them.</summary>
+    /// <summary>Begins at once to read rows on a thread of its own, some way ahead of whoever takes them.</summary>
     private IEnumerable<T> Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows)
     {
-        using var ahead = new BlockingCollection<T[]>(16);
-        using var stop = new CancellationTokenSource();
+        var ahead = new BlockingCollection<T[]>();
         var reading = Task.Run(() => Guarded(connection =>
         {
             try
             {
                 foreach (var some in rows(connection).Chunk(256))
                 {
-                    ahead.Add(some, stop.Token);
+                    ahead.Add(some);
                 }
             }
             finally
@@ -195,7 +199,9 @@ public sealed class SqliteStore : IStore
 
             return true;
         }));
-        try
+        return Taken();
+
+        IEnumerable<T> Taken()
         {
             foreach (var some in ahead.GetConsumingEnumerable())
             {
@@ -206,11 +212,6 @@ public sealed class SqliteStore : IStore
             }
 
             reading.GetAwaiter().GetResult();
-        }
-        finally
-        {
-            stop.Cancel();
-            ((IAsyncResult)reading).AsyncWaitHandle.WaitOne();
         }
     }
 

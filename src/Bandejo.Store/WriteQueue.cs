@@ -28,6 +28,7 @@ internal sealed class WriteQueue : IAsyncDisposable
     private readonly Task _writing;
     private SqliteWriter? _writer;
     private long _number;
+    private long _lastEvent;
     private volatile StoreException? _broken;
 
     /// <summary>Begins; what an earlier run left in <c>recent</c> goes into its tables first.</summary>
@@ -168,6 +169,7 @@ internal sealed class WriteQueue : IAsyncDisposable
             }
 
             Writer().Commit(changes);
+            _lastEvent = changes.OfType<AddEvent>().Select(added => added.Event.Number).Append(_lastEvent).Max();
             return;
         }
 
@@ -178,8 +180,16 @@ internal sealed class WriteQueue : IAsyncDisposable
             return;
         }
 
+        // What is durable must go into its table without fail later: nothing else that tables refuse can be in it.
+        var events = recent.OfType<AddEvent>().Select(added => added.Event.Number).ToArray();
+        if (events.Zip(events.Prepend(_lastEvent)).Any(pair => pair.First <= pair.Second))
+        {
+            throw new StoreException($"Events must be numbered upwards; the last is {_lastEvent}, and {string.Join(", ", events.Take(5))} were to follow.");
+        }
+
         Writer().Commit(Array.FindAll(changes, change => !RecentChanges.Takes(change)), added: (_number + 1, RecentChanges.Write(recent)));
         _number++;
+        _lastEvent = events.Length == 0 ? _lastEvent : events[^1];
         Backlog.Add(_number, recent);
         if (Backlog.Count > MostWaiting)
         {
@@ -205,6 +215,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
 
         _number = 0;
+        _lastEvent = Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0;
     }
 
     private SqliteWriter Writer() => _writer ??= new SqliteWriter(_connect());

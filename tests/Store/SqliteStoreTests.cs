@@ -53,5 +53,26 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Assert.Equal("3", store.Load().Settings["a"]);
     }
 
+    [Fact]
+    public async Task Devices_of_an_earlier_program_come_over_with_all_they_said()
+    {
+        var file = Path.Combine(_folder, "earlier.db");
+        using (var connection = new SqliteConnection($"Data Source={file};Pooling=False"))
+        {
+            connection.Open();
+            using var command = connection.CreateCommand();
+            command.CommandText = await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "Databases", "version-4.sql"), TestContext.Current.CancellationToken);
+            command.ExecuteNonQuery();
+        }
+
+        await using var store = SqliteStore.Open(file);
+        var world = store.Load();
+        var device = Assert.Single(world.Devices);
+        Assert.Equal(("0198a0", "ALD-DESK-014", "kid", "digest", true), (device.Id, device.Name, device.Key.KeyId, device.FactsDigest, device.IsSorted));
+        Assert.Equal(["kind desk 2026-11-02T08:00:00", "site ALD 2026-11-03T09:30:00"], device.Sheet.Facts().Select(fact => $"{world.Words[fact.Name]} {fact.Value} {fact.Since:s}"));
+        Assert.Equal(["Foldline 7.1.0 receipt"], device.Sheet.Programs()!.Select(program => $"{world.Words[program.Name]} {world.Words[program.Version]} {world.Words[program.Source]}"));
+        Assert.True(File.Exists(file + ".before-5"));
+    }
+
     protected override IStore Open() => SqliteStore.Open(Path.Combine(_folder, "bandejo.db"));
 }

@@ -1,4 +1,5 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Store;
 using Xunit;
@@ -34,15 +35,15 @@ public abstract class StoreContract : IAsyncLifetime
         var account = new StoredAccount("tomas", "Tomas", "hash", ["operator", "viewer"], false, [key], 3);
         var token = new StoredToken("t1", "tomas", "h1", "command line", Now, Now.AddDays(90));
         var code = new StoredJoinCode("c1", "h2", "pilots", 4, Now.AddHours(1), "tomas");
-        var device = new StoredDevice("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", new Dictionary<string, string> { ["kind"] = "desk" }, new Dictionary<string, DateTimeOffset> { ["kind"] = Now }, [new StoredProgram("foldline", "7.1", "receipt")], true);
-        var bare = device with { Id = "d2", Name = "ALD-DESK-002", Key = new StoredKey("k2", "x", "y"), Programs = null, LastHeard = null };
+        var device = new StoredDevice("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", FactSheet.Of([new ReportedFact(0, "desk", Now)], [new ReportedProgram(1, 2, 3)]), true, ["w1", "w2"]);
+        var bare = device with { Id = "d2", Name = "ALD-DESK-002", Key = new StoredKey("k2", "x", "y"), Sheet = FactSheet.Empty, LastHeard = null, Heard = null };
         var group = new StoredGroup("pilots", "Pilots", null, true, 1);
         var package = new StoredPackage("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new StoredLife("built", "ines", Now, "")]);
         var state = new DeploymentState { Status = DeploymentStatus.Halted, StartedBy = "tomas", StartedAt = Now, Since = Now, Reason = "3 of 12 failed", Revision = 9, Waves = [new WaveState(Now, null, true, Now, 12), WaveState.Closed] };
         var target = new Target { Device = "d1", Wave = 0, State = TargetState.Retry, Reason = "code 112", Since = Now, Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now };
         var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([
-            new PutSetting("key", "value"), new PutAccount(account), new PutToken(token), new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
+            new AddWord(0, "kind"), new AddWord(1, "foldline"), new PutSetting("key", "value"), new PutAccount(account), new PutToken(token), new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
             new PutPackage(package), new PutDeployment(new StoredDeployment("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target), new PutAttempt(attempt), new AddEvent(Event(1, "journal"))]);
 
         await _store.DisposeAsync();
@@ -52,12 +53,15 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equivalent(account, Assert.Single(world.Accounts), strict: true);
         Assert.Equal(token, Assert.Single(world.Tokens));
         Assert.Equal(code, Assert.Single(world.JoinCodes));
-        Assert.Equivalent(new[] { device, bare }, world.Devices, strict: true);
+        Assert.Equal(("kind", "foldline", 2), (world.Words[0], world.Words[1], world.Words.Count));
+        var devices = world.Devices.ToList();
+        Assert.Equivalent(new[] { device, bare }, devices, strict: true);
+        Assert.Equal(device.Sheet.Form.ToArray(), devices[0].Sheet.Form.ToArray());
         Assert.Equal(group, Assert.Single(world.Groups));
         Assert.Equal(("pilots", "d1"), Assert.Single(world.Members));
         Assert.Equivalent(package, Assert.Single(world.Packages), strict: true);
         Assert.Equivalent(state, Assert.Single(world.Deployments).State, strict: true);
-        Assert.Equal(("D1001", target), Assert.Single(world.Targets));
+        Assert.Equal(("D1001", target), Assert.Single(await world.Targets));
         Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
         Assert.Equal(1, world.LastEvent);
     }
@@ -78,16 +82,37 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task In_one_commit_the_last_change_of_a_row_is_kept_and_a_later_word_of_a_device_counts()
     {
-        var device = new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", Now, Now, 7, "", new Dictionary<string, string>(), new Dictionary<string, DateTimeOffset>(), null, true);
+        var device = new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
         var target = new Target { Device = "d1", Wave = 0, State = TargetState.Working };
         await _store.Commit([new PutDevice(device), new PutTarget("D1001", target), new PutTarget("D1001", target with { State = TargetState.Met }), new PutHeard("d1", Now.AddHours(1), 8), new PutHeard("d1", Now.AddHours(2), 9)]);
         var world = _store.Load();
-        Assert.Equal(TargetState.Met, Assert.Single(world.Targets).Target.State);
-        Assert.Equal((Now.AddHours(2), 9), (world.Devices[0].LastHeard, world.Devices[0].Sequence));
+        Assert.Equal(TargetState.Met, Assert.Single(await world.Targets).Target.State);
+        var heard = Assert.Single(world.Devices);
+        Assert.Equal((Now.AddHours(2), 9), (heard.LastHeard, heard.Sequence));
         await _store.Commit([new PutTarget("D1002", target), new DeleteDevice("d1"), new PutTarget("D1003", target)]);
         world = _store.Load();
         Assert.Empty(world.Devices);
-        Assert.Equal("D1003", Assert.Single(world.Targets).Deployment);
+        Assert.Equal("D1003", Assert.Single(await world.Targets).Deployment);
+    }
+
+    [Fact]
+    public async Task What_was_just_kept_is_found_at_once_and_once_wherever_it_stands()
+    {
+        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        for (var round = 0; round < 40; round++)
+        {
+            // Sooner or later in this loop, what was kept goes from where it was written into its table.
+            await _store.Commit([new AddEvent(Event((2 * round) + 1, "target")), new PutAttempt(attempt with { Id = $"a{round}", StartedAt = Now.AddMinutes(round) }), new AddEvent(Event((2 * round) + 2, "journal"))]);
+            Assert.Equal(Enumerable.Range(1, (2 * round) + 2).Select(number => (long)number), _store.Events(new EventQuery(null, null, null, 0, null, 1000)).Select(each => each.Number));
+            Assert.Equal([(2 * round) + 2], _store.Events(new EventQuery("journal", null, null, null, null, 1)).Select(each => each.Number));
+            Assert.Equal(round + 1, _store.Attempts(null, "d1", 1000).Count);
+            Assert.Equal($"a{round}", _store.Attempts("D1001", null, 1)[0].Id);
+            Assert.Equal($"a{round}", _store.Attempt($"a{round}")?.Id);
+        }
+
+        await _store.Commit([new PutAttempt(attempt with { Id = "a3", Device = "d2", Outcome = "done" })]);
+        Assert.Equal(40, _store.Load().OpenAttempts.Count);
+        Assert.Equal("d1", _store.Attempt("a3")!.Device);
     }
 
     [Fact]
@@ -128,7 +153,16 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task Many_callers_at_once_are_all_kept()
     {
-        await Task.WhenAll(Enumerable.Range(1, 500).Select(number => Task.Run(() => _store.Commit([new AddEvent(Event(number, "journal")), new PutSetting($"s{number}", "x")]))));
+        var (inOrder, last) = (new Lock(), 0);
+        await Task.WhenAll(Enumerable.Range(0, 500).Select(_ => Task.Run(() =>
+        {
+            // Numbers are given in the order of the commits, as by the service.
+            lock (inOrder)
+            {
+                last++;
+                return _store.Commit([new AddEvent(Event(last, "journal")), new PutSetting($"s{last}", "x")]);
+            }
+        })));
         var world = _store.Load();
         Assert.Equal((500, 500L), (world.Settings.Count, world.LastEvent));
     }
