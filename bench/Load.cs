@@ -9,6 +9,9 @@ internal static partial class Load
 {
     private const int Seconds = 4;
 
+    /// <summary>Requests with attempts of their own that are made before; more than can be answered in the time.</summary>
+    private const int Made = 100_000;
+
     /// <summary>Requests a second.</summary>
     /// <param name="address">Where.</param>
     /// <param name="path">Which endpoint.</param>
@@ -18,16 +21,20 @@ internal static partial class Load
     {
         using var process = Programs.Start(
             "wrk", ["-t1", "-c256", $"-d{Seconds}s", "-s", Path.Combine(Programs.Root(), "bench/load.lua"), address],
-            new Dictionary<string, string> { ["BANDEJO_REQUESTS"] = requests, ["BANDEJO_PATH"] = path, ["BANDEJO_UNIQUE"] = unique });
+            new Dictionary<string, string> { ["BANDEJO_REQUESTS"] = requests, ["BANDEJO_PATH"] = path, ["BANDEJO_UNIQUE"] = unique, ["BANDEJO_COUNT"] = Made.ToString(CultureInfo.InvariantCulture) });
         var output = await process.StandardOutput.ReadToEndAsync();
         await process.WaitForExitAsync();
-        if (output.Contains("Non-2xx", StringComparison.Ordinal) || !Rate().IsMatch(output))
+        var errors = await process.StandardError.ReadToEndAsync();
+        if (output.Contains("Non-2xx", StringComparison.Ordinal) || errors.Length > 0 || !Rate().IsMatch(output))
         {
-            throw new InvalidOperationException($"Not every request to {path} was answered well: {output}{await process.StandardError.ReadToEndAsync()}");
+            throw new InvalidOperationException($"Not every request to {path} was answered well: {output}{errors}");
         }
 
         return double.Parse(Rate().Match(output).Groups[1].Value, CultureInfo.InvariantCulture);
     }
+
+    /// <summary>How many seconds a run takes.</summary>
+    public static double Length => Seconds;
 
     [GeneratedRegex(@"Requests/sec:\s+([\d.]+)")]
     private static partial Regex Rate();

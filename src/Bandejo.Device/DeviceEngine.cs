@@ -418,11 +418,11 @@ public sealed class DeviceEngine
                 await _parts.Link.AwaitHail(cancellation);
                 Wake(_checkInNow, _checkInRest);
             }
-            catch (LinkException)
+            catch (LinkException error)
             {
-                // Without the line the device still comes at its usual times; the line is tried again later.
+                // Without the line the device still comes at its usual times; the line is tried again later, much later where the service has no line to give.
                 var spread = 1 - (StableHash.Share(_identity.DeviceId) * 0.5);
-                await Task.Delay(TimeSpan.FromSeconds(Math.Min(30, _identity.CheckInSeconds) * spread), _parts.Time, cancellation);
+                await Task.Delay(TimeSpan.FromSeconds((error.Status == 409 ? 1800 : Math.Min(30, _identity.CheckInSeconds)) * spread), _parts.Time, cancellation);
             }
         }
     }

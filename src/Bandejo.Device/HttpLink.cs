@@ -26,6 +26,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
     private Stream? _hails;
     private StreamReader? _hailReader;
 
+    /// <summary>The client with which it listens; null for the same as for all else. A line keeps a connection for itself as long as it is up.</summary>
+    public HttpClient? Lines { get; init; }
+
     /// <summary>The token that is in use; null before the first was asked for.</summary>
     public string? Token => _token;
 
@@ -61,7 +64,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
             {
                 var response = await WithToken(
                     () => new HttpRequestMessage(HttpMethod.Get, DeviceProtocol.Prefix + "/hail"),
-                    async message => await Checked(await http.SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation), cancellation), cancellation);
+                    async message => await Checked(await (Lines ?? http).SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation), cancellation), cancellation);
                 _hails = await response.Content.ReadAsStreamAsync(cancellation);
                 _hailReader = new StreamReader(_hails);
 

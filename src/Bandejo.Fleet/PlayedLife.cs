@@ -9,6 +9,9 @@ internal sealed record FleetParts(FleetScript Script, HttpClient Http, TimeProvi
 {
     private long _hails;
 
+    /// <summary>The client with which devices listen.</summary>
+    public required HttpClient Lines { get; init; }
+
     /// <summary>How many calls of the service the devices have heard.</summary>
     public long Hails => Interlocked.Read(ref _hails);
 
@@ -193,7 +196,7 @@ internal sealed class PlayedLife
     private async Task Work(CancellationToken cancellation)
     {
         using var key = Key();
-        var link = new HttpLink(_fleet.Http, key, Time);
+        var link = new HttpLink(_fleet.Http, key, Time) { Lines = _fleet.Lines };
         _identity ??= await Join(link, key, cancellation);
         link.DeviceId = _identity.DeviceId;
         Engine = new DeviceEngine(new DeviceParts(_disk, _processes, _disk, _disk, _user, new PlayedLink(link, this, _kind, _fleet.Script, _chance), _disk, _disk, Time, _ => { }), _identity);

@@ -46,16 +46,20 @@ async Task<int> Play(ParseResult parsed, CancellationToken cancellation)
     using var demo = parsed.GetValue(clock) is { } file ? DemoClock.Follow(file) : null;
     var (record, lines) = FleetRecord.Open(Path.Combine(parsed.GetValue(data)!, "record.jsonl"));
     using var kept = record;
-    using var handler = new SocketsHttpHandler { MaxConnectionsPerServer = read.Listens ? int.MaxValue : 256, PooledConnectionIdleTimeout = TimeSpan.FromMinutes(5) };
-    using var http = new HttpClient(handler) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(100) };
+    // What devices do one after the other shares some connections; lines on which they listen take one each.
+    using var http = Client(address, 256);
+    using var listening = Client(address, int.MaxValue);
     using var joining = new SemaphoreSlim(32);
-    var playing = Playing.Prepare(new FleetParts(read, http, demo ?? TimeProvider.System, record, new SharedContent(Path.Combine(parsed.GetValue(data)!, "content")), known, joining), lines);
+    var playing = Playing.Prepare(new FleetParts(read, http, demo ?? TimeProvider.System, record, new SharedContent(Path.Combine(parsed.GetValue(data)!, "content")), known, joining) { Lines = listening }, lines);
     using var led = parsed.GetValue(lead) ? ClockFile.TakeLead(parsed.GetValue(clock) ?? throw new InvalidDataException("--lead needs --demo-clock FILE.")) ?? throw new IOException("Somebody else leads this clock.") : null;
     Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{playing.Lives.Count} devices play for {address}{(lines.Count > 0 ? $", going on after {lines.Count} lines of their record" : "")}{(demo is null ? "" : $"; their clock shows {demo.GetUtcNow():yyyy-MM-dd HH:mm} UTC and runs {demo.Reading.Speed:0.###} times as fast as the real time")}"));
     var all = playing.Play(cancellation);
     await await Task.WhenAny(all, led is null ? all : playing.Lead(parsed.GetValue(clock)!, demo!, cancellation));
     return 0;
 }
+
+static HttpClient Client(Uri address, int connections) =>
+    new(new SocketsHttpHandler { MaxConnectionsPerServer = connections, PooledConnectionIdleTimeout = TimeSpan.FromMinutes(5) }) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(100) };
 
 static FleetScript ScriptOf(string file)
 {

@@ -27,6 +27,9 @@ internal sealed class ServiceOptions
     /// <summary>Joins a minute from one address.</summary>
     public int JoinsPerMinute { get; private set; } = 600;
 
+    /// <summary>How many connections may be open at once.</summary>
+    public int Connections { get; private set; } = MostConnections();
+
     /// <summary>The file of a demo clock to follow; null follows the real time.</summary>
     public string? DemoClock { get; private set; }
 
@@ -39,6 +42,7 @@ internal sealed class ServiceOptions
         ("sign-ins-per-minute", "20", "Sign-in attempts a minute from one address, 1 to 10000"),
         ("first-password", "random", "The password of the first administrator; a random one is written to first-password.txt in the data folder"),
         ("joins-per-minute", "600", "Joins of devices a minute from one address, 1 to 1000000"),
+        ("connections", "all but 1000 of the files that may be open", "Connections that may be open at once, 8 to 1000000; at most half of them are lines on which devices wait to be called"),
         ("demo-clock", "none", "A file with a clock that can run fast or be stepped, for demonstrations and tests; made where it is not there"),
         ("max-package-gib", "64", "The largest package file in GiB, 1 to 1024"),
     ];
@@ -77,6 +81,14 @@ internal sealed class ServiceOptions
         return findings.Count == 0 ? options : new Failure(ErrorKind.Invalid, string.Join(Environment.NewLine, findings.Select(finding => finding.Message)), findings);
     }
 
+    /// <summary>So many that files for the database and content are never lacking: a process that may open no more files cannot go on.</summary>
+    private static int MostConnections()
+    {
+        const string Limits = "/proc/self/limits";
+        var line = File.Exists(Limits) ? File.ReadLines(Limits).FirstOrDefault(each => each.StartsWith("Max open files", StringComparison.Ordinal)) : null;
+        return line is not null && int.TryParse(line[26..].TrimStart().Split(' ')[0], out var files) ? Math.Max(files - 1000, files / 2) : 1_000_000;
+    }
+
     private void Set(string name, string value, List<Finding> findings)
     {
         switch (name)
@@ -98,6 +110,9 @@ internal sealed class ServiceOptions
                 break;
             case "joins-per-minute" when Number(1, 1_000_000) is { } joins:
                 JoinsPerMinute = joins;
+                break;
+            case "connections" when Number(8, 1_000_000) is { } connections:
+                Connections = connections;
                 break;
             case "demo-clock" when value != "none":
                 DemoClock = Path.GetFullPath(value);

@@ -36,6 +36,7 @@ internal static class Setup
         {
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = ApiLimits.MaxBody + 1024;
+            kestrel.Limits.MaxConcurrentConnections = options.Connections;
         });
         builder.Services.AddSerilog(logs => logs
             .MinimumLevel.Information()
@@ -52,7 +53,7 @@ internal static class Setup
         services.AddSingleton(_ => new FileStore(options.Data));
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024 });
-        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton<Hails>();
+        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
         services.AddSignIn(isDemo: options.Listen.StartsWith("http://", StringComparison.Ordinal));

@@ -1,4 +1,5 @@
 using System.Net;
+using System.Net.Sockets;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using Bandejo.Contract;
@@ -24,6 +25,42 @@ public sealed class ServiceTests
         }
 
         Assert.True(now == await File.ReadAllTextAsync(file), $"The API has changed. Look at the change, then write {file} anew with: BANDEJO_WRITE_REFERENCE=1 make test");
+    }
+
+    [Fact]
+    public async Task More_connections_than_there_may_be_are_turned_away_and_the_service_goes_on()
+    {
+        await using var site = await Site.Start("--connections", "16");
+        var address = new Uri(site.Service.Address);
+        List<TcpClient> taken = [];
+        try
+        {
+            var isTurnedAway = false;
+            for (var i = 0; i < 40 && !isTurnedAway; i++)
+            {
+                var client = new TcpClient();
+                taken.Add(client);
+                await client.ConnectAsync(address.Host, address.Port, TestContext.Current.CancellationToken);
+                await client.GetStream().WriteAsync("GET /healthz/live HTTP/1.1\r\nHost: x\r\n\r\n"u8.ToArray(), TestContext.Current.CancellationToken);
+                try
+                {
+                    isTurnedAway = await client.GetStream().ReadAsync(new byte[100], TestContext.Current.CancellationToken) == 0;
+                }
+                catch (IOException)
+                {
+                    isTurnedAway = true;
+                }
+            }
+
+            Assert.True(isTurnedAway);
+            Assert.InRange(taken.Count, 10, 17);
+        }
+        finally
+        {
+            taken.ForEach(client => client.Dispose());
+        }
+
+        await site.Admin.Until(async () => (await site.Run("group", "list")).Code == 0, "it answers again");
     }
 
     [Fact]

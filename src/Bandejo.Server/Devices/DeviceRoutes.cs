@@ -48,9 +48,15 @@ internal static class DeviceRoutes
     {
         var stopping = context.RequestServices.GetRequiredService<IHostApplicationLifetime>().ApplicationStopping;
         using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, stopping);
+        using var hail = hails.Listen(context.Person());
+        if (hail is null)
+        {
+            await Problems.Of(new Failure(ErrorKind.Conflict, "As many devices listen as there may; check in at the usual times, and try to listen again later.")).ExecuteAsync(context);
+            return;
+        }
+
         context.Response.ContentType = "text/event-stream";
         context.Response.Headers.CacheControl = "no-store";
-        using var hail = hails.Listen(context.Person());
         try
         {
             await context.Response.WriteAsync(": listening\n\n", either.Token);

@@ -3,7 +3,8 @@ using System.Collections.Concurrent;
 namespace Bandejo.Server.Devices;
 
 /// <summary>Lets the service ask listening devices to check in now.</summary>
-internal sealed class Hails
+/// <param name="most">How many may listen at once; the connections of the others are for their check-ins, and for people.</param>
+internal sealed class Hails(int most)
 {
     private readonly ConcurrentDictionary<string, Listener> _listeners = new(StringComparer.Ordinal);
     private long _rung;
@@ -11,9 +12,14 @@ internal sealed class Hails
     /// <summary>How many calls went out on the lines so far.</summary>
     public long Rung => Interlocked.Read(ref _rung);
 
-    /// <summary>Begins to listen for a device. An earlier listener of the same device hears nothing more.</summary>
-    public Listener Listen(string device)
+    /// <summary>Begins to listen for a device. An earlier listener of the same device hears nothing more. Null where enough listen: the device comes at its usual times.</summary>
+    public Listener? Listen(string device)
     {
+        if (_listeners.Count >= most && !_listeners.ContainsKey(device))
+        {
+            return null;
+        }
+
         var listener = new Listener(this, device);
         _listeners[device] = listener;
         return listener;
