@@ -135,7 +135,8 @@ public sealed class SqliteStore : IStore
         using var connection = Connect(_connectionString);
         var filter = (deployment, device) switch
         {
-            (not null, not null) => "WHERE deployment = @deployment AND device = @device",
+            // A device has few attempts, a deployment many: the plus keeps SQLite from going by the latter.
+            (not null, not null) => "WHERE +deployment = @deployment AND device = @device",
             (not null, null) => "WHERE deployment = @deployment",
             (null, not null) => "WHERE device = @device",
             _ => "",

@@ -86,10 +86,31 @@ internal static class FleetRoutes
         }
 
         var size = Routes.PageSize(limit);
-        var page = each.DevicesAfter(cursor).Where(fits).Take(size + 1).ToList();
-        var more = page.Count > size;
-        return new Page<DeviceInfo>([.. page.Take(size).Select(device => Info(each, device))], more ? page[size - 1].Name : null, string.IsNullOrWhiteSpace(filter) ? each.Devices.Count : each.Devices.Values.Count(fits));
+        if (string.IsNullOrWhiteSpace(filter))
+        {
+            return Page(each, [.. each.DevicesAfter(cursor).Take(size + 1)], size, each.Devices.Count);
+        }
+
+        var page = new List<DeviceEntry>();
+        var count = 0;
+        foreach (var device in each.DevicesInOrder)
+        {
+            if (fits(device))
+            {
+                count++;
+                if (page.Count <= size && (cursor is null || string.CompareOrdinal(device.Name, cursor) > 0))
+                {
+                    page.Add(device);
+                }
+            }
+        }
+
+        return Page(each, page, size, count);
     });
+
+    /// <summary>A page of so many devices, where one more tells that there is another.</summary>
+    private static Page<DeviceInfo> Page(FleetWorld world, List<DeviceEntry> devices, int size, int count) =>
+        new([.. devices.Take(size).Select(device => Info(world, device))], devices.Count > size ? devices[size - 1].Name : null, count);
 
     private static Outcome<DeviceDetails> Details(FleetWorld world, string name)
     {
