@@ -54,6 +54,52 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     }
 
     [Fact]
+    public async Task What_a_kill_left_on_its_way_goes_into_its_tables_at_the_next_start_once()
+    {
+        var file = Path.Combine(_folder, "killed.db");
+        await SqliteStore.Open(file).DisposeAsync();
+        const string Left = """
+            tD1001 {"Device":"d1","Wave":0,"State":"Met","Since":"2026-01-14T10:00:00+00:00"}
+            a{"Id":"a1","Deployment":"D1001","Device":"d1","Kind":"install","Version":"7.2.0","StartedAt":"2026-01-14T10:00:00+00:00","Phase":"run","Message":"","HasLog":false}
+            e{"Number":1,"At":"2026-01-14T10:00:00+00:00","Topic":"target","What":"met","Deployment":"D1001","Device":"d1","Text":"d1 is met"}
+            """;
+        using (var connection = new SqliteConnection($"Data Source={file};Pooling=False"))
+        {
+            connection.Open();
+            using var command = connection.CreateCommand();
+            command.CommandText = "INSERT INTO recent VALUES (1, CAST($data AS BLOB))";
+            command.Parameters.AddWithValue("$data", Left);
+            command.ExecuteNonQuery();
+        }
+
+        for (var start = 0; start < 2; start++)
+        {
+            await using var store = SqliteStore.Open(file);
+            var world = store.Load();
+            Assert.Equal(("D1001", Core.Deployments.TargetState.Met), Assert.Single(await world.Targets) is var (deployment, target) ? (deployment, target.State) : default);
+            Assert.Equal("a1", Assert.Single(world.OpenAttempts).Id);
+            Assert.Equal("d1 is met", Assert.Single(store.Events(new EventQuery(null, null, null, 0, null, 10))).Text);
+            await store.Commit([new PutAttempt(world.OpenAttempts[0])]);
+        }
+    }
+
+    [Fact]
+    public async Task A_copy_taken_at_any_moment_holds_all_that_was_acknowledged()
+    {
+        var file = Path.Combine(_folder, "live.db");
+        await using var store = SqliteStore.Open(file);
+        for (var number = 1; number <= 12; number++)
+        {
+            await store.Commit([new AddEvent(new StoredEvent(number, DateTimeOffset.UnixEpoch, "target", "met", null, "D1001", "d1", "", null))]);
+            var copy = Path.Combine(_folder, $"copy-{number}.db");
+            File.Copy(file, copy);
+            File.Copy(file + "-wal", copy + "-wal");
+            await using var other = SqliteStore.Open(copy);
+            Assert.Equal(number, other.Load().LastEvent);
+        }
+    }
+
+    [Fact]
     public async Task Devices_of_an_earlier_program_come_over_with_all_they_said()
     {
         var file = Path.Combine(_folder, "earlier.db");
