@@ -52,25 +52,16 @@ internal static class RecentChanges
     /// <exception cref="JsonException">A line is not in the form.</exception>
     public static IReadOnlyList<StoreChange> Read(byte[] form) => [.. Encoding.UTF8.GetString(form).Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(Read)];
 
-    private static StoreChange Read(string line)
+    private static StoreChange Read(string line) => (line[0], line[1..].Split(' ', line[0] == 't' ? 2 : 3)) switch
     {
-        var rest = line[1..];
-        switch (line[0])
-        {
-            case 't':
-                var space = rest.IndexOf(' ', StringComparison.Ordinal);
-                return new PutTarget(rest[..space], Value<Target>(rest[(space + 1)..]));
-            case 'a':
-                return new PutAttempt(Value<StoredAttempt>(rest));
-            case 'e':
-                return new AddEvent(Value<StoredEvent>(rest));
-            case 'h':
-                var parts = rest.Split(' ');
-                return new PutHeard(parts[0], DateTimeOffset.FromUnixTimeMilliseconds(long.Parse(parts[1], CultureInfo.InvariantCulture)), long.Parse(parts[2], CultureInfo.InvariantCulture));
-            default:
-                throw new JsonException($"A kept change begins with '{line[0]}', which is no kind of change.");
-        }
-    }
+        ('t', [var deployment, var target]) => new PutTarget(deployment, Value<Target>(target)),
+        ('a', _) => new PutAttempt(Value<StoredAttempt>(line[1..])),
+        ('e', _) => new AddEvent(Value<StoredEvent>(line[1..])),
+        ('h', [var device, var at, var sequence]) => new PutHeard(device, DateTimeOffset.FromUnixTimeMilliseconds(Number(at)), Number(sequence)),
+        _ => throw new JsonException($"A kept change reads '{(line.Length > 40 ? line[..40] + "…" : line)}', which is in no form of a change."),
+    };
+
+    private static long Number(string text) => long.TryParse(text, CultureInfo.InvariantCulture, out var number) ? number : throw new JsonException($"A kept number reads '{text}'.");
 
     private static T Value<T>(string text) => JsonSerializer.Deserialize<T>(text, SqliteStore.JsonForm) ?? throw new JsonException("A kept change is empty.");
 }

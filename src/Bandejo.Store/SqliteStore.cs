@@ -17,15 +17,6 @@ public sealed class SqliteStore : IStore
     private readonly string _connectionString;
     private readonly WriteQueue _queue;
 
-    static SqliteStore()
-    {
-        // No connection is used by two threads at once, so none needs a lock around every column it reads.
-        SQLitePCL.Batteries_V2.Init();
-        SQLitePCL.raw.sqlite3_shutdown();
-        SQLitePCL.raw.sqlite3_config(SQLitePCL.raw.SQLITE_CONFIG_MULTITHREAD);
-        SQLitePCL.raw.sqlite3_initialize();
-    }
-
     private SqliteStore(string connectionString)
     {
         _connectionString = connectionString;

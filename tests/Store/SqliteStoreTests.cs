@@ -15,13 +15,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     {
         var file = Path.Combine(_folder, "newer.db");
         await SqliteStore.Open(file).DisposeAsync();
-        using (var connection = new SqliteConnection($"Data Source={file};Pooling=False"))
-        {
-            connection.Open();
-            using var command = connection.CreateCommand();
-            command.CommandText = "PRAGMA user_version = 99";
-            command.ExecuteNonQuery();
-        }
+        Execute(file, "PRAGMA user_version = 99");
 
         Assert.Contains("version 99", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
     }
@@ -63,14 +57,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
             a{"Id":"a1","Deployment":"D1001","Device":"d1","Kind":"install","Version":"7.2.0","StartedAt":"2026-01-14T10:00:00+00:00","Phase":"run","Message":"","HasLog":false}
             e{"Number":1,"At":"2026-01-14T10:00:00+00:00","Topic":"target","What":"met","Deployment":"D1001","Device":"d1","Text":"d1 is met"}
             """;
-        using (var connection = new SqliteConnection($"Data Source={file};Pooling=False"))
-        {
-            connection.Open();
-            using var command = connection.CreateCommand();
-            command.CommandText = "INSERT INTO recent VALUES (1, CAST($data AS BLOB))";
-            command.Parameters.AddWithValue("$data", Left);
-            command.ExecuteNonQuery();
-        }
+        Execute(file, "INSERT INTO recent VALUES (1, CAST($data AS BLOB))", Left);
 
         for (var start = 0; start < 2; start++)
         {
@@ -81,6 +68,20 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
             Assert.Equal("d1 is met", Assert.Single(store.Events(new EventQuery(null, null, null, 0, null, 10))).Text);
             await store.Commit([new PutAttempt(world.OpenAttempts[0])]);
         }
+    }
+
+    [Theory]
+    [InlineData("x")]
+    [InlineData("tD1001")]
+    [InlineData("a{")]
+    [InlineData("hd1 soon 9")]
+    public async Task What_is_damaged_on_its_way_is_refused_in_words(string line)
+    {
+        var file = Path.Combine(_folder, "damaged.db");
+        await SqliteStore.Open(file).DisposeAsync();
+        Execute(file, "INSERT INTO recent VALUES (1, CAST($data AS BLOB))", line);
+
+        Assert.Contains("cannot be written", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
     }
 
     [Fact]
@@ -103,13 +104,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     public async Task Devices_of_an_earlier_program_come_over_with_all_they_said()
     {
         var file = Path.Combine(_folder, "earlier.db");
-        using (var connection = new SqliteConnection($"Data Source={file};Pooling=False"))
-        {
-            connection.Open();
-            using var command = connection.CreateCommand();
-            command.CommandText = await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "Databases", "version-4.sql"), TestContext.Current.CancellationToken);
-            command.ExecuteNonQuery();
-        }
+        Execute(file, await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "Databases", "version-4.sql"), TestContext.Current.CancellationToken));
 
         await using var store = SqliteStore.Open(file);
         var world = store.Load();
@@ -118,6 +113,16 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Assert.Equal(["kind desk 2026-11-02T08:00:00", "site ALD 2026-11-03T09:30:00"], device.Sheet.Facts().Select(fact => $"{world.Words[fact.Name]} {fact.Value} {fact.Since:s}"));
         Assert.Equal(["Foldline 7.1.0 receipt"], device.Sheet.Programs()!.Select(program => $"{world.Words[program.Name]} {world.Words[program.Version]} {world.Words[program.Source]}"));
         Assert.True(File.Exists(file + ".before-5"));
+    }
+
+    private static void Execute(string file, string sql, string data = "")
+    {
+        using var connection = new SqliteConnection($"Data Source={file};Pooling=False");
+        connection.Open();
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        command.Parameters.AddWithValue("$data", data);
+        command.ExecuteNonQuery();
     }
 
     protected override IStore Open() => SqliteStore.Open(Path.Combine(_folder, "bandejo.db"));

@@ -137,6 +137,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             acknowledged.Add($"{report.Id}/{(report.HasEnded ? "ended" : "began")}");
         }
 
+        // What it does not send any more was acknowledged, and is in the store for certain.
         device.LastReported = [.. request.Attempts.Where(report => report.HasEnded).Select(report => report.Id)];
         foreach (var proof in request.Proofs)
         {
@@ -171,9 +172,9 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         var old = device.Stored;
         var before = old.Sheet.Facts().ToDictionary(fact => fact.Name);
         var facts = report.Facts.Where(fact => FactCatalog.TypeOf(fact.Key) is not null && fact.Value.Length <= 400)
-            .Select(fact => (Name: change.Word(fact.Key), fact.Value))
+            .Select(fact => (Name: world.Words.Number(fact.Key), fact.Value))
             .Select(fact => new ReportedFact(fact.Name, fact.Value, before.TryGetValue(fact.Name, out var known) && known.Value == fact.Value ? known.Since : change.Now)).ToList();
-        var programs = report.Programs?.Select(program => new ReportedProgram(change.Word(program.Name), change.Word(program.Version), change.Word(program.Source))).ToList();
+        var programs = report.Programs?.Select(program => new ReportedProgram(world.Words.Number(program.Name), world.Words.Number(program.Version), world.Words.Number(program.Source))).ToList();
         world.FactsGone(device);
         device.Stored = old with { Sheet = FactSheet.Of(facts, programs), FactsDigest = digest };
         world.FactsApplied(device);
@@ -229,6 +230,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         }
 
         world.OpenAttempts.Remove(report.Id);
+        device.LastReported = [.. device.LastReported, report.Id];
         var happening = Attempts.Judge(target, isRestore, Attempts.Words[report.Outcome!], attempt.Message, deployment.Plan.Retry, report.EndedAt ?? change.Now);
         Engine.Happen(change, deployment, device, happening);
         if (!isRestore && deployment.State.Status == DeploymentStatus.RollingBack)

@@ -24,6 +24,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private WordMeanings _meanings = new(new WordBook(), new FleetColumns());
     private DeviceEntry[]? _inOrder;
     private long _lastEvent;
+    private int _wordsKept;
 
     public Dictionary<string, string> Settings { get; private set; } = [];
 
@@ -115,6 +116,15 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
                 throw new InvalidOperationException($"A change was refused after it had begun: {outcome.Failure!.Message}");
             }
 
+            if (change.Changes.Count > 0)
+            {
+                // Also the words of a change that failed half-way: numbers once given stay given, and none may be missing in what is kept.
+                for (; _wordsKept < Words.Count; _wordsKept++)
+                {
+                    change.Keep(new AddWord(_wordsKept, Words[_wordsKept]));
+                }
+            }
+
             // Commits are made in their order, so ours is durable only when all before it are. Where nothing was changed, what was seen may still be on its way.
             durable = change.Changes.Count == 0 ? _durable : _durable = store.Commit(change.Changes);
             if (change.Changes.Count == 0 && durable.IsCompletedSuccessfully)
@@ -159,6 +169,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             OrderChanged();
             Columns = new FleetColumns();
             _meanings = new WordMeanings(kept.Words, Columns);
+            _wordsKept = kept.Words.Count;
             Devices = [];
             DevicesByName = [];
             DevicesByKey = [];
@@ -377,19 +388,6 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
     public IReadOnlyList<StoreChange> Changes => _changes;
 
     public void Keep(StoreChange change) => _changes.Add(change);
-
-    /// <summary>The number of a word of the book, which is kept where it is new.</summary>
-    public int Word(string text)
-    {
-        var count = world.Words.Count;
-        var number = world.Words.Number(text);
-        if (number == count)
-        {
-            Keep(new AddWord(number, text));
-        }
-
-        return number;
-    }
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>
     public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, by);
