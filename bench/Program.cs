@@ -7,6 +7,12 @@ if (args is ["bare", var address])
     return 0;
 }
 
+if (args is ["rules"])
+{
+    await RuleBench.Run(new Report(), 1_000_000);
+    return 0;
+}
+
 var sizes = (Environment.GetEnvironmentVariable("BANDEJO_BENCH_DEVICES") ?? "1000,10000,100000").Split(',').Select(int.Parse).ToArray();
 var report = new Report();
 await RuleBench.Run(report, int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_ROWS") ?? "1000000"));

@@ -95,6 +95,54 @@ public sealed class RuleTests
         }, iter: 3_000);
     }
 
+    /// <summary>Columns change their form with what is in them: few values or many, an app on few devices or on most.</summary>
+    [Theory]
+    [InlineData(3, 100)]
+    [InlineData(3, 5)]
+    [InlineData(40, 100)]
+    [InlineData(400, 100)]
+    [InlineData(400, 5)]
+    public void The_answers_do_not_depend_on_how_many_values_a_fleet_has(int values, int percentWithApp)
+    {
+        var columns = new FleetColumns();
+        var (memory, app) = (new FactRef("memory", false), new FactRef("foldline", true));
+        string[] rules = ["memory >= 3 GiB", "not memory < 3 GiB", "memory in (1 GiB, 2 GiB)", "memory is known", "app \"foldline\" >= 3", "app \"foldline\" is absent", "not app \"foldline\" is known", "memory > 1 GiB and not app \"foldline\" < 2"];
+        for (var row = 0; row < 1_000; row++)
+        {
+            columns.Add();
+            columns.SetInventoryComplete(row, row % 7 != 0);
+            if (row % 11 != 0)
+            {
+                columns.Set(row, memory, FactLookup.Of(FactValue.OfSize((1 + (row % values)) * 1024d * 1024 * 1024)));
+            }
+        }
+
+        // From the end, so that entries are put in before others; some are changed and some taken away again.
+        for (var row = 999; row >= 0; row--)
+        {
+            columns.Set(row, app, row % 100 < percentWithApp ? FactLookup.Of(FactValue.OfVersion(AppVersion.Parse($"{1 + (row % values)}.0"))) : FactLookup.NotKnown);
+        }
+
+        for (var row = 0; row < 1_000; row += 13)
+        {
+            columns.Set(row, app, FactLookup.NotKnown);
+            columns.Set(row + (row % 2), app, FactLookup.Of(FactValue.OfVersion(AppVersion.Parse("2.0"))));
+        }
+
+        foreach (var rule in rules.Select(Good))
+        {
+            var (answer, compiled) = (columns.Evaluate(rule), columns.Compile(rule));
+            for (var row = 0; row < columns.Rows; row++)
+            {
+                var expected = rule.Evaluate(columns.Row(row)).Truth;
+                Assert.True(ByColumn(answer, row) == expected && compiled.At(row) == expected, $"{rule} in row {row}: {ByColumn(answer, row)} by column, {compiled.At(row)} compiled, {expected} alone");
+            }
+        }
+
+        Assert.Equal(FactLookup.Of(FactValue.OfVersion(AppVersion.Parse("2.0"))), columns.Get(1 + 13, app));
+        Assert.Equal(1024d * 1024 * 1024 * (1 + (999 % values)), columns.Get(999, memory).Value!.Number);
+    }
+
     [Fact]
     public void A_printed_rule_reads_back_as_the_same_rule() => GenRule.Sample(text =>
     {

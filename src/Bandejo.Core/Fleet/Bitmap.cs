@@ -13,6 +13,9 @@ public sealed class Bitmap
 
     internal ulong[] Words => _words;
 
+    /// <summary>A set for so many rows whose words all stand to be written; what is in them before is not said.</summary>
+    internal static Bitmap Unwritten(int rows) => new(GC.AllocateUninitializedArray<ulong>((rows + 63) / 64));
+
     public bool this[int row]
     {
         get => (row >> 6) < _words.Length && (_words[row >> 6] & (1UL << (row & 63))) != 0;

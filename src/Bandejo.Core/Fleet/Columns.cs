@@ -1,5 +1,7 @@
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using System.Runtime.Intrinsics;
+using System.Runtime.Intrinsics.X86;
 using Bandejo.Core.Rules;
 
 namespace Bandejo.Core.Fleet;
@@ -62,6 +64,7 @@ internal sealed class ValueTable
 }
 
 /// <summary>Texts, versions, sets, yes and no: one small number a row, a byte as long as there are no more than 256 different ones.</summary>
+/// <remarks>Loops over a whole fleet run too seldom to be compiled anew once they turn out to be busy, so they are compiled well at once.</remarks>
 internal sealed class CodedColumn : Column
 {
     /// <summary>Of more codes than this, looking each up is quicker than comparing with all.</summary>
@@ -70,6 +73,12 @@ internal sealed class CodedColumn : Column
     private readonly ValueTable _table = new();
     private byte[]? _narrow = [];
     private int[] _wide = [];
+
+    /// <summary>There are no more than 256 different values.</summary>
+    public bool IsNarrow => _narrow is not null;
+
+    /// <summary>One more than the highest row that has a place here.</summary>
+    public int Room => _narrow?.Length ?? _wide.Length;
 
     public override FactLookup Get(int row) => _table[CodeAt(row)];
 
@@ -84,12 +93,12 @@ internal sealed class CodedColumn : Column
 
         if (_narrow is not null)
         {
-            _narrow = Room(_narrow, row);
+            _narrow = Grown(_narrow, row);
             _narrow[row] = (byte)code;
         }
         else
         {
-            _wide = Room(_wide, row);
+            _wide = Grown(_wide, row);
             _wide[row] = code;
         }
     }
@@ -101,9 +110,8 @@ internal sealed class CodedColumn : Column
         var answers = _table.Answers(condition);
         if (_narrow is not null)
         {
-            _narrow = Room(_narrow, Math.Max(0, rows - 1));
-            Mark(_narrow, Codes(Truth.True), rows, isTrue.Words);
-            Mark(_narrow, Codes(Truth.NotKnown), rows, notKnown.Words);
+            _narrow = Grown(_narrow, Math.Max(0, rows - 1));
+            Mark(_narrow, answers, rows, isTrue.Words, notKnown.Words);
             return;
         }
 
@@ -121,14 +129,12 @@ internal sealed class CodedColumn : Column
             isTrue.Words[start >> 6] = yes;
             notKnown.Words[start >> 6] = open;
         }
-
-        byte[] Codes(Truth truth) => [.. Enumerable.Range(0, answers.Length).Where(code => answers[code] == truth).Select(code => (byte)code)];
     }
 
     private int CodeAt(int row) => _narrow is { } narrow ? row < narrow.Length ? narrow[row] : ValueTable.NotKnown : row < _wide.Length ? _wide[row] : ValueTable.NotKnown;
 
     // Always a whole number of words, so that blocks of 64 rows can be read without looking at the end.
-    private static T[] Room<T>(T[] array, int row)
+    internal static T[] Grown<T>(T[] array, int row)
     {
         if (row >= array.Length)
         {
@@ -138,57 +144,113 @@ internal sealed class CodedColumn : Column
         return array;
     }
 
-    private static void Mark(byte[] codes, byte[] wanted, int rows, ulong[] words)
+    /// <summary>Marks in both sets what the answers say of each row's code.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
+    internal static void Mark(byte[] codes, Truth[] answers, int rows, ulong[] yes, ulong[] open)
     {
-        if (wanted.Length == 0)
+        if (answers.Length <= Vector128<byte>.Count)
         {
-            Array.Clear(words, 0, (rows + 63) >> 6);
+            MarkFew(codes, answers, rows, yes, open);
             return;
         }
 
-        var among = new bool[256];
-        foreach (var code in wanted)
-        {
-            among[code] = true;
-        }
-
+        var (isTrue, notKnown) = (Codes(answers, Truth.True), Codes(answers, Truth.NotKnown));
+        var isCompared = isTrue.Length <= MostCompared && notKnown.Length <= MostCompared && Vector256.IsHardwareAccelerated;
         for (var start = 0; start < rows; start += 64)
         {
-            ulong word = 0;
-            if (wanted.Length <= MostCompared && Vector256.IsHardwareAccelerated)
+            ulong inTrue = 0, inOpen = 0;
+            if (isCompared)
             {
                 var low = Vector256.Create(codes, start);
                 var high = Vector256.Create(codes, start + 32);
-                Vector256<byte> inLow = default, inHigh = default;
-                foreach (var code in wanted)
-                {
-                    var each = Vector256.Create(code);
-                    inLow |= Vector256.Equals(low, each);
-                    inHigh |= Vector256.Equals(high, each);
-                }
-
-                word = inLow.ExtractMostSignificantBits() | ((ulong)inHigh.ExtractMostSignificantBits() << 32);
+                inTrue = Among(low, high, isTrue);
+                inOpen = Among(low, high, notKnown);
             }
             else
             {
                 for (var bit = 0; bit < 64; bit++)
                 {
-                    word |= (among[codes[start + bit]] ? 1UL : 0) << bit;
+                    // A block of the last rows may hold codes of no row; they are below the count of codes all the same.
+                    var answer = answers[codes[start + bit]];
+                    inTrue |= (answer == Truth.True ? 1UL : 0) << bit;
+                    inOpen |= (answer == Truth.NotKnown ? 1UL : 0) << bit;
                 }
             }
 
-            words[start >> 6] = rows - start >= 64 ? word : word & ((1UL << (rows - start)) - 1);
+            var all = rows - start >= 64 ? ulong.MaxValue : (1UL << (rows - start)) - 1;
+            yes[start >> 6] = inTrue & all;
+            open[start >> 6] = inOpen & all;
         }
     }
+
+    // Sixteen codes fit a vector: one instruction looks up the answers of sixteen rows. The highest bit says true, the one below it not known.
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
+    private static void MarkFew(byte[] codes, Truth[] answers, int rows, ulong[] yes, ulong[] open)
+    {
+        const byte IsTrue = 0x80, NotKnown = 0x40;
+        Span<byte> each = stackalloc byte[Vector128<byte>.Count];
+        each.Clear();
+        for (var code = 0; code < answers.Length; code++)
+        {
+            each[code] = answers[code] switch { Truth.True => IsTrue, Truth.NotKnown => NotKnown, _ => 0 };
+        }
+
+        var table = Vector128.Create<byte>(each);
+        var tables = Vector256.Create(table, table);
+        for (var start = 0; start < rows; start += 64)
+        {
+            ulong inTrue = 0, inOpen = 0;
+            if (Avx2.IsSupported)
+            {
+                var low = Avx2.Shuffle(tables, Vector256.Create(codes, start));
+                var high = Avx2.Shuffle(tables, Vector256.Create(codes, start + 32));
+                inTrue = low.ExtractMostSignificantBits() | ((ulong)high.ExtractMostSignificantBits() << 32);
+                inOpen = (low + low).ExtractMostSignificantBits() | ((ulong)(high + high).ExtractMostSignificantBits() << 32);
+            }
+            else
+            {
+                for (var at = 0; at < 64; at += Vector128<byte>.Count)
+                {
+                    var found = Vector128.ShuffleNative(table, Vector128.Create(codes, start + at));
+                    inTrue |= (ulong)found.ExtractMostSignificantBits() << at;
+                    inOpen |= (ulong)(found + found).ExtractMostSignificantBits() << at;
+                }
+            }
+
+            var all = rows - start >= 64 ? ulong.MaxValue : (1UL << (rows - start)) - 1;
+            yes[start >> 6] = inTrue & all;
+            open[start >> 6] = inOpen & all;
+        }
+    }
+
+    private static ulong Among(Vector256<byte> low, Vector256<byte> high, byte[] wanted)
+    {
+        Vector256<byte> inLow = default, inHigh = default;
+        foreach (var code in wanted)
+        {
+            var each = Vector256.Create(code);
+            inLow |= Vector256.Equals(low, each);
+            inHigh |= Vector256.Equals(high, each);
+        }
+
+        return inLow.ExtractMostSignificantBits() | ((ulong)inHigh.ExtractMostSignificantBits() << 32);
+    }
+
+    private static byte[] Codes(Truth[] answers, Truth truth) => [.. Enumerable.Range(0, answers.Length).Where(code => answers[code] == truth).Select(code => (byte)code)];
 }
 
-/// <summary>Numbers, amounts, lengths of time and days: one number a row, not-a-number where it is not known.</summary>
+/// <summary>
+/// Numbers, amounts, lengths of time and days. Most facts of this kind have few different values in a fleet (memory, processors): as long as they have, they
+/// are kept by code, an eighth of the room to pass over; after that one number a row, not-a-number where it is not known.
+/// </summary>
 internal sealed class NumberColumn(FactType type) : Column
 {
+    private CodedColumn? _few = new();
     private double[] _numbers = [];
 
     public override FactLookup Get(int row) =>
-        row >= _numbers.Length || double.IsNaN(_numbers[row])
+        _few is not null ? _few.Get(row)
+            : row >= _numbers.Length || double.IsNaN(_numbers[row])
             ? FactLookup.NotKnown
             : FactLookup.Of(type switch
             {
@@ -200,14 +262,36 @@ internal sealed class NumberColumn(FactType type) : Column
 
     public override void Set(int row, FactLookup value)
     {
+        if (_few is { } few)
+        {
+            few.Set(row, value);
+            if (!few.IsNarrow)
+            {
+                _few = null;
+                Room(few.Room);
+                for (var each = 0; each < few.Room; each++)
+                {
+                    _numbers[each] = few.Get(each).Value?.Number ?? double.NaN;
+                }
+            }
+
+            return;
+        }
+
         Room(row);
         _numbers[row] = value.Value?.Number ?? double.NaN;
     }
 
-    public override RowTest Compile(ConditionNode condition) => new NumberTest(condition, row => row < _numbers.Length ? _numbers[row] : double.NaN);
+    public override RowTest Compile(ConditionNode condition) => new NumberTest(condition, NumberAt);
 
     public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
     {
+        if (_few is not null)
+        {
+            _few.Test(condition, rows, isTrue, notKnown);
+            return;
+        }
+
         Room(Math.Max(0, rows - 1));
         var comparison = condition.Comparison;
         var wanted = condition.Values.Select(value => value.Number).ToArray();
@@ -220,6 +304,10 @@ internal sealed class NumberColumn(FactType type) : Column
             notKnown.Words[start >> 6] = comparison == Comparison.IsKnown ? 0 : all & ~known;
         }
     }
+
+    private double NumberAt(int row) =>
+        _few is not null ? _few.Get(row).Value?.Number ?? double.NaN
+            : row < _numbers.Length ? _numbers[row] : double.NaN;
 
     /// <summary>Whether a known number fits.</summary>
     internal static bool Holds(Comparison comparison, double number, double[] wanted) => comparison switch
@@ -288,29 +376,75 @@ internal sealed class NumberColumn(FactType type) : Column
 }
 
 /// <summary>
-/// The installed version of one app, kept only for the rows that have it (sorted by row), because most devices lack most apps. A row without an entry is
-/// "absent" where its inventory is complete and "not known" where not.
+/// The installed version of one app. Most devices lack most apps, so it begins as a list of the rows that have it (sorted by row, eight bytes each); once more
+/// than an eighth of all have it, a byte for every row is smaller, and quicker to pass over. A row without an entry is "absent" where its inventory is
+/// complete and "not known" where not.
 /// </summary>
 internal sealed class AppColumn(Bitmap complete) : Column
 {
+    /// <summary>In the dense form: no entry. Entries have codes from 2 on.</summary>
+    private const byte None = 0;
+
+    private const int BytesOfAnEntry = 8;
+
     private readonly ValueTable _table = new();
+    private byte[]? _dense;
     private int[] _rows = [];
     private int[] _codes = [];
     private int _count;
     private int _askedRow = -1;
     private int _askedCode;
 
-    public override FactLookup Get(int row)
-    {
-        var at = Array.BinarySearch(_rows, 0, _count, row);
-        return at >= 0 ? _table[_codes[at]] : complete[row] ? FactLookup.Absent : FactLookup.NotKnown;
-    }
+    public override FactLookup Get(int row) => _table[Find(row)];
 
     public override void Set(int row, FactLookup value)
     {
         Forget();
+        var code = value.Value is null ? None : _table.CodeOf(value);
+        if (_dense is not null && code > byte.MaxValue)
+        {
+            MakeSparse();
+        }
+
+        if (_dense is null)
+        {
+            SetSparse(row, code);
+            return;
+        }
+
+        _dense = CodedColumn.Grown(_dense, row);
+        _dense[row] = (byte)code;
+    }
+
+    public override RowTest Compile(ConditionNode condition) => new CodeTest(_table, condition, CodeAt);
+
+    public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
+    {
+        var answers = _table.Answers(condition);
+        ulong[] yes = isTrue.Words, open = notKnown.Words;
+        var whenNotKnown = answers[ValueTable.NotKnown];
+        if (_dense is not null)
+        {
+            // What is installed is known, so "not known" is free to mark the rows without an entry.
+            answers[None] = Truth.NotKnown;
+            _dense = CodedColumn.Grown(_dense, Math.Max(0, rows - 1));
+            CodedColumn.Mark(_dense, answers, rows, yes, open);
+        }
+        else
+        {
+            MarkSparse(answers, rows, yes, open);
+        }
+
+        MarkWithoutEntry(yes, open, complete.Words, answers[ValueTable.Absent], whenNotKnown);
+    }
+
+    /// <summary>What was looked up last may not hold any more.</summary>
+    public void Forget() => _askedRow = -1;
+
+    private void SetSparse(int row, int code)
+    {
         var at = _count == 0 || _rows[_count - 1] < row ? ~_count : Array.BinarySearch(_rows, 0, _count, row);
-        if (value.Value is null)
+        if (code == None)
         {
             if (at >= 0)
             {
@@ -341,37 +475,66 @@ internal sealed class AppColumn(Bitmap complete) : Column
             _rows[at] = row;
         }
 
-        _codes[at] = _table.CodeOf(value);
+        _codes[at] = code;
+        if (_count >= 64 && _count * BytesOfAnEntry > _rows[_count - 1] && _table.Count <= byte.MaxValue + 1)
+        {
+            MakeDense();
+        }
     }
 
-    public override RowTest Compile(ConditionNode condition) => new CodeTest(_table, condition, CodeAt);
-
-    public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
+    private void MakeDense()
     {
-        var answers = _table.Answers(condition);
-        var whenAbsent = answers[ValueTable.Absent];
-        var whenNotKnown = answers[ValueTable.NotKnown];
-        for (var word = 0; word < isTrue.Words.Length; word++)
+        _dense = CodedColumn.Grown(Array.Empty<byte>(), _rows[_count - 1]);
+        for (var i = 0; i < _count; i++)
         {
-            var all = (word + 1) * 64 <= rows ? ulong.MaxValue : (1UL << (rows & 63)) - 1;
-            var known = word < complete.Words.Length ? complete.Words[word] & all : 0;
-            var open = all & ~known;
-            isTrue.Words[word] = (whenAbsent == Truth.True ? known : 0) | (whenNotKnown == Truth.True ? open : 0);
-            notKnown.Words[word] = (whenAbsent == Truth.NotKnown ? known : 0) | (whenNotKnown == Truth.NotKnown ? open : 0);
+            _dense[_rows[i]] = (byte)_codes[i];
         }
 
-        ulong[] yes = isTrue.Words, unsure = notKnown.Words;
-        var holds = Array.ConvertAll(answers, answer => answer == Truth.True ? 1UL : 0);
+        (_rows, _codes, _count) = ([], [], 0);
+    }
+
+    private void MakeSparse()
+    {
+        var dense = _dense!;
+        _dense = null;
+        _rows = [.. Enumerable.Range(0, dense.Length).Where(row => dense[row] != None)];
+        _codes = Array.ConvertAll(_rows, row => (int)dense[row]);
+        _count = _rows.Length;
+    }
+
+    // Marks the rows whose entry fits, and as open those without one.
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
+    private void MarkSparse(Truth[] answers, int rows, ulong[] yes, ulong[] open)
+    {
+        Array.Clear(yes);
+        for (var word = 0; word < open.Length; word++)
+        {
+            open[word] = (word + 1) * 64 <= rows ? ulong.MaxValue : (1UL << (rows & 63)) - 1;
+        }
+
         for (var i = 0; i < _count && _rows[i] < rows; i++)
         {
-            // An installed version is known: the row's bits of the default are taken away, and its own answer is put there.
-            var (word, shift) = (_rows[i] >> 6, _rows[i]);
-            yes[word] = (yes[word] & ~(1UL << shift)) | (holds[_codes[i]] << shift);
-            if (unsure[word] != 0)
-            {
-                unsure[word] &= ~(1UL << shift);
-            }
+            var bit = 1UL << _rows[i];
+            yes[_rows[i] >> 6] |= answers[_codes[i]] == Truth.True ? bit : 0;
+            open[_rows[i] >> 6] &= ~bit;
         }
+    }
+
+    // In place of "open" for the rows without an entry comes what the condition says of absent and of not known.
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
+    private static void MarkWithoutEntry(ulong[] yes, ulong[] open, ulong[] complete, Truth whenAbsent, Truth whenNotKnown)
+    {
+        var (absentYes, absentOpen) = (Mask(whenAbsent == Truth.True), Mask(whenAbsent == Truth.NotKnown));
+        var (unsureYes, unsureOpen) = (Mask(whenNotKnown == Truth.True), Mask(whenNotKnown == Truth.NotKnown));
+        for (var word = 0; word < yes.Length; word++)
+        {
+            var known = word < complete.Length ? complete[word] : 0;
+            var (absent, unsure) = (open[word] & known, open[word] & ~known);
+            yes[word] |= (absent & absentYes) | (unsure & unsureYes);
+            open[word] = (absent & absentOpen) | (unsure & unsureOpen);
+        }
+
+        static ulong Mask(bool all) => all ? ulong.MaxValue : 0;
     }
 
     // The rules that speak of one app ask for the same row one after the other.
@@ -379,13 +542,24 @@ internal sealed class AppColumn(Bitmap complete) : Column
     {
         if (_askedRow != row)
         {
-            var at = Array.BinarySearch(_rows, 0, _count, row);
-            (_askedRow, _askedCode) = (row, at >= 0 ? _codes[at] : complete[row] ? ValueTable.Absent : ValueTable.NotKnown);
+            (_askedRow, _askedCode) = (row, Find(row));
         }
 
         return _askedCode;
     }
 
-    /// <summary>What was looked up last may not hold any more.</summary>
-    public void Forget() => _askedRow = -1;
+    private int Find(int row)
+    {
+        int code = None;
+        if (_dense is { } dense)
+        {
+            code = row < dense.Length ? dense[row] : None;
+        }
+        else if (Array.BinarySearch(_rows, 0, _count, row) is >= 0 and var at)
+        {
+            code = _codes[at];
+        }
+
+        return code != None ? code : complete[row] ? ValueTable.Absent : ValueTable.NotKnown;
+    }
 }

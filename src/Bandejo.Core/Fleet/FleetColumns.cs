@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Bandejo.Core.Rules;
 
 namespace Bandejo.Core.Fleet;
@@ -112,7 +113,7 @@ public sealed class FleetColumns
     /// <summary>Evaluates a rule for every live row. The same answer, row by row, as <see cref="Rule.Evaluate"/>.</summary>
     public RuleRows Evaluate(Rule rule)
     {
-        var (isTrue, notKnown) = (new Bitmap(_rows), new Bitmap(_rows));
+        var (isTrue, notKnown) = (Bitmap.Unwritten(_rows), Bitmap.Unwritten(_rows));
         Evaluate(rule.Root, isTrue, notKnown);
         return new RuleRows(isTrue.And(_live), notKnown.And(_live));
     }
@@ -164,6 +165,7 @@ public sealed class FleetColumns
         }
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     private static void Join(bool isAnd, ulong[] yes, ulong[] open, ulong[] partYes, ulong[] partOpen)
     {
         for (var i = 0; i < yes.Length; i++)
@@ -177,7 +179,7 @@ public sealed class FleetColumns
     }
 
     /// <summary>A set for what lies between, of the size of the fleet; large ones are costly to make anew for every rule.</summary>
-    private Bitmap Rent() => _spare.TryPop(out var spare) && spare.Words.Length == (_rows + 63) / 64 ? spare : new Bitmap(_rows);
+    private Bitmap Rent() => _spare.TryPop(out var spare) && spare.Words.Length == (_rows + 63) / 64 ? spare : Bitmap.Unwritten(_rows);
 
     private ulong Full(int word) => (word + 1) * 64 <= _rows ? ulong.MaxValue : (1UL << (_rows & 63)) - 1;
 
