@@ -43,6 +43,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(GroupRequest))]
 [JsonSerializable(typeof(GroupInfo))]
 [JsonSerializable(typeof(IReadOnlyList<GroupInfo>))]
+[JsonSerializable(typeof(TodayInfo))]
+[JsonSerializable(typeof(IReadOnlyList<FactDescription>))]
 [JsonSerializable(typeof(RuleRequest))]
 [JsonSerializable(typeof(RulePreview))]
 [JsonSerializable(typeof(WavePlanInfo))]

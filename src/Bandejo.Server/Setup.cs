@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Encodings.Web;
 using System.Text.Json;
+using System.Text.Json.Nodes;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
 using System.Threading.RateLimiting;
@@ -15,9 +16,11 @@ using Bandejo.Server.Groups;
 using Bandejo.Server.Http;
 using Bandejo.Server.Packages;
 using Bandejo.Server.Time;
+using Bandejo.Server.Today;
 using Bandejo.Server.World;
 using Bandejo.Store;
 using Microsoft.AspNetCore.DataProtection;
+using Microsoft.OpenApi;
 using OpenTelemetry.Metrics;
 using Serilog;
 using Serilog.Events;
@@ -81,6 +84,20 @@ internal static class Setup
             described.Info.Description = "Packages applications, deploys them to groups of devices in waves, and proves what became of it.";
             described.Servers?.Clear();
             return Task.CompletedTask;
+        }).AddOperationTransformer((operation, context, _) =>
+        {
+            foreach (var parameter in operation.Parameters?.OfType<OpenApiParameter>() ?? [])
+            {
+                parameter.Name = JsonNamingPolicy.CamelCase.ConvertName(parameter.Name ?? "");
+            }
+
+            // Who may, so that a client can say so before it asks.
+            if (context.Description.ActionDescriptor.EndpointMetadata.OfType<NeededRoles>().FirstOrDefault() is { } needed)
+            {
+                operation.Extensions = new Dictionary<string, IOpenApiExtension> { ["x-roles"] = new JsonNodeExtension(new JsonArray([.. needed.Roles.Select(role => (JsonNode)role)])) };
+            }
+
+            return Task.CompletedTask;
         }));
         services.AddOpenTelemetry().WithMetrics(metrics => metrics.AddAspNetCoreInstrumentation().AddRuntimeInstrumentation().AddMeter(Gauges.MeterName).AddPrometheusExporter());
         services.AddSingleton<Gauges>();
@@ -88,6 +105,7 @@ internal static class Setup
         var app = builder.Build();
         app.UseCheckIns();
         app.UseProblems();
+        app.UseConsole(Path.Combine(AppContext.BaseDirectory, "console"));
         app.UseClockHeader();
         app.UseRateLimiter();
         app.UseAuthentication();
@@ -120,9 +138,11 @@ internal static class Setup
         api.MapPackages();
         api.MapFleet();
         api.MapGroups();
+        api.MapFacts();
         api.MapWavePlans();
         api.MapDeployments();
         api.MapCompliance();
+        api.MapToday();
         api.MapJournal();
         api.MapClock(app);
         api.MapGet("/service", (FleetWorld world, ServiceClock clock) => Results.Ok(world.Read(each => new ServiceInfo(

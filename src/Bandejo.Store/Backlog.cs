@@ -94,7 +94,7 @@ internal sealed class Backlog
             var from = query.After is { } after ? FirstAbove(after) : 0;
             var fitting = (query.After is null ? Enumerable.Reverse(_events) : _events.Skip(from)).Where(each =>
                 (query.Topic is null || each.Topic == query.Topic) && (query.Deployment is null || each.Deployment == query.Deployment)
-                && (query.Device is null || each.Device == query.Device) && (query.Before is null || each.Number < query.Before));
+                && (query.Device is null || each.Device == query.Device) && (query.What is null || query.What.Contains(each.What)) && (query.Before is null || each.Number < query.Before));
             return [.. fitting.Take(query.Limit)];
         }
     }

@@ -53,9 +53,10 @@ public sealed record StoredAttempt(
 public sealed record StoredEvent(long Number, DateTimeOffset At, string Topic, string What, string? By, string? Deployment, string? Device, string Text, string? Reason);
 
 /// <summary>Which events to read.</summary>
+/// <param name="What">Only these kinds of event; null for all.</param>
 /// <param name="After">Only numbers above this one, ascending; null reads the newest first.</param>
 /// <param name="Before">Only numbers below this one, when reading the newest first.</param>
-public sealed record EventQuery(string? Topic, string? Deployment, string? Device, long? After, long? Before, int Limit);
+public sealed record EventQuery(string? Topic, string? Deployment, string? Device, long? After, long? Before, int Limit, IReadOnlyList<string>? What = null);
 
 /// <summary>Everything that the service keeps in memory.</summary>
 /// <param name="Devices">To be taken once; they are still being read.</param>

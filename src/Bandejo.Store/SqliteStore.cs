@@ -86,6 +86,7 @@ public sealed class SqliteStore : IStore
         Add(query.Topic is not (null or "target" or "device"), "topic NOT IN ('target', 'device')");
         Add(query.Deployment is not null, "deployment = @Deployment");
         Add(query.Device is not null, "device = @Device");
+        Add(query.What is not null, "what IN @What");
         Add(query.After is not null, "number > @After");
         Add(query.Before is not null, "number < @Before");
         var filter = where.Count == 0 ? "" : "WHERE " + string.Join(" AND ", where);

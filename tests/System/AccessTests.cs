@@ -67,6 +67,8 @@ public sealed class AccessTests
         POST   /api/v1/deployments/{deployment}/roll-back    operator
         POST   /api/v1/deployments/{deployment}/end          operator
         GET    /api/v1/compliance                            all
+        GET    /api/v1/today                                 all
+        GET    /api/v1/facts                                 all
         GET    /api/v1/compliance/targets                    all
         GET    /api/v1/journal                               all
         GET    /api/v1/audit                                 administrator

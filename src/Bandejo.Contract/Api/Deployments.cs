@@ -103,7 +103,7 @@ public sealed record ActAnswer(int Devices, DeploymentInfo Deployment);
 
 /// <summary>A line of the journal or the audit trail.</summary>
 /// <param name="Number">Rises by one; readers go on from the last they saw.</param>
-/// <param name="Topic">journal, target, audit, device or package.</param>
+/// <param name="Topic">journal, target, audit, device, package or group.</param>
 /// <param name="By">A person's account, a device's name, or null for the service itself.</param>
 public sealed record EventInfo(long Number, DateTimeOffset At, string Topic, string What, string? By, string? Deployment, string? Device, string Text, string? Reason);
 

@@ -6,7 +6,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Id">Its identity.</param>
 /// <param name="Name">Its name.</param>
 /// <param name="LastHeard">When it last checked in; null for never since it joined.</param>
-public sealed record DeviceInfo(string Id, string Name, string? Kind, string? Site, string? Model, string? Os, DateTimeOffset Joined, DateTimeOffset? LastHeard, int Met, int Unmet, bool IsUnsorted);
+/// <param name="Columns">The facts that were asked for by name, in that order; null where none were.</param>
+public sealed record DeviceInfo(string Id, string Name, string? Kind, string? Site, string? Model, string? Os, DateTimeOffset Joined, DateTimeOffset? LastHeard, int Met, int Unmet, bool IsUnsorted, IReadOnlyList<string?>? Columns = null);
 
 /// <summary>A device with all that is known of it.</summary>
 public sealed record DeviceDetails(DeviceInfo Device, IReadOnlyList<FactInfo> Facts, IReadOnlyList<ProgramInfo> Programs, bool IsInventoryComplete, IReadOnlyList<string> Groups, IReadOnlyList<TargetInfo> Targets);

@@ -1,11 +1,9 @@
-using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
-using CsvHelper;
 
 namespace Bandejo.Server.Compliance;
 
@@ -24,7 +22,7 @@ internal static class ComplianceRoutes
                 return Problems.Of(outcome.Failure!);
             }
 
-            return format == "csv" ? Results.Text(Csv(outcome.Value), "text/csv; charset=utf-8") : Results.Ok(new Page<TargetInfo>(outcome.Value, null, outcome.Value.Count));
+            return format == "csv" ? Results.Text(TargetList.Csv(outcome.Value), "text/csv; charset=utf-8") : Results.Ok(new Page<TargetInfo>(outcome.Value, null, outcome.Value.Count));
         }).ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late or only=unmet").Produces<Page<TargetInfo>>();
     }
 
@@ -95,25 +93,4 @@ internal static class ComplianceRoutes
             .Select(pair => Views.Target(each, pair.deployment, pair.target))
             .OrderBy(target => target.Deployment, StringComparer.Ordinal).ThenBy(target => target.DeviceName, StringComparer.Ordinal).ToList();
     });
-
-    private static string Csv(IReadOnlyList<TargetInfo> targets)
-    {
-        using var text = new StringWriter(CultureInfo.InvariantCulture);
-        using (var csv = CsvWriter.Create(text, new CsvWriterOptions { Injection = CsvInjection.Escape }))
-        {
-            csv.WriteRecord(["device", "app", "version", "wish", "deployment", "wave", "state", "late", "reason", "since", "proven"]);
-            foreach (var target in targets)
-            {
-                csv.WriteRecord(
-                [
-                    target.DeviceName, target.App, target.Version, target.Wish, target.DeploymentName, target.Wave ?? "", target.State, target.IsLate ? "yes" : "no", target.Reason,
-                    Instant(target.Since), target.ProvenAt is { } proven ? Instant(proven) : "",
-                ]);
-            }
-        }
-
-        return text.ToString();
-
-        static string Instant(DateTimeOffset at) => at.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture);
-    }
 }

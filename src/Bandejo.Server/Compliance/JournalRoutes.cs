@@ -14,18 +14,18 @@ namespace Bandejo.Server.Compliance;
 /// <summary>The journal, the audit trail, and the stream of everything that happens.</summary>
 internal static class JournalRoutes
 {
-    private static readonly string[] Topics = ["journal", "target", "device", "audit", "package"];
+    private static readonly string[] Topics = ["journal", "target", "device", "audit", "package", "group"];
 
     public static void MapJournal(this RouteGroupBuilder api)
     {
-        api.MapGet("/journal", (FleetWorld world, string? topic, string? deployment, string? device, string? cursor, int? limit) => Page(world, topic ?? "journal", deployment, device, cursor, limit).Answer())
-            .ForAll().WithSummary("What the service decided, newest first; topic is journal, target, device or any").Produces<Page<EventInfo>>();
-        api.MapGet("/audit", (FleetWorld world, string? cursor, int? limit) => Page(world, "audit", null, null, cursor, limit).Answer())
+        api.MapGet("/journal", (FleetWorld world, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) => Page(world, topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit).Answer())
+            .ForAll().WithSummary("What the service decided, newest first; topic is journal, target, device, group or any; group shows who came into a group and who left").Produces<Page<EventInfo>>();
+        api.MapGet("/audit", (FleetWorld world, string? cursor, int? limit) => Page(world, "audit", null, null, null, cursor, limit).Answer())
             .For().WithSummary("Who changed what, newest first").Produces<Page<EventInfo>>();
         api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=").Produces<EventInfo>(200, "text/event-stream");
     }
 
-    private static Outcome<Page<EventInfo>> Page(FleetWorld world, string topic, string? deployment, string? device, string? cursor, int? limit)
+    private static Outcome<Page<EventInfo>> Page(FleetWorld world, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
     {
         if (topic != "any" && !Topics.Contains(topic))
         {
@@ -57,7 +57,7 @@ internal static class JournalRoutes
 
         var deviceId = device is null ? null : world.Read(each => each.FindDevice(device)?.Id) ?? "none";
         var size = Routes.PageSize(limit);
-        var events = world.Store.Events(new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1));
+        var events = world.Store.Events(new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]));
         return new Page<EventInfo>([.. events.Take(size).Select(Views.Event)], events.Count > size ? events[size - 1].Number.ToString(CultureInfo.InvariantCulture) : null, null);
     }
 

@@ -24,8 +24,10 @@ internal static class DeploymentRoutes
             .For(Roles.Operator).WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
         api.MapGet("/deployments/{deployment}", (FleetWorld world, HttpContext context, string deployment) => Details(world, deployment).Answer(details => context.WithRevision(details, details.Deployment.Revision)))
             .ForAll().WithSummary("One deployment").Produces<DeploymentDetails>();
-        api.MapGet("/deployments/{deployment}/targets", (FleetWorld world, string deployment, string? state, string? wave, string? cursor, int? limit) => Targets(world, deployment, state, wave, cursor, limit).Answer())
-            .ForAll().WithSummary("The targets of a deployment").Produces<Page<TargetInfo>>();
+        api.MapGet("/deployments/{deployment}/targets", (FleetWorld world, string deployment, [AsParameters] TargetQuery query, string? format) => format == "csv"
+            ? world.Read(each => TargetList.Csv(each, deployment, query)).Answer(csv => Results.Text(csv, "text/csv; charset=utf-8"))
+            : world.Read(each => TargetList.Page(each, deployment, query)).Answer())
+            .ForAll().WithSummary("The targets of a deployment; the filter is as for devices; sort by name, since or state (what needs somebody first); format=csv gives all").Produces<Page<TargetInfo>>();
         api.MapGet("/deployments/{deployment}/attempts", (FleetWorld world, string deployment, string? device, int? limit) => AttemptsOf(world, deployment, device, limit).Answer())
             .ForAll().WithSummary("The attempts of a deployment, newest first").Produces<IReadOnlyList<AttemptInfo>>();
         api.MapGet("/attempts/{id}/log", (FileStore files, string id) => id.Length <= 40 && id.All(char.IsAsciiLetterOrDigit) && files.FindLog(id) is { } path
@@ -91,9 +93,7 @@ internal static class DeploymentRoutes
         }
 
         // Causes come from the attempts on disk, so they are looked up outside the lock.
-        var id = details.Value.Deployment.Id;
-        var failing = world.Read(each => each.Deployments[id].Targets.With(TargetState.Failed, TargetState.Retry, TargetState.Lost, TargetState.Undone).Where(target => target.State != TargetState.Undone || target.HasFailed).Select(target => target.Device).ToHashSet());
-        return details.Value with { Causes = failing.Count == 0 ? [] : Causes(world, id, failing) };
+        return details.Value with { Causes = Causes.Of(world, details.Value.Deployment.Id, most: 2000) };
     }
 
     /// <summary>After a stop: until when each device that has not heard of it may still start, by its lease.</summary>
@@ -110,64 +110,6 @@ internal static class DeploymentRoutes
             .Where(heard => heard < deployment.State.Since && heard + deployment.Plan.Lease > world.Now)
             .Select(heard => heard!.Value + deployment.Plan.Lease)];
     }
-
-    private static List<CauseInfo> Causes(FleetWorld world, string id, HashSet<string> failing)
-    {
-        var causes = world.Store.Attempts(id, null, 2000)
-            .Where(attempt => failing.Contains(attempt.Device) && attempt.Outcome is not (null or "done" or "restart"))
-            .DistinctBy(attempt => attempt.Device)
-            .GroupBy(attempt => Attempts.Fingerprint(attempt.Phase, Attempts.Words[attempt.Outcome!], attempt.ExitCode, attempt.Message), attempt => attempt.Device)
-            .OrderByDescending(group => group.Count()).ToList();
-        return world.Read(each =>
-        {
-            // Compared with those that the deployment has tried and that did not fail.
-            var others = each.Deployments[id].Targets.In(TargetState.Met).Rows().ToList();
-            return causes.Select(cause =>
-            {
-                var devices = cause.Select(device => each.Devices.GetValueOrDefault(device)).OfType<DeviceEntry>().ToList();
-                var apart = Differences.Find(each.Columns, [.. devices.Select(device => device.Row)], others);
-                return new CauseInfo(cause.Key, devices.Count, [.. devices.Take(5).Select(device => device.Name)], [.. apart.Select(difference => difference.Text)]);
-            }).ToList();
-        });
-    }
-
-    private static Outcome<Page<TargetInfo>> Targets(FleetWorld world, string named, string? state, string? wave, string? cursor, int? limit) => world.Read<Outcome<Page<TargetInfo>>>(each =>
-    {
-        var found = Acts.Find(each, named);
-        if (!found.Ok)
-        {
-            return found.Failure!;
-        }
-
-        var deployment = found.Value;
-        var states = new HashSet<TargetState>();
-        foreach (var word in (state ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
-        {
-            if (Words.TargetState(word) is not { } known)
-            {
-                return new Failure(ErrorKind.Invalid, $"There is no state '{word}'. States: {string.Join(", ", Enum.GetValues<TargetState>().Select(Words.Of))}.");
-            }
-
-            states.Add(known);
-        }
-
-        var size = Routes.PageSize(limit);
-        var targets = deployment.Targets;
-        var rows = targets.In(states.Count == 0 ? Enum.GetValues<TargetState>() : states);
-        if (wave is not null)
-        {
-            var index = deployment.Plan.Waves.ToList().FindIndex(each => each.Name.Equals(wave, StringComparison.OrdinalIgnoreCase));
-            if (index < 0)
-            {
-                return new Failure(ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{wave}'. Waves: {string.Join(", ", deployment.Plan.Waves.Select(each => each.Name))}.");
-            }
-
-            rows.And(targets.InWave(index));
-        }
-
-        var page = each.DevicesAfter(cursor).Where(device => rows[device.Row]).Take(size + 1).ToList();
-        return new Page<TargetInfo>([.. page.Take(size).Select(device => Views.Target(each, deployment, targets[device]))], page.Count > size ? page[size - 1].Name : null, rows.Count());
-    });
 
     private static Outcome<IReadOnlyList<AttemptInfo>> AttemptsOf(FleetWorld world, string named, string? device, int? limit)
     {

@@ -183,6 +183,11 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             if (group.Rule is not null)
             {
                 var truth = group.Test(world.Columns, device.Row);
+                if (before.Count > 0 && group.In[device.Row] != (truth == Truth.True))
+                {
+                    change.Moved(group, device, isIn: truth == Truth.True);
+                }
+
                 group.In[device.Row] = truth == Truth.True;
                 group.NotKnown[device.Row] = truth == Truth.NotKnown;
             }

@@ -16,8 +16,10 @@ internal static class FleetRoutes
 {
     public static void MapFleet(this RouteGroupBuilder api)
     {
-        api.MapGet("/devices", (FleetWorld world, string? filter, string? cursor, int? limit) => List(world, filter, cursor, limit).Answer())
-            .ForAll().WithSummary("Devices; the filter is a rule or words that name, model or site contain").Produces<Page<DeviceInfo>>();
+        api.MapGet("/devices", (FleetWorld world, [AsParameters] DeviceQuery query, string? format) => format == "csv"
+            ? world.Read(each => DeviceList.Csv(each, query)).Answer(csv => Results.Text(csv, "text/csv; charset=utf-8"))
+            : world.Read(each => DeviceList.Page(each, query)).Answer())
+            .ForAll().WithSummary("Devices; the filter is a rule, 'unsorted', or words that name, kind, model or site contain; sort by name, heard, joined or a fact; columns are facts to be answered too; format=csv gives all").Produces<Page<DeviceInfo>>();
         api.MapGet("/devices/{device}", (FleetWorld world, string device) => world.Read(each => Details(each, device)).Answer())
             .ForAll().WithSummary("All that is known of a device").Produces<DeviceDetails>();
         api.MapGet("/devices/{device}/why", (FleetWorld world, string device, string? deployment) => Why(world, device, deployment).Answer())
@@ -42,7 +44,7 @@ internal static class FleetRoutes
     }
 
     /// <summary>A device as it stands in lists.</summary>
-    public static DeviceInfo Info(FleetWorld world, DeviceEntry device)
+    public static DeviceInfo Info(FleetWorld world, DeviceEntry device, IReadOnlyList<FactRef>? facts = null)
     {
         int met = 0, unmet = 0;
         foreach (var deployment in device.Deployments.Where(deployment => deployment.IsActive))
@@ -53,7 +55,7 @@ internal static class FleetRoutes
         }
 
         var os = $"{world.Fact(device, "os.name")} {world.Fact(device, "os.version")}".Trim();
-        return new DeviceInfo(device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, !device.Stored.IsSorted);
+        return new DeviceInfo(device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, !device.Stored.IsSorted, facts is null or [] ? null : [.. facts.Select(fact => world.Columns.Get(device.Row, fact).Value?.ToString())]);
     }
 
     /// <summary>The failure for a device that is not there, with the nearest name.</summary>
@@ -62,55 +64,6 @@ internal static class FleetRoutes
         var near = Suggest.Nearest(device.ToUpperInvariant(), world.DevicesByName.Keys.Take(2000));
         return new Failure(ErrorKind.NotFound, $"There is no device '{device}'." + (near is null ? "" : $" Did you mean '{near}'?"));
     }
-
-    private static Outcome<Page<DeviceInfo>> List(FleetWorld world, string? filter, string? cursor, int? limit) => world.Read<Outcome<Page<DeviceInfo>>>(each =>
-    {
-        Func<DeviceEntry, bool> fits = _ => true;
-        if (!string.IsNullOrWhiteSpace(filter))
-        {
-            var rule = Rule.Parse(filter);
-            if (rule.Ok)
-            {
-                var rows = each.Columns.Evaluate(rule.Value).True;
-                fits = device => rows[device.Row];
-            }
-            else if (filter.Any("<>=\"()".Contains))
-            {
-                return rule.Failure!;
-            }
-            else
-            {
-                var words = filter.ToLowerInvariant().Split(' ', StringSplitOptions.RemoveEmptyEntries);
-                fits = device => Array.TrueForAll(words, word => device.Words.Contains(word, StringComparison.Ordinal));
-            }
-        }
-
-        var size = Routes.PageSize(limit);
-        if (string.IsNullOrWhiteSpace(filter))
-        {
-            return Page(each, [.. each.DevicesAfter(cursor).Take(size + 1)], size, each.Devices.Count);
-        }
-
-        var page = new List<DeviceEntry>();
-        var count = 0;
-        foreach (var device in each.DevicesInOrder)
-        {
-            if (fits(device))
-            {
-                count++;
-                if (page.Count <= size && (cursor is null || string.CompareOrdinal(device.Name, cursor) > 0))
-                {
-                    page.Add(device);
-                }
-            }
-        }
-
-        return Page(each, page, size, count);
-    });
-
-    /// <summary>A page of so many devices, where one more tells that there is another.</summary>
-    private static Page<DeviceInfo> Page(FleetWorld world, List<DeviceEntry> devices, int size, int count) =>
-        new([.. devices.Take(size).Select(device => Info(world, device))], devices.Count > size ? devices[size - 1].Name : null, count);
 
     private static Outcome<DeviceDetails> Details(FleetWorld world, string name)
     {

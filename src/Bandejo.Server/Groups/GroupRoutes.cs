@@ -120,9 +120,11 @@ internal static class GroupRoutes
         }
 
         group.Stored = group.Stored with { Name = request.Name, Rule = request.Rule, IsForTesting = request.IsForTesting, Revision = group.Stored.Revision + 1 };
+        var before = group.In;
         group.Rule = rule.Value;
         change.World.EvaluateGroup(group);
         change.Keep(new PutGroup(group.Stored));
+        Moves(change, group, before);
         change.Audit("group-changed", $"Group '{slug}' was changed{(request.Rule is null ? "" : $": {request.Rule}")}.");
         WeighUsers(change, slug);
         return group.Info();
@@ -174,6 +176,7 @@ internal static class GroupRoutes
         if (group.In[device.Row] != isIn)
         {
             group.In[device.Row] = isIn;
+            change.Moved(group, device, isIn);
             change.Keep(isIn ? new PutMember(slug, device.Id) : new DeleteMember(slug, device.Id));
             if (isIn && !device.Stored.IsSorted)
             {
@@ -186,6 +189,26 @@ internal static class GroupRoutes
         }
 
         return group.Info();
+    }
+
+    // A changed rule can move the whole fleet: each of a few devices has its line, of more there is one with the numbers.
+    private static void Moves(WorldChange change, GroupEntry group, Bitmap before)
+    {
+        var (came, went) = (group.In.Copy().Except(before), before.Copy().Except(group.In));
+        foreach (var (rows, isIn) in ((Bitmap, bool)[])[(came, true), (went, false)])
+        {
+            var count = rows.Count();
+            if (count > SampleSize)
+            {
+                change.Event("group", GroupEntry.MoveWord(group.Stored.Slug, isIn), $"{count} devices {(isIn ? "came into" : "left")} '{group.Stored.Slug}' when its rule was changed.", null, null, null, change.By);
+                continue;
+            }
+
+            foreach (var row in rows.Rows())
+            {
+                change.Moved(group, change.World.DevicesByRow[row], isIn);
+            }
+        }
     }
 
     private static Outcome<RulePreview> Preview(FleetWorld world, RuleRequest request)

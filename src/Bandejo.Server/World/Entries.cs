@@ -74,6 +74,9 @@ internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
     /// <summary>The rows for which its rule is not known yet.</summary>
     public Bitmap NotKnown { get; set; } = new();
 
+    /// <summary>What an event is called by which a device comes into a group, or leaves it.</summary>
+    public static string MoveWord(string slug, bool isIn) => $"{(isIn ? "into" : "out-of")} {slug}";
+
     /// <summary>The group as it is answered.</summary>
     public GroupInfo Info() => new(Stored.Slug, Stored.Name, Rule is null ? "listed" : "rule", Stored.Rule, Stored.IsForTesting, In.Count(), NotKnown.Count(), Stored.Revision);
 }

@@ -392,6 +392,13 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
     /// <summary>Adds a line to the audit trail: who changed what.</summary>
     public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, by);
 
+    /// <summary>Adds a line to what came into a group and went out of it.</summary>
+    public void Moved(GroupEntry group, DeviceEntry device, bool isIn)
+    {
+        var why = group.Rule?.Evaluate(world.Columns.Row(device.Row)).Why ?? "";
+        Event("group", GroupEntry.MoveWord(group.Stored.Slug, isIn), $"{device.Name} {(isIn ? "came into" : "left")} '{group.Stored.Slug}'{(why.Length > 0 ? $": {why}" : "")}.", null, device.Id, null, by);
+    }
+
     /// <summary>Adds an event.</summary>
     public void Event(string topic, string what, string text, string? reason = null, string? device = null, string? deployment = null, string? actor = null) =>
         Keep(new AddEvent(new StoredEvent(world.NextEvent(), now, topic, what, actor, deployment, device, text, string.IsNullOrEmpty(reason) ? null : reason)));

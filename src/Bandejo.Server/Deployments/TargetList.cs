@@ -1,0 +1,137 @@
+using System.Globalization;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Server.Devices;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+using CsvHelper;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>What is asked of a list of targets. All parts may be missing.</summary>
+/// <param name="State">Only these states, separated by commas.</param>
+/// <param name="Wave">Only this wave.</param>
+/// <param name="Filter">A rule, or words that name, kind, model or site of the device contain.</param>
+/// <param name="Sort"><c>name</c>, <c>since</c> (longest first) or <c>state</c> (what needs somebody first).</param>
+/// <param name="Skip">How many to leave out at the beginning.</param>
+/// <param name="Cursor">Only devices after this name; for lists in the order of names.</param>
+/// <param name="Limit">The size of the page.</param>
+internal sealed record TargetQuery(string? State, string? Wave, string? Filter, string? Sort, int? Skip, string? Cursor, int? Limit);
+
+/// <summary>Finds, sorts and cuts lists of targets.</summary>
+internal static class TargetList
+{
+    private static readonly TargetState[] ByNeed =
+    [
+        TargetState.Failed, TargetState.Lost, TargetState.Contested, TargetState.Retry, TargetState.Blocked, TargetState.Restart, TargetState.Working, TargetState.Ready,
+        TargetState.Unknown, TargetState.Waiting, TargetState.Met, TargetState.Undone, TargetState.Choice, TargetState.Yielded, TargetState.NotNeeded, TargetState.Left,
+    ];
+
+    /// <summary>A page of targets.</summary>
+    public static Outcome<Page<TargetInfo>> Page(FleetWorld world, string named, TargetQuery query)
+    {
+        var found = Find(world, named, query);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var (deployment, devices) = found.Value;
+        var size = Routes.PageSize(query.Limit);
+        var from = query.Cursor is null ? query.Skip ?? 0 : devices.FindLastIndex(device => string.CompareOrdinal(device.Name, query.Cursor) <= 0) + 1 + (query.Skip ?? 0);
+        var page = devices.Skip(from).Take(size + 1).ToList();
+        return new Page<TargetInfo>([.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))], page.Count > size ? page[size - 1].Name : null, devices.Count);
+    }
+
+    /// <summary>All targets that are asked for, as CSV.</summary>
+    public static Outcome<string> Csv(FleetWorld world, string named, TargetQuery query)
+    {
+        var found = Find(world, named, query);
+        return found.Ok ? Csv(found.Value.Devices.Select(device => Views.Target(world, found.Value.Deployment, found.Value.Deployment.Targets[device]))) : found.Failure!;
+    }
+
+    /// <summary>Targets as CSV (RFC 4180).</summary>
+    public static string Csv(IEnumerable<TargetInfo> targets)
+    {
+        using var text = new StringWriter(CultureInfo.InvariantCulture);
+        using (var csv = CsvWriter.Create(text, new CsvWriterOptions { Injection = CsvInjection.Escape }))
+        {
+            csv.WriteRecord(["device", "app", "version", "wish", "deployment", "wave", "state", "late", "reason", "since", "proven"]);
+            foreach (var target in targets)
+            {
+                csv.WriteRecord(
+                [
+                    target.DeviceName, target.App, target.Version, target.Wish, target.DeploymentName, target.Wave ?? "", target.State, target.IsLate ? "yes" : "no", target.Reason,
+                    Instant(target.Since), target.ProvenAt is { } proven ? Instant(proven) : "",
+                ]);
+            }
+        }
+
+        return text.ToString();
+
+        static string Instant(DateTimeOffset at) => at.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture);
+    }
+
+    private static Outcome<(DeploymentEntry Deployment, List<DeviceEntry> Devices)> Find(FleetWorld world, string named, TargetQuery query)
+    {
+        var found = Acts.Find(world, named);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var deployment = found.Value;
+        var rows = Rows(deployment, query);
+        var filter = DeviceList.Filter(world, query.Filter);
+        if (!rows.Ok || !filter.Ok)
+        {
+            return (rows.Failure ?? filter.Failure)!;
+        }
+
+        var devices = world.DevicesInOrder.Where(device => rows.Value[device.Row] && filter.Value(device)).ToList();
+        switch (query.Sort)
+        {
+            case null or "name":
+                break;
+            case "since":
+                devices = [.. devices.OrderBy(device => deployment.Targets[device].Since)];
+                break;
+            case "state":
+                var sets = Array.ConvertAll(ByNeed, state => deployment.Targets.In(state));
+                devices = [.. sets.SelectMany(set => devices.Where(device => set[device.Row]))];
+                break;
+            default:
+                return new Failure(ErrorKind.Invalid, $"Targets are sorted by name, since or state, not by '{query.Sort}'.");
+        }
+
+        return (deployment, devices);
+    }
+
+    private static Outcome<Bitmap> Rows(DeploymentEntry deployment, TargetQuery query)
+    {
+        var states = new HashSet<TargetState>();
+        foreach (var word in (query.State ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
+        {
+            if (Words.TargetState(word) is not { } known)
+            {
+                return new Failure(ErrorKind.Invalid, $"There is no state '{word}'. States: {string.Join(", ", Enum.GetValues<TargetState>().Select(Words.Of))}.");
+            }
+
+            states.Add(known);
+        }
+
+        var rows = deployment.Targets.In(states.Count == 0 ? Enum.GetValues<TargetState>() : states);
+        if (query.Wave is null)
+        {
+            return rows;
+        }
+
+        var waves = deployment.Plan.Waves.ToList();
+        var index = waves.FindIndex(each => each.Name.Equals(query.Wave, StringComparison.OrdinalIgnoreCase));
+        return index < 0
+            ? new Failure(ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{query.Wave}'. Waves: {string.Join(", ", waves.Select(each => each.Name))}.")
+            : rows.And(deployment.Targets.InWave(index));
+    }
+}

@@ -1,0 +1,182 @@
+using System.Globalization;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Rules;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+using CsvHelper;
+
+namespace Bandejo.Server.Devices;
+
+/// <summary>What is asked of a list of devices. All parts may be missing.</summary>
+/// <param name="Filter">A rule, or words that name, kind, model or site contain.</param>
+/// <param name="Sort"><c>name</c>, <c>heard</c>, <c>joined</c> or a fact; with <c>-</c> before it the other way round. What is not known comes last.</param>
+/// <param name="Skip">How many to leave out at the beginning.</param>
+/// <param name="Cursor">Only devices after this name; for lists in the order of names.</param>
+/// <param name="Limit">The size of the page.</param>
+/// <param name="Columns">Facts to be answered with each device, separated by commas.</param>
+internal sealed record DeviceQuery(string? Filter, string? Sort, int? Skip, string? Cursor, int? Limit, string? Columns);
+
+/// <summary>Finds, sorts and cuts lists of devices.</summary>
+internal static class DeviceList
+{
+    /// <summary>What tells whether a device is meant: by a rule where the text is one, else by its words. Null text means all.</summary>
+    public static Outcome<Func<DeviceEntry, bool>> Filter(FleetWorld world, string? text)
+    {
+        if (string.IsNullOrWhiteSpace(text))
+        {
+            return (Func<DeviceEntry, bool>)(_ => true);
+        }
+
+        if (text.Trim() == "unsorted")
+        {
+            return (Func<DeviceEntry, bool>)(device => !device.Stored.IsSorted);
+        }
+
+        var rule = Rule.Parse(text);
+        if (rule.Ok)
+        {
+            var rows = world.Columns.Evaluate(rule.Value).True;
+            return (Func<DeviceEntry, bool>)(device => rows[device.Row]);
+        }
+
+        if (text.Any("<>=\"()".Contains))
+        {
+            return rule.Failure!;
+        }
+
+        var words = text.ToLowerInvariant().Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        return (Func<DeviceEntry, bool>)(device => Array.TrueForAll(words, word => device.Words.Contains(word, StringComparison.Ordinal)));
+    }
+
+    /// <summary>A page of devices.</summary>
+    public static Outcome<Page<DeviceInfo>> Page(FleetWorld world, DeviceQuery query)
+    {
+        var facts = Facts(query.Columns);
+        if (!facts.Ok)
+        {
+            return facts.Failure!;
+        }
+
+        var size = Routes.PageSize(query.Limit);
+        if (string.IsNullOrWhiteSpace(query.Filter) && query.Sort is null or "name")
+        {
+            var all = query.Cursor is null ? world.DevicesInOrder.Skip(query.Skip ?? 0) : world.DevicesAfter(query.Cursor).Skip(query.Skip ?? 0);
+            return Cut(world, [.. all.Take(size + 1)], size, world.Devices.Count, facts.Value);
+        }
+
+        var found = Ordered(world, query);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var from = query.Cursor is null ? query.Skip ?? 0 : found.Value.FindLastIndex(device => string.CompareOrdinal(device.Name, query.Cursor) <= 0) + 1 + (query.Skip ?? 0);
+        return Cut(world, [.. found.Value.Skip(from).Take(size + 1)], size, found.Value.Count, facts.Value);
+    }
+
+    /// <summary>All devices that are asked for, as CSV (RFC 4180).</summary>
+    public static Outcome<string> Csv(FleetWorld world, DeviceQuery query)
+    {
+        var facts = Facts(query.Columns);
+        var found = Ordered(world, query);
+        if (!facts.Ok || !found.Ok)
+        {
+            return (facts.Failure ?? found.Failure)!;
+        }
+
+        using var text = new StringWriter(CultureInfo.InvariantCulture);
+        using (var csv = CsvWriter.Create(text, new CsvWriterOptions { Injection = CsvInjection.Escape }))
+        {
+            csv.WriteRecord([.. (string[])["name", "kind", "site", "model", "os", "joined", "last-heard", "met", "unmet"], .. facts.Value.Select(fact => fact.ToString())]);
+            foreach (var device in found.Value)
+            {
+                var info = FleetRoutes.Info(world, device, facts.Value);
+                csv.WriteRecord(
+                [
+                    info.Name, info.Kind ?? "", info.Site ?? "", info.Model ?? "", info.Os ?? "", Instant(info.Joined), info.LastHeard is { } heard ? Instant(heard) : "",
+                    info.Met.ToString(CultureInfo.InvariantCulture), info.Unmet.ToString(CultureInfo.InvariantCulture), .. info.Columns!.Select(value => value ?? ""),
+                ]);
+            }
+        }
+
+        return text.ToString();
+
+        static string Instant(DateTimeOffset at) => at.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture);
+    }
+
+    private static Outcome<List<DeviceEntry>> Ordered(FleetWorld world, DeviceQuery query)
+    {
+        var filter = Filter(world, query.Filter);
+        if (!filter.Ok)
+        {
+            return filter.Failure!;
+        }
+
+        var devices = world.DevicesInOrder.Where(filter.Value).ToList();
+        var isDown = query.Sort?.StartsWith('-') == true;
+        var by = query.Sort?.TrimStart('-') ?? "name";
+        if (by == "name")
+        {
+            if (isDown)
+            {
+                devices.Reverse();
+            }
+
+            return devices;
+        }
+
+        if (by is "heard" or "joined")
+        {
+            return Sorted(devices, device => by == "joined" ? device.Stored.Joined.UtcTicks : device.LastHeard?.UtcTicks, isDown);
+        }
+
+        if (FactCatalog.TypeOf(by) is null)
+        {
+            var near = Suggest.Nearest(by, FactCatalog.All.Keys);
+            return new Failure(ErrorKind.Invalid, $"Devices cannot be sorted by '{by}': it is no fact, and none of name, heard, joined." + (near is null ? "" : $" Did you mean '{near}'?"));
+        }
+
+        // Few values are many devices', so the values are sorted and the devices by the place of theirs.
+        var fact = new FactRef(by, false);
+        var values = devices.ConvertAll(device => world.Columns.Get(device.Row, fact).Value);
+        var places = values.OfType<FactValue>().Distinct().Order(Comparer<FactValue>.Create(Compare)).Select((value, place) => (value, place)).ToDictionary(pair => pair.value, pair => (long)pair.place);
+        var at = 0;
+        return Sorted(devices, _ => values[at++] is { } value ? places[value] : null, isDown);
+    }
+
+    private static int Compare(FactValue a, FactValue b) =>
+        a.Version is { } version && b.Version is { } other ? version.CompareTo(other)
+        : a.Type is FactType.Text or FactType.Set ? string.Compare(a.ToString(), b.ToString(), StringComparison.OrdinalIgnoreCase)
+        : a.Number.CompareTo(b.Number);
+
+    private static List<DeviceEntry> Sorted(List<DeviceEntry> devices, Func<DeviceEntry, long?> keyOf, bool isDown)
+    {
+        var keys = devices.ConvertAll(device => keyOf(device) is { } key ? isDown ? -key : key : long.MaxValue).ToArray();
+        var order = Enumerable.Range(0, devices.Count).ToArray();
+        Array.Sort(order, (a, b) => keys[a] != keys[b] ? keys[a].CompareTo(keys[b]) : a.CompareTo(b));
+        return [.. order.Select(at => devices[at])];
+    }
+
+    private static Outcome<IReadOnlyList<FactRef>> Facts(string? columns)
+    {
+        var facts = new List<FactRef>();
+        foreach (var name in (columns ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
+        {
+            var isApp = name.StartsWith("app ", StringComparison.Ordinal);
+            if (!isApp && FactCatalog.TypeOf(name) is null)
+            {
+                var near = Suggest.Nearest(name, FactCatalog.All.Keys);
+                return new Failure(ErrorKind.Invalid, $"There is no fact '{name}'." + (near is null ? "" : $" Did you mean '{near}'?"));
+            }
+
+            facts.Add(isApp ? new FactRef(name[4..].Trim('"'), true) : new FactRef(name, false));
+        }
+
+        return facts;
+    }
+
+    // One more than the page tells that there is another.
+    private static Page<DeviceInfo> Cut(FleetWorld world, List<DeviceEntry> devices, int size, int count, IReadOnlyList<FactRef> facts) =>
+        new([.. devices.Take(size).Select(device => FleetRoutes.Info(world, device, facts))], devices.Count > size ? devices[size - 1].Name : null, count);
+}

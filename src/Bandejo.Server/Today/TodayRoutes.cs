@@ -1,0 +1,115 @@
+using Bandejo.Contract.Api;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Rules;
+using Bandejo.Server.Deployments;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+
+namespace Bandejo.Server.Today;
+
+/// <summary>What a person should look at first.</summary>
+internal static class TodayRoutes
+{
+    /// <summary>Causes are read from the attempts on disk; more failing deployments than this are told without.</summary>
+    private const int MostWithCauses = 8;
+
+    private static readonly string[] ByCost = ["halted", "harm", "contested", "approval", "empty-wave", "failures", "late", "overrun", "unsorted"];
+
+    public static void MapToday(this RouteGroupBuilder api) =>
+        api.MapGet("/today", (FleetWorld world) => Results.Ok(Of(world))).ForAll().WithSummary("What needs somebody, dearest to ignore first, and what is moving").Produces<TodayInfo>();
+
+    private static TodayInfo Of(FleetWorld world)
+    {
+        var today = world.Read(each =>
+        {
+            var active = each.Deployments.Values.Where(deployment => deployment.IsActive).Reverse().ToList();
+            var pace = Pace.Of(each.Deployments.Values.SelectMany(deployment => deployment.State.Waves));
+            return new TodayInfo(
+                each.Now,
+                [.. active.SelectMany(deployment => NeedsOf(each, deployment, pace)).Concat(Unsorted(each)).OrderBy(need => Array.IndexOf(ByCost, need.Kind)).ThenByDescending(need => need.Devices)],
+                [.. active.Where(IsMoving).Select(deployment => Views.Deployment(each, deployment))]);
+        });
+        var left = MostWithCauses;
+        return today with { Needs = [.. today.Needs.Select(need => need.Kind is "halted" or "failures" && left-- > 0 ? WithCause(world, need) : need)] };
+    }
+
+    private static bool IsMoving(DeploymentEntry deployment) =>
+        deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.RollingBack
+        || deployment.Targets.With(TargetState.Working, TargetState.Restart, TargetState.Retry).Any();
+
+    private static NeedInfo WithCause(FleetWorld world, NeedInfo need)
+    {
+        var cause = Causes.Of(world, need.Deployment!, most: 300).FirstOrDefault();
+        return cause is null ? need : need with { Detail = $"{need.Detail} {cause.Devices} of them: {cause.What.TrimEnd('.')}{(cause.SetApart.Count > 0 ? $"; what sets them apart: {cause.SetApart[0]}" : "")}." };
+    }
+
+    private static IEnumerable<NeedInfo> NeedsOf(FleetWorld world, DeploymentEntry deployment, Pace? pace)
+    {
+        var (plan, state, now) = (deployment.Plan, deployment.State, world.Now);
+        var tallies = world.Tallies(deployment);
+        var failed = tallies.Sum(tally => tally.In(TargetState.Failed) + tally.In(TargetState.Lost));
+        var at = DeploymentMachine.GateWave(state);
+        if (state.Status == DeploymentStatus.Halted)
+        {
+            yield return Need("halted", $"{plan.Name} is halted", $"{Capital(state.Reason)}. {Count(tallies.Sum(tally => tally.Total - tally.Top), "device")} not met; nothing new starts until somebody resumes it, rolls it back or ends it.", failed, state.Since, "show");
+        }
+        else if (failed > 0)
+        {
+            yield return Need("failures", $"{Count(failed, "device")} failed in {plan.Name}", $"{tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} are met.", failed, null, "show");
+        }
+
+        if (deployment.Targets.In(TargetState.Contested).Count() is > 0 and var contested)
+        {
+            yield return Need("contested", $"{Count(contested, "device")} contested in {plan.Name}", "Another deployment wants something else of the same app there; nobody acts until one of the two is ended or given priority.", contested, null, "targets");
+        }
+
+        if (state.Status == DeploymentStatus.Running && at >= 0 && plan.Waves[at].Gate is { } gate)
+        {
+            var (tally, wave) = (tallies[at], state.Waves[at]);
+            var behind = at + 1 < plan.Waves.Count ? tallies[at + 1].Total : 0;
+            if (tally.Harms > gate.MostHarms)
+            {
+                yield return Need("harm", $"{Count(tally.Harms, "harm report")} in {plan.Name}", Sentences.Of(plan, state, tallies, now), tally.Harms, null, "show");
+            }
+            else if (wave.IsSoaked && gate.NeedsApproval)
+            {
+                yield return Need("approval", $"{plan.Name} waits for approval", $"'{plan.Waves[at].Name}' holds its gate: {tally.Top} of {tally.Bottom} met, {gate.Needed(tally.Bottom)} needed. Then {Count(behind, "device")} follow{(behind == 1 ? "s" : "")}. {state.StartedBy} started it, so somebody else approves.", behind, wave.ReachedAt + gate.Soak, "approve");
+            }
+            else if (tally.Bottom == 0)
+            {
+                yield return Need("empty-wave", $"{plan.Name} stands before an empty wave", $"'{plan.Waves[at].Name}' has no device that its gate counts; somebody must advance it.", behind, wave.OpenedAt, "advance");
+            }
+            else if (pace?.IsOverrun(wave, world.CheckInInterval, now) == true)
+            {
+                yield return Need("overrun", $"'{plan.Waves[at].Name}' of {plan.Name} takes long", $"Open for {Units.FormatDuration(now - wave.OpenedAt!.Value)}; waves here usually reach their gate in {Units.FormatDuration(pace.Usual)} (median of {pace.Waves}). {tally.Top} of {tally.Bottom} met, {gate.Needed(tally.Bottom)} needed.", tally.Bottom - tally.Top, wave.OpenedAt, "show");
+            }
+        }
+
+        var late = Enum.GetValues<TargetState>().Where(each => Counting.IsLate(each, plan.Deadline, now)).Sum(each => tallies.Sum(tally => tally.In(each)));
+        if (late > 0)
+        {
+            yield return Need("late", $"{Count(late, "device")} late in {plan.Name}", $"The deadline was {Units.FormatDuration(now - plan.Deadline!.Value)} ago.", late, plan.Deadline, "targets");
+        }
+
+        NeedInfo Need(string kind, string title, string detail, int devices, DateTimeOffset? since, string verb) =>
+            new(kind, title, detail, devices, plan.Id, plan.Name, since, verb switch
+            {
+                "targets" => $"bandejo deployment targets \"{plan.Name}\"{(kind == "contested" ? " --state contested" : "")}",
+                "approve" or "advance" => $"bandejo deployment {verb} \"{plan.Name}\" --reason \"…\"",
+                _ => $"bandejo deployment show \"{plan.Name}\"",
+            });
+    }
+
+    private static IEnumerable<NeedInfo> Unsorted(FleetWorld world)
+    {
+        var unsorted = world.DevicesInOrder.Where(device => !device.Stored.IsSorted).ToList();
+        if (unsorted.Count > 0)
+        {
+            yield return new NeedInfo("unsorted", $"{Count(unsorted.Count, "device")} unsorted", $"{string.Join(", ", unsorted.Take(3).Select(device => device.Name))}{(unsorted.Count > 3 ? $" and {unsorted.Count - 3} more" : "")} joined without a group; they get nothing until somebody puts them into one.", unsorted.Count, null, null, unsorted.Min(device => device.Stored.Joined), $"bandejo group add GROUP {unsorted[0].Name}");
+        }
+    }
+
+    private static string Count(int count, string thing) => $"{count} {thing}{(count == 1 ? "" : "s")}";
+
+    private static string Capital(string text) => text.Length == 0 ? "Halted by hand" : char.ToUpperInvariant(text[0]) + text[1..];
+}
