@@ -57,6 +57,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(IReadOnlyList<DeploymentInfo>))]
 [JsonSerializable(typeof(DeploymentDetails))]
 [JsonSerializable(typeof(Page<TargetInfo>))]
+[JsonSerializable(typeof(IReadOnlyList<ActPreview>))]
 [JsonSerializable(typeof(RetryRequest))]
 [JsonSerializable(typeof(ActAnswer))]
 [JsonSerializable(typeof(Page<EventInfo>))]

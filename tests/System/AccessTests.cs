@@ -66,6 +66,7 @@ public sealed class AccessTests
         POST   /api/v1/deployments/{deployment}/halt         operator
         POST   /api/v1/deployments/{deployment}/roll-back    operator
         POST   /api/v1/deployments/{deployment}/end          operator
+        GET    /api/v1/deployments/{deployment}/acts         all
         GET    /api/v1/compliance                            all
         GET    /api/v1/today                                 all
         GET    /api/v1/facts                                 all

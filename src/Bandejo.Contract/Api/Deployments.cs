@@ -69,11 +69,20 @@ public sealed record DeploymentInfo(string Id, string Name, string App, string V
 /// <param name="Met">How many of them are met.</param>
 /// <param name="SoakUntil">When the soak ends if the count holds.</param>
 /// <param name="Harms">Harm reports.</param>
+/// <param name="ReachedAt">Since when the gate's count holds.</param>
+/// <param name="NeedsApproval">The gate asks for somebody's approval.</param>
 /// <param name="State">closed, open, soaking, wants-approval or passed.</param>
-public sealed record WaveInfo(string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt, DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, int Harms, IReadOnlyList<CountInfo> States);
+public sealed record WaveInfo(string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt, DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, int Harms, IReadOnlyList<CountInfo> States, DateTimeOffset? ReachedAt, bool NeedsApproval);
 
 /// <summary>A deployment with what was started and what its failures share.</summary>
 public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms);
+
+/// <summary>What an act on a deployment would do.</summary>
+/// <param name="Act">pause, resume, approve, advance, halt, roll-back, end or retry.</param>
+/// <param name="Devices">How many devices it would concern.</param>
+/// <param name="Says">What it would do, with its numbers.</param>
+/// <param name="NotPossible">Why it cannot be done now, or not by who asks; null where it can. Roles are not looked at.</param>
+public sealed record ActPreview(string Act, int Devices, string Says, string? NotPossible);
 
 /// <summary>A device whose user said that something broke.</summary>
 /// <param name="Reports">How many reports came from it.</param>

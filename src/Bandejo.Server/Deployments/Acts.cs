@@ -98,7 +98,7 @@ internal static class Acts
         }
 
         // Whoever starts does not approve, unless nobody else could.
-        var others = change.World.Accounts.Values.Any(account => account.Account != change.By && !account.IsDisabled && (account.Roles.Contains(Roles.Approver) || account.Roles.Contains(Roles.Administrator)));
+        var others = HasOtherApprover(change.World, change.By!);
         var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(act, change.By!, reason.Trim(), !others, change.World.Tallies(deployment)), change.Now);
         if (!decision.Ok)
         {
@@ -112,6 +112,13 @@ internal static class Acts
         return new ActAnswer(touched, Views.Deployment(change.World, deployment));
     }
 
+    /// <summary>Whether somebody else than this person could approve.</summary>
+    public static bool HasOtherApprover(FleetWorld world, string person) =>
+        world.Accounts.Values.Any(account => account.Account != person && !account.IsDisabled && (account.Roles.Contains(Roles.Approver) || account.Roles.Contains(Roles.Administrator)));
+
+    /// <summary>Whether another try can be set at all as the deployment stands.</summary>
+    public static bool TakesRetries(DeploymentEntry deployment) => deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.RollingBack;
+
     /// <summary>Sets another try for the devices named, or for all that failed or are lost.</summary>
     public static Outcome<ActAnswer> Retry(WorldChange change, string named, RetryRequest request)
     {
@@ -122,7 +129,7 @@ internal static class Acts
         }
 
         var deployment = found.Value;
-        if (deployment.State.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.RollingBack))
+        if (!TakesRetries(deployment))
         {
             return new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");
         }

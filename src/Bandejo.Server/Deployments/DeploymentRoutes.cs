@@ -28,6 +28,8 @@ internal static class DeploymentRoutes
             ? world.Read(each => TargetList.Csv(each, deployment, query)).Answer(csv => Results.Text(csv, "text/csv; charset=utf-8"))
             : world.Read(each => TargetList.Page(each, deployment, query)).Answer())
             .ForAll().WithSummary("The targets of a deployment; the filter is as for devices; sort by name, since or state (what needs somebody first); format=csv gives all").Produces<Page<TargetInfo>>();
+        api.MapGet("/deployments/{deployment}/acts", (FleetWorld world, HttpContext context, string deployment) => world.Read(each => ActPreviews.Of(each, deployment, context.Person())).Answer())
+            .ForAll().WithSummary("What each act would do to a deployment, and whether you could do it now").Produces<IReadOnlyList<ActPreview>>();
         api.MapGet("/deployments/{deployment}/attempts", (FleetWorld world, string deployment, string? device, int? limit) => AttemptsOf(world, deployment, device, limit).Answer())
             .ForAll().WithSummary("The attempts of a deployment, newest first").Produces<IReadOnlyList<AttemptInfo>>();
         api.MapGet("/attempts/{id}/log", (FileStore files, string id) => id.Length <= 40 && id.All(char.IsAsciiLetterOrDigit) && files.FindLog(id) is { } path

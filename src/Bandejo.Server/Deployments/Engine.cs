@@ -194,15 +194,16 @@ internal static class Engine
     public static bool IsIn(FleetWorld world, string group, string device) =>
         world.Groups.TryGetValue(group, out var entry) && world.Devices.TryGetValue(device, out var found) && entry.In[found.Row];
 
+    /// <summary>Whether rolling back brings this one back: what was there already was not the deployment's doing, and what never began has nothing to take back.</summary>
+    public static bool GoesBack(Target target) => target.HasBegun && target.Before is not null;
+
     private static void RollBack(WorldChange change, DeploymentEntry deployment)
     {
         foreach (var target in deployment.Targets.All.ToList())
         {
-            // What was there already was not this deployment's doing, and what never began has nothing to take back.
-            var device = change.World.Devices.GetValueOrDefault(target.Device);
-            if (device is not null && target.HasBegun && target.Before is not null)
+            if (GoesBack(target) && change.World.Devices.GetValueOrDefault(target.Device) is { } device)
             {
-                Happen(change, deployment, device, new Happening(TargetEvent.UndoAsked, $"To be brought back to {(target.Before.Length == 0 ? "nothing" : target.Before)}"));
+                Happen(change, deployment, device, new Happening(TargetEvent.UndoAsked, $"To be brought back to {(target.Before!.Length == 0 ? "nothing" : target.Before)}"));
             }
         }
     }

@@ -45,12 +45,19 @@ internal sealed partial class Ticker(FleetWorld world, ILogger<Ticker> log) : Ba
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         using var timer = new PeriodicTimer(Pace);
-        while (await timer.WaitForNextTickAsync(stoppingToken))
+        try
         {
-            if (world.IsReady)
+            while (await timer.WaitForNextTickAsync(stoppingToken))
             {
-                await Look(stoppingToken);
+                if (world.IsReady)
+                {
+                    await Look(stoppingToken);
+                }
             }
+        }
+        catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+        {
+            // The service ends, perhaps before it had begun to listen.
         }
     }
 

@@ -52,7 +52,7 @@ internal static class Views
         var soakUntil = word == "soaking" ? state.ReachedAt + wave.Gate!.Soak : null;
         return new WaveInfo(
             wave.Name, wave.Pick.ToString(), wave.Gate?.ToString(), word, tally.Total, tally.Bottom, tally.Top, wave.Gate?.Needed(tally.Bottom), tally.Failures, tally.Trials,
-            state.OpenedAt, soakUntil, state.PassedAt, wave.OpensAt, tally.Harms, States(tally.States));
+            state.OpenedAt, soakUntil, state.PassedAt, wave.OpensAt, tally.Harms, States(tally.States), state.ReachedAt, wave.Gate?.NeedsApproval ?? false);
     }
 
     private static List<CountInfo> States(IReadOnlyList<int> states) =>

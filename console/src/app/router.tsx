@@ -1,0 +1,41 @@
+import { createRootRoute, createRoute, createRouter, lazyRouteComponent } from "@tanstack/react-router";
+import { Fault, NotThere } from "./Faults";
+import { Shell } from "./Shell";
+
+/** What an address may carry after its `?`: texts only, and empty ones are left out. */
+function words<K extends string>(...keys: K[]) {
+  return (search: Record<string, unknown>): Partial<Record<K, string>> =>
+    Object.fromEntries(keys.filter((key) => search[key] !== undefined && search[key] !== "").map((key) => [key, String(search[key])])) as Partial<Record<K, string>>;
+}
+
+const root = createRootRoute({ component: Shell, notFoundComponent: NotThere, errorComponent: Fault });
+const at = <P extends string>(path: P) => ({ getParentRoute: () => root, path });
+
+const today = createRoute({ ...at("/"), component: lazyRouteComponent(() => import("@/features/today/TodayPage")) });
+const deployments = createRoute({ ...at("/deployments"), component: lazyRouteComponent(() => import("@/features/deployments/DeploymentsPage")), validateSearch: words("all", "words") });
+const compose = createRoute({ ...at("/deployments/new"), component: lazyRouteComponent(() => import("@/features/deployments/ComposePage")), validateSearch: words("package", "wish", "groups") });
+const deployment = createRoute({ ...at("/deployments/$deployment"), component: lazyRouteComponent(() => import("@/features/deployments/DeploymentPage")), validateSearch: words("view", "state", "wave", "filter", "sort", "device", "ask") });
+const apps = createRoute({ ...at("/apps"), component: lazyRouteComponent(() => import("@/features/apps/AppsPage")), validateSearch: words("words") });
+const app = createRoute({ ...at("/apps/$app"), component: lazyRouteComponent(() => import("@/features/apps/AppPage")) });
+const pack = createRoute({ ...at("/packages/$digest"), component: lazyRouteComponent(() => import("@/features/apps/PackagePage")) });
+const devices = createRoute({ ...at("/devices"), component: lazyRouteComponent(() => import("@/features/devices/DevicesPage")), validateSearch: words("filter", "sort", "columns") });
+const device = createRoute({ ...at("/devices/$device"), component: lazyRouteComponent(() => import("@/features/devices/DevicePage")), validateSearch: words("view") });
+const groups = createRoute({ ...at("/groups"), component: lazyRouteComponent(() => import("@/features/groups/GroupsPage")) });
+const newGroup = createRoute({ ...at("/groups/new"), component: lazyRouteComponent(() => import("@/features/groups/GroupPage"), "NewGroupPage") });
+const group = createRoute({ ...at("/groups/$group"), component: lazyRouteComponent(() => import("@/features/groups/GroupPage")), validateSearch: words("view") });
+const compliance = createRoute({ ...at("/compliance"), component: lazyRouteComponent(() => import("@/features/compliance/CompliancePage")), validateSearch: words("by", "only", "deployment", "app", "group") });
+const journal = createRoute({ ...at("/journal"), component: lazyRouteComponent(() => import("@/features/journal/JournalPage")), validateSearch: words("topic", "deployment", "device") });
+const settings = createRoute({ ...at("/settings"), component: lazyRouteComponent(() => import("@/features/settings/SettingsPage")), validateSearch: words("view") });
+
+export const router = createRouter({
+  routeTree: root.addChildren([today, deployments, compose, deployment, apps, app, pack, devices, device, groups, newGroup, group, compliance, journal, settings]),
+  defaultPreload: "intent",
+  defaultPreloadStaleTime: 0,
+  scrollRestoration: true,
+});
+
+declare module "@tanstack/react-router" {
+  interface Register {
+    router: typeof router;
+  }
+}

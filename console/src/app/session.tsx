@@ -1,0 +1,110 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
+import { keepCsrfToken, listen, Refused, request, type Schemas } from "@/api/request";
+import { seeClock } from "@/api/clock";
+import { type Operation, rolesOf } from "@/api/roles";
+
+export type Person = Schemas["SessionInfo"];
+
+interface Session {
+  person: Person;
+  signOut: () => Promise<void>;
+  /** Null where the person may; else why not, in words. */
+  forbidden: (operation: Operation) => string | null;
+}
+
+const Current = createContext<Session | null>(null);
+
+/** Who is signed in, and what they may. Only inside pages that need it. */
+export function useSession(): Session {
+  const session = useContext(Current);
+  if (!session) throw new Error("Nobody is signed in here.");
+  return session;
+}
+
+/** Why a person with these roles may not do something; null where they may. */
+export function whyNot(person: Pick<Person, "account" | "roles">, operation: Operation): string | null {
+  const needed: readonly string[] = rolesOf[operation];
+  if (needed.some((role) => person.roles.includes(role))) return null;
+  const [first] = needed;
+  return `This takes the role ${first === "administrator" ? "administrator" : `${needed.filter((role) => role !== "administrator").join(" or ")}`}; ${person.account} has ${person.roles.join(", ")}. Ask an administrator.`;
+}
+
+interface SessionGateProps {
+  children: ReactNode;
+  signIn: (signedIn: (person: Person) => void, notice: string | null) => ReactNode;
+}
+
+const MARK = "bandejo-signed-in";
+
+/** Remembers that somebody signed in here, so that who did not is not asked about in vain. The session itself is in a cookie that no script can read. */
+function mark(isIn: boolean): void {
+  try {
+    if (isIn) localStorage.setItem(MARK, "yes");
+    else localStorage.removeItem(MARK);
+  } catch {
+    // Without a place to remember it, the service is asked each time.
+  }
+}
+
+function isMarked(): boolean {
+  try {
+    return localStorage.getItem(MARK) !== null;
+  } catch {
+    return true;
+  }
+}
+
+/** Shows the pages to who is signed in, and the sign-in to who is not. The address stays, so that a link leads where it should afterwards. */
+export function SessionGate({ children, signIn }: SessionGateProps) {
+  const [person, setPerson] = useState<Person | null | "asking">("asking");
+  const [notice, setNotice] = useState<string | null>(null);
+  const queries = useQueryClient();
+
+  const take = useCallback((signedIn: Person) => {
+    mark(true);
+    keepCsrfToken(signedIn.csrfToken);
+    setNotice(null);
+    setPerson(signedIn);
+  }, []);
+
+  useEffect(() => {
+    listen({
+      clock: seeClock,
+      signedOut: () => {
+        mark(false);
+        setNotice("Your session has ended. Sign in again to go on where you were.");
+        setPerson(null);
+      },
+    });
+    if (!isMarked()) {
+      setPerson(null);
+      return;
+    }
+    request("get", "/api/v1/session").then(take, (refused: unknown) => {
+      mark(refused instanceof Refused && refused.status === 0);
+      setNotice(refused instanceof Refused && refused.status === 0 ? refused.message : null);
+      setPerson(null);
+    });
+  }, [take]);
+
+  const session = useMemo<Session | null>(
+    () =>
+      person === null || person === "asking"
+        ? null
+        : {
+            person,
+            forbidden: (operation) => whyNot(person, operation),
+            signOut: async () => {
+              await request("delete", "/api/v1/session");
+              keepCsrfToken(null);
+              mark(false);
+              queries.clear();
+              setPerson(null);
+            },
+          },
+    [person, queries],
+  );
+  if (person === "asking") return <p className="loading">Asking who you are …</p>;
+  return session ? <Current.Provider value={session}>{children}</Current.Provider> : signIn(take, notice);
+}

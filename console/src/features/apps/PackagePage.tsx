@@ -1,0 +1,1 @@
+export default function Soon() { return null; } export function NewGroupPage() { return null; }

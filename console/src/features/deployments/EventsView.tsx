@@ -1,0 +1,6 @@
+import { Events } from "@/parts/Events";
+
+/** What happened to a deployment, newest first: all of it, or only what was decided. */
+export function EventsView({ deployment, topic }: { deployment: string; topic: "any" | "journal" }) {
+  return <Events queryKey={["deployment", deployment, "events", topic]} query={{ deployment, topic }} empty={topic === "journal" ? "Nothing was decided yet" : "Nothing happened yet"} />;
+}

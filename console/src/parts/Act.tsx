@@ -1,0 +1,28 @@
+import { Button, type ButtonProps, Tooltip } from "@mantine/core";
+import type { MouseEvent, ReactNode } from "react";
+
+interface ActProps extends Omit<ButtonProps, "onClick"> {
+  /** Why it cannot be done now, by this person; null where it can. It stays in reach, so that the reason can be read. */
+  forbidden?: string | null;
+  onClick: () => void;
+  children: ReactNode;
+}
+
+/** A button that, where it cannot be used, says why. */
+export function Act({ forbidden, onClick, children, ...rest }: ActProps) {
+  const button = (
+    <Button
+      {...rest}
+      data-disabled={forbidden ? true : undefined}
+      aria-disabled={forbidden ? true : undefined}
+      onClick={(event: MouseEvent) => {
+        event.preventDefault();
+        if (!forbidden) onClick();
+      }}
+    >
+      {children}
+      {forbidden && <span className="visually-hidden">. Not possible: {forbidden}</span>}
+    </Button>
+  );
+  return forbidden ? <Tooltip label={forbidden}>{button}</Tooltip> : button;
+}

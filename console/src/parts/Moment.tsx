@@ -1,0 +1,22 @@
+import { useNow } from "@/api/clock";
+import { fullMoment, moment, relative } from "./format";
+
+interface MomentProps {
+  at: string | null | undefined;
+  /** Which of the two a tight place shows; the other is shown to who points at it. */
+  only?: "relative" | "moment";
+  otherwise?: string;
+}
+
+/** A moment, both ways: how far away, and when. */
+export function Moment({ at, only, otherwise = "–" }: MomentProps) {
+  const now = useNow();
+  if (!at) return <span className="quiet">{otherwise}</span>;
+  const time = Date.parse(at);
+  const parts = [only !== "moment" && relative(time, now), only !== "relative" && moment(time, now)].filter(Boolean);
+  return (
+    <time dateTime={at} title={`${relative(time, now)}: ${fullMoment(time)}`}>
+      {parts.join(" · ")}
+    </time>
+  );
+}

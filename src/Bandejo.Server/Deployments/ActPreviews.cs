@@ -1,0 +1,63 @@
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Server.Access;
+using Bandejo.Server.World;
+
+namespace Bandejo.Server.Deployments;
+
+/// <summary>What each act on a deployment would do, before anybody asks for it.</summary>
+internal static class ActPreviews
+{
+    /// <summary>All acts as they stand for one person now. Whether one is possible is decided by what decides when it is asked for.</summary>
+    public static Outcome<IReadOnlyList<ActPreview>> Of(FleetWorld world, string named, string person)
+    {
+        var found = Acts.Find(world, named);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var deployment = found.Value;
+        var tallies = world.Tallies(deployment);
+        var others = Acts.HasOtherApprover(world, person);
+        var acts = Enum.GetValues<DeploymentAct>().Select(act =>
+        {
+            var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(act, person, "preview", !others, tallies), world.Now);
+            var (devices, says) = Effect(deployment, act, tallies);
+            return new ActPreview(Words.Hyphenate(act.ToString()), devices, says, decision.Ok ? null : decision.Failure!.Message);
+        });
+        var failed = tallies.Sum(tally => tally.In(TargetState.Failed) + tally.In(TargetState.Lost));
+        var retry = new ActPreview(
+            "retry", failed, $"{Count(failed)} that failed or {(failed == 1 ? "is" : "are")} lost get their tries anew and start at once.",
+            failed == 0 ? "Nothing failed or is lost." : Acts.TakesRetries(deployment) ? null : $"It is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");
+        return (List<ActPreview>)[.. acts, retry];
+    }
+
+    private static (int Devices, string Says) Effect(DeploymentEntry deployment, DeploymentAct act, IReadOnlyList<Tally> tallies)
+    {
+        var wave = DeploymentMachine.GateWave(deployment.State);
+        var next = wave >= 0 && wave + 1 < tallies.Count ? tallies[wave + 1].Total : 0;
+        var idle = Sum(TargetState.Waiting, TargetState.Ready, TargetState.Retry, TargetState.Unknown, TargetState.Blocked);
+        var busy = Sum(TargetState.Working, TargetState.Restart);
+        switch (act)
+        {
+            case DeploymentAct.Approve or DeploymentAct.Advance:
+                var opens = next == 0 ? "It is the last gate; nothing more opens." : $"'{deployment.Plan.Waves[wave + 1].Name}' with {Count(next)} opens.";
+                return (next, act == DeploymentAct.Approve ? opens : $"The gate behind '{(wave >= 0 ? deployment.Plan.Waves[wave].Name : "")}' passes although it does not hold. {opens}");
+            case DeploymentAct.Pause or DeploymentAct.Halt:
+                return (idle, $"{Count(idle)} that did not begin do not start any more, as soon as they hear of it; {Count(busy)} at work may finish.");
+            case DeploymentAct.Resume:
+                return (idle, $"{Count(idle)} go on. The failures until now are accepted; the halt rule judges what comes after.");
+            case DeploymentAct.RollBack:
+                var going = deployment.Targets.All.Count(Engine.GoesBack);
+                return (going, $"{Count(going)} that this deployment changed, or is changing, are brought to what each had before. What was there already stays.");
+            default:
+                return (deployment.Targets.Count, $"No more orders go out to {Count(deployment.Targets.Count)}, and nothing is watched any more. What is installed stays.");
+        }
+
+        int Sum(params TargetState[] states) => tallies.Sum(tally => states.Sum(tally.In));
+    }
+
+    private static string Count(int devices) => $"{devices} device{(devices == 1 ? "" : "s")}";
+}
