@@ -112,6 +112,8 @@ public static class Attempts
     /// </summary>
     public static string Fingerprint(string phase, AttemptOutcome outcome, int? code, string message)
     {
+        // The agent's own opening says nothing that phase and code do not.
+        message = System.Text.RegularExpressions.Regex.Replace(message, @"^The step failed with code -?\d+: ", "");
         var clean = System.Text.RegularExpressions.Regex.Replace(message, @"(?:/[\w.-]+){2,}|[0-9a-f]{12,}|\d+(?:\.\d+)*", "…");
         return string.Create(CultureInfo.InvariantCulture, $"{phase}: {Word(outcome)}{(code is { } number ? $" (code {number})" : "")}: {clean}");
     }

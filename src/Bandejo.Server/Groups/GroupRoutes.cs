@@ -40,7 +40,7 @@ internal static class GroupRoutes
         api.MapDelete("/groups/{slug}/devices/{device}", async (FleetWorld world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), change => Member(change, slug, device, isIn: false))).Answer())
             .For(Roles.Operator).WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
-        api.MapGet("/groups/{slug}/devices", (FleetWorld world, string slug, string? cursor, int? limit) => Members(world, slug, cursor, limit).Answer())
+        api.MapGet("/groups/{slug}/devices", (FleetWorld world, string slug, int? skip, string? cursor, int? limit) => Members(world, slug, skip ?? 0, cursor, limit).Answer())
             .ForAll().WithSummary("The devices in a group").Produces<Page<DeviceInfo>>();
     }
 
@@ -224,7 +224,7 @@ internal static class GroupRoutes
         });
     }
 
-    private static Outcome<Page<DeviceInfo>> Members(FleetWorld world, string slug, string? cursor, int? limit) => world.Read<Outcome<Page<DeviceInfo>>>(each =>
+    private static Outcome<Page<DeviceInfo>> Members(FleetWorld world, string slug, int skip, string? cursor, int? limit) => world.Read<Outcome<Page<DeviceInfo>>>(each =>
     {
         var found = Find(each, slug);
         if (!found.Ok)
@@ -233,7 +233,7 @@ internal static class GroupRoutes
         }
 
         var size = Routes.PageSize(limit);
-        var page = each.DevicesAfter(cursor).Where(device => found.Value.In[device.Row]).Take(size + 1).ToList();
+        var page = each.DevicesAfter(cursor).Where(device => found.Value.In[device.Row]).Skip(skip).Take(size + 1).ToList();
         return new Page<DeviceInfo>([.. page.Take(size).Select(device => FleetRoutes.Info(each, device))], page.Count > size ? page[size - 1].Name : null, found.Value.In.Count());
     });
 

@@ -1,1 +1,130 @@
-export default function Soon() { return null; } export function NewGroupPage() { return null; }
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { getRouteApi, Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { Refused, request, type Schemas } from "@/api/request";
+import { useSession } from "@/app/session";
+import { Act } from "@/parts/Act";
+import { AppIcon } from "@/parts/AppIcon";
+import { Ask, type Question } from "@/parts/Ask";
+import { ButtonLink } from "@/parts/ButtonLink";
+import { ErrorNote } from "@/parts/ErrorNote";
+import { bytes, devices, quoted } from "@/parts/format";
+import { Moment } from "@/parts/Moment";
+import { Loading, Page } from "@/parts/Page";
+
+type Package = Schemas["PackageInfo"];
+const route = getRouteApi("/packages/$digest");
+
+/** One package: what is inside, for whom, how it proves itself, what became of it. */
+export default function PackagePage() {
+  const { digest } = route.useParams();
+  const found = useQuery({ queryKey: ["packages", digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
+  const crumbs = [{ name: "Apps", to: "/apps" }];
+  if (found.error) {
+    const isGone = found.error instanceof Refused && found.error.status === 404;
+    return <Page title={isGone ? "No such package" : "Package"} crumbs={crumbs}><ErrorNote error={found.error} retry={isGone ? undefined : () => void found.refetch()} /></Page>;
+  }
+  if (!found.data) return <Page title="Package" crumbs={crumbs}><Loading what="the package" /></Page>;
+  const { package: it, summary, variants, history, installedOn, deployments } = found.data;
+  return (
+    <Page
+      title={`${it.name} ${it.version}`}
+      crumbs={[...crumbs, { name: it.name, to: `/apps/${it.app}` }]}
+      mark={<AppIcon app={it.app} size={40} />}
+      lead={<><strong>{it.state[0]!.toUpperCase() + it.state.slice(1)}, on {devices(installedOn)}.</strong> {summary}</>}
+      command={`bandejo package show ${quoted(`${it.app} ${it.version}`)}`}
+      acts={<PackageActs it={it} installedOn={installedOn} deployments={deployments} />}
+    >
+      <div className="section columns">
+        {variants.map((variant) => <VariantSheet key={variant.name} variant={variant} />)}
+        <section className="sheet">
+          <h2 className="pad">Life</h2>
+          <table className="plain">
+            <tbody>
+              {history.map((step) => (
+                <tr key={step.state + step.at}>
+                  <td><strong>{step.state}</strong></td>
+                  <td>{step.by}{step.reason && <span className="quiet"> “{step.reason}”</span>}</td>
+                  <td className="number"><Moment at={step.at} /></td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          <dl className="facts pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
+            <dt>Digest</dt>
+            <dd className="mono">{it.digest}</dd>
+            <dt>Payload</dt>
+            <dd>{it.files} {it.files === 1 ? "file" : "files"}, {bytes(it.size)}</dd>
+            <dt>Deployments</dt>
+            <dd>{deployments.length === 0 ? "none" : deployments.map((each, at) => <span key={each}>{at > 0 && ", "}<Link to="/deployments/$deployment" params={{ deployment: each }}>{each}</Link></span>)}</dd>
+          </dl>
+        </section>
+      </div>
+    </Page>
+  );
+}
+
+function VariantSheet({ variant }: { variant: Schemas["VariantInfo"] }) {
+  return (
+    <section className="sheet">
+      <h2 className="pad">Variant {variant.name}</h2>
+      <dl className="facts pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)", paddingTop: 0 }}>
+        <dt>Fits</dt>
+        <dd><code>{variant.fits}</code></dd>
+        <dt>Requires</dt>
+        <dd><code>{variant.requires}</code></dd>
+        <dt>Install</dt>
+        <dd><code>{variant.install}</code></dd>
+        <dt>Remove</dt>
+        <dd>{variant.remove ? <code>{variant.remove}</code> : <span className="quiet">no step: it cannot be taken away</span>}</dd>
+        <dt>Proof</dt>
+        <dd>{variant.present.map((check) => <div key={check}><code>{check}</code></div>)}</dd>
+      </dl>
+      <table className="plain">
+        <thead><tr><th>File</th><th className="number">Size</th><th>SHA-256</th></tr></thead>
+        <tbody>
+          {variant.files.map((file) => (
+            <tr key={file.path}>
+              <td className="mono">{file.path}</td>
+              <td className="number">{bytes(file.size)}</td>
+              <td className="mono" title={file.sha256}>{file.sha256.slice(0, 10)}…</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function PackageActs({ it, installedOn, deployments }: { it: Package; installedOn: number; deployments: readonly string[] }) {
+  const { forbidden } = useSession();
+  const queries = useQueryClient();
+  const [question, setQuestion] = useState<Question | null>(null);
+  const named = quoted(`${it.app} ${it.version}`);
+  const done = () => void queries.invalidateQueries();
+  const release: Question = {
+    title: `Release ${it.name} ${it.version}`,
+    says: <p>It may then be deployed to every group, not only to those for testing. {it.state !== "tried" && "It was not tried: only an administrator may release it so, and the reason stays."}</p>,
+    act: `Release ${it.version}`,
+    reason: "may",
+    command: (reason) => `bandejo package release ${named} --reason ${quoted(reason)}`,
+    run: (reason) => request("post", "/api/v1/packages/{package}/release", { path: { package: it.digest }, body: { reason } }).then(() => `${it.name} ${it.version} is released.`).finally(done),
+  };
+  const withdraw: Question = {
+    title: `Withdraw ${it.name} ${it.version}`,
+    says: <p>For good: it is never deployed again, its {deployments.length} {deployments.length === 1 ? "deployment stops" : "deployments stop"} at once, and devices refuse it even offline. It stays on the {devices(installedOn)} that have it until something else is deployed there.</p>,
+    act: `Withdraw; it is on ${devices(installedOn)}`,
+    isDangerous: true,
+    reason: "must",
+    command: (reason) => `bandejo package withdraw ${named} --reason ${quoted(reason)}`,
+    run: (reason) => request("post", "/api/v1/packages/{package}/withdraw", { path: { package: it.digest }, body: { reason } }).then(() => `${it.name} ${it.version} is withdrawn.`).finally(done),
+  };
+  return (
+    <>
+      {it.state !== "withdrawn" && <ButtonLink to="/deployments/new" search={{ package: `${it.app} ${it.version}` }} variant={it.state === "released" ? "filled" : "default"}>Deploy it</ButtonLink>}
+      {(it.state === "built" || it.state === "tried") && <Act variant="filled" forbidden={forbidden("POST /api/v1/packages/{package}/release")} onClick={() => setQuestion(release)}>Release…</Act>}
+      {it.state !== "withdrawn" && <Act forbidden={forbidden("POST /api/v1/packages/{package}/withdraw")} onClick={() => setQuestion(withdraw)}>Withdraw…</Act>}
+      <Ask question={question} close={() => setQuestion(null)} />
+    </>
+  );
+}

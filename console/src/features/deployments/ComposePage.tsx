@@ -1,1 +1,106 @@
-export default function Soon() { return null; } export function NewGroupPage() { return null; }
+import { Checkbox, MultiSelect, NumberInput, SegmentedControl, Select, TextInput } from "@mantine/core";
+import { useDebouncedValue } from "@mantine/hooks";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { getRouteApi, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { request } from "@/api/request";
+import { useSession } from "@/app/session";
+import { Act } from "@/parts/Act";
+import { ErrorNote } from "@/parts/ErrorNote";
+import { devices } from "@/parts/format";
+import { Page } from "@/parts/Page";
+import { WavesEditor } from "@/parts/WavesEditor";
+import { commandOf, type Draft, emptyDraft, isComplete, requestOf } from "./draft";
+import { StartPreview } from "./StartPreview";
+
+const route = getRouteApi("/deployments/new");
+const crumbs = [{ name: "Deployments", to: "/deployments" }];
+
+/** A deployment in the making, with who it would reach beside it as one chooses. */
+export default function ComposePage() {
+  const search = route.useSearch();
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const { forbidden } = useSession();
+  const [draft, setDraft] = useState<Draft>(() => emptyDraft(search));
+  const [asked] = useDebouncedValue(draft, 300);
+  const set = (change: Partial<Draft>) => setDraft((now) => ({ ...now, ...change }));
+  const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
+  const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
+  const plans = useQuery({ queryKey: ["wave-plans"], queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
+  const preview = useQuery({
+    queryKey: ["preview", requestOf(asked)],
+    queryFn: ({ signal }) => request("post", "/api/v1/deployments/preview", { body: requestOf(asked), signal }),
+    enabled: isComplete(asked),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const start = useMutation({
+    mutationFn: () => request("post", "/api/v1/deployments", { body: requestOf(draft) }),
+    onSuccess: async (started) => {
+      await queries.invalidateQueries();
+      await go({ to: "/deployments/$deployment", params: { deployment: started.id } });
+    },
+  });
+  const groupNames = (groups.data ?? []).map((group) => ({ value: group.slug, label: `${group.name} · ${group.devices}` }));
+  const packages = (apps.data ?? []).map((app) => ({ group: app.name, items: app.packages.filter((each) => each.state !== "withdrawn").map((each) => ({ value: `${each.app} ${each.version}`, label: `${each.name} ${each.version}${each.state === "released" ? "" : ` (${each.state})`}` })) })).filter((app) => app.items.length > 0);
+  // An app alone stands for its newest released package; which that is, is known once the apps are.
+  const newest = apps.data?.find((app) => app.app === draft.package)?.packages.find((each) => each.state === "released");
+  const chosen = newest ? `${newest.app} ${newest.version}` : draft.package;
+  const isCurrent = asked === draft && !preview.isFetching;
+  const why =
+    forbidden("POST /api/v1/deployments") ??
+    (!isComplete(draft) ? "Choose a package and at least one group first." : preview.error ? "The preview says what is wrong." : !isCurrent || !preview.data ? "The preview is on its way." : !preview.data.canStart ? "Something stands against it; see the preview." : null);
+
+  return (
+    <Page title="Start a deployment" crumbs={crumbs} lead="Nothing happens before you start it; beside the choices stands whom they would reach." command={commandOf({ ...draft, package: chosen })}>
+      <div className="section columns compose">
+        <form className="form" onSubmit={(event) => event.preventDefault()}>
+          <div className="pair">
+            <Select label="Package" placeholder="App and version" searchable data={packages} value={chosen || null} onChange={(value) => set({ package: value ?? "" })} nothingFoundMessage="No package is called so" />
+            <TextInput label="Name" placeholder={preview.data?.name ?? "made from the package"} value={draft.name} onChange={(event) => set({ name: event.currentTarget.value })} />
+          </div>
+          <SegmentedControl aria-label="Wish" value={draft.wish} onChange={(wish) => set({ wish: wish as Draft["wish"] })} data={[{ value: "have", label: "Have: it must be there" }, { value: "choice", label: "Choice: users may take it" }, { value: "gone", label: "Gone: in no version" }]} />
+          <div className="pair">
+            <MultiSelect label="For these groups" placeholder={draft.groups.length === 0 ? "Groups" : ""} searchable data={groupNames} value={draft.groups} onChange={(value) => set({ groups: value })} />
+            <MultiSelect label="Leaving out" description={undefined} placeholder={draft.except.length === 0 ? "Leaving out always wins" : ""} searchable data={groupNames} value={draft.except} onChange={(value) => set({ except: value })} />
+          </div>
+          {(plans.data ?? []).length > 0 && (
+            <div className="chips" role="group" aria-label="Wave plans">
+              <span className="quiet">Waves of a plan:</span>
+              {plans.data!.map((plan) => (
+                <button key={plan.slug} type="button" className="chip" onClick={() => set({ waves: plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "" })) })}>
+                  {plan.name}
+                </button>
+              ))}
+            </div>
+          )}
+          <WavesEditor waves={draft.waves} onChange={(waves) => set({ waves })} groups={groups.data ?? []} hasTimes={draft.hasTimes} said={preview.data?.waves.map((wave) => `${devices(wave.devices)}${wave.arithmetic ? `: the gate ${wave.arithmetic}` : ""}${wave.sample.length > 0 ? `; such as ${wave.sample.slice(0, 3).join(", ")}` : ""}`)} />
+          <details>
+            <summary>Limits and times</summary>
+            <div className="form" style={{ marginTop: 8 }}>
+              <Checkbox label="Waves open at set times" checked={draft.hasTimes} onChange={(event) => set({ hasTimes: event.currentTarget.checked })} />
+              <div className="pair">
+                <TextInput label="Halt" description="What stops it by itself" placeholder="10 % failed of at least 5" value={draft.halt} onChange={(event) => set({ halt: event.currentTarget.value })} />
+                <TextInput type="datetime-local" label="Deadline" description="After it, unmet is late" value={draft.deadline} onChange={(event) => set({ deadline: event.currentTarget.value })} />
+                <NumberInput label="Tries" min={1} max={20} value={draft.tries} onChange={(value) => set({ tries: Number(value) || 3 })} />
+                <TextInput label="Pause before the second" placeholder="15m" value={draft.retryPause} onChange={(event) => set({ retryPause: event.currentTarget.value })} />
+                <TextInput label="Lease" description="So long a device may start it unheard" placeholder="1d" value={draft.lease} onChange={(event) => set({ lease: event.currentTarget.value })} />
+                <NumberInput label="Priority" description="The stronger of several for one app" value={draft.priority} onChange={(value) => set({ priority: Number(value) || 0 })} />
+              </div>
+              <Checkbox label="A halt rolls everything back by itself" checked={draft.rollBackOnHalt} onChange={(event) => set({ rollBackOnHalt: event.currentTarget.checked })} />
+              <Checkbox label="A newer version may be replaced by this one" checked={draft.allowDowngrade} onChange={(event) => set({ allowDowngrade: event.currentTarget.checked })} />
+            </div>
+          </details>
+          {start.error && <ErrorNote error={start.error} />}
+          <div className="acts">
+            <Act variant="filled" loading={start.isPending} forbidden={why} onClick={() => start.mutate()}>
+              {preview.data && !preview.error ? `Start for ${devices(preview.data.reached)}` : "Start"}
+            </Act>
+          </div>
+        </form>
+        <StartPreview preview={preview.data} error={preview.error} isComplete={isComplete(draft)} isOld={!isCurrent} />
+      </div>
+    </Page>
+  );
+}

@@ -125,7 +125,7 @@ function retry(it: Schemas["DeploymentInfo"], failed: Target[], done: () => void
     says: <p>{devices(failed.length)} get their tries anew and start at once: {names.slice(0, 6).join(", ")}{names.length > 6 && ` and ${names.length - 6} more`}.</p>,
     act: `Try again on ${devices(failed.length)}`,
     reason: "may",
-    command: (reason) => `bandejo deployment retry ${quoted(it.name)} ${names.slice(0, 3).join(" ")}${names.length > 3 ? " …" : ""} --reason ${quoted(reason)}`,
+    command: (reason) => `bandejo deployment retry ${quoted(it.name)} ${names.slice(0, 3).map((name) => `--device ${name}`).join(" ")}${names.length > 3 ? " …" : ""} --reason ${quoted(reason)}`,
     run: async (reason) => {
       try {
         const answer = await request("post", "/api/v1/deployments/{deployment}/retry", { path: { deployment: it.id }, body: { devices: failed.map((target) => target.device), reason } });

@@ -1,1 +1,135 @@
-export default function Soon() { return null; } export function NewGroupPage() { return null; }
+import { notifications } from "@mantine/notifications";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { Refused, request, type Schemas } from "@/api/request";
+import { useSession } from "@/app/session";
+import { Act } from "@/parts/Act";
+import { Ask, type Question } from "@/parts/Ask";
+import { ErrorNote } from "@/parts/ErrorNote";
+import { Events } from "@/parts/Events";
+import { count } from "@/parts/format";
+import { Moment } from "@/parts/Moment";
+import { Empty, Loading, Page } from "@/parts/Page";
+import { SortInto } from "./SortInto";
+import { DeviceFacts } from "./DeviceFacts";
+import { WhyView } from "./WhyView";
+
+type Details = Schemas["DeviceDetails"];
+const route = getRouteApi("/devices/$device");
+const crumbs = [{ name: "Devices", to: "/devices" }];
+
+/** One device: what it should have, has and waits for, and why. */
+export default function DevicePage() {
+  const { device: name } = route.useParams();
+  const view = route.useSearch().view ?? "";
+  const found = useQuery({ queryKey: ["device", name], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}", { path: { device: name }, signal }), refetchInterval: 15_000 });
+  if (found.error) {
+    const isGone = found.error instanceof Refused && found.error.status === 404;
+    return <Page title={isGone ? "No such device" : name} crumbs={crumbs}><ErrorNote error={found.error} retry={isGone ? undefined : () => void found.refetch()} /></Page>;
+  }
+  if (!found.data) return <Page title={name} crumbs={crumbs}><Loading what="the device" /></Page>;
+  const details = found.data;
+  const { device } = details;
+  return (
+    <Page
+      title={device.name}
+      crumbs={crumbs}
+      lead={<Lead details={details} />}
+      command={`bandejo device ${view === "why" || view === "" ? "why" : "show"} ${device.name}`}
+      acts={<DeviceActs device={device} />}
+    >
+      {device.isUnsorted && <SortInto device={device} />}
+      <nav className="tabs" aria-label="Views of this device">
+        {[["", `Software · ${details.targets.length}`], ["facts", `Facts · ${details.facts.length}`], ["programs", `Programs · ${details.programs.length}`], ["history", "History"]].map(([key, title]) => (
+          <Link key={key} to="." search={{ view: key }} className={`tab ${view === key ? "active" : ""}`} aria-current={view === key ? "page" : undefined} resetScroll={false}>
+            {title}
+          </Link>
+        ))}
+      </nav>
+      {view === "" && <WhyView details={details} />}
+      {view === "facts" && <DeviceFacts details={details} />}
+      {view === "programs" && <Programs details={details} />}
+      {view === "history" && <Events queryKey={["device", device.id, "events"]} query={{ device: device.id, topic: "any" }} empty="Nothing happened to it yet" />}
+    </Page>
+  );
+}
+
+function Lead({ details }: { details: Details }) {
+  const { device } = details;
+  const what = [device.kind, device.model && `a ${device.model}`, device.os, device.site && `in ${device.site}`].filter(Boolean).join(", ");
+  const open = details.targets.filter((target) => !["met", "not-needed", "left", "undone", "choice", "yielded"].includes(target.state));
+  return (
+    <>
+      {open.length === 0 ? <strong>It has all that is asked of it. </strong> : <strong>{count(open.length)} of {count(details.targets.length)} things asked of it {open.length === 1 ? "is" : "are"} open. </strong>}
+      {what && `${what[0]!.toUpperCase()}${what.slice(1)}. `}
+      Heard from <Moment at={device.lastHeard} otherwise="never since it joined" />. {details.groups.length > 0 && <>In {details.groups.map((slug, at) => <span key={slug}>{at > 0 && ", "}<Link to="/groups/$group" params={{ group: slug }}>{slug}</Link></span>)}.</>}
+    </>
+  );
+}
+
+function DeviceActs({ device }: { device: Schemas["DeviceInfo"] }) {
+  const { forbidden } = useSession();
+  const queries = useQueryClient();
+  const go = useNavigate();
+  const [question, setQuestion] = useState<Question | null>(null);
+  const call = useMutation({
+    mutationFn: () => request("post", "/api/v1/devices/{device}/check-in", { path: { device: device.id } }),
+    onSuccess: () => notifications.show({ message: `${device.name} was asked to check in now; it answers within seconds.` }),
+    onError: (error) => notifications.show({ title: "Not asked", message: error.message, color: "clay", autoClose: 12_000 }),
+    onSettled: () => void queries.invalidateQueries({ queryKey: ["device"] }),
+  });
+  return (
+    <>
+      <Act variant="filled" loading={call.isPending} forbidden={forbidden("POST /api/v1/devices/{device}/check-in")} onClick={() => call.mutate()}>
+        Check in now
+      </Act>
+      <Act
+        forbidden={forbidden("DELETE /api/v1/devices/{device}")}
+        onClick={() =>
+          setQuestion({
+            title: `Remove ${device.name}`,
+            says: <p>The service forgets the device, its targets and its place in groups. Nothing is changed on the device itself; to come back it must join anew.</p>,
+            act: "Remove 1 device",
+            isDangerous: true,
+            command: () => `bandejo device remove ${device.name}`,
+            run: async () => {
+              await request("delete", "/api/v1/devices/{device}", { path: { device: device.id } });
+              await go({ to: "/devices" });
+              return `${device.name} was removed.`;
+            },
+          })
+        }
+      >
+        Remove…
+      </Act>
+      <Ask question={question} close={() => setQuestion(null)} />
+    </>
+  );
+}
+
+function Programs({ details }: { details: Details }) {
+  if (details.programs.length === 0) return <div className="section"><Empty title={details.isInventoryComplete ? "No program is installed" : "It has not said yet what is installed"} /></div>;
+  return (
+    <div className="section sheet scroll-x">
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Program</th>
+            <th>Version</th>
+            <th>Known from</th>
+          </tr>
+        </thead>
+        <tbody>
+          {details.programs.map((program) => (
+            <tr key={program.source + program.name}>
+              <td>{program.name}</td>
+              <td className="mono">{program.version}</td>
+              <td>{program.source === "receipt" ? "a receipt of ours" : "the operating system"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}

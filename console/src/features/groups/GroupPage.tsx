@@ -1,1 +1,60 @@
-export default function Soon() { return null; } export function NewGroupPage() { return null; }
+import { useQuery } from "@tanstack/react-query";
+import { getRouteApi, Link } from "@tanstack/react-router";
+import { Refused, request } from "@/api/request";
+import { ErrorNote } from "@/parts/ErrorNote";
+import { Events } from "@/parts/Events";
+import { count, devices } from "@/parts/format";
+import { Loading, Page } from "@/parts/Page";
+import { GroupEditor } from "./GroupEditor";
+import { MembersView } from "./MembersView";
+
+const route = getRouteApi("/groups/$group");
+const crumbs = [{ name: "Groups", to: "/groups" }];
+
+/** One group: its rule while it is edited, its devices, who came and went. */
+export default function GroupPage() {
+  const { group: slug } = route.useParams();
+  const view = route.useSearch().view ?? "";
+  const found = useQuery({ queryKey: ["groups", slug], queryFn: ({ signal }) => request("get", "/api/v1/groups/{slug}", { path: { slug }, signal }) });
+  if (found.error) {
+    const isGone = found.error instanceof Refused && found.error.status === 404;
+    return <Page title={isGone ? "No such group" : slug} crumbs={crumbs}><ErrorNote error={found.error} retry={isGone ? undefined : () => void found.refetch()} /></Page>;
+  }
+  if (!found.data) return <Page title={slug} crumbs={crumbs}><Loading what="the group" /></Page>;
+  const group = found.data;
+  return (
+    <Page
+      title={group.name}
+      crumbs={crumbs}
+      lead={
+        <>
+          <strong>{devices(group.devices)}.</strong>{" "}
+          {group.rule ? "Its rule says who is in it, and follows what devices report." : "It is listed by hand."}
+          {group.notKnown > 0 && ` For ${count(group.notKnown)} more it is not known yet; they are not in it.`}
+          {group.isForTesting && " It is for testing: packages that are not released may reach it."}
+        </>
+      }
+      command={`bandejo group show ${group.slug}`}
+    >
+      <nav className="tabs" aria-label="Views of this group">
+        {[["", group.rule ? "Rule" : "Settings"], ["devices", `Devices · ${count(group.devices)}`], ["moves", "Who came and went"]].map(([key, title]) => (
+          <Link key={key} to="." search={{ view: key }} className={`tab ${view === key ? "active" : ""}`} aria-current={view === key ? "page" : undefined}>
+            {title}
+          </Link>
+        ))}
+      </nav>
+      {view === "" && <GroupEditor key={group.slug} group={group} />}
+      {view === "devices" && <MembersView group={group} />}
+      {view === "moves" && <Events queryKey={["groups", slug, "moves"]} query={{ group: slug }} empty="Nobody came or went since this is written down" />}
+    </Page>
+  );
+}
+
+/** A group in the making. */
+export function NewGroupPage() {
+  return (
+    <Page title="Make a group" crumbs={crumbs} lead="By a rule that follows what devices report, or listed by hand.">
+      <GroupEditor group={null} />
+    </Page>
+  );
+}

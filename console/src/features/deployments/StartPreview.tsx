@@ -1,0 +1,116 @@
+import type { Schemas } from "@/api/request";
+import { ErrorNote } from "@/parts/ErrorNote";
+import { count, devices } from "@/parts/format";
+
+interface StartPreviewProps {
+  preview: Schemas["DeploymentPreview"] | undefined;
+  error: unknown;
+  isComplete: boolean;
+  isOld: boolean;
+}
+
+const EFFECTS: Record<string, string> = { enter: "get it anew", upgrade: "go up to it", downgrade: "go down to it", leave: "lose it", nothing: "have it already" };
+
+/** Whom a deployment would reach, who not and why, and what stands against it. */
+export function StartPreview({ preview, error, isComplete, isOld }: StartPreviewProps) {
+  if (!isComplete) return <div className="sheet pad quiet">Choose a package and a group: whom it would reach, who not and why stands here.</div>;
+  if (error) return <ErrorNote error={error} />;
+  if (!preview) return <div className="sheet pad quiet">Working out whom it reaches …</div>;
+  const against = preview.findings.filter((finding) => !finding.isWarning);
+  const worth = preview.findings.filter((finding) => finding.isWarning);
+  const out = preview.out.reduce((sum, reason) => sum + reason.count, 0);
+  return (
+    <section className="sheet" aria-live="polite" style={isOld ? { opacity: 0.6 } : undefined}>
+      <div className="pad">
+        <h2>Reaches {devices(preview.reached)}</h2>
+        <p className="quiet">{preview.effects.filter((effect) => effect.count > 0).map((effect) => `${count(effect.count)} ${EFFECTS[effect.name] ?? effect.name}`).join(", ") || "No device would change"}.</p>
+      </div>
+      {against.length > 0 && (
+        <div className="note bad" style={{ margin: 0 }}>
+          <p>
+            <strong>It cannot start.</strong>
+            {against.map((finding) => (
+              <span key={finding.message} style={{ display: "block" }}>
+                {finding.where && <code>{finding.where}: </code>}
+                {finding.message}
+              </span>
+            ))}
+          </p>
+        </div>
+      )}
+      {worth.length > 0 && (
+        <div className="note" style={{ margin: 0 }}>
+          <p>
+            {worth.map((finding) => (
+              <span key={finding.message} style={{ display: "block" }}>
+                {finding.message}
+              </span>
+            ))}
+          </p>
+        </div>
+      )}
+      <div className="scroll-x">
+        <table className="plain">
+          <thead>
+            <tr>
+              <th>Wave</th>
+              <th className="number">Devices</th>
+              <th>Its gate</th>
+            </tr>
+          </thead>
+          <tbody>
+            {preview.waves.map((wave) => (
+              <tr key={wave.name}>
+                <td>{wave.name}</td>
+                <td className="number">{count(wave.devices)}</td>
+                <td>
+                  {wave.gate ?? <span className="quiet">none</span>}
+                  {wave.arithmetic && <div className="quiet">{wave.arithmetic}</div>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {out > 0 && (
+          <table className="plain">
+            <thead>
+              <tr>
+                <th>Not reached, because</th>
+                <th className="number">{count(out)}</th>
+              </tr>
+            </thead>
+            <tbody>
+              {preview.out.map((reason) => (
+                <tr key={reason.reason}>
+                  <td>
+                    {reason.reason}
+                    <div className="quiet">{reason.sample.slice(0, 4).join(", ")}{reason.count > 4 && " …"}</div>
+                  </td>
+                  <td className="number">{count(reason.count)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        {preview.spread.length > 0 && (
+          <table className="plain">
+            <thead>
+              <tr>
+                <th>Of those reached</th>
+                <th className="number" />
+              </tr>
+            </thead>
+            <tbody>
+              {preview.spread.slice(0, 8).map((kind) => (
+                <tr key={kind.name}>
+                  <td>{kind.name}</td>
+                  <td className="number">{count(kind.count)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,97 @@
+import type { Schemas } from "@/api/request";
+import { quoted } from "@/parts/format";
+import type { WaveDraft } from "@/parts/WavesEditor";
+
+/** A deployment while it is written; empty texts leave what the service would choose. */
+export interface Draft {
+  package: string;
+  name: string;
+  wish: "have" | "choice" | "gone";
+  groups: string[];
+  except: string[];
+  waves: WaveDraft[];
+  hasTimes: boolean;
+  halt: string;
+  deadline: string;
+  tries: number;
+  retryPause: string;
+  lease: string;
+  priority: number;
+  rollBackOnHalt: boolean;
+  allowDowngrade: boolean;
+}
+
+export function emptyDraft(from: { package?: string; wish?: string; groups?: string }): Draft {
+  return {
+    package: from.package ?? "",
+    name: "",
+    wish: from.wish === "gone" || from.wish === "choice" ? from.wish : "have",
+    groups: (from.groups ?? "").split(",").filter(Boolean),
+    except: [],
+    waves: [
+      { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d, then approval", opensAt: "" },
+      { name: "Everyone else", pick: "everyone else", gate: "", opensAt: "" },
+    ],
+    hasTimes: false,
+    halt: "",
+    deadline: "",
+    tries: 3,
+    retryPause: "",
+    lease: "",
+    priority: 0,
+    rollBackOnHalt: false,
+    allowDowngrade: false,
+  };
+}
+
+/** Whether enough is chosen to ask whom it would reach. */
+export function isComplete(draft: Draft): boolean {
+  return draft.package !== "" && draft.groups.length > 0 && draft.waves.every((wave) => wave.pick.trim() !== "" && wave.name.trim() !== "");
+}
+
+export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
+  return {
+    package: draft.package,
+    groups: draft.groups,
+    except: draft.except,
+    waves: draft.waves.map((wave) => ({ name: wave.name.trim(), pick: wave.pick.trim(), gate: wave.gate.trim() || null, opensAt: draft.hasTimes ? instant(wave.opensAt) : null })),
+    name: draft.name.trim() || null,
+    wish: draft.wish,
+    halt: draft.halt.trim() || null,
+    rollBackOnHalt: draft.rollBackOnHalt,
+    deadline: instant(draft.deadline),
+    tries: draft.tries,
+    retryPause: draft.retryPause.trim() || null,
+    lease: draft.lease.trim() || null,
+    priority: draft.priority,
+    allowDowngrade: draft.allowDowngrade,
+  };
+}
+
+/** The moment of a browser's field, which is in the reader's own zone, as an instant. */
+function instant(field: string): string | null {
+  const at = Date.parse(field);
+  return Number.isNaN(at) ? null : new Date(at).toISOString();
+}
+
+/** The command that starts the same. */
+export function commandOf(draft: Draft): string {
+  const words = ["bandejo deployment start", quoted(draft.package || "APP"), "--to", draft.groups.map(quoted).join(" ") || "GROUP"];
+  if (draft.except.length > 0) words.push("--except", draft.except.map(quoted).join(" "));
+  for (const wave of draft.waves) words.push("--wave", single(`${wave.name}: ${wave.pick}${wave.gate ? `; ${wave.gate}` : ""}`));
+  if (draft.wish !== "have") words.push(`--${draft.wish}`);
+  if (draft.name) words.push("--name", quoted(draft.name));
+  if (draft.halt) words.push("--halt", quoted(draft.halt));
+  if (draft.rollBackOnHalt) words.push("--roll-back-on-halt");
+  if (draft.deadline) words.push("--deadline", instant(draft.deadline) ?? "");
+  if (draft.tries !== 3) words.push("--tries", String(draft.tries));
+  if (draft.retryPause) words.push("--retry-pause", draft.retryPause);
+  if (draft.lease) words.push("--lease", draft.lease);
+  if (draft.priority !== 0) words.push("--priority", String(draft.priority));
+  if (draft.allowDowngrade) words.push("--allow-downgrade");
+  return words.join(" ");
+}
+
+function single(text: string): string {
+  return `'${text.replace(/'/g, "'\\''")}'`;
+}

@@ -1,0 +1,137 @@
+import { Checkbox, SegmentedControl, TextInput } from "@mantine/core";
+import { useDebouncedValue } from "@mantine/hooks";
+import { notifications } from "@mantine/notifications";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useMemo, useState } from "react";
+import { Refused, request, type Schemas } from "@/api/request";
+import { useSession } from "@/app/session";
+import { Act } from "@/parts/Act";
+import { Ask, type Question } from "@/parts/Ask";
+import { Command } from "@/parts/Command";
+import { ErrorNote } from "@/parts/ErrorNote";
+import { count, devices, quoted } from "@/parts/format";
+import RuleField from "@/parts/RuleField";
+import { RulePreview } from "./RulePreview";
+
+type Group = Schemas["GroupInfo"];
+
+/** Edits a group, or makes one (null): who would be in it is shown as one types. */
+export function GroupEditor({ group }: { group: Group | null }) {
+  const { forbidden } = useSession();
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const [name, setName] = useState(group?.name ?? "");
+  const [slug, setSlug] = useState(group?.slug ?? "");
+  const [kind, setKind] = useState(group && !group.rule ? "listed" : "rule");
+  const [rule, setRule] = useState(group?.rule ?? "");
+  const [isForTesting, setIsForTesting] = useState(group?.isForTesting ?? false);
+  // What is changed is what was read when editing began: a change by somebody else meanwhile must not be written over.
+  const [revision, setRevision] = useState(group?.revision);
+  const [error, setError] = useState<unknown>(null);
+  const [question, setQuestion] = useState<Question | null>(null);
+  const [asked] = useDebouncedValue(rule, 250);
+  const facts = useQuery({ queryKey: ["facts"], queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 });
+  const preview = useQuery({ queryKey: ["rule", asked], queryFn: ({ signal }) => request("post", "/api/v1/groups/preview", { body: { rule: asked }, signal }), enabled: kind === "rule" && asked.trim() !== "", retry: false, placeholderData: (before) => before });
+  const wrong = preview.error instanceof Refused && asked === rule ? preview.error : null;
+  const findings = useMemo(() => wrong?.findings.map((finding) => ({ ...finding })) ?? [], [wrong]);
+  const short = slug || name.toLowerCase().replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-|-$/g, "");
+  const isChanged = !group || name !== group.name || isForTesting !== group.isForTesting || (group.rule ?? "") !== (kind === "rule" ? rule : "");
+  const isComplete = short !== "" && (kind === "listed" || (rule.trim() !== "" && !wrong));
+  const why = forbidden(group ? "PUT /api/v1/groups/{slug}" : "POST /api/v1/groups") ?? (!isComplete ? (wrong ? "The rule has an error." : kind === "rule" && rule.trim() === "" ? "A rule is missing." : "A name is missing.") : !isChanged ? "Nothing is changed." : null);
+  const body = { slug: short, name: name || short, rule: kind === "rule" ? rule : null, isForTesting };
+
+  async function save() {
+    setError(null);
+    try {
+      const saved = group ? await request("put", "/api/v1/groups/{slug}", { path: { slug: group.slug }, body, revision }) : await request("post", "/api/v1/groups", { body });
+      setRevision(saved.revision);
+      notifications.show({ message: `${saved.name} holds ${devices(saved.devices)}.` });
+      if (!group) await go({ to: "/groups/$group", params: { group: saved.slug } });
+    } catch (refused) {
+      setError(refused);
+    } finally {
+      void queries.invalidateQueries({ queryKey: ["groups"] });
+    }
+  }
+
+  return (
+    <div className="section columns group-editor">
+      <form className="form" onSubmit={(event) => event.preventDefault()}>
+        <div className="pair">
+          <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+          <TextInput label="Short name" description={group ? "Stays as it is" : undefined} value={group ? group.slug : slug} placeholder={short} disabled={group !== null} onChange={(event) => setSlug(event.currentTarget.value)} />
+        </div>
+        {!group && <SegmentedControl aria-label="How it is made" value={kind} onChange={setKind} data={[{ value: "rule", label: "By a rule" }, { value: "listed", label: "Listed by hand" }]} />}
+        {kind === "rule" && (
+          <div>
+            <div className="label">Rule</div>
+            <RuleField label="Rule" value={rule} onChange={setRule} facts={facts.data ?? []} findings={findings} isTall placeholder='kind is "kiosk" and disk.free < 2 GiB' />
+            {wrong && <RuleErrors rule={asked} refused={wrong} />}
+          </div>
+        )}
+        <Checkbox label="For testing: packages that are not released may reach it" checked={isForTesting} onChange={(event) => setIsForTesting(event.currentTarget.checked)} />
+        {group && revision !== group.revision && !error ? (
+          <div className="note">
+            <p>
+              <strong>Somebody changed this group meanwhile.</strong> {group.rule && <>Its rule is now <code>{group.rule}</code>.</>}
+            </p>
+            <button type="button" className="copy" onClick={() => { setName(group.name); setRule(group.rule ?? ""); setIsForTesting(group.isForTesting); setRevision(group.revision); }}>
+              Take what is there now
+            </button>
+            <button type="button" className="copy" onClick={() => setRevision(group.revision)}>
+              Keep mine, write it over
+            </button>
+          </div>
+        ) : null}
+        {error !== null && <ErrorNote error={error} />}
+        <div className="acts">
+          <Act variant="filled" forbidden={why} onClick={() => void save()}>
+            {group ? `Save${kind === "rule" && preview.data && !wrong ? `: ${devices(preview.data.devices)}` : ""}` : `Make the group${kind === "rule" && preview.data && !wrong ? ` with ${devices(preview.data.devices)}` : ""}`}
+          </Act>
+          {group && (
+            <Act
+              forbidden={forbidden("DELETE /api/v1/groups/{slug}")}
+              onClick={() =>
+                setQuestion({
+                  title: `Remove the group ${group.name}`,
+                  says: <p>Its {devices(group.devices)} stay where they are; only the group goes. A group that a deployment uses cannot be removed.</p>,
+                  act: `Remove the group of ${count(group.devices)}`,
+                  isDangerous: true,
+                  command: () => `bandejo group delete ${group.slug}`,
+                  run: async () => {
+                    await request("delete", "/api/v1/groups/{slug}", { path: { slug: group.slug }, revision: group.revision });
+                    void queries.invalidateQueries({ queryKey: ["groups"] });
+                    await go({ to: "/groups" });
+                    return `The group ${group.name} is gone.`;
+                  },
+                })
+              }
+            >
+              Remove…
+            </Act>
+          )}
+        </div>
+        <Command text={group ? `bandejo group change ${group.slug}${kind === "rule" ? ` --rule ${quoted(rule)}` : ` --name ${quoted(name)}`}` : `bandejo group new ${short || "NAME"}${kind === "rule" ? ` --rule ${quoted(rule || "…")}` : ""}`} />
+      </form>
+      {kind === "rule" && <RulePreview preview={preview.data} isOld={wrong !== null || asked !== rule} />}
+      <Ask question={question} close={() => setQuestion(null)} />
+    </div>
+  );
+}
+
+/** Each error with a caret under its place, as the command line shows it. */
+function RuleErrors({ rule, refused }: { rule: string; refused: Refused }) {
+  const lines = rule.split("\n");
+  return (
+    <div role="alert" className="rule-errors">
+      {refused.findings.map((finding) => (
+        <div key={`${finding.line} ${finding.column} ${finding.message}`}>
+          <pre>{`${lines[finding.line - 1] ?? ""}\n${" ".repeat(Math.max(0, finding.column - 1))}${"^".repeat(Math.max(1, finding.length))}`}</pre>
+          <p className="field-error">{finding.message}</p>
+        </div>
+      ))}
+      {refused.findings.length === 0 && <p className="field-error">{refused.message}</p>}
+    </div>
+  );
+}

@@ -1,0 +1,48 @@
+import { Autocomplete, Button, TextInput } from "@mantine/core";
+
+/** A wave while it is written. */
+export interface WaveDraft {
+  name: string;
+  pick: string;
+  gate: string;
+  /** As the browser's field for moments writes it; empty for none. */
+  opensAt: string;
+}
+
+interface WavesEditorProps {
+  waves: readonly WaveDraft[];
+  onChange: (waves: WaveDraft[]) => void;
+  /** Groups that a wave may pick by. */
+  groups: readonly { slug: string }[];
+  hasTimes: boolean;
+  /** What each wave comes to, in its order. */
+  said?: readonly (string | null)[];
+}
+
+const GATES = ["100 % met", "95 % met for 1 d", "95 % met for 2 d, then approval", "90 % met, silent left out after 3 d", "80 % met for 4 h, at most 1 harm report"];
+
+/** Waves with their gates, as sentences. The last has no gate. */
+export function WavesEditor({ waves, onChange, groups, hasTimes, said }: WavesEditorProps) {
+  const set = (at: number, change: Partial<WaveDraft>) => onChange(waves.map((wave, each) => (each === at ? { ...wave, ...change } : wave)));
+  return (
+    <fieldset className="waves-editor">
+      <legend className="label">Waves</legend>
+      {waves.map((wave, at) => {
+        const isLast = at === waves.length - 1;
+        return (
+          <div key={at} className="wave-draft">
+            <TextInput label={`Wave ${at + 1}`} placeholder="Name" value={wave.name} onChange={(event) => set(at, { name: event.currentTarget.value })} />
+            <Autocomplete label="Picks" value={wave.pick} onChange={(pick) => set(at, { pick })} data={["5 %", "20 %", "10 devices", "everyone else", ...groups.map((group) => `group ${group.slug}`)]} />
+            {isLast ? <div className="quiet wave-last">the last wave has no gate</div> : <Autocomplete label="Gate" value={wave.gate} onChange={(gate) => set(at, { gate })} data={GATES} />}
+            {hasTimes && <TextInput type="datetime-local" label="Not before" value={wave.opensAt} onChange={(event) => set(at, { opensAt: event.currentTarget.value })} />}
+            <Button aria-label={`Take wave ${at + 1} out`} disabled={waves.length === 1} onClick={() => onChange(waves.filter((_, each) => each !== at).map((each, place, all) => (place === all.length - 1 ? { ...each, gate: "" } : each)))}>
+              Out
+            </Button>
+            {said?.[at] && <div className="wave-arithmetic">{said[at]}</div>}
+          </div>
+        );
+      })}
+      <Button onClick={() => onChange([...waves.slice(0, -1), { name: `Wave ${waves.length}`, pick: "20 %", gate: "95 % met for 1 d", opensAt: "" }, waves.at(-1)!])}>Add a wave</Button>
+    </fieldset>
+  );
+}
