@@ -60,7 +60,7 @@ internal static class ComplianceCommands
         var deployment = new Option<string?>("--deployment", "-d") { Description = "Only this deployment" };
         var app = new Option<string?>("--app", "-a") { Description = "Only this app" };
         var group = new Option<string?>("--group", "-g") { Description = "Only devices of this group" };
-        var only = new Option<string?>("--only") { Description = "late or unmet" };
+        var only = new Option<string?>("--only") { Description = "late, unmet, unknown, or open for both" };
         return Shared.Verb("export", "Prints every target behind the figures, as CSV or JSON", "compliance export --only late --output csv", async (parsed, client, cancellation) =>
         {
             var query = string.Concat(new[] { ("deployment", parsed.GetValue(deployment)), ("app", parsed.GetValue(app)), ("group", parsed.GetValue(group)), ("only", parsed.GetValue(only)) }

@@ -46,6 +46,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(TodayInfo))]
 [JsonSerializable(typeof(IReadOnlyList<FactDescription>))]
 [JsonSerializable(typeof(RuleRequest))]
+[JsonSerializable(typeof(RuleCheck))]
 [JsonSerializable(typeof(RulePreview))]
 [JsonSerializable(typeof(WavePlanInfo))]
 [JsonSerializable(typeof(IReadOnlyList<WavePlanInfo>))]

@@ -1,6 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useEffect, useMemo, useState } from "react";
-import { type Refused, request } from "@/api/request";
+import { lazy, Suspense, useEffect, useState } from "react";
+import { useFacts, useRuleCheck } from "./useRuleCheck";
 
 const RuleField = lazy(() => import("./RuleField"));
 
@@ -8,32 +7,35 @@ interface FilterFieldProps {
   label: string;
   value: string;
   onChange: (value: string) => void;
-  /** What the service says of the filter, shown under its place. */
-  error: Refused | null;
 }
 
 /** After so long without a key the filter is asked for, milliseconds. */
 const REST = 300;
 
-/** A filter by rule or by plain words, for any list of devices. */
-export function FilterField({ label, value, onChange, error }: FilterFieldProps) {
+/** Text with one of these is meant as a rule; without, and not one by chance, it is words. */
+const RULE_SIGNS = /[<>="()]/;
+
+/** A filter by rule or by plain words, for any list of devices. A rule with an error in it is shown with it, and not asked for. */
+export function FilterField({ label, value, onChange }: FilterFieldProps) {
   const [typed, setTyped] = useState(value);
-  const facts = useQuery({ queryKey: ["facts"], queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 });
+  const facts = useFacts();
+  const { findings, isChecked } = useRuleCheck(RULE_SIGNS.test(typed) ? typed : "", REST);
+  const isGood = !RULE_SIGNS.test(typed) || (isChecked && findings.length === 0);
   useEffect(() => setTyped(value), [value]);
   useEffect(() => {
-    if (typed === value) return;
-    const timer = setTimeout(() => onChange(typed), REST);
+    if (typed === value || !isGood) return;
+    const timer = setTimeout(() => onChange(typed), RULE_SIGNS.test(typed) ? 0 : REST);
     return () => clearTimeout(timer);
-  }, [typed]);
-  const findings = useMemo(() => (typed === value ? (error?.findings ?? []).map((finding) => ({ ...finding, isWarning: finding.isWarning })) : []), [error, typed, value]);
+  }, [typed, isGood]);
   return (
     <div className="grow">
       <Suspense fallback={<div className="rule-waiting">{typed}</div>}>
-        <RuleField label={label} value={typed} onChange={setTyped} onEnter={() => onChange(typed)} facts={facts.data ?? []} findings={findings} placeholder='Words such as "ALD laptop", or a rule: kind is "kiosk" and disk.free < 2 GiB' />
+        <RuleField label={label} value={typed} onChange={setTyped} onEnter={() => isGood && onChange(typed)} facts={facts} findings={findings} placeholder='Words such as ALD laptop, or a rule: kind is "kiosk" and disk.free < 2 GiB' />
       </Suspense>
-      {error && typed === value && (
+      {findings.length > 0 && (
         <p className="field-error" role="alert">
-          {error.findings[0]?.message ?? error.message}
+          {findings[0]!.message}
+          {value !== typed && " The list is as before."}
         </p>
       )}
     </div>

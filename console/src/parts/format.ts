@@ -79,5 +79,6 @@ export function bytes(value: number): string {
 
 /** Quotes a word for a shell where it must be. */
 export function quoted(word: string): string {
-  return /^[\w.,:/@%+=-]+$/.test(word) ? word : `"${word.replace(/(["\\$`])/g, "\\$1")}"`;
+  if (/^[\w.,:/@%+=-]+$/.test(word)) return word;
+  return /["\\$`!]/.test(word) ? `'${word.replace(/'/g, "'\\''")}'` : `"${word}"`;
 }

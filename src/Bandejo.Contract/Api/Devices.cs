@@ -58,5 +58,10 @@ public sealed record RuleRequest(string Rule);
 /// <param name="NotKnownSample">Up to 20 for which it is not known, with why.</param>
 public sealed record RulePreview(string Rule, int Devices, int NotKnown, int All, IReadOnlyList<SampleInfo> Sample, IReadOnlyList<SampleInfo> NotKnownSample);
 
+/// <summary>What is wrong with a rule, for whoever is just writing it.</summary>
+/// <param name="Rule">The rule in its normal form; null where there are errors.</param>
+/// <param name="Findings">Each error with its place.</param>
+public sealed record RuleCheck(string? Rule, IReadOnlyList<FindingInfo> Findings);
+
 /// <summary>A device and the reason.</summary>
 public sealed record SampleInfo(string Device, string Why);

@@ -23,7 +23,7 @@ internal static class ComplianceRoutes
             }
 
             return format == "csv" ? Results.Text(TargetList.Csv(outcome.Value), "text/csv; charset=utf-8") : Results.Ok(new Page<TargetInfo>(outcome.Value, null, outcome.Value.Count));
-        }).ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late or only=unmet").Produces<Page<TargetInfo>>();
+        }).ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late, unmet, unknown or open (unmet or unknown)").Produces<Page<TargetInfo>>();
     }
 
     private static Outcome<IReadOnlyList<ComplianceRow>> Rows(FleetWorld world, string by) => world.Read<Outcome<IReadOnlyList<ComplianceRow>>>(each =>
@@ -53,9 +53,9 @@ internal static class ComplianceRoutes
 
     private static Outcome<IReadOnlyList<TargetInfo>> Export(FleetWorld world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IReadOnlyList<TargetInfo>>>(each =>
     {
-        if (only is not (null or "late" or "unmet"))
+        if (only is not (null or "late" or "unmet" or "unknown" or "open"))
         {
-            return new Failure(ErrorKind.Invalid, $"'only' is late or unmet, not '{only}'.");
+            return new Failure(ErrorKind.Invalid, $"'only' is late, unmet, unknown or open (unmet or unknown), not '{only}'.");
         }
 
         var deployments = each.Deployments.Values.Where(deployment => deployment.IsActive && (app is null || deployment.Plan.App == app)).ToList();
@@ -87,7 +87,9 @@ internal static class ComplianceRoutes
             .Where(pair => only switch
             {
                 "late" => Counting.IsLate(pair.target.State, pair.deployment.Plan.Deadline, each.Now),
-                "unmet" => Counts.Of(pair.deployment, pair.target, each.Now) is { Unmet: 1 } or { Unknown: 1 },
+                "unmet" => Counts.Of(pair.deployment, pair.target, each.Now) is { Unmet: 1 },
+                "unknown" => Counts.Of(pair.deployment, pair.target, each.Now) is { Unknown: 1 },
+                "open" => Counts.Of(pair.deployment, pair.target, each.Now) is { Unmet: 1 } or { Unknown: 1 },
                 _ => true,
             })
             .Select(pair => Views.Target(each, pair.deployment, pair.target))

@@ -34,6 +34,8 @@ internal static class GroupRoutes
             .For(Roles.Operator).WithSummary("Removes a group that no deployment uses; needs If-Match").Produces(204);
         api.MapPost("/groups/preview", (FleetWorld world, RuleRequest request) => Preview(world, request).Answer())
             .ForAll().WithSummary("Which devices a rule holds for, before anything is saved").Produces<RulePreview>();
+        api.MapPost("/rules/check", (RuleRequest request) => Results.Ok(Check(request)))
+            .ForAll().WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written").Produces<RuleCheck>();
         api.MapPut("/groups/{slug}/devices/{device}", async (FleetWorld world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), change => Member(change, slug, device, isIn: true))).Answer())
             .For(Roles.Operator).WithSummary("Puts a device into a listed group").Produces<GroupInfo>();
@@ -209,6 +211,13 @@ internal static class GroupRoutes
                 change.Moved(group, change.World.DevicesByRow[row], isIn);
             }
         }
+    }
+
+    private static RuleCheck Check(RuleRequest request)
+    {
+        var rule = Rule.Parse(request.Rule);
+        return rule.Ok ? new RuleCheck(rule.Value.ToString(), [])
+            : new RuleCheck(null, rule.Failure!.Findings.Count > 0 ? [.. rule.Failure.Findings.Select(Problems.Info)] : [new FindingInfo(rule.Failure.Message, null, 1, 1, 1, false)]);
     }
 
     private static Outcome<RulePreview> Preview(FleetWorld world, RuleRequest request)

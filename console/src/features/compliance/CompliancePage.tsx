@@ -40,7 +40,7 @@ export default function CompliancePage() {
               </Link>
             )}
             {whole && whole.unmet + whole.unknown > 0 && (
-              <Link to="/compliance" search={{ only: "unmet" }}>
+              <Link to="/compliance" search={{ only: "open" }}>
                 See all {count(whole.unmet + whole.unknown)} unmet or unknown
               </Link>
             )}
@@ -90,7 +90,7 @@ function Table({ rows }: { rows: readonly Row[] }) {
               </td>
               <td className="number">{row.counts.bottom === 0 ? <span className="quiet">nothing asked</span> : share(row.counts.met, row.counts.bottom)}</td>
               <td className="number"><Figure row={row} only="unmet" value={row.counts.unmet} /></td>
-              <td className="number"><Figure row={row} only="unmet" value={row.counts.unknown} /></td>
+              <td className="number"><Figure row={row} only="unknown" value={row.counts.unknown} /></td>
               <td className="number"><Figure row={row} only="late" value={row.counts.late + row.counts.lateUnknown} /></td>
               <td className="number">{count(row.counts.notNeeded)}</td>
             </tr>

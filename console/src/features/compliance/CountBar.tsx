@@ -5,7 +5,8 @@ import { count } from "@/parts/format";
 export function CountBar({ counts, height }: { counts: Schemas["ComplianceInfo"]; height: number }) {
   const parts = [
     { name: "met", value: counts.met },
-    { name: "unmet", value: counts.unmet },
+    { name: "unmet", value: counts.unmet - counts.late },
+    { name: "late", value: counts.late },
     { name: "unknown", value: counts.unknown },
   ].filter((part) => part.value > 0);
   return (

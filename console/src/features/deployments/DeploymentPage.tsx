@@ -78,7 +78,7 @@ export default function DeploymentPage() {
 /** The service's sentence, its first clause standing out, and the moment in the reader's own time. */
 function Lead({ it }: { it: Schemas["DeploymentInfo"] }) {
   const soaking = it.waves.find((wave) => wave.state === "soaking" && wave.soakUntil);
-  const [, first, rest] = it.sentence.match(/^(.*?[:.])(\s.*)?$/s) ?? [null, it.sentence, ""];
+  const [, first, rest] = it.sentence.match(/^(.*?[:.;])(\s.*)?$/s) ?? [null, it.sentence, ""];
   return (
     <>
       <strong>{first}</strong>
@@ -112,11 +112,10 @@ function Trouble({ details }: { details: Schemas["DeploymentDetails"] }) {
             <strong>
               {count(cause.devices)} {cause.devices === 1 ? "device" : "devices"} failed alike.
             </strong>{" "}
-            {cause.what}
+            {cause.what.replace(/\.$/, "")}
             {cause.setApart.length > 0 && (
               <>
-                {" "}
-                What sets them apart: <strong>{cause.setApart[0]}</strong>.
+                . What sets them apart: <strong>{cause.setApart[0]}</strong>.
               </>
             )}
           </>

@@ -11,6 +11,10 @@ interface StartPreviewProps {
 
 const EFFECTS: Record<string, string> = { enter: "get it anew", upgrade: "go up to it", downgrade: "go down to it", leave: "lose it", nothing: "have it already" };
 
+function effectWord(effect: string): string {
+  return EFFECTS[effect.split(" ")[0]!] ?? effect;
+}
+
 /** Whom a deployment would reach, who not and why, and what stands against it. */
 export function StartPreview({ preview, error, isComplete, isOld }: StartPreviewProps) {
   if (!isComplete) return <div className="sheet pad quiet">Choose a package and a group: whom it would reach, who not and why stands here.</div>;
@@ -23,7 +27,7 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
     <section className="sheet" aria-live="polite" style={isOld ? { opacity: 0.6 } : undefined}>
       <div className="pad">
         <h2>Reaches {devices(preview.reached)}</h2>
-        <p className="quiet">{preview.effects.filter((effect) => effect.count > 0).map((effect) => `${count(effect.count)} ${EFFECTS[effect.name] ?? effect.name}`).join(", ") || "No device would change"}.</p>
+        <p className="quiet">{preview.effects.filter((effect) => effect.count > 0).map((effect) => `${count(effect.count)} ${effectWord(effect.name)}`).join(", ") || "No device would change"}.</p>
       </div>
       {against.length > 0 && (
         <div className="note bad" style={{ margin: 0 }}>

@@ -2,7 +2,7 @@ import { Button, Menu } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { Refused, request, type Schemas } from "@/api/request";
+import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
@@ -39,7 +39,7 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
   return (
     <>
       <div className="toolbar">
-        <FilterField label="Filter targets by a rule or by words" value={search.filter ?? ""} onChange={(filter) => set({ filter })} error={retriable.error instanceof Refused ? retriable.error : null} />
+        <FilterField label="Filter targets by a rule or by words" value={search.filter ?? ""} onChange={(filter) => set({ filter })} />
         <Act forbidden={failed.length === 0 ? "Nothing that failed or is lost fits this filter." : forbidden("POST /api/v1/deployments/{deployment}/retry")} onClick={() => setQuestion(retry(it, failed, () => void queries.invalidateQueries()))}>
           Try {count(failed.length)} again…
         </Act>

@@ -1,7 +1,7 @@
 import { Button, Checkbox, Menu } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
-import { Refused, request, type Schemas } from "@/api/request";
+import { request, type Schemas } from "@/api/request";
 import { FilterField } from "@/parts/FilterField";
 import { count, devices, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
@@ -27,7 +27,7 @@ export default function DevicesPage() {
   return (
     <Page title="Devices" lead={total == null ? undefined : search.filter ? `${devices(total)} of ${count(service.data?.devices ?? total)} fit.` : `${devices(total)} have joined.`} command={`bandejo device list${search.filter ? ` ${quoted(search.filter)}` : ""}`}>
       <div className="toolbar">
-        <FilterField label="Filter devices by a rule or by words" value={search.filter ?? ""} onChange={(filter) => set({ filter })} error={first.error instanceof Refused ? first.error : null} />
+        <FilterField label="Filter devices by a rule or by words" value={search.filter ?? ""} onChange={(filter) => set({ filter })} />
         <button type="button" className="chip" aria-pressed={search.filter === "unsorted"} onClick={() => set({ filter: search.filter === "unsorted" ? "" : "unsorted" })}>
           Unsorted
         </button>

@@ -1,17 +1,17 @@
 import { Checkbox, SegmentedControl, TextInput } from "@mantine/core";
-import { useDebouncedValue } from "@mantine/hooks";
 import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useMemo, useState } from "react";
-import { Refused, request, type Schemas } from "@/api/request";
+import { useEffect, useState } from "react";
+import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
 import { Command } from "@/parts/Command";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { count, devices, quoted } from "@/parts/format";
-import RuleField from "@/parts/RuleField";
+import RuleField, { type RuleFinding } from "@/parts/RuleField";
+import { useFacts, useRuleCheck } from "@/parts/useRuleCheck";
 import { RulePreview } from "./RulePreview";
 
 type Group = Schemas["GroupInfo"];
@@ -30,15 +30,18 @@ export function GroupEditor({ group }: { group: Group | null }) {
   const [revision, setRevision] = useState(group?.revision);
   const [error, setError] = useState<unknown>(null);
   const [question, setQuestion] = useState<Question | null>(null);
-  const [asked] = useDebouncedValue(rule, 250);
-  const facts = useQuery({ queryKey: ["facts"], queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 });
-  const preview = useQuery({ queryKey: ["rule", asked], queryFn: ({ signal }) => request("post", "/api/v1/groups/preview", { body: { rule: asked }, signal }), enabled: kind === "rule" && asked.trim() !== "", retry: false, placeholderData: (before) => before });
-  const wrong = preview.error instanceof Refused && asked === rule ? preview.error : null;
-  const findings = useMemo(() => wrong?.findings.map((finding) => ({ ...finding })) ?? [], [wrong]);
+  const facts = useFacts();
+  const { findings, isChecked } = useRuleCheck(kind === "rule" ? rule : "", 250);
+  const isWrong = findings.length > 0;
+  const [good, setGood] = useState(rule);
+  useEffect(() => {
+    if (isChecked && !isWrong) setGood(rule);
+  }, [isChecked, isWrong, rule]);
+  const preview = useQuery({ queryKey: ["rule", good], queryFn: ({ signal }) => request("post", "/api/v1/groups/preview", { body: { rule: good }, signal }), enabled: kind === "rule" && good.trim() !== "", retry: false, placeholderData: (before) => before });
   const short = slug || name.toLowerCase().replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-|-$/g, "");
   const isChanged = !group || name !== group.name || isForTesting !== group.isForTesting || (group.rule ?? "") !== (kind === "rule" ? rule : "");
-  const isComplete = short !== "" && (kind === "listed" || (rule.trim() !== "" && !wrong));
-  const why = forbidden(group ? "PUT /api/v1/groups/{slug}" : "POST /api/v1/groups") ?? (!isComplete ? (wrong ? "The rule has an error." : kind === "rule" && rule.trim() === "" ? "A rule is missing." : "A name is missing.") : !isChanged ? "Nothing is changed." : null);
+  const isComplete = short !== "" && (kind === "listed" || (rule.trim() !== "" && isChecked && !isWrong));
+  const why = forbidden(group ? "PUT /api/v1/groups/{slug}" : "POST /api/v1/groups") ?? (!isComplete ? (isWrong ? "The rule has an error." : kind === "rule" && rule.trim() === "" ? "A rule is missing." : "A name is missing.") : !isChanged ? "Nothing is changed." : null);
   const body = { slug: short, name: name || short, rule: kind === "rule" ? rule : null, isForTesting };
 
   async function save() {
@@ -60,14 +63,14 @@ export function GroupEditor({ group }: { group: Group | null }) {
       <form className="form" onSubmit={(event) => event.preventDefault()}>
         <div className="pair">
           <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
-          <TextInput label="Short name" description={group ? "Stays as it is" : undefined} value={group ? group.slug : slug} placeholder={short} disabled={group !== null} onChange={(event) => setSlug(event.currentTarget.value)} />
+          <TextInput label="Short name" value={group ? group.slug : slug} placeholder={short} disabled={group !== null} onChange={(event) => setSlug(event.currentTarget.value)} />
         </div>
         {!group && <SegmentedControl aria-label="How it is made" value={kind} onChange={setKind} data={[{ value: "rule", label: "By a rule" }, { value: "listed", label: "Listed by hand" }]} />}
         {kind === "rule" && (
           <div>
             <div className="label">Rule</div>
-            <RuleField label="Rule" value={rule} onChange={setRule} facts={facts.data ?? []} findings={findings} isTall placeholder='kind is "kiosk" and disk.free < 2 GiB' />
-            {wrong && <RuleErrors rule={asked} refused={wrong} />}
+            <RuleField label="Rule" value={rule} onChange={setRule} facts={facts} findings={findings} isTall placeholder='kind is "kiosk" and disk.free < 2 GiB' />
+            {isWrong && <RuleErrors rule={rule} findings={findings} />}
           </div>
         )}
         <Checkbox label="For testing: packages that are not released may reach it" checked={isForTesting} onChange={(event) => setIsForTesting(event.currentTarget.checked)} />
@@ -87,7 +90,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
         {error !== null && <ErrorNote error={error} />}
         <div className="acts">
           <Act variant="filled" forbidden={why} onClick={() => void save()}>
-            {group ? `Save${kind === "rule" && preview.data && !wrong ? `: ${devices(preview.data.devices)}` : ""}` : `Make the group${kind === "rule" && preview.data && !wrong ? ` with ${devices(preview.data.devices)}` : ""}`}
+            {group ? `Save${kind === "rule" && preview.data && good === rule ? `: ${devices(preview.data.devices)}` : ""}` : `Make the group${kind === "rule" && preview.data && good === rule ? ` with ${devices(preview.data.devices)}` : ""}`}
           </Act>
           {group && (
             <Act
@@ -114,24 +117,23 @@ export function GroupEditor({ group }: { group: Group | null }) {
         </div>
         <Command text={group ? `bandejo group change ${group.slug}${kind === "rule" ? ` --rule ${quoted(rule)}` : ` --name ${quoted(name)}`}` : `bandejo group new ${short || "NAME"}${kind === "rule" ? ` --rule ${quoted(rule || "…")}` : ""}`} />
       </form>
-      {kind === "rule" && <RulePreview preview={preview.data} isOld={wrong !== null || asked !== rule} />}
+      {kind === "rule" && <RulePreview preview={preview.data} isOld={good !== rule} />}
       <Ask question={question} close={() => setQuestion(null)} />
     </div>
   );
 }
 
 /** Each error with a caret under its place, as the command line shows it. */
-function RuleErrors({ rule, refused }: { rule: string; refused: Refused }) {
+function RuleErrors({ rule, findings }: { rule: string; findings: readonly RuleFinding[] }) {
   const lines = rule.split("\n");
   return (
     <div role="alert" className="rule-errors">
-      {refused.findings.map((finding) => (
+      {findings.map((finding) => (
         <div key={`${finding.line} ${finding.column} ${finding.message}`}>
           <pre>{`${lines[finding.line - 1] ?? ""}\n${" ".repeat(Math.max(0, finding.column - 1))}${"^".repeat(Math.max(1, finding.length))}`}</pre>
           <p className="field-error">{finding.message}</p>
         </div>
       ))}
-      {refused.findings.length === 0 && <p className="field-error">{refused.message}</p>}
     </div>
   );
 }

@@ -23,7 +23,7 @@ export function Trays({ waves, onPick }: TraysProps) {
   const now = useNow();
   const gates = waves.filter((wave) => wave.gate).length;
   const gateWidth = 118;
-  const each = widths(waves.map((wave) => wave.devices), Math.max(320, width - gates * gateWidth - 4), 92);
+  const each = widths(waves.map((wave) => wave.devices), Math.max(320, width - gates * gateWidth - 4), 92, (devices) => Math.ceil(devices / 4) * 24 + 16);
   return (
     <div ref={ref}>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
@@ -77,7 +77,7 @@ function WaveInWords({ wave, onPick }: { wave: Wave; onPick?: TraysProps["onPick
 export function SmallTrays({ waves, width }: { waves: readonly Wave[]; width: number }) {
   const now = useNow();
   const gates = waves.filter((wave) => wave.gate).length;
-  const each = widths(waves.map((wave) => wave.devices), width - gates * 28, 40);
+  const each = widths(waves.map((wave) => wave.devices), width - gates * 28, 40, (devices) => Math.ceil(devices / 3) * 11 + 14);
   return (
     <div className="trays-small" role="img" aria-label={inWords(waves)}>
       {waves.map((wave, at) => (

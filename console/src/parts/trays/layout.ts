@@ -65,11 +65,11 @@ export function grid(length: number, width: number, height: number, largest = 24
   return { columns, rows: Math.ceil(length / columns), pitch, size: pitch - Math.max(0.6, pitch * 0.16) };
 }
 
-/** How wide each tray is drawn: wider for more devices, but the smallest can still be read. Adds up to the whole. */
-export function widths(devices: readonly number[], whole: number, least: number): number[] {
+/** How wide each tray is drawn: wider for more devices, but the smallest can still be read, and none wider than its cells need. Adds up to no more than the whole. */
+export function widths(devices: readonly number[], whole: number, least: number, largest: (count: number) => number = () => whole): number[] {
   const weights = devices.map((count) => Math.sqrt(Math.max(1, count)));
   const total = weights.reduce((sum, weight) => sum + weight, 0);
-  const given = weights.map((weight) => Math.max(least, (weight / total) * whole));
+  const given = weights.map((weight, at) => Math.max(least, Math.min(largest(devices[at]!), (weight / total) * whole)));
   const over = given.reduce((sum, width) => sum + width, 0) - whole;
   const room = given.reduce((sum, width) => sum + Math.max(0, width - least), 0);
   return over <= 0 || room <= 0 ? given : given.map((width) => width - (Math.max(0, width - least) / room) * Math.min(over, room));
