@@ -51,7 +51,7 @@ export function Shell() {
         ))}
       </nav>
       <div>
-        <header className="head">
+        <section className="head" aria-label="Search, clock and account">
           <button type="button" className="menu-button" aria-expanded={isOpen} aria-controls="parts" onClick={() => setIsOpen(!isOpen)}>
             Menu
           </button>
@@ -62,7 +62,7 @@ export function Shell() {
             <Clock />
             <Who />
           </div>
-        </header>
+        </section>
         <Behind />
         <main className="main" id="main">
           <Outlet />

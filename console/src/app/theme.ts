@@ -8,7 +8,7 @@ export const theme = createTheme({
   fontFamily: '"Source Sans 3 Variable", system-ui, sans-serif',
   fontFamilyMonospace: '"Source Code Pro Variable", ui-monospace, monospace',
   primaryColor: "pine",
-  primaryShade: { light: 6, dark: 5 },
+  primaryShade: 6,
   colors: { pine, clay },
   defaultRadius: 5,
   fontSizes: { xs: "12.5px", sm: "14px", md: "15px", lg: "17px", xl: "20px" },

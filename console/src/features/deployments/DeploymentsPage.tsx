@@ -42,6 +42,7 @@ export default function DeploymentsPage() {
       )}
       {shown && shown.length > 0 && (
         <div className="sheet">
+          <h2 className="visually-hidden">All deployments</h2>
           {shown.map((deployment) => (
             <DeploymentLine key={deployment.id} deployment={deployment} />
           ))}

@@ -101,7 +101,7 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
             <thead>
               <tr>
                 <th>Of those reached</th>
-                <th className="number" />
+                <th className="number">Devices</th>
               </tr>
             </thead>
             <tbody>

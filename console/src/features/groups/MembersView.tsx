@@ -47,7 +47,7 @@ export function MembersView({ group }: { group: Schemas["GroupInfo"] }) {
           { key: "kind", title: "Kind", width: "100px", cell: (device: Device) => device.kind },
           { key: "model", title: "Model", width: "minmax(100px, 1fr)", cell: (device: Device) => device.model },
           { key: "heard", title: "Last heard", width: "130px", isRight: true, cell: (device: Device) => <Moment at={device.lastHeard} only="relative" otherwise="never" /> },
-          ...(isListed ? [{ key: "out", title: "", width: "90px", isRight: true, cell: (device: Device) => <TakeOut device={device} why={forbidden("DELETE /api/v1/groups/{slug}/devices/{device}")} onOut={() => move.mutate({ device: device.id, isIn: false })} /> }] : []),
+          ...(isListed ? [{ key: "out", title: "Membership", width: "90px", isRight: true, cell: (device: Device) => <TakeOut device={device} why={forbidden("DELETE /api/v1/groups/{slug}/devices/{device}")} onOut={() => move.mutate({ device: device.id, isIn: false })} /> }] : []),
         ]}
         empty={<div className="section"><Empty title="No device is in it">{isListed && <code>bandejo group add {group.slug} DEVICE</code>}</Empty></div>}
       />
@@ -58,7 +58,7 @@ export function MembersView({ group }: { group: Schemas["GroupInfo"] }) {
 function TakeOut({ device, why, onOut }: { device: Device; why: string | null; onOut: () => void }) {
   if (why) return null;
   return (
-    <button type="button" className="copy" aria-label={`Take ${device.name} out`} onClick={onOut}>
+    <button type="button" className="copy" aria-label={`Take out: ${device.name}`} onClick={onOut}>
       Take out
     </button>
   );

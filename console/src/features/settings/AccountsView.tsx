@@ -35,7 +35,7 @@ export function AccountsView() {
       <div className="sheet scroll-x">
         <table className="plain">
           <thead>
-            <tr><th>Account</th><th>Name</th><th>Roles</th><th>Keys for building</th><th /></tr>
+            <tr><th>Account</th><th>Name</th><th>Roles</th><th>Keys for building</th><th><span className="visually-hidden">Act</span></th></tr>
           </thead>
           <tbody>
             {accounts.data.map((account) => (

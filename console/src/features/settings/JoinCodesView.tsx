@@ -48,7 +48,7 @@ export function JoinCodesView() {
         <div className="section sheet scroll-x">
           <table className="plain">
             <thead>
-              <tr><th>Into</th><th className="number">Devices left</th><th>Expires</th><th>By</th><th /></tr>
+              <tr><th>Into</th><th className="number">Devices left</th><th>Expires</th><th>By</th><th><span className="visually-hidden">Act</span></th></tr>
             </thead>
             <tbody>
               {codes.data.map((code) => (
@@ -57,7 +57,7 @@ export function JoinCodesView() {
                   <td className="number">{count(code.usesLeft)}</td>
                   <td><Moment at={code.expires} /></td>
                   <td>{code.by}</td>
-                  <td className="number"><button type="button" className="copy" aria-label={`Take the code of ${code.by} back`} onClick={() => takeBack.mutate(code.id)}>Take back</button></td>
+                  <td className="number"><button type="button" className="copy" aria-label={`Take back: code of ${code.by}`} onClick={() => takeBack.mutate(code.id)}>Take back</button></td>
                 </tr>
               ))}
             </tbody>

@@ -18,7 +18,7 @@ export function TokensView() {
       <div className="sheet scroll-x">
         <table className="plain">
           <thead>
-            <tr><th>For</th><th>Made</th><th>Expires</th><th /></tr>
+            <tr><th>For</th><th>Made</th><th>Expires</th><th><span className="visually-hidden">Act</span></th></tr>
           </thead>
           <tbody>
             {tokens.data.map((token) => (
@@ -26,7 +26,7 @@ export function TokensView() {
                 <td>{token.label}</td>
                 <td><Moment at={token.created} /></td>
                 <td><Moment at={token.expires} /></td>
-                <td className="number"><button type="button" className="copy" aria-label={`End the token for ${token.label}`} onClick={() => end.mutate(token.id)}>End it</button></td>
+                <td className="number"><button type="button" className="copy" aria-label={`End it: the token for ${token.label}`} onClick={() => end.mutate(token.id)}>End it</button></td>
               </tr>
             ))}
           </tbody>

@@ -1,0 +1,153 @@
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Kit;
+using Microsoft.Playwright;
+using Xunit;
+
+namespace Bandejo.Browser.Tests;
+
+/// <summary>Every page: for who sees it, who hears it, who has a small window, and where there is nothing or too much to show.</summary>
+[Collection(BrowserTests.Name)]
+public sealed class PageTests(Chromium chromium)
+{
+    private const string Install = "mkdir -p \"$T\"; echo 2.0 > \"$T/VERSION\"";
+    private const string LongName = "Everything-for-the-very-long-corridor-behind-the-second-reading-room-on-the-left";
+
+    private static readonly (string Address, string Title)[] Pages =
+    [
+        ("/", "Today"), ("/apps", "Apps"), ("/apps/notes", "notes"), ("/devices", "Devices"), ("/devices?filter=kind%20is%20%22desk%22&columns=memory&sort=-heard", "Devices"), ("/devices/DESK-1", "DESK-1"),
+        ("/devices/DESK-1?view=facts", "DESK-1"), ("/devices/DESK-1?view=programs", "DESK-1"), ("/devices/DESK-1?view=history", "DESK-1"), ("/groups", "Groups"), ("/groups/new", "Make a group"),
+        ("/groups/enrolled", "enrolled"), ("/groups/enrolled?view=devices", "enrolled"), ("/groups/enrolled?view=moves", "enrolled"), ("/deployments", "Deployments"), ("/deployments/new?package=notes&groups=enrolled", "Start a deployment"),
+        ("/deployments/ID", LongName), ("/deployments/ID?view=causes", LongName), ("/deployments/ID?view=timeline", LongName), ("/deployments/ID?view=journal", LongName), ("/deployments/ID?view=started", LongName),
+        ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"), ("/journal?topic=audit", "Journal"), ("/settings", "Settings"),
+        ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"), ("/settings?view=wave-plans", "Settings"), ("/nowhere", "There is nothing here"),
+        ("/devices/NOBODY", "No such device"), ("/deployments/D9999", "No such deployment"), ("/groups/nobody", "No such group"),
+    ];
+
+    [Theory]
+    [InlineData(ColorScheme.Light)]
+    [InlineData(ColorScheme.Dark)]
+    public async Task No_page_has_a_finding_of_the_accessibility_check(ColorScheme scheme)
+    {
+        await using var site = await Site.Start();
+        var id = await Furnish(site);
+        await using var person = await Person.SignIn(chromium, site, "root", "administrator", new() { ColorScheme = scheme, ReducedMotion = ReducedMotion.Reduce });
+        var axe = await File.ReadAllTextAsync(Path.Combine(Programs.Root(), "console/node_modules/axe-core/axe.min.js"));
+        List<string> findings = [];
+        foreach (var (address, title) in Pages)
+        {
+            await person.Open(address.Replace("ID", id), title);
+            await person.Page.WaitForLoadStateAsync(LoadState.NetworkIdle, new() { Timeout = 3_000 }).ContinueWith(_ => { });
+            await person.Page.EvaluateAsync(axe);
+            var found = await person.Page.EvaluateAsync<JsonElement>("() => axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] }).then(result => result.violations.map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 160) + ' | ' + node.any.concat(node.all, node.none).map(check => check.message).join('; ')).join(' || ')}`))");
+            findings.AddRange(found.EnumerateArray().Select(finding => $"{address}: {finding.GetString()}"));
+        }
+
+        Assert.True(findings.Count == 0, string.Join("\n", findings));
+        Assert.Empty(person.Complaints);
+    }
+
+    [Fact]
+    public async Task No_page_is_wider_than_a_small_window()
+    {
+        await using var site = await Site.Start();
+        var id = await Furnish(site);
+        await using var person = await Person.SignIn(chromium, site, "root", "administrator", new() { ViewportSize = new() { Width = 390, Height = 844 } });
+        List<string> wide = [];
+        foreach (var (address, title) in Pages)
+        {
+            await person.Open(address.Replace("ID", id), title);
+            await person.Page.WaitForLoadStateAsync(LoadState.NetworkIdle, new() { Timeout = 3_000 }).ContinueWith(_ => { });
+            var width = await person.Page.EvaluateAsync<int>("() => document.documentElement.scrollWidth");
+            if (width > 390)
+            {
+                wide.Add($"{address} is {width} wide");
+            }
+        }
+
+        Assert.Empty(wide);
+    }
+
+    [Fact]
+    public async Task Where_there_is_nothing_the_next_step_stands()
+    {
+        await using var site = await Site.Start();
+        await using var person = await Person.SignIn(chromium, site, "root", "administrator");
+        await person.Reads("Nothing needs you now");
+        foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[("/apps", "Apps", "No package is built yet"), ("/devices", "Devices", "No device has joined yet"), ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"), ("/settings?view=wave-plans", "Settings", "There is no wave plan yet")])
+        {
+            await person.Open(address, title);
+            await person.Reads(says);
+        }
+
+        Assert.Empty(person.Complaints);
+    }
+
+    [Fact]
+    public async Task By_keyboard_alone_anything_is_found_and_a_device_is_asked_to_check_in()
+    {
+        await using var site = await Site.Start();
+        await site.Device("DESK-1");
+        await using var person = await Person.SignIn(chromium, site, "tomas", "operator");
+        var keys = person.Page.Keyboard;
+        await keys.PressAsync("Control+k");
+        await keys.TypeAsync("desk-1");
+        await Person.Sees(person.Page.GetByRole(AriaRole.Button, new() { Name = "DESK-1" }));
+        await keys.PressAsync("ArrowDown");
+        await keys.PressAsync("Enter");
+        await Person.Sees(person.Page.GetByRole(AriaRole.Heading, new() { Name = "DESK-1", Level = 1 }));
+        var button = person.Page.GetByRole(AriaRole.Button, new() { Name = "Check in now" });
+        await button.FocusAsync();
+        await keys.PressAsync("Enter");
+        await person.Reads("DESK-1 was asked to check in now");
+        await person.Open("/devices/DESK-1?view=history", "DESK-1");
+        Assert.Empty(person.Complaints);
+    }
+
+    [Fact]
+    public async Task The_console_is_sent_so_that_it_is_kept_where_it_may_be_and_runs_nothing_else()
+    {
+        await using var site = await Site.Start();
+        using var http = new HttpClient { BaseAddress = new Uri(site.Service.Address) };
+        using var page = await http.GetAsync("/deployments/D1");
+        var policy = page.Headers.GetValues("Content-Security-Policy").Single();
+        Assert.Contains("script-src 'self';", policy);
+        Assert.Equal("no-cache", page.Headers.CacheControl!.ToString());
+        var text = await page.Content.ReadAsStringAsync();
+        var script = System.Text.RegularExpressions.Regex.Match(text, "/assets/[^\"]+\\.js").Value;
+        Assert.DoesNotMatch("<script(?![^>]* src=)", text);
+        using var asset = await http.GetAsync(script);
+        Assert.Contains("immutable", asset.Headers.CacheControl!.ToString());
+        using var packed = await http.SendAsync(new HttpRequestMessage(HttpMethod.Get, script) { Headers = { { "Accept-Encoding", "br" } } });
+        Assert.Equal("br", packed.Content.Headers.ContentEncoding.Single());
+        Assert.True(packed.Content.Headers.ContentLength < asset.Content.Headers.ContentLength / 2);
+        using var again = await http.SendAsync(new HttpRequestMessage(HttpMethod.Get, "/") { Headers = { { "If-None-Match", page.Headers.ETag!.Tag } } });
+        Assert.Equal(304, (int)again.StatusCode);
+        foreach (var address in (string[])["/assets/nothing.js", "/api/v1/nothing", "/../bandejo-service.dll", "/%2e%2e/bandejo-service.dll", "/assets/..%2f..%2fbandejo-service.dll"])
+        {
+            using var answer = await http.GetAsync(address);
+            Assert.Equal(404, (int)answer.StatusCode);
+        }
+    }
+
+    /// <summary>One of everything: a device that failed, one that is done, one that waits, and a deployment with a very long name.</summary>
+    private static async Task<string> Furnish(Site site)
+    {
+        await site.Package("notes", "2.0", $"[ ! -e \"$BANDEJO_ROOT/full\" ] || {{ echo 'there is no room left for it'; exit 28; }}; {Install}");
+        var failing = await site.Device("DESK-1", isStarted: false);
+        failing.Write("full", "yes");
+        await failing.Start();
+        await site.Device("DESK-2");
+        await site.Device("DESK-3", isStarted: false);
+        await site.Must("group", "new", "first");
+        await site.Must("group", "add", "first", "DESK-1", "DESK-2");
+        await site.Must("wave-plan", "save", "careful", "--wave", "Pilots: 5 %; 100 % met for 1h", "--wave", "Rest: everyone else");
+        await site.Must("device", "join-code", "new", "--group", "first");
+        await site.Must("deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", LongName, "--tries", "1", "--wave", "First: group first; 100 % met, then approval", "--wave", "Rest: everyone else", "--yes");
+        var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Id;
+        await site.Admin.Becomes(id, "DESK-1", "failed");
+        await site.Admin.Becomes(id, "DESK-2", "met");
+        return id;
+    }
+}
