@@ -7,6 +7,7 @@ OUT := out
 ARCH := $(shell uname -m | sed 's/x86_64/x64/; s/aarch64/arm64/')
 RID := linux-$(ARCH)
 SOURCES := $(shell find src -name '*.cs' -o -name '*.csproj' -o -name '*.sql' 2>/dev/null | grep -v '/obj/') Directory.Build.props Directory.Packages.props
+CONSOLE := $(shell find console -type f -not -path "*/node_modules/*" -not -path "*/dist/*" -not -name "schema.d.ts" -not -path "console/src/api/roles.ts" 2>/dev/null) docs/reference/openapi.json
 PUBLISH := dotnet publish -c Release -r $(RID) --nologo -v quiet -p:PublishDir=
 # Ahead-of-time compilation needs a C linker; where it cannot be had, the programs are built the ordinary way.
 AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 && echo true || echo false)
@@ -16,7 +17,7 @@ export DOTNET_NOLOGO := 1
 
 .PHONY: build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
-build: $(OUT)/.built ## The runnable programs in out/
+build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
 $(OUT)/.built: $(SOURCES)
 	@$(MAKE) --no-print-directory prerequisites
@@ -29,6 +30,18 @@ $(OUT)/.built: $(SOURCES)
 	@ln -sf lib/service/bandejo-service $(OUT)/bandejo-service
 	@ln -sf lib/agent/bandejo-agent $(OUT)/bandejo-agent
 	@ln -sf lib/cli/bandejo $(OUT)/bandejo
+	@touch $@
+
+console/node_modules/.installed: console/package-lock.json console/types/package-lock.json
+	npm --prefix console ci --no-audit --no-fund --silent
+	npm --prefix console/types ci --no-audit --no-fund --silent
+	@touch $@
+
+# Built beside the place it is served from, and put there whole: a service that runs meanwhile never serves half of it.
+$(OUT)/.console: $(CONSOLE) console/node_modules/.installed $(OUT)/.built
+	npm --prefix console run --silent types >/dev/null
+	BANDEJO_CONSOLE_OUT=$(CURDIR)/$(OUT)/lib/console-new npm --prefix console run --silent build >/dev/null
+	@rm -rf $(OUT)/lib/service/console && mv $(OUT)/lib/console-new $(OUT)/lib/service/console
 	@touch $@
 
 prerequisites:
@@ -57,8 +70,8 @@ demo-reset: ## Forgets the data of the demo
 reference: build ## The generated pages of docs/reference
 	@build/reference.sh
 
-screenshots: build ## Fresh pictures of the commands in docs/screenshots
+screenshots: build ## Fresh pictures of console and commands in docs/screenshots
 	@build/screenshots.sh
 
 clean:
-	rm -rf $(OUT) && find . -name bin -o -name obj | grep -v node_modules | xargs rm -rf
+	rm -rf $(OUT) console/dist console/node_modules console/types/node_modules && find . -name bin -o -name obj | grep -v node_modules | xargs rm -rf

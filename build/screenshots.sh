@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Pictures of the main commands in a terminal window, made from the demo's data, into docs/screenshots.
+# Pictures of the console's pages and of the main commands in a terminal window, made from the demo's data, into docs/screenshots.
 set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
 needed=()
@@ -7,6 +7,7 @@ command -v Xvfb >/dev/null || needed+=(xvfb)
 command -v xterm >/dev/null || needed+=(xterm)
 command -v import >/dev/null || needed+=(imagemagick)
 fc-list 2>/dev/null | grep -q "DejaVu Sans Mono" || needed+=(fonts-dejavu-core)
+command -v chromium >/dev/null || needed+=(chromium)
 if [ ${#needed[@]} -gt 0 ]; then apt-get update -qq && apt-get install -y -qq "${needed[@]}" >/dev/null; fi
 
 work=$(mktemp -d)
@@ -48,18 +49,9 @@ EOF
 }
 
 mkdir -p docs/screenshots
-shot demo desk "cat $work/out" "make demo"
-shot deployment-list desk 'bandejo deployment list'
-shot deployment-show desk 'bandejo deployment show "Foldline 7.2.0 for every desk"'
-shot deployment-halted desk 'bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
-shot deployment-preview tomas 'bandejo deployment start "foldline 7.2.0" --to desks --except reading-rooms --plan careful --priority 1 --name "A try" --preview'
-shot device-why desk 'bandejo device why BUS-02-LAP-3 --deployment "Carrel Link 2.1.0 for the bookbuses"'
-shot targets-silent desk 'bandejo deployment targets "Carrel Link 2.1.0 for the bookbuses" --state unknown,ready,lost'
-shot device-list desk 'bandejo device list kiosk'
-shot device-show desk 'bandejo device show ALD-KIOSK-01'
-shot app-show desk 'bandejo app list; echo; bandejo app show quillmark'
-shot package-show ines 'bandejo package show "foldline 7.2.0"'
-shot rule-errors tomas 'bandejo group preview '"'"'kind is "desk" and memry >= 4 and disk.free > "much"'"'"
-shot compliance desk 'bandejo compliance show --by deployment; echo; bandejo compliance show --by group'
-shot journal desk 'bandejo journal --limit 20'
-shot help desk 'bandejo deployment start --help'
+shot terminal-demo desk "cat $work/out" "make demo"
+shot terminal-today desk 'bandejo today'
+shot terminal-deployment desk 'bandejo deployment list; bandejo deployment show "Nightjar 2.0.0 for the kiosks"' 'bandejo deployment list; bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
+shot terminal-why desk 'bandejo device why BUS-02-LAP-3 --deployment "Carrel Link 2.1.0 for the bookbuses"'
+shot terminal-rule-errors tomas 'bandejo group preview '"'"'kind is "desk" and memry >= 4 and disk.free > "much"'"'"
+node build/screenshots.mjs "$BANDEJO_DEMO_LISTEN" docs/screenshots

@@ -2,10 +2,21 @@
 # Runs every test program and adds their figures up.
 set -uo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
+build/prerequisites.sh browser
 dotnet build Bandejo.slnx -c Release --nologo -v quiet || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }
 passed=0
 failed=0
-for suite in Repository Core Clock Device Store System Chaos; do
+echo "== Console"
+log=$(mktemp)
+npm --prefix console test --silent 2>&1 | tee "$log"
+code=${PIPESTATUS[0]}
+good=$(sed -E 's/\x1b\[[0-9;]*m//g' "$log" | sed -nE 's/^ *Tests .*[^0-9]([0-9]+) passed.*/\1/p; s/^ *Tests +([0-9]+) passed.*/\1/p' | tail -1)
+bad=$(sed -E 's/\x1b\[[0-9;]*m//g' "$log" | sed -nE 's/^ *Tests +([0-9]+) failed.*/\1/p' | tail -1)
+rm -f "$log"
+passed=$((passed + ${good:-0}))
+failed=$((failed + ${bad:-0}))
+[ "$code" -eq 0 ] && [ "${good:-0}" -gt 0 ] || [ "${bad:-0}" -gt 0 ] || { echo "Console ran no test, or ended with an error."; failed=$((failed + 1)); }
+for suite in Repository Core Clock Device Store System Browser Chaos; do
     echo "== $suite"
     log=$(mktemp)
     "tests/$suite/bin/Release/net10.0/Bandejo.$suite.Tests" 2>&1 | tee "$log"

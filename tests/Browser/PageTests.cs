@@ -38,7 +38,7 @@ public sealed class PageTests(Chromium chromium)
         foreach (var (address, title) in Pages)
         {
             await person.Open(address.Replace("ID", id), title);
-            await person.Page.WaitForLoadStateAsync(LoadState.NetworkIdle, new() { Timeout = 3_000 }).ContinueWith(_ => { });
+            await person.Page.WaitForFunctionAsync("() => document.querySelector('.loading') === null");
             await person.Page.EvaluateAsync(axe);
             var found = await person.Page.EvaluateAsync<JsonElement>("() => axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] }).then(result => result.violations.map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 160) + ' | ' + node.any.concat(node.all, node.none).map(check => check.message).join('; ')).join(' || ')}`))");
             findings.AddRange(found.EnumerateArray().Select(finding => $"{address}: {finding.GetString()}"));
@@ -58,7 +58,7 @@ public sealed class PageTests(Chromium chromium)
         foreach (var (address, title) in Pages)
         {
             await person.Open(address.Replace("ID", id), title);
-            await person.Page.WaitForLoadStateAsync(LoadState.NetworkIdle, new() { Timeout = 3_000 }).ContinueWith(_ => { });
+            await person.Page.WaitForFunctionAsync("() => document.querySelector('.loading') === null");
             var width = await person.Page.EvaluateAsync<int>("() => document.documentElement.scrollWidth");
             if (width > 390)
             {
@@ -124,6 +124,8 @@ public sealed class PageTests(Chromium chromium)
         Assert.True(packed.Content.Headers.ContentLength < asset.Content.Headers.ContentLength / 2);
         using var again = await http.SendAsync(new HttpRequestMessage(HttpMethod.Get, "/") { Headers = { { "If-None-Match", page.Headers.ETag!.Tag } } });
         Assert.Equal(304, (int)again.StatusCode);
+        using var dotted = await http.GetAsync("/devices/HQ.DESK.1");
+        Assert.Equal("text/html", dotted.Content.Headers.ContentType!.MediaType);
         foreach (var address in (string[])["/assets/nothing.js", "/api/v1/nothing", "/../bandejo-service.dll", "/%2e%2e/bandejo-service.dll", "/assets/..%2f..%2fbandejo-service.dll"])
         {
             using var answer = await http.GetAsync(address);

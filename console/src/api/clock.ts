@@ -9,13 +9,18 @@ interface Reading {
 }
 
 let reading: Reading = { theirs: Date.now(), ours: Date.now(), speed: 1, isDemo: false };
+let shown = Date.now();
 const watchers = new Set<() => void>();
 
 /** Takes the demo clock from an answer's header: `2026-01-14T10:24:00Z; speed=60`. */
 export function seeClock(header: string | null): void {
   const match = header?.match(/^(\S+); speed=([\d.]+)$/);
   if (!match) return;
+  const before = now();
   reading = { theirs: Date.parse(match[1]!), ours: Date.now(), speed: Number(match[2]), isDemo: true };
+
+  // What is shown moves once a second, but never a moment longer with another clock than the service's.
+  if (Math.abs(now() - before) > 60_000 * Math.max(1, reading.speed)) shown = now();
   for (const watcher of watchers) watcher();
 }
 
@@ -24,7 +29,6 @@ export function now(): number {
   return reading.theirs + (Date.now() - reading.ours) * reading.speed;
 }
 
-let shown = now();
 let ticking: ReturnType<typeof setInterval> | undefined;
 
 function watch(watcher: () => void): () => void {

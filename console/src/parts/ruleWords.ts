@@ -25,7 +25,9 @@ const ORDERED = ["is", "is not", "<", "<=", ">", ">=", "in (", "is known"];
 
 /** What may stand at the end of a text: the beginning of the word that is typed, and what completes it. */
 export function suggestions(before: string, facts: readonly FactHelp[]): { typed: string; isValue: boolean; options: Suggestion[] } {
-  const typed = before.match(/(?:"[^"]*|[\w.-]*)$/)?.[0] ?? "";
+  // A quote is open only where their number is odd; what follows a closed one is a new word.
+  const isInText = (before.match(/"/g)?.length ?? 0) % 2 === 1;
+  const typed = before.match(isInText ? /"[^"]*$/ : /[\w.-]*$/)?.[0] ?? "";
   const earlier = before.slice(0, before.length - typed.length).trimEnd();
   const compared = earlier.match(/(app\s+"[^"]*"|[a-z][\w.]*)\s*(?:is not|is|like|<=|>=|<|>|!=|in\s*\([^)]*|not like)$/i);
   if (compared && !/^(and|or|not|is|in)$/.test(compared[1]!)) {

@@ -34,7 +34,10 @@ internal static class ConsoleFiles
 
             var file = Find(folder, path);
             var isAsset = path.StartsWith("/assets/", StringComparison.Ordinal);
-            if (file is null && (isAsset || Path.HasExtension(path)))
+
+            // Below the first level, names of devices and packages stand in addresses, and may have dots.
+            var isFile = isAsset || (Path.HasExtension(path) && path.LastIndexOf('/') == 0);
+            if (file is null && isFile)
             {
                 await Problems.Write(context, 404, "not-found", $"There is nothing at {path}.");
                 return;

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Http;
@@ -26,7 +27,7 @@ internal static class TodayRoutes
             var pace = Pace.Of(each.Deployments.Values.SelectMany(deployment => deployment.State.Waves));
             return new TodayInfo(
                 each.Now,
-                [.. active.SelectMany(deployment => NeedsOf(each, deployment, pace)).Concat(Unsorted(each)).OrderBy(need => Array.IndexOf(ByCost, need.Kind)).ThenByDescending(need => need.Devices)],
+                [.. active.SelectMany(deployment => NeedsOf(each, deployment, pace)).Concat(Contested(active)).Concat(Unsorted(each)).OrderBy(need => Array.IndexOf(ByCost, need.Kind)).ThenByDescending(need => need.Devices)],
                 [.. active.Where(IsMoving).Select(deployment => Views.Deployment(each, deployment))]);
         });
         var left = MostWithCauses;
@@ -56,11 +57,6 @@ internal static class TodayRoutes
         else if (failed > 0)
         {
             yield return Need("failures", $"{Count(failed, "device")} failed in {plan.Name}", $"{tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} are met.", failed, null, "show");
-        }
-
-        if (deployment.Targets.In(TargetState.Contested).Count() is > 0 and var contested)
-        {
-            yield return Need("contested", $"{Count(contested, "device")} contested in {plan.Name}", "Another deployment wants something else of the same app there; nobody acts until one of the two is ended or given priority.", contested, null, "targets");
         }
 
         if (state.Status == DeploymentStatus.Running && at >= 0 && plan.Waves[at].Gate is { } gate)
@@ -94,11 +90,23 @@ internal static class TodayRoutes
         NeedInfo Need(string kind, string title, string detail, int devices, DateTimeOffset? since, string verb) =>
             new(kind, title, detail, devices, plan.Id, plan.Name, since, verb switch
             {
-                "targets" => $"bandejo deployment targets \"{plan.Name}\"{(kind == "contested" ? " --state contested" : "")}",
+                "targets" => $"bandejo deployment targets \"{plan.Name}\"",
                 "approve" or "advance" => $"bandejo deployment {verb} \"{plan.Name}\" --reason \"…\"",
                 _ => $"bandejo deployment show \"{plan.Name}\"",
             });
     }
+
+    /// <summary>Those who want different things of one app are told of together: it is one thing to settle.</summary>
+    private static IEnumerable<NeedInfo> Contested(List<DeploymentEntry> active) =>
+        active.Select(deployment => (deployment, rows: deployment.Targets.In(TargetState.Contested))).Where(pair => !pair.rows.IsEmpty()).GroupBy(pair => pair.deployment.Plan.App).Select(rivals =>
+        {
+            var devices = rivals.Aggregate(new Bitmap(), (all, rival) => all.Or(rival.rows)).Count();
+            var first = rivals.First().deployment.Plan;
+            return new NeedInfo(
+                "contested", $"{Count(devices, "device")} contested over {first.AppName}",
+                $"{string.Join(" and ", rivals.Select(rival => $"'{rival.deployment.Plan.Name}'"))} want opposite things of {(devices == 1 ? "it" : "them")}; nobody acts there until one of them is ended.",
+                devices, first.Id, first.Name, null, $"bandejo deployment targets \"{first.Name}\" --state contested");
+        });
 
     private static IEnumerable<NeedInfo> Unsorted(FleetWorld world)
     {

@@ -43,7 +43,7 @@ export default function PackagePage() {
             <tbody>
               {history.map((step) => (
                 <tr key={step.state + step.at}>
-                  <td><strong>{step.state}</strong></td>
+                  <td style={{ whiteSpace: "nowrap" }}><strong>{step.state}</strong></td>
                   <td>{step.by}{step.reason && <span className="quiet"> “{step.reason}”</span>}</td>
                   <td className="number"><Moment at={step.at} /></td>
                 </tr>

@@ -61,7 +61,7 @@ function Lead({ details }: { details: Details }) {
   const open = details.targets.filter((target) => !["met", "not-needed", "left", "undone", "choice", "yielded"].includes(target.state));
   return (
     <>
-      {open.length === 0 ? <strong>It has all that is asked of it. </strong> : <strong>{count(open.length)} of {count(details.targets.length)} things asked of it {open.length === 1 ? "is" : "are"} open. </strong>}
+      {open.length === 0 ? <strong>It has all that is asked of it. </strong> : <strong>{details.targets.length === 1 ? "The one thing asked of it is open. " : `${count(open.length)} of ${count(details.targets.length)} things asked of it ${open.length === 1 ? "is" : "are"} open. `}</strong>}
       {what && `${what[0]!.toUpperCase()}${what.slice(1)}. `}
       Heard from <Moment at={device.lastHeard} otherwise="never since it joined" />. {details.groups.length > 0 && <>In {details.groups.map((slug, at) => <span key={slug}>{at > 0 && ", "}<Link to="/groups/$group" params={{ group: slug }}>{slug}</Link></span>)}.</>}
     </>
