@@ -13,6 +13,12 @@ if (args is ["rules"])
     return 0;
 }
 
+if (args is ["console", var devices, var seconds])
+{
+    await ConsoleBench.Run(new Report(), int.Parse(devices), int.Parse(seconds));
+    return 0;
+}
+
 var sizes = (Environment.GetEnvironmentVariable("BANDEJO_BENCH_DEVICES") ?? "1000,10000,100000").Split(',').Select(int.Parse).ToArray();
 var report = new Report();
 await RuleBench.Run(report, int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_ROWS") ?? "1000000"));
@@ -21,5 +27,6 @@ foreach (var size in sizes)
     await ServiceBench.Run(report, size, isLargest: size == sizes.Max());
 }
 
+await ConsoleBench.Run(report, sizes.Max(), int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_EVENTS") ?? "600"));
 report.Write(Path.Combine(Bandejo.Kit.Programs.Root(), "bench"));
 return 0;

@@ -17,7 +17,7 @@ internal static class ServiceBench
     private const int Rounds = 3;
     private const int PageCalls = 120;
 
-    private static readonly string[] Sites = ["HQ", "ALD", "BRM", "CAS", "DUN", "ELM", "FEN", "GRV", "HOL", "IVY", "KIR", "LAN", "MER", "NOR"];
+    internal static readonly string[] Sites = ["HQ", "ALD", "BRM", "CAS", "DUN", "ELM", "FEN", "GRV", "HOL", "IVY", "KIR", "LAN", "MER", "NOR"];
 
     public static async Task Run(Report report, int size, bool isLargest)
     {
@@ -214,7 +214,7 @@ internal static class ServiceBench
         return JsonSerializer.Serialize(new CheckInRequest(4_000_000_000_000, device.Digest, null, device.Tag, [], attempts), ContractJson.Default.CheckInRequest);
     }
 
-    private static async Task<IReadOnlyList<Known>> Join(Site site, int size)
+    internal static async Task<IReadOnlyList<Known>> Join(Site site, int size)
     {
         var known = new Known[Math.Min(size, Loaded)];
         using var handler = new SocketsHttpHandler { MaxConnectionsPerServer = 64 };
@@ -249,5 +249,5 @@ internal static class ServiceBench
         },
         [.. Enumerable.Range(0, 40).Select(program => new ProgramReport($"program {(number + (program * 5)) % 200}", $"{1 + ((number + program) % 7)}.{program % 4}", "system"))]);
 
-    private sealed record Known(string Token, string Digest, string Tag);
+    internal sealed record Known(string Token, string Digest, string Tag);
 }

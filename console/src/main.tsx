@@ -1,4 +1,4 @@
-import "@mantine/core/styles.css";
+import "./app/kit.css";
 import "@mantine/notifications/styles.css";
 import "@mantine/spotlight/styles.css";
 import "@fontsource-variable/source-sans-3/wght.css";

@@ -8,7 +8,7 @@ import { Command } from "@/parts/Command";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { Loading } from "@/parts/Page";
+import { Empty, Loading } from "@/parts/Page";
 
 /** Codes with which devices join; a code's text is seen once, when it is made. */
 export function JoinCodesView() {
@@ -44,6 +44,7 @@ export function JoinCodesView() {
         </div>
       )}
       {!codes.data && !codes.error && <Loading what="the codes" />}
+      {codes.data?.length === 0 && !make.data && <Empty title="No code is good now">A code that is used up or has expired is not listed any more.</Empty>}
       {codes.data && codes.data.length > 0 && (
         <div className="section sheet scroll-x">
           <table className="plain">

@@ -1,6 +1,7 @@
-import { memo } from "react";
+import { memo, useMemo } from "react";
+import { devices } from "../format";
 import { lookOf } from "../states";
-import { cells, grid, type StateCount } from "./layout";
+import { type Cell, cells, grid, type Grid, MOST_CELLS, type StateCount } from "./layout";
 
 interface TrayProps {
   states: readonly StateCount[];
@@ -8,34 +9,64 @@ interface TrayProps {
   height: number;
   isOpen: boolean;
   largest?: number;
-  /** What opens behind a cell; without it, the tray is a picture. */
+  /** What opens behind a state; without it, the tray is a picture. */
   onPick?: (state: string) => void;
 }
 
-/** A tray: a cell for each device, filled from the bottom by state. */
+const INSET = 6;
+
+/** From this size on, a cell has room for its state's glyph. */
+const LEAST_WITH_GLYPH = 7;
+
+/** A tray: a cell for each device, filled from the bottom by state. Each state is one shape, so that a list of fifty trays is a few hundred and not tens of thousands. */
 export const Tray = memo(function Tray({ states, width, height, isOpen, largest, onPick }: TrayProps) {
-  const all = cells(states);
-  const inset = 6;
-  const { columns, pitch, size } = grid(all.length, width - 2 * inset, height - inset, largest);
-  const indent = (width - columns * pitch + (pitch - size)) / 2;
-  const isDetailed = size >= 7;
+  const { shapes, size } = useMemo(() => {
+    const all = cells(states, Math.min(MOST_CELLS, Math.max(40, Math.floor(((width - 2 * INSET) * (height - INSET)) / 25))));
+    const places = grid(all.length, width - 2 * INSET, height - INSET, largest);
+    return { shapes: shape(all, places, width, height), size: places.size };
+  }, [states, width, height, largest]);
   return (
     <svg width={width} height={height + 2} viewBox={`0 0 ${width} ${height + 2}`} className={`tray ${isOpen ? "" : "tray-closed"}`} aria-hidden="true">
       <path className="tray-edge" d={`M1 0V${height - 4}a5 5 0 0 0 5 5H${width - 6}a5 5 0 0 0 5-5V0`} />
-      {all.map((cell, at) => {
-        const x = indent + (at % columns) * pitch;
-        const y = height - inset / 2 - pitch - Math.floor(at / columns) * pitch;
-        const look = lookOf(cell.state);
+      {shapes.map(({ state, squares, glyphs }) => {
+        const look = lookOf(state);
         return (
-          <g key={at} transform={`translate(${x} ${y})`} className={`cell cell-${cell.state} ${onPick ? "cell-live" : ""}`} onClick={onPick && (() => onPick(cell.state))}>
-            <title>{cell.devices === 1 ? look.word : `${look.word}: ${cell.devices} devices in this cell`}</title>
-            <rect x={0.5} y={0.5} width={size - 1} height={size - 1} rx={Math.min(2.5, size / 5)} />
-            {isDetailed && look.glyph && cell.state !== "met" && (
-              <path d={look.glyph} transform={`scale(${size / 12})`} className={look.isStroked ? "stroked" : "filled"} />
-            )}
+          <g key={state} className={`cell cell-${state} ${onPick ? "cell-live" : ""}`} onClick={onPick && (() => onPick(state))}>
+            <title>{`${look.word}: ${devices(states.find((each) => each.name === state)?.count ?? 0)}`}</title>
+            <path className="square" d={squares} />
+            {size >= LEAST_WITH_GLYPH && look.glyph && state !== "met" && glyphs.map(([x, y]) => <path key={`${x} ${y}`} d={look.glyph} transform={`translate(${x} ${y}) scale(${size / 12})`} className={look.isStroked ? "stroked" : "filled"} />)}
           </g>
         );
       })}
     </svg>
   );
 });
+
+interface Shape {
+  state: string;
+  squares: string;
+  glyphs: [number, number][];
+}
+
+/** The squares of each state as one path, and where its glyphs stand. */
+function shape(all: readonly Cell[], { columns, pitch, size }: Grid, width: number, height: number): Shape[] {
+  const indent = (width - columns * pitch + (pitch - size)) / 2;
+  const side = size - 1;
+  const round = Math.min(2.5, side / 4);
+  const straight = side - 2 * round;
+  const square = `h${n(straight)}a${n(round)} ${n(round)} 0 0 1 ${n(round)} ${n(round)}v${n(straight)}a${n(round)} ${n(round)} 0 0 1 -${n(round)} ${n(round)}h-${n(straight)}a${n(round)} ${n(round)} 0 0 1 -${n(round)} -${n(round)}v-${n(straight)}a${n(round)} ${n(round)} 0 0 1 ${n(round)} -${n(round)}z`;
+  const shapes = new Map<string, Shape>();
+  all.forEach((cell, at) => {
+    const x = indent + (at % columns) * pitch;
+    const y = height - INSET / 2 - pitch - Math.floor(at / columns) * pitch;
+    let found = shapes.get(cell.state);
+    if (!found) shapes.set(cell.state, (found = { state: cell.state, squares: "", glyphs: [] }));
+    found.squares += `M${n(x + 0.5 + round)} ${n(y + 0.5)}${square}`;
+    found.glyphs.push([n(x), n(y)]);
+  });
+  return [...shapes.values()];
+}
+
+function n(value: number): number {
+  return Math.round(value * 100) / 100;
+}
