@@ -55,7 +55,8 @@ cat <<EOF
 Bandejo is at $LISTEN with $(($(grep -c '"what":"joined"' "$SITE/fleet/record.jsonl") + ${#workshop[@]})) devices. Ctrl-C ends it; 'make demo' goes on where it was.
 There it is $(as desk clock show).
 
-Sign in from another terminal in this folder (the passwords of the demo are NAME-of-orrin-county):
+In a browser: $LISTEN, as tomas with the password tomas-of-orrin-county (all passwords of the demo are NAME-of-orrin-county).
+Or in another terminal in this folder:
   export PATH=\$PWD/out:\$PATH
   echo tomas-of-orrin-county | bandejo sign-in tomas
   bandejo deployment list

@@ -47,6 +47,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(IReadOnlyList<FactDescription>))]
 [JsonSerializable(typeof(RuleRequest))]
 [JsonSerializable(typeof(RuleCheck))]
+[JsonSerializable(typeof(MembersRequest))]
 [JsonSerializable(typeof(RulePreview))]
 [JsonSerializable(typeof(WavePlanInfo))]
 [JsonSerializable(typeof(IReadOnlyList<WavePlanInfo>))]

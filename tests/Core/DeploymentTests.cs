@@ -295,4 +295,20 @@ public sealed class DeploymentTests
             return decision.Failure?.Kind;
         }
     }
+
+    [Fact]
+    public void A_wave_overruns_when_it_takes_twice_as_long_as_waves_here_usually_do()
+    {
+        var start = new DateTimeOffset(2026, 1, 12, 8, 0, 0, TimeSpan.Zero);
+        WaveState Took(double hours) => WaveState.Closed with { OpenedAt = start, ReachedAt = start.AddHours(hours) };
+        var hour = TimeSpan.FromHours(1);
+        Assert.Null(Pace.Of([Took(1), Took(2), WaveState.Closed, WaveState.Closed with { OpenedAt = start }]));
+        var pace = Pace.Of([Took(2), Took(30), Took(4), WaveState.Closed])!;
+        Assert.Equal((TimeSpan.FromHours(4), 3), (pace.Usual, pace.Waves));
+        var open = WaveState.Closed with { OpenedAt = start };
+        Assert.False(pace.IsOverrun(open, hour, start.AddHours(9)));
+        Assert.True(pace.IsOverrun(open, hour, start.AddHours(9.1)));
+        Assert.False(pace.IsOverrun(Took(20), hour, start.AddHours(30)));
+        Assert.False(pace.IsOverrun(WaveState.Closed, hour, start.AddHours(30)));
+    }
 }

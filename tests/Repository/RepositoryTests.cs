@@ -119,6 +119,44 @@ public sealed partial class RepositoryTests
         }
     }
 
+    [Fact]
+    public void A_feature_of_the_console_imports_no_other_and_what_they_share_changes_nothing()
+    {
+        foreach (var file in ConsoleSources())
+        {
+            var text = File.ReadAllText(file);
+            var feature = FeatureFolder().Match(file).Groups[1].Value;
+            foreach (Match import in FeatureImport().Matches(text))
+            {
+                Assert.True(file.Contains("/app/") || import.Groups[1].Value == feature, $"{file} imports the feature {import.Groups[1].Value}.");
+            }
+
+            Assert.False(file.Contains("/parts/") && ChangingRequest().IsMatch(text), $"{file} is shared and changes something by itself.");
+            Assert.False(text.Contains("dangerouslySetInnerHTML") || text.Contains("eval("), $"{file} would run or show what it was sent as it is.");
+        }
+    }
+
+    [Fact]
+    public void No_part_of_the_console_is_longer_than_200_lines()
+    {
+        foreach (var file in ConsoleSources().Where(file => file.EndsWith(".tsx", StringComparison.Ordinal)))
+        {
+            var lines = File.ReadLines(file).Count();
+            Assert.True(lines <= 200, $"{file} has {lines} lines: is there more than one thing in it?");
+        }
+    }
+
+    [Fact]
+    public void The_console_fetches_nothing_from_outside()
+    {
+        foreach (var file in ConsoleSources().Concat(Directory.GetFiles(Path.Combine(Root, "console/public"))).Append(Path.Combine(Root, "console/index.html")))
+        {
+            Assert.False(OutsideAddress().IsMatch(File.ReadAllText(file).Replace("http://www.w3.org/2000/svg", "")), $"{file} names a place outside.");
+        }
+    }
+
+    private static IEnumerable<string> ConsoleSources() => Directory.GetFiles(Path.Combine(Root, "console/src"), "*.ts*", SearchOption.AllDirectories).Where(file => !file.EndsWith("schema.d.ts", StringComparison.Ordinal));
+
     private static IEnumerable<(string File, string Text)> Sources(string folder) =>
         Directory.GetFiles(Path.Combine(Root, folder), "*.cs", SearchOption.AllDirectories).Where(file => !file.Contains("/obj/") && !file.Contains("/bin/")).Select(file => (file, File.ReadAllText(file)));
 
@@ -135,6 +173,15 @@ public sealed partial class RepositoryTests
 
     [GeneratedRegex(@"using Bandejo\.Core\.(\w+);")]
     private static partial Regex CoreUsing();
+
+    [GeneratedRegex(@"/features/(\w+)/")]
+    private static partial Regex FeatureFolder();
+
+    [GeneratedRegex(@"from ""@?[./]*/features/(\w+)/")]
+    private static partial Regex FeatureImport();
+
+    [GeneratedRegex(@"request\(""(put|patch|delete)""")]
+    private static partial Regex ChangingRequest();
 
     [GeneratedRegex(@"await Task\.Delay\(")]
     private static partial Regex SleepingDelay();

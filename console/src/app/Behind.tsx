@@ -8,6 +8,9 @@ import { moment } from "@/parts/format";
 /** So long a line may be lost before anybody is told: a restart of the service is over by then. */
 const PATIENCE = 1_500;
 
+/** After so long out of sight a tab stops listening, milliseconds. */
+const ALONE = 30_000;
+
 /** Keeps what is on screen current, and says so when it is not. */
 export function Behind() {
   const queries = useQueryClient();
@@ -33,7 +36,27 @@ export function Behind() {
     });
     line.current = stream;
     stream.start();
+
+    // A browser opens few lines to one service, so a tab that nobody sees lets go of its own after a while.
+    let away: ReturnType<typeof setTimeout> | undefined;
+    let isAway = false;
+    const look = () => {
+      clearTimeout(away);
+      if (document.hidden) {
+        away = setTimeout(() => {
+          isAway = true;
+          stream.stop();
+        }, ALONE);
+      } else if (isAway) {
+        isAway = false;
+        stream.start();
+        void queries.invalidateQueries();
+      }
+    };
+    document.addEventListener("visibilitychange", look);
     return () => {
+      document.removeEventListener("visibilitychange", look);
+      clearTimeout(away);
       clearTimeout(timer);
       stream.stop();
     };

@@ -48,6 +48,11 @@ public sealed record GroupRequest(string Slug, string Name, string? Rule = null,
 /// <param name="NotKnown">For how many the rule is not known yet.</param>
 public sealed record GroupInfo(string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision);
 
+/// <summary>Puts several devices into a listed group at once.</summary>
+/// <param name="Devices">Names or identities, 1 to 1,000. One that is not there refuses them all.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record MembersRequest(IReadOnlyList<string> Devices);
+
 /// <summary>Asks which devices a rule holds for.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record RuleRequest(string Rule);

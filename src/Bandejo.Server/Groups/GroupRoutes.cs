@@ -15,6 +15,7 @@ namespace Bandejo.Server.Groups;
 internal static class GroupRoutes
 {
     private const int SampleSize = 20;
+    private const int MostAtOnce = 1000;
 
     public static void MapGroups(this RouteGroupBuilder api)
     {
@@ -37,10 +38,13 @@ internal static class GroupRoutes
         api.MapPost("/rules/check", (RuleRequest request) => Results.Ok(Check(request)))
             .ForAll().WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written").Produces<RuleCheck>();
         api.MapPut("/groups/{slug}/devices/{device}", async (FleetWorld world, HttpContext context, string slug, string device) =>
-            (await world.Change(context.Person(), change => Member(change, slug, device, isIn: true))).Answer())
+            (await world.Change(context.Person(), change => Member(change, slug, [device], isIn: true))).Answer())
             .For(Roles.Operator).WithSummary("Puts a device into a listed group").Produces<GroupInfo>();
+        api.MapPost("/groups/{slug}/devices", async (FleetWorld world, HttpContext context, string slug, MembersRequest request) =>
+            (await world.Change(context.Person(), change => Member(change, slug, request.Devices, isIn: true))).Answer())
+            .For(Roles.Operator).WithSummary("Puts devices into a listed group, all or none").Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}/devices/{device}", async (FleetWorld world, HttpContext context, string slug, string device) =>
-            (await world.Change(context.Person(), change => Member(change, slug, device, isIn: false))).Answer())
+            (await world.Change(context.Person(), change => Member(change, slug, [device], isIn: false))).Answer())
             .For(Roles.Operator).WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
         api.MapGet("/groups/{slug}/devices", (FleetWorld world, string slug, int? skip, string? cursor, int? limit) => Members(world, slug, skip ?? 0, cursor, limit).Answer())
             .ForAll().WithSummary("The devices in a group").Produces<Page<DeviceInfo>>();
@@ -156,7 +160,7 @@ internal static class GroupRoutes
         return true;
     }
 
-    private static Outcome<GroupInfo> Member(WorldChange change, string slug, string name, bool isIn)
+    private static Outcome<GroupInfo> Member(WorldChange change, string slug, IReadOnlyList<string> names, bool isIn)
     {
         var found = Find(change.World, slug);
         if (!found.Ok)
@@ -170,12 +174,23 @@ internal static class GroupRoutes
             return new Failure(ErrorKind.Conflict, $"'{slug}' is a rule group: its rule says who is in it, nobody is put into it by hand.");
         }
 
-        if (change.World.FindDevice(name) is not { } device)
+        if (names.Count is 0 or > MostAtOnce)
         {
-            return FleetRoutes.NoDevice(change.World, name);
+            return new Failure(ErrorKind.Invalid, $"1 to {MostAtOnce} devices at once, not {names.Count}.");
         }
 
-        if (group.In[device.Row] != isIn)
+        var devices = new List<DeviceEntry>();
+        foreach (var name in names)
+        {
+            if (change.World.FindDevice(name) is not { } device)
+            {
+                return FleetRoutes.NoDevice(change.World, name);
+            }
+
+            devices.Add(device);
+        }
+
+        foreach (var device in devices.Where(device => group.In[device.Row] != isIn))
         {
             group.In[device.Row] = isIn;
             change.Moved(group, device, isIn);

@@ -55,6 +55,8 @@ export default function PackagePage() {
             <dd className="mono">{it.digest}</dd>
             <dt>Payload</dt>
             <dd>{it.files} {it.files === 1 ? "file" : "files"}, {bytes(it.size)}</dd>
+            <dt>Where it is</dt>
+            <dd>{installedOn === 0 ? "on no device" : <Link to="/devices" search={{ filter: `app "${it.app}" is "${it.version.split("+")[0]}"`, columns: `app "${it.app}"` }}>{devices(installedOn)}</Link>}</dd>
             <dt>Deployments</dt>
             <dd>{deployments.length === 0 ? "none" : deployments.map((each, at) => <span key={each}>{at > 0 && ", "}<Link to="/deployments/$deployment" params={{ deployment: each }}>{each}</Link></span>)}</dd>
           </dl>

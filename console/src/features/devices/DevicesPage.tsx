@@ -6,6 +6,7 @@ import { FilterField } from "@/parts/FilterField";
 import { count, devices, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Empty, Page } from "@/parts/Page";
+import { PutIntoGroup } from "./PutIntoGroup";
 import { type Column, VirtualList } from "@/parts/VirtualList";
 
 type Device = Schemas["DeviceInfo"];
@@ -45,6 +46,7 @@ export default function DevicesPage() {
             ))}
           </Menu.Dropdown>
         </Menu>
+        {search.filter && total != null && <PutIntoGroup filter={search.filter} total={total} />}
         <Button component="a" href={csv} download="devices.csv">
           Export CSV
         </Button>

@@ -4,6 +4,7 @@ import type { Schemas } from "@/api/request";
 import { count, devices, moment } from "../format";
 import { lookOf } from "../states";
 import { Gate, type GateLook } from "./Gate";
+import { GateWords } from "./GateWords";
 import { widths } from "./layout";
 import { Tray } from "./Tray";
 
@@ -42,13 +43,9 @@ export function Trays({ waves, onPick }: TraysProps) {
                 <WaveInWords wave={wave} onPick={onPick} />
               </div>
               {wave.gate && (
-                <div className="gate-column" style={{ width: gateWidth }} title={wave.gate}>
+                <div className="gate-column" style={{ width: gateWidth }}>
                   <div style={{ height: 18 }} />
-                  <Gate look={gateLook(wave, now)} height={HEIGHT + 28} headSize={22} />
-                  <div className="gate-said">
-                    <strong>{wave.needed == null ? wave.gate : `${count(wave.needed)} of ${count(wave.bottom)}`}</strong>
-                    <span>{gateSaid(wave, now)}</span>
-                  </div>
+                  <GateWords wave={wave} next={waves[at + 1]} look={gateLook(wave, now)} height={HEIGHT + 28} said={gateSaid(wave, now)} />
                 </div>
               )}
             </section>
