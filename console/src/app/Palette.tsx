@@ -43,7 +43,10 @@ export function Palette({ parts }: { parts: readonly { to: string; name: string 
       query={typed}
       onQueryChange={setTyped}
       filter={(_, all) => all}
-      nothingFound={`Nothing is called “${typed}”.`}
+      nothingFound={devices.isFetching || deployments.isFetching ? "Looking …" : `Nothing is called “${typed}”.`}
+      overlayProps={{ backgroundOpacity: 0.45, blur: 0 }}
+      yOffset="10vh"
+      centered={false}
       shortcut={["mod + K"]}
       scrollable
       maxHeight={460}

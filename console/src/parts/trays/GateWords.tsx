@@ -19,7 +19,10 @@ export function GateWords({ wave, next, look, height, said }: GateWordsProps) {
   return (
     <Popover opened={isOpen} onChange={setIsOpen} position="bottom" withArrow width={360} trapFocus={false}>
       <Popover.Target>
-        <button type="button" className="gate-button" aria-expanded={isOpen} aria-label={`Gate behind ${wave.name}: ${wave.gate}. ${said}`} onClick={() => setIsOpen(!isOpen)}>
+        <button type="button" className="gate-button" aria-expanded={isOpen} onClick={() => setIsOpen(!isOpen)}>
+          <span className="visually-hidden">
+            Gate behind {wave.name}: {wave.gate}.{" "}
+          </span>
           <Gate look={look} height={height} headSize={22} />
           <span className="gate-said">
             <strong>{wave.needed == null ? wave.gate : `${count(wave.needed)} of ${count(wave.bottom)}`}</strong>
