@@ -1,16 +1,16 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { Refused, request, type Schemas } from "@/api/request";
+import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { AppIcon } from "@/parts/AppIcon";
 import { Ask, type Question } from "@/parts/Ask";
 import { ButtonLink } from "@/parts/ButtonLink";
-import { ErrorNote } from "@/parts/ErrorNote";
 import { bytes, devices, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { Loading, Page } from "@/parts/Page";
+import { NotYet } from "@/parts/NotYet";
+import { Page } from "@/parts/Page";
 
 type Package = Schemas["PackageInfo"];
 const route = getRouteApi("/packages/$digest");
@@ -20,11 +20,7 @@ export default function PackagePage() {
   const { digest } = route.useParams();
   const found = useQuery({ queryKey: ["packages", digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
   const crumbs = [{ name: "Apps", to: "/apps" }];
-  if (found.error) {
-    const isGone = found.error instanceof Refused && found.error.status === 404;
-    return <Page title={isGone ? "No such package" : "Package"} crumbs={crumbs}><ErrorNote error={found.error} retry={isGone ? undefined : () => void found.refetch()} /></Page>;
-  }
-  if (!found.data) return <Page title="Package" crumbs={crumbs}><Loading what="the package" /></Page>;
+  if (!found.data) return <NotYet query={found} title="Package" what="package" crumbs={crumbs} />;
   const { package: it, summary, variants, history, installedOn, deployments } = found.data;
   return (
     <Page

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
-import { Refused, request, type Schemas } from "@/api/request";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { request, type Schemas } from "@/api/request";
 import { count, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { Loading, Page } from "@/parts/Page";
+import { NotYet } from "@/parts/NotYet";
+import { Page } from "@/parts/Page";
 import { Trays, type Wave } from "@/parts/trays/Trays";
 import { AsStarted } from "./AsStarted";
 import { AttemptsDrawer } from "./AttemptsDrawer";
@@ -22,15 +22,7 @@ export default function DeploymentPage() {
   const search = route.useSearch();
   const go = useNavigate({ from: "/deployments/$deployment" });
   const found = useQuery({ queryKey: ["deployment", id], queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}", { path: { deployment: id }, signal }) });
-  if (found.error) {
-    const isGone = found.error instanceof Refused && found.error.status === 404;
-    return (
-      <Page title={isGone ? "No such deployment" : "Deployment"} crumbs={crumbs}>
-        <ErrorNote error={found.error} retry={isGone ? undefined : () => void found.refetch()} />
-      </Page>
-    );
-  }
-  if (!found.data) return <Page title="Deployment" crumbs={crumbs}><Loading what="the deployment" /></Page>;
+  if (!found.data) return <NotYet query={found} title="Deployment" what="deployment" crumbs={crumbs} />;
   const details = found.data;
   const it = details.deployment;
   const view = search.view ?? "targets";

@@ -2,15 +2,15 @@ import { notifications } from "@mantine/notifications";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { Refused, request, type Schemas } from "@/api/request";
+import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
-import { ErrorNote } from "@/parts/ErrorNote";
 import { Events } from "@/parts/Events";
 import { count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { Empty, Loading, Page } from "@/parts/Page";
+import { NotYet } from "@/parts/NotYet";
+import { Empty, Page } from "@/parts/Page";
 import { SortInto } from "./SortInto";
 import { DeviceFacts } from "./DeviceFacts";
 import { WhyView } from "./WhyView";
@@ -24,11 +24,7 @@ export default function DevicePage() {
   const { device: name } = route.useParams();
   const view = route.useSearch().view ?? "";
   const found = useQuery({ queryKey: ["device", name], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}", { path: { device: name }, signal }), refetchInterval: 15_000 });
-  if (found.error) {
-    const isGone = found.error instanceof Refused && found.error.status === 404;
-    return <Page title={isGone ? "No such device" : name} crumbs={crumbs}><ErrorNote error={found.error} retry={isGone ? undefined : () => void found.refetch()} /></Page>;
-  }
-  if (!found.data) return <Page title={name} crumbs={crumbs}><Loading what="the device" /></Page>;
+  if (!found.data) return <NotYet query={found} title={name} what="device" crumbs={crumbs} />;
   const details = found.data;
   const { device } = details;
   return (

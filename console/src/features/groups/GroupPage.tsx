@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
-import { Refused, request } from "@/api/request";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { request } from "@/api/request";
 import { Events } from "@/parts/Events";
 import { count, devices } from "@/parts/format";
-import { Loading, Page } from "@/parts/Page";
+import { NotYet } from "@/parts/NotYet";
+import { Page } from "@/parts/Page";
 import { GroupEditor } from "./GroupEditor";
 import { MembersView } from "./MembersView";
 
@@ -16,11 +16,7 @@ export default function GroupPage() {
   const { group: slug } = route.useParams();
   const view = route.useSearch().view ?? "";
   const found = useQuery({ queryKey: ["groups", slug], queryFn: ({ signal }) => request("get", "/api/v1/groups/{slug}", { path: { slug }, signal }) });
-  if (found.error) {
-    const isGone = found.error instanceof Refused && found.error.status === 404;
-    return <Page title={isGone ? "No such group" : slug} crumbs={crumbs}><ErrorNote error={found.error} retry={isGone ? undefined : () => void found.refetch()} /></Page>;
-  }
-  if (!found.data) return <Page title={slug} crumbs={crumbs}><Loading what="the group" /></Page>;
+  if (!found.data) return <NotYet query={found} title={slug} what="group" crumbs={crumbs} />;
   const group = found.data;
   return (
     <Page
