@@ -4,6 +4,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
+using Bandejo.Contract.Api;
 
 namespace Bandejo.Cli;
 
@@ -41,6 +42,22 @@ internal sealed class Client : IDisposable
     }
 
     public Task<T> Get<T>(string path, JsonTypeInfo<T> form, CancellationToken cancellation) => Send(HttpMethod.Get, path, null, form, null, cancellation);
+
+    /// <summary>A whole list, page by page.</summary>
+    /// <param name="path">The list with what is asked of it; must have a <c>?</c>.</param>
+    public async Task<Page<T>> All<T>(string path, JsonTypeInfo<Page<T>> form, CancellationToken cancellation)
+    {
+        var items = new List<T>();
+        while (true)
+        {
+            var page = await Get($"{path}&limit={ApiLimits.MaxPageSize}&skip={items.Count}", form, cancellation);
+            items.AddRange(page.Items);
+            if (page.Items.Count == 0 || items.Count >= page.Total)
+            {
+                return new Page<T>(items, null, items.Count);
+            }
+        }
+    }
 
     public Task<T> Post<TBody, T>(string path, TBody body, JsonTypeInfo<TBody> bodyForm, JsonTypeInfo<T> form, CancellationToken cancellation) =>
         Send(HttpMethod.Post, path, JsonContent.Create(body, bodyForm), form, null, cancellation);

@@ -79,12 +79,13 @@ internal static class JournalCommands
     {
         var deployment = new Option<string?>("--deployment", "-d") { Description = "Only this deployment" };
         var device = new Option<string?>("--device") { Description = "Only this device" };
-        var topic = Shared.Choice("--topic", "journal (decisions), target (every change of state), device, audit (administrators) or any", "journal", "target", "device", "audit", "any");
+        var topic = Shared.Choice("--topic", "journal (decisions), target (every change of state), device, group (who came and went), audit (administrators) or any", "journal", "target", "device", "group", "audit", "any");
+        var group = new Option<string?>("--group", "-g") { Description = "Only who came into this group and who left it" };
         var limit = new Option<int>("--limit", "-l") { Description = "How many lines", DefaultValueFactory = _ => 30 };
         return Shared.Verb("journal", "Shows what was decided, by whom, and on which figures; newest last", "journal --deployment D1001", async (parsed, client, cancellation) =>
         {
             var isAudit = parsed.GetValue(topic) == "audit";
-            var query = $"limit={parsed.GetValue(limit)}{(isAudit ? "" : $"&topic={parsed.GetValue(topic)}")}{(parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")}{(parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "")}";
+            var query = $"limit={parsed.GetValue(limit)}{(isAudit ? "" : parsed.GetValue(group) is { } slug ? $"&topic=group&group={Uri.EscapeDataString(slug)}" : $"&topic={parsed.GetValue(topic)}")}{(parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")}{(parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "")}";
             var page = await client.Get($"/api/v1/{(isAudit ? "audit" : "journal")}?{query}", ContractJson.Default.PageEventInfo, cancellation);
             var sheet = new Sheet("#No", "When", "Deployment", "By", "What");
             foreach (var line in page.Items.Reverse())
@@ -94,6 +95,6 @@ internal static class JournalCommands
 
             sheet.Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageEventInfo, "Nothing yet.");
             return ExitCode.Done;
-        }, deployment, device, topic, limit);
+        }, deployment, device, group, topic, limit);
     }
 }

@@ -76,13 +76,16 @@ internal static class DeploymentCommands
     {
         var state = new Option<string?>("--state") { Description = "Only these states, separated by commas" };
         var wave = new Option<string?>("--wave", "-w") { Description = "Only this wave" };
+        var filter = new Option<string?>("--filter", "-f") { Description = "Only devices for which this rule holds, or which these words name" };
+        var sort = Shared.Choice("--sort", "The order: by name, since (longest first) or state (what needs somebody first)", "name", "since", "state");
         return Shared.Verb("targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed,retry", async (parsed, client, cancellation) =>
         {
             var query = $"{(parsed.GetValue(state) is { } states ? $"&state={Uri.EscapeDataString(states)}" : "")}{(parsed.GetValue(wave) is { } name ? $"&wave={Uri.EscapeDataString(name)}" : "")}";
-            var page = await client.Get($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?limit=1000{query}", ContractJson.Default.PageTargetInfo, cancellation);
+            query += $"&sort={parsed.GetValue(sort)}{(parsed.GetValue(filter) is { } text ? $"&filter={Uri.EscapeDataString(text)}" : "")}";
+            var page = await client.All($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?{query.TrimStart('&')}", ContractJson.Default.PageTargetInfo, cancellation);
             TargetTable(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageTargetInfo, "No target fits.");
             return ExitCode.Done;
-        }, Deployment, state, wave);
+        }, Deployment, state, wave, filter, sort);
     }
 
     private static Command Watch()

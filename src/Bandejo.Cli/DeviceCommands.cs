@@ -26,23 +26,15 @@ internal static class DeviceCommands
     private static Command List()
     {
         var filter = new Argument<string?>("filter") { Description = "A rule, or words that name, model, site or kind contain", Arity = ArgumentArity.ZeroOrOne };
+        var sort = new Option<string>("--sort") { Description = "The order: name, heard, joined or a fact; with - before it the other way round", DefaultValueFactory = _ => "name" };
         return Shared.Verb("list", "Lists devices", "device list 'site is \"ALD\" and memory < 8 GiB'", async (parsed, client, cancellation) =>
         {
             var text = parsed.GetValue(filter);
-            var items = new List<DeviceInfo>();
-            string? cursor = null;
-            do
-            {
-                var query = $"/api/v1/devices?limit=1000{(text is null ? "" : $"&filter={Uri.EscapeDataString(text)}")}{(cursor is null ? "" : $"&cursor={Uri.EscapeDataString(cursor)}")}";
-                var part = await client.Get(query, ContractJson.Default.PageDeviceInfo, cancellation);
-                items.AddRange(part.Items);
-                cursor = part.Next;
-            }
-            while (cursor is not null);
-            var page = new Page<DeviceInfo>(items, null, items.Count);
+            var query = $"sort={Uri.EscapeDataString(parsed.GetValue(sort)!)}{(text is null ? "" : $"&filter={Uri.EscapeDataString(text)}")}";
+            var page = await client.All($"/api/v1/devices?{query}", ContractJson.Default.PageDeviceInfo, cancellation);
             Table(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageDeviceInfo, text is null ? "No devices yet. Make a code for one: bandejo device join-code new" : "No device fits.");
             return ExitCode.Done;
-        }, filter);
+        }, filter, sort);
     }
 
     private static Command Show() => Shared.Verb("show", "Shows all that is known of a device", "device show ALD-DESK-001", async (parsed, client, cancellation) =>

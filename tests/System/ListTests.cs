@@ -42,9 +42,9 @@ public sealed class ListTests
         Assert.StartsWith("name,kind,site,model,", csv);
         Assert.Contains("label.shelf", csv.Split('\n')[0]);
 
-        foreach (var (query, says) in (IEnumerable<(string, string)>)[("sort=modle", "Did you mean 'model'?"), ("columns=modle", "Did you mean 'model'?"), ("filter=knd is \"desk\"", "Did you mean 'kind'?")])
+        foreach (var (query, says) in (IEnumerable<(string, string)>)[("sort=modle", "Did you mean 'model'?"), ("columns=modle", "Did you mean 'model'?"), ("sort=model&cursor=DESK-1", "read on with skip"), ("filter=knd is \"desk\"", "Did you mean 'kind'?")])
         {
-            var (status, body) = await site.Admin.Send(HttpMethod.Get, $"/api/v1/devices?{Uri.EscapeDataString(query).Replace("%3D", "=")}");
+            var (status, body) = await site.Admin.Send(HttpMethod.Get, $"/api/v1/devices?{Uri.EscapeDataString(query).Replace("%3D", "=").Replace("%26", "&")}");
             Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
             Assert.Contains(says, body);
         }
@@ -73,6 +73,7 @@ public sealed class ListTests
         Assert.Equal(["DESK-2"], await Names("filter=desk&skip=1"));
         Assert.Equal(["DESK-1", "DESK-2"], await Names("wave=Desks"));
         Assert.Equal(4, (await site.Admin.Http.GetStringAsync($"/api/v1/deployments/{id}/targets?format=csv")).Trim().Split('\n').Length);
+        Assert.Equal(["DESK-2", "KIOSK-1", "DESK-1"], (await site.Must("deployment", "targets", id, "--sort", "state", "--output", "csv")).Split('\n', StringSplitOptions.RemoveEmptyEntries).Skip(1).Select(line => line.Split(',')[0]));
         Assert.Contains("sorted by name, since or state", (await site.Admin.Send(HttpMethod.Get, $"/api/v1/deployments/{id}/targets?sort=colour")).Body);
 
         await site.Admin.Until(async () => (await Act("approve")).NotPossible is null or { Length: > 0 } && (await site.Must("deployment", "show", id)).Contains("approval"), "it waits for approval");
@@ -124,6 +125,7 @@ public sealed class ListTests
         Assert.Contains("DESK-1 came into 'kiosks': kind is \"kiosk\"", (await Moves("kiosks"))[0]);
         await site.Must("group", "change", "kiosks", "--rule", "kind is \"desk\"");
         Assert.Contains("DESK-1 left 'kiosks'", (await Moves("kiosks"))[0]);
+        Assert.Contains("DESK-1 left 'kiosks'", await site.Must("journal", "--group", "kiosks"));
         await site.Must("group", "take-out", Site.Enrolled, "DESK-1");
         Assert.Contains("left 'enrolled'", (await Moves(Site.Enrolled))[0]);
 

@@ -33,16 +33,16 @@ internal static class TargetList
     public static Outcome<Page<TargetInfo>> Page(FleetWorld world, string named, TargetQuery query)
     {
         var found = Find(world, named, query);
-        if (!found.Ok)
+        if (!found.Ok || DeviceList.CursorAgainst(query.Sort, query.Cursor) is not null)
         {
-            return found.Failure!;
+            return (found.Failure ?? DeviceList.CursorAgainst(query.Sort, query.Cursor))!;
         }
 
         var (deployment, devices) = found.Value;
         var size = Routes.PageSize(query.Limit);
         var from = query.Cursor is null ? query.Skip ?? 0 : devices.FindLastIndex(device => string.CompareOrdinal(device.Name, query.Cursor) <= 0) + 1 + (query.Skip ?? 0);
         var page = devices.Skip(from).Take(size + 1).ToList();
-        return new Page<TargetInfo>([.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))], page.Count > size ? page[size - 1].Name : null, devices.Count);
+        return new Page<TargetInfo>([.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))], page.Count > size && (query.Sort is null or "name") ? page[size - 1].Name : null, devices.Count);
     }
 
     /// <summary>All targets that are asked for, as CSV.</summary>

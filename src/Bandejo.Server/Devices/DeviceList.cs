@@ -12,7 +12,7 @@ namespace Bandejo.Server.Devices;
 /// <param name="Filter">A rule, or words that name, kind, model or site contain.</param>
 /// <param name="Sort"><c>name</c>, <c>heard</c>, <c>joined</c> or a fact; with <c>-</c> before it the other way round. What is not known comes last.</param>
 /// <param name="Skip">How many to leave out at the beginning.</param>
-/// <param name="Cursor">Only devices after this name; for lists in the order of names.</param>
+/// <param name="Cursor">Only devices after this name; only for lists in the order of names.</param>
 /// <param name="Limit">The size of the page.</param>
 /// <param name="Columns">Facts to be answered with each device, separated by commas.</param>
 internal sealed record DeviceQuery(string? Filter, string? Sort, int? Skip, string? Cursor, int? Limit, string? Columns);
@@ -58,6 +58,11 @@ internal static class DeviceList
             return facts.Failure!;
         }
 
+        if (CursorAgainst(query.Sort, query.Cursor) is { } against)
+        {
+            return against;
+        }
+
         var size = Routes.PageSize(query.Limit);
         if (string.IsNullOrWhiteSpace(query.Filter) && query.Sort is null or "name")
         {
@@ -72,8 +77,13 @@ internal static class DeviceList
         }
 
         var from = query.Cursor is null ? query.Skip ?? 0 : found.Value.FindLastIndex(device => string.CompareOrdinal(device.Name, query.Cursor) <= 0) + 1 + (query.Skip ?? 0);
-        return Cut(world, [.. found.Value.Skip(from).Take(size + 1)], size, found.Value.Count, facts.Value);
+        var page = Cut(world, [.. found.Value.Skip(from).Take(size + 1)], size, found.Value.Count, facts.Value);
+        return query.Sort is null or "name" ? page : page with { Next = null };
     }
+
+    /// <summary>A cursor is a name, so it means nothing in a list that is not in the order of names.</summary>
+    public static Failure? CursorAgainst(string? sort, string? cursor) =>
+        cursor is not null && sort is not (null or "name") ? new Failure(ErrorKind.Invalid, "A list that is not in the order of names is read on with skip, not with cursor.") : null;
 
     /// <summary>All devices that are asked for, as CSV (RFC 4180).</summary>
     public static Outcome<string> Csv(FleetWorld world, DeviceQuery query)

@@ -15,6 +15,7 @@ internal static class ConsoleFiles
     {
         var isBuilt = File.Exists(Path.Combine(folder, "index.html"));
         var types = new FileExtensionContentTypeProvider();
+        var files = isBuilt ? new PhysicalFileProvider(folder) : null;
         app.Use(async (context, next) =>
         {
             var path = context.Request.Path.Value ?? "/";
@@ -32,7 +33,7 @@ internal static class ConsoleFiles
                 return;
             }
 
-            var file = Find(folder, path);
+            var file = Find(files!, path);
             var isAsset = path.StartsWith("/assets/", StringComparison.Ordinal);
 
             // Below the first level, names of devices and packages stand in addresses, and may have dots.
@@ -51,9 +52,9 @@ internal static class ConsoleFiles
         !path.StartsWith("/api/", StringComparison.Ordinal) && !path.StartsWith("/device/", StringComparison.Ordinal) && !path.StartsWith("/healthz/", StringComparison.Ordinal) && path is not ("/api" or "/metrics");
 
     /// <summary>The file of an address; null where there is none, or the address leads out of the folder.</summary>
-    private static string? Find(string folder, string path)
+    private static string? Find(PhysicalFileProvider files, string path)
     {
-        var found = new PhysicalFileProvider(folder).GetFileInfo(path);
+        var found = files.GetFileInfo(path);
         return found is { Exists: true, IsDirectory: false } ? found.PhysicalPath : null;
     }
 
