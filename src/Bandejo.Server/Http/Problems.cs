@@ -1,5 +1,6 @@
 using System.Text.Encodings.Web;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
@@ -126,8 +127,16 @@ internal static partial class Problems
             }
         }
 
-        return bad.Message;
+        // The framework names the types of its language; a reader needs the name and what would be right.
+        return Unbound().Match(bad.Message) is { Success: true } unbound
+            ? $"'{unbound.Groups["value"].Value}' is not {Kinds.GetValueOrDefault(unbound.Groups["type"].Value, "what is expected")} for '{JsonNamingPolicy.CamelCase.ConvertName(unbound.Groups["name"].Value)}'."
+            : bad.Message;
     }
+
+    private static readonly Dictionary<string, string> Kinds = new() { ["int"] = "a whole number", ["long"] = "a whole number", ["bool"] = "true or false" };
+
+    [GeneratedRegex("^Failed to bind parameter \"(?:Nullable<)?(?<type>\\w+)>? (?<name>\\w+)\" from \"(?<value>.*)\"\\.$", RegexOptions.Singleline)]
+    private static partial Regex Unbound();
 
     private static Task Unexpected(ILogger log, HttpContext context, Exception? error)
     {
