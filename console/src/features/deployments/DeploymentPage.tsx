@@ -102,7 +102,7 @@ function Trouble({ details }: { details: Schemas["DeploymentDetails"] }) {
         {cause && (
           <>
             <strong>
-              {count(cause.devices)} {cause.devices === 1 ? "device" : "devices"} failed alike.
+              {count(cause.devices)} {cause.devices === 1 ? "device failed." : "devices failed alike."}
             </strong>{" "}
             {cause.what.replace(/\.$/, "")}
             {cause.setApart.length > 0 && (

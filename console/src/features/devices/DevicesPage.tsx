@@ -79,13 +79,13 @@ function FirstDevice() {
 
 function columns(facts: string[]): Column<Device>[] {
   return [
-    { key: "name", title: "Name", width: "140px", sort: "name", cell: (device) => <Link className="name" to="/devices/$device" params={{ device: device.name }}>{device.name}</Link> },
+    { key: "name", title: "Name", width: "136px", sort: "name", cell: (device) => <Link className="name" to="/devices/$device" params={{ device: device.name }}>{device.name}</Link> },
     { key: "kind", title: "Kind", width: "80px", sort: "kind", cell: (device) => device.kind },
     { key: "site", title: "Site", width: "64px", sort: "site", cell: (device) => device.site },
     { key: "model", title: "Model", width: "minmax(100px, 1fr)", sort: "model", cell: (device) => device.model },
     { key: "os", title: "System", width: "minmax(100px, 1fr)", sort: "os.version", cell: (device) => device.os },
     ...facts.map<Column<Device>>((fact, at) => ({ key: fact, title: fact, width: "minmax(84px, 130px)", sort: fact.startsWith("app ") ? undefined : fact, cell: (device) => device.columns?.[at] ?? <span className="quiet">–</span> })),
-    { key: "proof", title: "Proven", width: "150px", cell: (device) => <Standing device={device} /> },
+    { key: "proof", title: "Proven", width: "112px", cell: (device) => <Standing device={device} /> },
     { key: "heard", title: "Last heard", width: "110px", sort: "heard", isRight: true, cell: (device) => <Moment at={device.lastHeard} only="relative" otherwise="never" /> },
   ];
 }
