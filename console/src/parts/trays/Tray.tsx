@@ -61,10 +61,33 @@ function shape(all: readonly Cell[], { columns, pitch, size }: Grid, width: numb
     const y = height - INSET / 2 - pitch - Math.floor(at / columns) * pitch;
     let found = shapes.get(cell.state);
     if (!found) shapes.set(cell.state, (found = { state: cell.state, squares: "", glyphs: [] }));
-    found.squares += `M${n(x + 0.5 + round)} ${n(y + 0.5)}${square}`;
+    found.squares += size < LEAST_WITH_GLYPH ? (tiny(cell.state, x, y, side) ?? `M${n(x + 0.5 + round)} ${n(y + 0.5)}${square}`) : `M${n(x + 0.5 + round)} ${n(y + 0.5)}${square}`;
     found.glyphs.push([n(x), n(y)]);
   });
   return [...shapes.values()];
+}
+
+/** Where there is no room for a glyph, the cell itself has the form by which its state is told without its colour; null for a plain square. */
+export function tiny(state: string, x: number, y: number, side: number): string | null {
+  const [left, top, right, bottom] = [n(x + 0.5), n(y + 0.5), n(x + 0.5 + side), n(y + 0.5 + side)];
+  const third = side / 3;
+  switch (state) {
+    case "failed":
+      // A cross, drawn as an outline so that it is filled like the rest.
+      return `M${left} ${top}h${n(third)}l${n(third / 2)} ${n(third)}l${n(third / 2)} -${n(third)}h${n(third)}l-${n(third)} ${n(side / 2)}l${n(third)} ${n(side / 2)}h-${n(third)}l-${n(third / 2)} -${n(third)}l-${n(third / 2)} ${n(third)}h-${n(third)}l${n(third)} -${n(side / 2)}z`;
+    case "working":
+    case "restart":
+      return `M${left} ${bottom}L${right} ${top}V${bottom}z`;
+    case "lost":
+      return `M${left} ${top}L${right} ${bottom}H${left}z`;
+    case "retry":
+      return `M${n(x + 0.5 + side / 2)} ${top}L${right} ${n(y + 0.5 + side / 2)}L${n(x + 0.5 + side / 2)} ${bottom}L${left} ${n(y + 0.5 + side / 2)}z`;
+    case "blocked":
+    case "contested":
+      return `M${left} ${n(y + 0.5 + third)}H${right}V${n(y + 0.5 + 2 * third)}H${left}z`;
+    default:
+      return null;
+  }
 }
 
 function n(value: number): number {
