@@ -32,18 +32,66 @@ internal static class TargetList
     /// <summary>A page of targets.</summary>
     public static Outcome<Page<TargetInfo>> Page(FleetWorld world, string named, TargetQuery query)
     {
-        var found = Find(world, named, query);
-        if (!found.Ok || DeviceList.CursorAgainst(query.Sort, query.Cursor) is not null)
+        if (query.Sort == "since")
         {
-            return (found.Failure ?? DeviceList.CursorAgainst(query.Sort, query.Cursor))!;
+            return PageOf(world, named, query);
         }
 
-        var (deployment, devices) = found.Value;
+        var found = Acts.Find(world, named);
+        var filter = DeviceList.Filter(world, query.Filter);
+        if (!found.Ok || !filter.Ok || Against(query) is not null)
+        {
+            return (found.Failure ?? filter.Failure ?? Against(query))!;
+        }
+
+        var deployment = found.Value;
+        var rows = Rows(deployment, query);
+        if (!rows.Ok)
+        {
+            return rows.Failure!;
+        }
+
+        // Nothing of the fleet's size is made for a page: the parts are sets, and only the part in which the page lies is walked.
         var size = Routes.PageSize(query.Limit);
-        var from = query.Cursor is null ? query.Skip ?? 0 : devices.FindLastIndex(device => string.CompareOrdinal(device.Name, query.Cursor) <= 0) + 1 + (query.Skip ?? 0);
-        var page = devices.Skip(from).Take(size + 1).ToList();
-        return new Page<TargetInfo>([.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))], page.Count > size && (query.Sort is null or "name") ? page[size - 1].Name : null, devices.Count);
+        var (skip, total) = (query.Skip ?? 0, 0);
+        var page = new List<DeviceEntry>();
+        IEnumerable<Bitmap> parts = query.Sort == "state" ? ByNeed.Select(state => deployment.Targets.In(state).And(rows.Value)) : [rows.Value];
+        foreach (var part in parts.Where(part => !part.IsEmpty()))
+        {
+            var count = query.Filter is null ? part.Count() : world.DevicesInOrder.Count(device => part[device.Row] && filter.Value(device));
+            total += count;
+            if (page.Count > size || (skip >= count && query.Cursor is null))
+            {
+                skip = Math.Max(0, skip - count);
+                continue;
+            }
+
+            page.AddRange(world.DevicesAfter(query.Cursor).Where(device => part[device.Row] && filter.Value(device)).Skip(skip).Take(size + 1 - page.Count));
+            skip = 0;
+        }
+
+        return Cut(world, deployment, page, size, total, query.Sort is null or "name");
     }
+
+    /// <summary>A page in an order for which all must be looked at.</summary>
+    private static Outcome<Page<TargetInfo>> PageOf(FleetWorld world, string named, TargetQuery query)
+    {
+        var found = Find(world, named, query);
+        if (!found.Ok || Against(query) is not null)
+        {
+            return (found.Failure ?? Against(query))!;
+        }
+
+        var size = Routes.PageSize(query.Limit);
+        return Cut(world, found.Value.Deployment, [.. found.Value.Devices.Skip(query.Skip ?? 0).Take(size + 1)], size, found.Value.Devices.Count, isByName: false);
+    }
+
+    private static Failure? Against(TargetQuery query) => query.Sort is null or "name" or "since" or "state"
+        ? DeviceList.CursorAgainst(query.Sort, query.Cursor)
+        : new Failure(ErrorKind.Invalid, $"Targets are sorted by name, since or state, not by '{query.Sort}'.");
+
+    private static Page<TargetInfo> Cut(FleetWorld world, DeploymentEntry deployment, List<DeviceEntry> page, int size, int total, bool isByName) =>
+        new([.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))], page.Count > size && isByName ? page[size - 1].Name : null, total);
 
     /// <summary>All targets that are asked for, as CSV.</summary>
     public static Outcome<string> Csv(FleetWorld world, string named, TargetQuery query)
@@ -85,9 +133,9 @@ internal static class TargetList
         var deployment = found.Value;
         var rows = Rows(deployment, query);
         var filter = DeviceList.Filter(world, query.Filter);
-        if (!rows.Ok || !filter.Ok)
+        if (!rows.Ok || !filter.Ok || Against(query) is not null)
         {
-            return (rows.Failure ?? filter.Failure)!;
+            return (rows.Failure ?? filter.Failure ?? Against(query))!;
         }
 
         var devices = world.DevicesInOrder.Where(device => rows.Value[device.Row] && filter.Value(device)).ToList();
@@ -102,8 +150,6 @@ internal static class TargetList
                 var sets = Array.ConvertAll(ByNeed, state => deployment.Targets.In(state));
                 devices = [.. sets.SelectMany(set => devices.Where(device => set[device.Row]))];
                 break;
-            default:
-                return new Failure(ErrorKind.Invalid, $"Targets are sorted by name, since or state, not by '{query.Sort}'.");
         }
 
         return (deployment, devices);

@@ -70,15 +70,46 @@ internal static class DeviceList
             return Cut(world, [.. all.Take(size + 1)], size, world.Devices.Count, facts.Value);
         }
 
+        if (query.Sort is null or "name")
+        {
+            return Filtered(world, query, size, facts.Value);
+        }
+
         var found = Ordered(world, query);
         if (!found.Ok)
         {
             return found.Failure!;
         }
 
-        var from = query.Cursor is null ? query.Skip ?? 0 : found.Value.FindLastIndex(device => string.CompareOrdinal(device.Name, query.Cursor) <= 0) + 1 + (query.Skip ?? 0);
-        var page = Cut(world, [.. found.Value.Skip(from).Take(size + 1)], size, found.Value.Count, facts.Value);
-        return query.Sort is null or "name" ? page : page with { Next = null };
+        return Cut(world, [.. found.Value.Skip(query.Skip ?? 0).Take(size + 1)], size, found.Value.Count, facts.Value) with { Next = null };
+    }
+
+    // In the order of names the page is picked while all are counted, and nothing of the fleet's size is made.
+    private static Outcome<Page<DeviceInfo>> Filtered(FleetWorld world, DeviceQuery query, int size, IReadOnlyList<FactRef> facts)
+    {
+        var filter = Filter(world, query.Filter);
+        if (!filter.Ok)
+        {
+            return filter.Failure!;
+        }
+
+        var (count, skip) = (0, query.Skip ?? 0);
+        var page = new List<DeviceEntry>();
+        foreach (var device in world.DevicesInOrder)
+        {
+            if (!filter.Value(device))
+            {
+                continue;
+            }
+
+            count++;
+            if (page.Count <= size && (query.Cursor is null || string.CompareOrdinal(device.Name, query.Cursor) > 0) && skip-- <= 0)
+            {
+                page.Add(device);
+            }
+        }
+
+        return Cut(world, page, size, count, facts);
     }
 
     /// <summary>A cursor is a name, so it means nothing in a list that is not in the order of names.</summary>
