@@ -31,7 +31,6 @@ export function Attempt({ attempt, isOpen }: { attempt: Schemas["AttemptInfo"]; 
         <p className="quiet">{attempt.outcome ? "It sent no log." : "Its log comes when it has ended."}</p>
       )}
       {isShown && log.error && <ErrorNote error={log.error} />}
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
       {isShown && log.data !== undefined && <pre className="log" tabIndex={0} aria-label="Log">{log.data || "(empty)"}</pre>}
     </section>
   );

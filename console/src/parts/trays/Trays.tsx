@@ -27,7 +27,6 @@ export function Trays({ waves, onPick }: TraysProps) {
   const each = widths(waves.map((wave) => wave.devices), Math.max(320, width - gates * gateWidth - 4), 92, (devices) => Math.ceil(devices / 4) * 24 + 16);
   return (
     <div ref={ref}>
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
       <div className="trays" tabIndex={0} role="group" aria-label="Waves">
         {width > 0 &&
           waves.map((wave, at) => (
