@@ -13,6 +13,12 @@ if (args is ["rules"])
     return 0;
 }
 
+if (args is ["results", var targets])
+{
+    await ServiceBench.Results(new Report(), int.Parse(targets));
+    return 0;
+}
+
 if (args is ["console", var devices, var seconds])
 {
     await ConsoleBench.Run(new Report(), int.Parse(devices), int.Parse(seconds));

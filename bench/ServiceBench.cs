@@ -62,6 +62,39 @@ internal static class ServiceBench
         }
     }
 
+    /// <summary>Only the check-ins with results, and the start after them.</summary>
+    public static async Task Results(Report report, int size)
+    {
+        var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
+        var site = new Site("--joins-per-minute", "1000000", "--check-in-seconds", "3600");
+        try
+        {
+            await site.Begin();
+            await site.Must("group", "new", "all");
+            await site.Must("group", "new", "site-hq", "--rule", "site is \"HQ\" and memory >= 8 GiB");
+            var known = await Join(site, size);
+            await site.Package("foldline", "7.2.0", "echo", isReleased: true);
+            await Deployments(report, site, size);
+            var bare = await StartBare(folder);
+            try
+            {
+                await Results(report, site, known, folder, bare, size, isLargest: true);
+            }
+            finally
+            {
+                bare.Process.Kill();
+                bare.Process.Dispose();
+            }
+
+            await StartToReady(report, site, size, "with two deployments", isAsked: true);
+        }
+        finally
+        {
+            await site.DisposeAsync();
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
     private static async Task StartToReady(Report report, Site site, int size, string more = "", bool isAsked = false)
     {
         var times = new List<double>();

@@ -1,3 +1,5 @@
+using System.Runtime.InteropServices;
+
 namespace Bandejo.Store;
 
 /// <summary>What is durable in <c>recent</c> and not in its table yet, for those who ask meanwhile. Safe for use from several threads.</summary>
@@ -7,6 +9,7 @@ internal sealed class Backlog
     private readonly Queue<(long Number, StoreChange[] Changes)> _rows = new();
     private readonly List<StoredEvent> _events = [];
     private readonly Dictionary<string, StoredAttempt> _attempts = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, List<string>> _ofDevice = new(StringComparer.Ordinal);
 
     /// <summary>How many changes wait.</summary>
     public int Count { get; private set; }
@@ -25,7 +28,13 @@ internal sealed class Backlog
                         _events.Add(added);
                         break;
                     case PutAttempt(var attempt):
+                        if (_attempts.TryGetValue(attempt.Id, out var earlier))
+                        {
+                            Forget(earlier);
+                        }
+
                         _attempts[attempt.Id] = attempt;
+                        (CollectionsMarshal.GetValueRefOrAddDefault(_ofDevice, attempt.Device, out _) ??= []).Add(attempt.Id);
                         break;
                 }
             }
@@ -72,7 +81,7 @@ internal sealed class Backlog
                             events++;
                             break;
                         case PutAttempt(var attempt) when ReferenceEquals(_attempts.GetValueOrDefault(attempt.Id), attempt):
-                            _attempts.Remove(attempt.Id);
+                            Forget(attempt);
                             break;
                     }
                 }
@@ -111,7 +120,19 @@ internal sealed class Backlog
     {
         lock (_lock)
         {
-            return [.. _attempts.Values.Where(attempt => (deployment is null || attempt.Deployment == deployment) && (device is null || attempt.Device == device))];
+            var asked = device is null ? _attempts.Values : _ofDevice.GetValueOrDefault(device, []).Select(id => _attempts[id]);
+            return [.. asked.Where(attempt => deployment is null || attempt.Deployment == deployment)];
+        }
+    }
+
+    private void Forget(StoredAttempt attempt)
+    {
+        _attempts.Remove(attempt.Id);
+        var others = _ofDevice[attempt.Device];
+        others.Remove(attempt.Id);
+        if (others.Count == 0)
+        {
+            _ofDevice.Remove(attempt.Device);
         }
     }
 

@@ -1,13 +1,10 @@
-using System.Globalization;
 using System.Text;
-using System.Text.Json;
-using Bandejo.Core.Deployments;
 
 namespace Bandejo.Store;
 
 /// <summary>
-/// The changes that come by the thousand, in the form in which they are written before they go into their tables: a line of UTF-8 each, that begins with a
-/// letter for its kind (<c>t</c> target, <c>a</c> attempt, <c>e</c> event, <c>h</c> heard).
+/// The changes that come by the thousand, in the form in which they are written before they go into their tables: one after the other, each beginning
+/// with a letter for its kind (<c>t</c> target, <c>a</c> attempt, <c>e</c> event, <c>h</c> heard), in <see cref="CompactForm"/>.
 /// </summary>
 internal static class RecentChanges
 {
@@ -18,50 +15,62 @@ internal static class RecentChanges
     public static byte[] Write(IEnumerable<StoreChange> changes)
     {
         using var form = new MemoryStream();
+        using var writer = new BinaryWriter(form);
         foreach (var change in changes)
         {
             switch (change)
             {
                 case PutTarget(var deployment, var target):
-                    Line('t', $"{deployment} ", target);
+                    writer.Write((byte)'t');
+                    writer.Write(deployment);
+                    CompactForm.Write(writer, target);
                     break;
                 case PutAttempt(var attempt):
-                    Line('a', "", attempt);
+                    writer.Write((byte)'a');
+                    CompactForm.Write(writer, attempt);
                     break;
                 case AddEvent(var added):
-                    Line('e', "", added);
+                    writer.Write((byte)'e');
+                    CompactForm.Write(writer, added);
                     break;
                 case PutHeard(var device, var at, var sequence):
-                    form.Write(Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"h{device} {at.ToUnixTimeMilliseconds()} {sequence}\n")));
+                    writer.Write((byte)'h');
+                    writer.Write(device);
+                    writer.Write(at.ToUnixTimeMilliseconds());
+                    writer.Write(sequence);
                     break;
             }
         }
 
         return form.ToArray();
-
-        void Line<T>(char kind, string before, T value)
-        {
-            form.WriteByte((byte)kind);
-            form.Write(Encoding.UTF8.GetBytes(before));
-            form.Write(JsonSerializer.SerializeToUtf8Bytes(value, SqliteStore.JsonForm));
-            form.WriteByte((byte)'\n');
-        }
     }
 
     /// <summary>Reads what was written.</summary>
-    /// <exception cref="JsonException">A line is not in the form.</exception>
-    public static IReadOnlyList<StoreChange> Read(byte[] form) => [.. Encoding.UTF8.GetString(form).Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(Read)];
-
-    private static StoreChange Read(string line) => (line[0], line[1..].Split(' ', line[0] == 't' ? 2 : 3)) switch
+    /// <exception cref="StoreException">It is not in the form.</exception>
+    public static IReadOnlyList<StoreChange> Read(byte[] form)
     {
-        ('t', [var deployment, var target]) => new PutTarget(deployment, Value<Target>(target)),
-        ('a', _) => new PutAttempt(Value<StoredAttempt>(line[1..])),
-        ('e', _) => new AddEvent(Value<StoredEvent>(line[1..])),
-        ('h', [var device, var at, var sequence]) => new PutHeard(device, DateTimeOffset.FromUnixTimeMilliseconds(Number(at)), Number(sequence)),
-        _ => throw new JsonException($"A kept change reads '{(line.Length > 40 ? line[..40] + "…" : line)}', which is in no form of a change."),
-    };
+        using var reader = new BinaryReader(new MemoryStream(form));
+        var changes = new List<StoreChange>();
+        var texts = new TextPool();
+        try
+        {
+            while (reader.BaseStream.Position < form.Length)
+            {
+                changes.Add(reader.ReadByte() switch
+                {
+                    (byte)'t' => new PutTarget(reader.ReadString(), CompactForm.ReadTarget(reader, texts)),
+                    (byte)'a' => new PutAttempt(CompactForm.ReadAttempt(reader)),
+                    (byte)'e' => new AddEvent(CompactForm.ReadEvent(reader)),
+                    (byte)'h' => new PutHeard(reader.ReadString(), DateTimeOffset.FromUnixTimeMilliseconds(reader.ReadInt64()), reader.ReadInt64()),
+                    var kind => throw new FormatException($"A kept change begins with {kind}, which is no kind of change."),
+                });
+            }
+        }
+        catch (Exception error) when (error is IOException or FormatException or DecoderFallbackException or ArgumentException)
+        {
+            throw new StoreException($"What was kept last cannot be read: {error.Message}", error);
+        }
 
-    private static long Number(string text) => long.TryParse(text, CultureInfo.InvariantCulture, out var number) ? number : throw new JsonException($"A kept number reads '{text}'.");
-
-    private static T Value<T>(string text) => JsonSerializer.Deserialize<T>(text, SqliteStore.JsonForm) ?? throw new JsonException("A kept change is empty.");
+        return changes;
+    }
 }

@@ -37,6 +37,10 @@ internal static class SchemaVersions
             {
                 DeviceSheets.BringOver(connection, transaction);
             }
+            else if (number == 8)
+            {
+                CompactTargets.BringOver(connection, transaction);
+            }
 
             connection.Execute(string.Create(CultureInfo.InvariantCulture, $"PRAGMA user_version = {number}"), transaction: transaction);
             transaction.Commit();

@@ -166,7 +166,7 @@ public sealed class SqliteStore : IStore
             using var connection = Connect(_connectionString);
             return read(connection);
         }
-        catch (Exception error) when (error is SqliteException or JsonException or FormatException)
+        catch (Exception error) when (error is SqliteException or JsonException or FormatException or IOException)
         {
             throw new StoreException($"The database cannot be read: {error.Message}", error);
         }
@@ -211,11 +211,12 @@ public sealed class SqliteStore : IStore
     private static IReadOnlyList<(string Deployment, Target Target)> Targets(SqliteConnection connection)
     {
         var deployment = "";
-        var form = (JsonTypeInfo<Target>)JsonForm.GetTypeInfo(typeof(Target));
+        var texts = new TextPool();
         return [.. Rows(connection, "SELECT deployment, data FROM target", row =>
         {
             deployment = row.GetString(0) is var id && id == deployment ? deployment : id;
-            return (deployment, JsonSerializer.Deserialize(row.GetFieldValue<byte[]>(1), form) ?? throw new JsonException("A kept target is empty."));
+            using var reader = new BinaryReader(new MemoryStream(row.GetFieldValue<byte[]>(1)));
+            return (deployment, CompactForm.ReadTarget(reader, texts));
         })];
     }
 

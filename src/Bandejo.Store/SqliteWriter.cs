@@ -152,7 +152,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 Run("INSERT INTO deployment VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET state_data = excluded.state_data", deployment.Id, Json(deployment), Json(deployment.State));
                 break;
             case PutTarget(var deployment, var target):
-                Run("INSERT INTO target VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET data = excluded.data", deployment, target.Device, Json(target));
+                Run("INSERT INTO target VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET data = excluded.data", deployment, target.Device, CompactForm.Of(target));
                 break;
             case PutAttempt(var attempt):
                 Run(

@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Text.Json;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -148,8 +147,9 @@ internal sealed class WriteQueue : IAsyncDisposable
         {
             write();
         }
-        catch (Exception error) when (error is SqliteException or StoreException or JsonException or FormatException or InvalidOperationException)
+        catch (Exception error)
         {
+            // Whatever it is: those who wait must hear of it, and nothing decided on top of it may be written.
             _broken = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
             _writer?.Dispose();
             _writer = null;

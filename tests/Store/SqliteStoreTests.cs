@@ -1,3 +1,4 @@
+using Bandejo.Core.Deployments;
 using Bandejo.Store;
 using Microsoft.Data.Sqlite;
 using Xunit;
@@ -50,38 +51,66 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     [Fact]
     public async Task What_a_kill_left_on_its_way_goes_into_its_tables_at_the_next_start_once()
     {
-        var file = Path.Combine(_folder, "killed.db");
-        await SqliteStore.Open(file).DisposeAsync();
-        const string Left = """
-            tD1001 {"Device":"d1","Wave":0,"State":"Met","Since":"2026-01-14T10:00:00+00:00"}
-            a{"Id":"a1","Deployment":"D1001","Device":"d1","Kind":"install","Version":"7.2.0","StartedAt":"2026-01-14T10:00:00+00:00","Phase":"run","Message":"","HasLog":false}
-            e{"Number":1,"At":"2026-01-14T10:00:00+00:00","Topic":"target","What":"met","Deployment":"D1001","Device":"d1","Text":"d1 is met"}
-            """;
-        Execute(file, "INSERT INTO recent VALUES (1, CAST($data AS BLOB))", Left);
+        var (file, killed) = (Path.Combine(_folder, "living.db"), Path.Combine(_folder, "killed.db"));
+        var at = new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero).AddTicks(1234567);
+        var target = new Target
+        {
+            Device = "d1", Wave = 2, State = TargetState.Retry, Reason = "Kein Platz – 日本", Since = at, Next = at.AddHours(1), Variant = "desk", Tries = 2, Repairs = 1, HasBegun = true, IsInstalledHere = true, IsGoingBack = true,
+            HasFailed = true, Before = "", BeforePackage = "cafe", ProvenAt = at.AddDays(-1), TroubleAt = at, TakenAt = at.AddDays(-2), Harms = 300, Harm = "It does not print", AppWhenOpened = "7.1.0", Order = 5,
+        };
+        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", at, null, null, "run", -5, "running", true);
+        var added = new StoredEvent(1, at.AddTicks(-(at.Ticks % TimeSpan.TicksPerMillisecond)), "target", "met", "d1", "D1001", "d1", "d1 is met", "because");
+        await using (var living = SqliteStore.Open(file))
+        {
+            await living.Commit([new PutTarget("D1001", target), new PutTarget("D1001", new Target { Device = "d2" }), new PutAttempt(attempt), new AddEvent(added), new PutHeard("d1", at, 9)]);
+            File.Copy(file, killed);
+            File.Copy(file + "-wal", killed + "-wal");
+        }
 
         for (var start = 0; start < 2; start++)
         {
-            await using var store = SqliteStore.Open(file);
+            await using var store = SqliteStore.Open(killed);
             var world = store.Load();
-            Assert.Equal(("D1001", Core.Deployments.TargetState.Met), Assert.Single(await world.Targets) is var (deployment, target) ? (deployment, target.State) : default);
-            Assert.Equal("a1", Assert.Single(world.OpenAttempts).Id);
-            Assert.Equal("d1 is met", Assert.Single(store.Events(new EventQuery(null, null, null, 0, null, 10))).Text);
+            Assert.Equal([("D1001", target), ("D1001", new Target { Device = "d2" })], await world.Targets);
+            Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
+            Assert.Equal(added, Assert.Single(store.Events(new EventQuery(null, null, null, 0, null, 10))));
             await store.Commit([new PutAttempt(world.OpenAttempts[0])]);
         }
     }
 
+    [Fact]
+    public async Task Targets_of_an_earlier_program_come_over_and_what_it_left_on_its_way()
+    {
+        var file = Path.Combine(_folder, "earlier.db");
+        Execute(file, await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "Databases", "version-7.sql"), TestContext.Current.CancellationToken));
+
+        await using var store = SqliteStore.Open(file);
+        var world = store.Load();
+        var (at, targets) = (new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero), await world.Targets);
+        Assert.Equal(
+            new Target
+            {
+                Device = "d1", Wave = 1, State = TargetState.Retry, Reason = "Failed: no room", Since = at.AddTicks(1234567), Next = at.AddMinutes(15), Variant = "desk", Tries = 1, HasBegun = true, Before = "7.1.0", TroubleAt = at,
+                Harms = 2, Harm = "It does not print", AppWhenOpened = "", Order = 3,
+            },
+            targets[0].Target);
+        Assert.Equal(("D1001", TargetState.Met), (targets[1].Deployment, targets[1].Target.State));
+        Assert.Equal("a1", Assert.Single(world.OpenAttempts).Id);
+        Assert.Equal("d1 is met", Assert.Single(store.Events(new EventQuery(null, null, null, 0, null, 10))).Text);
+    }
+
     [Theory]
     [InlineData("x")]
-    [InlineData("tD1001")]
+    [InlineData("t\u0005D1001\u0002d1\u0001\u0077")]
     [InlineData("a{")]
-    [InlineData("hd1 soon 9")]
+    [InlineData("h\u0002d1 soon")]
     public async Task What_is_damaged_on_its_way_is_refused_in_words(string line)
     {
         var file = Path.Combine(_folder, "damaged.db");
         await SqliteStore.Open(file).DisposeAsync();
         Execute(file, "INSERT INTO recent VALUES (1, CAST($data AS BLOB))", line);
 
-        Assert.Contains("cannot be written", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
+        Assert.Contains("What was kept last cannot be read", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
     }
 
     [Fact]

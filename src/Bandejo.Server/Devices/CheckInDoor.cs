@@ -1,6 +1,9 @@
+using System.Buffers;
+using System.IO.Pipelines;
 using System.Security.Claims;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
+using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Server.Access;
@@ -22,7 +25,6 @@ internal static class CheckInDoor
     {
         var form = app.Services.GetRequiredService<IOptions<JsonOptions>>().Value.SerializerOptions;
         var asked = (JsonTypeInfo<CheckInRequest>)form.GetTypeInfo(typeof(CheckInRequest));
-        var answered = (JsonTypeInfo<CheckInAnswer>)form.GetTypeInfo(typeof(CheckInAnswer));
         var keys = app.Services.GetRequiredService<SiteKeys>();
         var checkIns = app.Services.GetRequiredService<CheckIns>();
         app.Use((context, next) => context.Request.Path.Equals(Path, StringComparison.Ordinal) && HttpMethods.IsPost(context.Request.Method) ? Answer(context) : next(context));
@@ -43,8 +45,7 @@ internal static class CheckInDoor
                     return;
                 }
 
-                context.Response.ContentType = "application/json; charset=utf-8";
-                await JsonSerializer.SerializeAsync(context.Response.BodyWriter, outcome.Value, answered, context.RequestAborted);
+                await Write(context.Response, outcome.Value);
             }
             catch (OperationCanceledException) when (context.RequestAborted.IsCancellationRequested)
             {
@@ -68,14 +69,39 @@ internal static class CheckInDoor
                 throw new BadHttpRequestException("Send JSON with the content type application/json.", 415);
             }
 
+            // Nearly always it is all there at the first look, and is read from where it lies.
+            var read = await request.BodyReader.ReadAsync(request.HttpContext.RequestAborted);
+            while (!read.IsCompleted)
+            {
+                if (read.Buffer.Length > DeviceProtocol.MaxMessage)
+                {
+                    throw new BadHttpRequestException("The check-in is larger than is taken here.", 413);
+                }
+
+                request.BodyReader.AdvanceTo(read.Buffer.Start, read.Buffer.End);
+                read = await request.BodyReader.ReadAsync(request.HttpContext.RequestAborted);
+            }
+
             try
             {
-                return await JsonSerializer.DeserializeAsync(request.BodyReader, asked, request.HttpContext.RequestAborted) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
+                var asks = JsonSerializer.Deserialize(read.Buffer.IsSingleSegment ? read.Buffer.FirstSpan : read.Buffer.ToArray(), asked) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
+                request.BodyReader.AdvanceTo(read.Buffer.End);
+                return asks;
             }
             catch (JsonException error)
             {
                 throw new BadHttpRequestException("The check-in is not readable.", 400, error);
             }
+        }
+
+        static ValueTask<FlushResult> Write(HttpResponse response, CheckInAnswer answer)
+        {
+            using var json = new Utf8JsonWriter(response.BodyWriter);
+            JsonSerializer.Serialize(json, answer, ContractJson.Default.CheckInAnswer);
+            response.ContentType = "application/json; charset=utf-8";
+            response.ContentLength = json.BytesCommitted + json.BytesPending;
+            json.Flush();
+            return response.BodyWriter.FlushAsync(response.HttpContext.RequestAborted);
         }
     }
 }
