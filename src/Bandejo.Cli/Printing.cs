@@ -160,6 +160,9 @@ internal static class Say
         return away >= TimeSpan.Zero ? $"in {Length(away)} · {clock}" : $"{Length(away)} ago · {clock}";
     }
 
+    /// <summary>A count, with the thousands set apart.</summary>
+    public static string Number(long count) => count.ToString("N0", CultureInfo.InvariantCulture);
+
     public static string Size(long bytes)
     {
         string[] units = ["B", "KiB", "MiB", "GiB", "TiB"];

@@ -22,6 +22,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(ServiceInfo))]
 [JsonSerializable(typeof(ClockInfo))]
 [JsonSerializable(typeof(ClockRequest))]
+[JsonSerializable(typeof(InspectionInfo))]
+[JsonSerializable(typeof(IReadOnlyList<InspectionInfo>))]
 [JsonSerializable(typeof(PackageCheckRequest))]
 [JsonSerializable(typeof(PackageCheckAnswer))]
 [JsonSerializable(typeof(UploadRequest))]

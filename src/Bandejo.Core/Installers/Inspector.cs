@@ -1,0 +1,107 @@
+using System.Formats.Asn1;
+
+namespace Bandejo.Core.Installers;
+
+/// <summary>Reads out of an installer file what it is and how it wants to be handled. The file is never run, unpacked or written to.</summary>
+public static class Inspector
+{
+    /// <summary>Inspects one file.</summary>
+    /// <param name="file">Its content, which must be able to seek.</param>
+    /// <param name="name">Its name, without folders.</param>
+    /// <param name="hints">How setups are recognised.</param>
+    /// <param name="transforms">Transforms that lie beside a Windows Installer database.</param>
+    /// <returns>Always an inspection: what is damaged or hostile is among its findings.</returns>
+    public static Inspection Inspect(Stream file, string name, HintCatalog hints, IReadOnlyList<(string Name, Stream File)>? transforms = null)
+    {
+        var draft = new Draft(name, file.Length);
+        if (file.Length == 0)
+        {
+            draft.Findings.Add(new Finding("The file is empty.", name));
+            return draft.Done();
+        }
+
+        var window = new Window(file);
+        try
+        {
+            Read(window, draft, hints, [.. (transforms ?? []).Select(each => (each.Name, new Window(each.File)))]);
+        }
+        catch (Exception error) when (IsOfTheFile(error))
+        {
+            var what = error is BrokenFileException ? error.Message : "what it holds is not in the form that its beginning promises";
+            draft.Findings.Add(new Finding($"{(draft.Kind.Kind == InstallerKind.Unknown ? "The file" : $"This {draft.Kind.InWords}")} is damaged or not what it seems: {what}. What was read before stands below; fetch the file again and compare its digest.", name));
+        }
+
+        if (draft.Kind.Kind == InstallerKind.Unknown)
+        {
+            draft.Ask("What it is", "None of the kinds that are read here. Say in a manifest by hand how it is installed: bandejo package new FOLDER.");
+        }
+
+        Missing(draft);
+        return draft.Done();
+    }
+
+    /// <summary>Whether an exception says that a file is broken, rather than this program.</summary>
+    private static bool IsOfTheFile(Exception error) =>
+        error is BrokenFileException or InvalidDataException or EndOfStreamException or AsnContentException or SharpCompress.Common.SharpCompressException or ZstdSharp.ZstdException
+            or IndexOutOfRangeException or ArgumentException or OverflowException or FormatException;
+
+    private static void Read(Window file, Draft draft, HintCatalog hints, IReadOnlyList<(string Name, Window File)> transforms)
+    {
+        var head = file.Some(0, 1024);
+        if (head.AsSpan().StartsWith(CompoundFile.Signature))
+        {
+            DatabaseReader.Read(file, draft, transforms);
+        }
+        else if (head is [(byte)'M', (byte)'Z', ..])
+        {
+            ProgramReader.Read(file, draft, hints);
+        }
+        else if (head.AsSpan().StartsWith("!<arch>\n"u8))
+        {
+            DebianReader.Read(file, draft);
+        }
+        else if (head.AsSpan().StartsWith("xar!"u8))
+        {
+            MacReader.Read(file, draft);
+        }
+        else if (ImageReader.Is(head))
+        {
+            ImageReader.Read(file, draft);
+        }
+        else if (ScriptReader.Is(head))
+        {
+            ScriptReader.Read(file, draft, hints);
+        }
+        else if (head is [(byte)'P', (byte)'K', 3, 4, ..] or [(byte)'P', (byte)'K', 5, 6, ..])
+        {
+            ZipReader.Read(file, draft);
+        }
+        else if (Unpacking.How(head) is { } how)
+        {
+            TarReader.Read(file, draft, how);
+        }
+        else if (TarReading.IsHead(head))
+        {
+            TarReader.Read(file, draft, null);
+        }
+    }
+
+    /// <summary>Says of what matters most that it is not known.</summary>
+    private static void Missing(Draft draft)
+    {
+        if (draft.Kind.Kind is InstallerKind.Unknown or InstallerKind.WindowsTransform)
+        {
+            return;
+        }
+
+        if (!draft.Knows(Facts.Version))
+        {
+            draft.Ask("Its version", "The file does not say; look at its maker's page, or at what a trial finds installed.");
+        }
+
+        if (draft.Proofs.Count == 0)
+        {
+            draft.Ask("What proves that it is there", "Run a trial and choose a file of it that carries the version.");
+        }
+    }
+}

@@ -1,0 +1,207 @@
+using System.Globalization;
+using System.Text;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+
+namespace Bandejo.Core.Installers;
+
+/// <summary>
+/// Writes the first draft of a manifest from inspections. What the file declares is taken as it is; what is likely or a guess says so behind it; what
+/// is not known is left empty, so that it cannot be built before somebody has filled it in.
+/// </summary>
+public static class ManifestDraft
+{
+    /// <summary>The name of the icon that goes beside the manifest, where the installer carries one.</summary>
+    public const string IconName = "icon.png";
+
+    /// <summary>Groups inspections into packages: files of the same software at the same version become variants of one.</summary>
+    public static IReadOnlyList<IReadOnlyList<Inspection>> Packages(IEnumerable<Inspection> inspections) =>
+        [.. inspections.Where(each => each.Kind is not (InstallerKind.WindowsTransform or InstallerKind.Unknown)).GroupBy(each => (Slug(each), each.Of(Facts.Version)?.Value ?? each.File)).Select(group => (IReadOnlyList<Inspection>)[.. group])];
+
+    /// <summary>The name for the folder of a package: slug and version.</summary>
+    public static string FolderName(Inspection inspection)
+    {
+        var version = inspection.Of(Facts.Version)?.Value ?? "";
+        return Slug(inspection) + (version.Length == 0 ? "" : "-" + string.Concat(version.Select(c => char.IsAsciiLetterOrDigit(c) || c is '.' or '-' or '+' ? c : '_')));
+    }
+
+    /// <summary>The text of <c>package.yaml</c> for one package.</summary>
+    /// <param name="files">Its installers, at least one; each becomes a variant.</param>
+    /// <param name="beside">Files that lie beside each installer and belong to it, by the installer's name.</param>
+    public static string Write(IReadOnlyList<Inspection> files, IReadOnlyDictionary<string, IReadOnlyList<string>>? beside = null)
+    {
+        var first = files[0];
+        var yaml = new StringBuilder();
+        yaml.Append(CultureInfo.InvariantCulture, $"# Drafted from {string.Join(" and ", files.Select(file => file.File))}. Where a line says 'likely' or 'guess', look at it before you build.\n");
+        yaml.Append(CultureInfo.InvariantCulture, $"app: {Slug(first)}\n");
+        Line(yaml, "name", first, Facts.Name, Path.GetFileNameWithoutExtension(first.File));
+        Version(yaml, first);
+        Line(yaml, "publisher", first, Facts.Publisher, "");
+        Line(yaml, "summary", first, Facts.Summary, "");
+        if (files.Any(file => file.Icon is not null))
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"icon: {IconName}\n");
+        }
+
+        yaml.Append("\nvariants:\n");
+        var names = new HashSet<string>(StringComparer.Ordinal);
+        foreach (var file in files)
+        {
+            Variant(yaml, file, beside?.GetValueOrDefault(file.File) ?? [], names);
+        }
+
+        return yaml.ToString();
+    }
+
+    /// <summary>The slug of an app, from the name of its software without version and architecture.</summary>
+    private static string Slug(Inspection inspection)
+    {
+        var name = inspection.Of(Facts.Name)?.Value ?? InstallerNames.Guess(inspection.File).Name ?? Path.GetFileNameWithoutExtension(inspection.File);
+        var version = inspection.Of(Facts.Version)?.Value;
+        var words = name.Replace("(R)", "", StringComparison.OrdinalIgnoreCase).Split(' ', StringSplitOptions.RemoveEmptyEntries)
+            .Where(word => word != version && word.Trim('(', ')').ToLowerInvariant() is not ("x64" or "x86" or "64-bit" or "32-bit" or "arm64"));
+        var slug = FactCatalog.Slug(string.Join(' ', words));
+        return slug.Length == 0 ? "app" : slug.Length > 64 ? slug[..64].TrimEnd('-') : slug;
+    }
+
+    private static void Version(StringBuilder yaml, Inspection file)
+    {
+        var told = file.Of(Facts.Version);
+        if (told is not null && AppVersion.TryParse(told.Value, out _))
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"version: {Quoted(told.Value)}{Doubt(told.Certainty, told.Source)}\n");
+        }
+        else
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"version:  # not known{(told is null ? "" : $": the file says '{told.Value}', which is no version")}; fill it in\n");
+        }
+    }
+
+    private static void Line(StringBuilder yaml, string key, Inspection file, string what, string otherwise)
+    {
+        var told = file.Of(what);
+        yaml.Append(CultureInfo.InvariantCulture, $"{key}: {Quoted(told?.Value ?? otherwise)}{(told is null ? otherwise.Length > 0 ? "  # guess: name of the file" : "" : Doubt(told.Certainty, told.Source))}\n");
+    }
+
+    private static void Variant(StringBuilder yaml, Inspection file, IReadOnlyList<string> beside, HashSet<string> names)
+    {
+        var system = file.Of(Facts.System)?.Value ?? "any";
+        var architectures = (file.Of(Facts.Architecture)?.Value ?? "any").Split(',', StringSplitOptions.TrimEntries).Where(each => each is "x64" or "x86" or "arm64").ToList();
+        var name = architectures.Count == 0 ? system : $"{system}-{string.Join('-', architectures)}";
+        for (var number = 2; !names.Add(name); number++)
+        {
+            name = $"{system}-{number}";
+        }
+
+        yaml.Append(CultureInfo.InvariantCulture, $"  - name: {name}\n    fits: {Fits(file, system, architectures)}\n    requires: disk.free >= {Room(file)}\n");
+        foreach (var condition in file.Conditions)
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"    # it says: {OneLine(condition)}\n");
+        }
+
+        yaml.Append(CultureInfo.InvariantCulture, $"    files: [{string.Join(", ", beside.Prepend(file.File).Select(Quoted))}]\n");
+        Step(yaml, file, "install");
+        Settings(yaml, file);
+        Step(yaml, file, "remove");
+        Proofs(yaml, file);
+    }
+
+    private static string Fits(Inspection file, string system, IReadOnlyList<string> architectures)
+    {
+        var parts = new List<string>();
+        if (system is "windows" or "macos")
+        {
+            parts.Add(system == "windows" ? "os.name like \"*Windows*\"" : "os.name like \"*macOS*\"");
+        }
+
+        // A setup is mostly an x86 program, whatever it installs; x86 software runs on x64 devices as well.
+        if (architectures.Count > 0 && !(file.Kind is InstallerKind.WindowsSetup or InstallerKind.WindowsProgram && architectures is ["x86"]))
+        {
+            var all = architectures.Contains("x86") && !architectures.Contains("x64") ? [.. architectures, "x64"] : architectures;
+            parts.Add(all.Count == 1 ? $"architecture is \"{all[0]}\"" : $"architecture in ({string.Join(", ", all.Select(each => $"\"{each}\""))})");
+        }
+
+        return parts.Count == 0 ? "architecture is known  # not known for which devices; say it as a rule" : string.Join(" and ", parts);
+    }
+
+    /// <summary>Room for what is unpacked and for the installer itself, twice over, in steps that read well.</summary>
+    private static string Room(Inspection file)
+    {
+        var told = file.Of(Facts.InstalledSize)?.Value is { } text && long.TryParse(text.Split(' ')[0], CultureInfo.InvariantCulture, out var kilobytes) ? kilobytes * 1024 : 0;
+        var bytes = 2 * (Math.Max(told, file.Contents?.Size ?? 0) + file.Size);
+        var megabytes = Math.Max(100, (bytes / 1_000_000) + 1);
+        var step = megabytes > 2000 ? 500 : 100;
+        return string.Create(CultureInfo.InvariantCulture, $"{(megabytes + step - 1) / step * step} MB");
+    }
+
+    private static void Step(StringBuilder yaml, Inspection file, string verb)
+    {
+        if (file.CommandFor(verb) is not { } command)
+        {
+            var hint = file.Open.FirstOrDefault(open => open.What.Contains(verb == "install" ? "silent" : "removed", StringComparison.Ordinal) || open.What.Contains(verb == "install" ? "How it is installed" : "How it is removed", StringComparison.Ordinal));
+            yaml.Append(verb == "install" ? $"    install:\n      run: []  # not known. {OneLine(hint?.Try ?? "Say how it is installed without asking.")}\n" : $"    # remove: not known. {OneLine(hint?.Try ?? "Say how it is taken away without asking.")}\n");
+            return;
+        }
+
+        yaml.Append(CultureInfo.InvariantCulture, $"    {verb}:\n      run: [{string.Join(", ", command.Run.Select(Quoted))}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
+        if (verb == "install" && file.CommandFor("log") is { } log)
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"      # for a log, add: {string.Join(", ", log.Run.Select(Quoted))}\n");
+        }
+
+        if (verb == "install" && file.CommandFor("repair") is { } repair)
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"      # to repair: {string.Join(' ', repair.Run)}\n");
+        }
+
+        if (file.Of(Facts.System)?.Value == "windows")
+        {
+            yaml.Append("      exit-codes: { 3010: restart-needed, 1641: restarting, 1618: busy, 1602: refused }\n");
+        }
+    }
+
+    private static void Settings(StringBuilder yaml, Inspection file)
+    {
+        if (file.Settings.Count > 0)
+        {
+            yaml.Append("      # Settings it takes, all switched off. To use one, put its word behind the others in 'run':\n");
+            foreach (var setting in file.Settings)
+            {
+                var value = setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : OneLine(setting.Default);
+                yaml.Append(CultureInfo.InvariantCulture, $"      #   {OneLine(setting.Switch)}  is {value} by itself\n");
+            }
+        }
+    }
+
+    private static void Proofs(StringBuilder yaml, Inspection file)
+    {
+        yaml.Append("    present:");
+        if (file.Proofs.Count == 0)
+        {
+            yaml.Append(" []  # not known: run a trial, and choose a file of it that carries the version\n");
+            return;
+        }
+
+        yaml.Append('\n');
+        foreach (var proof in file.Proofs)
+        {
+            var subject = proof.Key == "command" ? $"[{string.Join(", ", proof.Subject.Split(' ').Select(Quoted))}]" : Quoted(proof.Subject);
+            yaml.Append(CultureInfo.InvariantCulture, $"      - {proof.Key}: {subject}{Doubt(proof.Certainty, proof.Source)}\n");
+        }
+    }
+
+    private static string Doubt(Certainty certainty, string source) => certainty == Certainty.Certain ? "" : $"  # {(certainty == Certainty.Likely ? "likely" : "guess")}: {OneLine(source)}";
+
+    private static string OneLine(string text) => string.Concat(text.Select(c => char.IsControl(c) ? ' ' : c));
+
+    /// <summary>A scalar of YAML: plain where that is safe, else in single quotes.</summary>
+    private static string Quoted(string text)
+    {
+        var clean = OneLine(text);
+        var isPlain = clean.Length > 0 && clean[0] is not (' ' or '-' or '?' or ':' or ',' or '[' or ']' or '{' or '}' or '#' or '&' or '*' or '!' or '|' or '>' or '\'' or '"' or '%' or '@' or '`') && !clean.EndsWith(' ')
+            && !clean.Contains(": ", StringComparison.Ordinal) && !clean.Contains(" #", StringComparison.Ordinal) && clean.IndexOfAny([',', '[', ']', '{', '}']) < 0 && !clean.EndsWith(':')
+            && !double.TryParse(clean, CultureInfo.InvariantCulture, out _) && clean.ToLowerInvariant() is not ("true" or "false" or "yes" or "no" or "null" or "on" or "off" or "~");
+        return isPlain ? clean : $"'{clean.Replace("'", "''", StringComparison.Ordinal)}'";
+    }
+}

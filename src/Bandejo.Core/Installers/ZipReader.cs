@@ -1,0 +1,111 @@
+namespace Bandejo.Core.Installers;
+
+/// <summary>Reads ZIP archives and what is built on them: MSIX and APPX packages and their bundles.</summary>
+internal static class ZipReader
+{
+    public static void Read(Window file, Draft draft)
+    {
+        var directory = new ZipDirectory(file);
+        var files = directory.Files().Take(100_000).DistinctBy(each => each.Path, StringComparer.Ordinal).ToDictionary(each => each.Path, StringComparer.Ordinal);
+        if (files.TryGetValue("AppxManifest.xml", out var manifest))
+        {
+            AppPackage(draft, directory, files, SafeXml.Read(directory.Read(manifest), manifest.Path));
+        }
+        else if (files.TryGetValue("AppxMetadata/AppxBundleManifest.xml", out var bundle))
+        {
+            Bundle(draft, SafeXml.Read(directory.Read(bundle), bundle.Path));
+        }
+        else
+        {
+            draft.Kind = (InstallerKind.Zip, "ZIP archive");
+            Unpacked(draft);
+        }
+
+        foreach (var each in files.Values.Where(each => !each.Path.EndsWith('/')))
+        {
+            draft.Contains(each.Path, each.Size);
+            if (each.Packed > 0 && each.Size / each.Packed > 2000 && each.Size > 1 << 30 && !draft.Findings.Exists(finding => finding.Message.Contains("bomb", StringComparison.Ordinal)))
+            {
+                draft.Findings.Add(new Finding($"'{each.Path}' inside unpacks to {each.Size / (1 << 30)} GiB out of {each.Packed / 1024} KiB, which is a bomb and no software; do not unpack it.", draft.File));
+            }
+        }
+
+        if (files.Values.Any(each => each.IsEncrypted))
+        {
+            draft.Warn("Files inside are encrypted: a device cannot unpack them without the password.");
+        }
+    }
+
+    /// <summary>What an archive without instructions leaves open.</summary>
+    public static void Unpacked(Draft draft)
+    {
+        var (name, version) = InstallerNames.Guess(draft.File);
+        draft.Tell(Facts.Name, name, Certainty.Guess, "name of the file");
+        draft.Tell(Facts.Version, version, Certainty.Guess, "name of the file");
+        draft.Ask("How it is installed", "An archive says nothing of it. Where it is a program that simply runs, unpack it into its place with an install step; where it holds an installer, inspect that.");
+    }
+
+    private static void AppPackage(Draft draft, ZipDirectory directory, Dictionary<string, ZipFile> files, System.Xml.Linq.XElement manifest)
+    {
+        draft.Kind = (InstallerKind.AppPackage, "MSIX or APPX package");
+        var identity = manifest.First("Identity");
+        Identity(draft, identity, "AppxManifest.xml");
+        draft.Tell(Facts.Architecture, identity.Attr("ProcessorArchitecture") is { Length: > 0 } architecture && architecture != "neutral" ? architecture : "any", Certainty.Certain, "AppxManifest.xml");
+        var display = manifest.First("Properties")?.First("DisplayName")?.Value;
+        if (display?.StartsWith("ms-resource", StringComparison.Ordinal) != true)
+        {
+            draft.Tell(Facts.Name, display, Certainty.Certain, "AppxManifest.xml: DisplayName");
+        }
+
+        draft.Tell(Facts.Publisher, manifest.First("PublisherDisplayName")?.Value is { } maker && !maker.StartsWith("ms-resource", StringComparison.Ordinal) ? maker : null, Certainty.Certain, "AppxManifest.xml: PublisherDisplayName");
+        draft.Tell(Facts.Language, string.Join(", ", manifest.All("Resource").Select(each => each.Attr("Language")).Where(each => each.Length > 0).Take(10)), Certainty.Certain, "AppxManifest.xml: Resources");
+        if (manifest.First("TargetDeviceFamily") is { } family)
+        {
+            draft.Tell(Facts.MinimumSystem, family.Attr("MinVersion"), Certainty.Certain, $"AppxManifest.xml: {family.Attr("Name")}");
+        }
+
+        foreach (var needed in manifest.All("PackageDependency").Take(50))
+        {
+            draft.Nested.Add(new NestedInstaller(needed.Attr("Name"), 0, $"an MSIX package that it asks for, at least {needed.Attr("MinVersion")}"));
+        }
+
+        if (!files.ContainsKey("AppxSignature.p7x"))
+        {
+            draft.Warn("It is not signed; Windows refuses a package without a signature.");
+        }
+
+        if (Logo(manifest) is { } logo && files.GetValueOrDefault(logo) is { Size: < 64 * 1024 } picture && directory.Read(picture) is var png && png.AsSpan().StartsWith((ReadOnlySpan<byte>)[0x89, (byte)'P', (byte)'N', (byte)'G']))
+        {
+            draft.Icon = new InstallerIcon(png, png.Length > 24 ? (png[18] << 8) | png[19] : 0);
+        }
+    }
+
+    private static string? Logo(System.Xml.Linq.XElement manifest) => manifest.First("Logo")?.Value.Replace('\\', '/');
+
+    private static void Bundle(Draft draft, System.Xml.Linq.XElement manifest)
+    {
+        draft.Kind = (InstallerKind.AppBundle, "bundle of MSIX or APPX packages");
+        Identity(draft, manifest.First("Identity"), "AppxBundleManifest.xml");
+        var applications = manifest.All("Package").Where(each => each.Attr("Type") is "application" or "").ToList();
+        draft.Tell(Facts.Architecture, string.Join(", ", applications.Select(each => each.Attr("Architecture")).Where(each => each.Length > 0).Distinct().Order(StringComparer.Ordinal)), Certainty.Certain, "AppxBundleManifest.xml");
+    }
+
+    private static void Identity(Draft draft, System.Xml.Linq.XElement? identity, string source)
+    {
+        draft.Tell(Facts.System, "windows", Certainty.Certain, "its kind");
+        draft.Tell(Facts.Identity, identity.Attr("Name"), Certainty.Certain, source);
+        draft.Tell(Facts.Name, identity.Attr("Name"), Certainty.Guess, source);
+        draft.Tell(Facts.Version, identity.Attr("Version"), Certainty.Certain, source);
+        var signer = identity.Attr("Publisher").Split(',').Select(each => each.Trim()).FirstOrDefault(each => each.StartsWith("CN=", StringComparison.OrdinalIgnoreCase))?[3..].Trim('"');
+        draft.Tell(Facts.Signer, signer, Certainty.Certain, $"{source}: Publisher");
+        draft.Tell(Facts.Publisher, signer, Certainty.Guess, $"{source}: Publisher");
+        draft.Tell(Facts.Restart, "only where its app is running", Certainty.Likely, "its kind");
+        const string Source = "Windows' own way with packages of this kind";
+        draft.Command("install", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Add-AppxProvisionedPackage -Online -PackagePath '{draft.File.Replace("'", "''", StringComparison.Ordinal)}' -SkipLicense");
+        if (draft.Value(Facts.Identity) is { } name)
+        {
+            draft.Command("remove", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Get-AppxPackage -AllUsers -Name '{name}' | Remove-AppxPackage -AllUsers");
+            draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Likely, "the system lists packages by their identity"));
+        }
+    }
+}
