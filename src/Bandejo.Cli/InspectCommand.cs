@@ -225,8 +225,8 @@ internal static class InspectionReport
         }
 
         Say.Line($"\n[bold]{Markup.Escape(heading)}[/]");
-        var table = new Table { Border = TableBorder.None, ShowHeaders = false };
-        table.AddColumn(new TableColumn("") { Padding = new Padding(2, 0, 2, 0), NoWrap = true }).AddColumn(new TableColumn("") { Padding = new Padding(0, 0, 2, 0) }).AddColumn(new TableColumn("") { Padding = new Padding(0, 0, 2, 0), NoWrap = true }).AddColumn(new TableColumn(""));
+        var table = new Grid();
+        table.AddColumn(new GridColumn { Padding = new Padding(2, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0) }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn());
         foreach (var row in rows.Take(MostRows).Select(cells))
         {
             table.AddRow(Markup.Escape(row[0]), Markup.Escape(row[1]), row[2], $"[dim]{Markup.Escape(row[3])}[/]");

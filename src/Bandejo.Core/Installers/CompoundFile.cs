@@ -69,7 +69,7 @@ internal sealed class CompoundFile
         {
             var count = Math.Min(step, size - at);
             var place = isMini ? MiniPlace(sector) : Place(sector);
-            _file.Some(place, count).CopyTo(content.AsSpan(at));
+            _file.Bytes(place, count).CopyTo(content, at);
             at += count;
             if (at < size)
             {
@@ -153,6 +153,16 @@ internal sealed class CompoundFile
             }
 
             next = _file.U32(place + _sector - 4);
+        }
+
+        // What is in use must be there; the last sector alone may be short.
+        var whole = (_file.Length - 1) / _sector;
+        for (var sector = whole; sector < (long)_fat.Count * (_sector / 4); sector++)
+        {
+            if (Next((uint)sector) != 0xFFFFFFFF)
+            {
+                throw new BrokenFileException("it is cut short: sectors that it uses are not there");
+            }
         }
     }
 

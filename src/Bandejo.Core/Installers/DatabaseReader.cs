@@ -77,7 +77,7 @@ internal static class DatabaseReader
         foreach (var name in names.Where(name => !upgrades.Contains(name)).Take(100))
         {
             var isSecret = hidden.Contains(name) || name.Contains("PASSWORD", StringComparison.Ordinal) || name.Contains("SECRET", StringComparison.Ordinal);
-            draft.Settings.Add(new InstallerSetting(name, isSecret ? "" : properties.GetValueOrDefault(name, ""), isSecret, name + "={value}"));
+            draft.Takes(name, properties.GetValueOrDefault(name, ""), isSecret, name + "={value}");
         }
 
         var level = int.TryParse(properties.GetValueOrDefault("INSTALLLEVEL"), CultureInfo.InvariantCulture, out var given) ? given : 1;

@@ -46,8 +46,15 @@ internal static class DebianReader
     {
         var how = Unpacking.How(part.Some(0, 8));
         using var stream = how is null ? part.Open() : Unpacking.Open(part.Open(), how);
-        foreach (var (path, _, _, _, content) in TarReading.Files(stream, MostControl))
+        var left = (long)MostControl;
+        foreach (var (path, size, _, _, content) in TarReading.Files(stream))
         {
+            left -= size;
+            if (left < 0)
+            {
+                throw new BrokenFileException($"its control archive unpacks to more than {MostControl / 1048576} MiB, which makes no sense there");
+            }
+
             switch (path.TrimStart('.', '/'))
             {
                 case "control":
@@ -103,7 +110,7 @@ internal static class DebianReader
 
         if (draft.Nested.Count > 0)
         {
-            draft.Ask($"Whether the {draft.Nested.Count} packages it asks for are on every device", "dpkg does not fetch them. Where apt may be used, put [apt-get, install, --yes, ./FILE] into the install step.");
+            draft.Ask(draft.Nested.Count == 1 ? "Whether the package it asks for is on every device" : $"Whether the {draft.Nested.Count} packages it asks for are on every device", "dpkg fetches nothing. Where apt may be used, put [apt-get, install, --yes, ./FILE] into the install step.");
         }
     }
 }

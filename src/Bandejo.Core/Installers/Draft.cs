@@ -99,11 +99,14 @@ internal sealed class Draft(string file, long size)
         Findings = Findings,
     };
 
-    /// <summary>Text for people and manifests: one line, no control characters, at most 500 characters.</summary>
-    private static string Clean(string? text)
+    /// <summary>Adds a value that it takes.</summary>
+    public void Takes(string name, string value, bool isSecret, string form) => Settings.Add(new InstallerSetting(Clean(name, 72), isSecret ? "" : Clean(value, 100), isSecret, form));
+
+    /// <summary>Text for people and manifests: one line, no control characters, not too long.</summary>
+    private static string Clean(string? text, int most = 500)
     {
-        var clean = new string([.. (text ?? "").Where(c => !char.IsControl(c) && !char.IsSurrogate(c) && c != '\uFFFD')]).Trim();
-        return clean.Length > 500 ? clean[..500] : clean;
+        var clean = new string([.. (text ?? "").Where(c => !char.IsControl(c) && !char.IsSurrogate(c) && c != '\uFFFD').Take(most + 1)]).Trim();
+        return clean.Length > most ? clean[..most] + "…" : clean;
     }
 }
 

@@ -18,7 +18,7 @@ internal static class TarReader
     public static void List(Stream archive, Draft draft, long most)
     {
         var seen = 0L;
-        foreach (var (path, size, kind, link, _) in TarReading.Files(archive, most))
+        foreach (var (path, size, kind, link, _) in TarReading.Files(archive))
         {
             if (kind is '1' or '2' && (link.StartsWith('/') || Climbs(path, link)))
             {

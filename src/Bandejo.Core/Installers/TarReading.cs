@@ -13,15 +13,13 @@ internal static class TarReading
     public static bool IsHead(ReadOnlySpan<byte> block) => block.Length >= Block && block[0] != 0 && Sum(block) == Number(block.Slice(148, 8));
 
     /// <summary>Its files, each with its content, which is good until the next is asked for.</summary>
-    /// <param name="most">After so many bytes of the archive it stops.</param>
     /// <exception cref="BrokenFileException">It is not in the form.</exception>
-    public static IEnumerable<(string Path, long Size, char Kind, string Link, Stream Content)> Files(Stream archive, long most)
+    public static IEnumerable<(string Path, long Size, char Kind, string Link, Stream Content)> Files(Stream archive)
     {
         var block = new byte[Block];
         string? longName = null, longLink = null;
-        for (var at = 0L; at < most && Fill(archive, block);)
+        while (Fill(archive, block))
         {
-            at += Block;
             if (Array.TrueForAll(block, each => each == 0))
             {
                 yield break;
@@ -40,7 +38,6 @@ internal static class TarReading
 
             var kind = (char)block[156];
             var rest = size + ((Block - (size % Block)) % Block);
-            at += rest;
             if (kind is 'L' or 'K' or 'x')
             {
                 var text = Encoding.UTF8.GetString(Take(archive, size)).TrimEnd('\0');

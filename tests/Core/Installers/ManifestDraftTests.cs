@@ -1,0 +1,87 @@
+using Bandejo.Core.Installers;
+using Bandejo.Core.Packages;
+using Xunit;
+
+namespace Bandejo.Core.Tests.Installers;
+
+public sealed class ManifestDraftTests
+{
+    [Theory]
+    [InlineData("foldline.msi")]
+    [InlineData("quillmark.msix")]
+    [InlineData("inkwell-print_4.2.0_amd64.deb")]
+    [InlineData("foldline-setup.exe")]
+    [InlineData("Nightjar-2.0.0-x86_64.AppImage")]
+    public void A_draft_of_what_tells_enough_is_a_manifest_that_can_be_built(string file)
+    {
+        var found = Inspect(file);
+        var manifest = ManifestReader.Read(ManifestDraft.Write([found])).Value;
+
+        Assert.Equal(found.Of(Facts.Version)!.Value, manifest.Version.Text);
+        Assert.Equal([file], manifest.Variants[0].Files);
+        Assert.Equal(found.CommandFor("install")!.Run, manifest.Variants[0].Install.Run);
+        Assert.DoesNotContain(ManifestCheck.Check(manifest, [new PayloadFile(file, found.Size, "")]), finding => !finding.IsWarning && finding.Where != "icon");
+    }
+
+    [Theory]
+    [InlineData("circdesk-3.9.1.zip", "install.run", "present")]
+    [InlineData("plateglass-11.3.0.run", "present", "present")]
+    public void A_draft_of_what_does_not_tell_enough_cannot_be_built_and_says_what_is_missing(string file, params string[] missing)
+    {
+        var failure = ManifestReader.Read(ManifestDraft.Write([Inspect(file)])).Failure!;
+
+        Assert.All(missing, place => Assert.Contains(failure.Findings, finding => finding.Where!.Contains(place)));
+    }
+
+    [Fact]
+    public void A_guess_says_that_it_is_one_and_what_the_file_declares_stands_without_a_word()
+    {
+        var draft = ManifestDraft.Write([Inspect("plateglass-11.3.0.run")]);
+        Assert.Contains("version: 11.3.0  # guess: name of the file", draft);
+        Assert.Contains("name: Plateglass Studio  # likely: label in the script", draft);
+        Assert.Contains("name: Foldline\n", ManifestDraft.Write([Inspect("foldline.msi")]));
+    }
+
+    [Fact]
+    public void Settings_are_listed_switched_off_and_secrets_without_their_values()
+    {
+        var draft = ManifestDraft.Write([Inspect("foldline.msi")]);
+
+        Assert.Contains("#   FOLDLINE_MODE={value}  is desk by itself", draft);
+        Assert.Contains("#   LICENCEKEY={value}  is (secret) by itself", draft);
+        Assert.DoesNotContain("secret-of-the-maker", draft);
+        Assert.DoesNotContain("FOLDLINE_MODE", string.Concat(ManifestReader.Read(draft).Value.Variants[0].Install.Run));
+    }
+
+    [Fact]
+    public void The_same_software_for_several_architectures_is_one_package_with_a_variant_each()
+    {
+        var (wide, narrow) = (Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: ".wixburn")), "circdesk-x64.exe", HintCatalog.Own), Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: ".wixburn", machine: 0xAA64)), "circdesk-arm64.exe", HintCatalog.Own));
+        var other = Inspect("foldline.msi");
+
+        var packages = ManifestDraft.Packages([wide, other, narrow]);
+        Assert.Equal([2, 1], packages.Select(package => package.Count));
+        var manifest = ManifestReader.Read(ManifestDraft.Write(packages[0])).Value;
+        Assert.Equal(["windows-x64", "windows-arm64"], manifest.Variants.Select(variant => variant.Name));
+        Assert.Equal("os.name like \"*Windows*\" and architecture is \"arm64\"", manifest.Variants[1].Fits.ToString());
+        Assert.Equal("circdesk-3.9.1", ManifestDraft.FolderName(packages[0][0]));
+    }
+
+    [Theory]
+    [InlineData("Setup: final # really, it's [new]")]
+    [InlineData("- leading")]
+    [InlineData("'quoted'")]
+    [InlineData("yes")]
+    [InlineData("1.0")]
+    [InlineData("a: b\nversion: 9.9")]
+    public void A_name_that_means_something_in_a_manifest_stays_a_name(string name)
+    {
+        var found = Inspector.Inspect(new MemoryStream(Samples.Program(name, "7.2.0", section: ".wixburn")), "x.exe", HintCatalog.Own);
+        var manifest = ManifestReader.Read(ManifestDraft.Write([found])).Value;
+
+        Assert.Equal(found.Of(Facts.Name)!.Value, manifest.Name);
+        Assert.Equal("7.2.0", manifest.Version.Text);
+    }
+
+    private static Inspection Inspect(string file) => Inspector.Inspect(new MemoryStream(Samples.All[file]), file, HintCatalog.Own);
+}
