@@ -22,11 +22,15 @@ var report = new Command("report", "Reports that something broke after an app wa
 report.SetAction((parsed, _) => Guarded(() => Task.FromResult(Commands.Say(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), "harm", parsed.GetValue(app)!, parsed.GetValue(text)!, TimeOf(parsed)))));
 var show = new Command("show", "Shows who this machine is and what it knows");
 show.SetAction((parsed, _) => Guarded(() => Task.FromResult(Commands.Show(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state))))));
+var plan = new Argument<string>("plan") { Description = "What to try, as the command line writes it" };
+var inside = new Option<bool>("--inside") { Description = "Runs in the sandbox itself", Hidden = true };
+var trial = new Command("trial", "Tries a package in a clean sandbox of this machine; people call it through bandejo package trial") { plan, inside };
+trial.SetAction((parsed, cancellation) => Guarded(() => parsed.GetValue(inside) ? TrialInside.Run(parsed.GetValue(plan)!, TimeProvider.System, cancellation) : TrialSandbox.Run(parsed.GetValue(plan)!, cancellation)));
 
 root.Recursive = true;
 state.Recursive = true;
 clock.Recursive = true;
-var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show };
+var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show, trial };
 program.Options.Add(root);
 program.Options.Add(state);
 program.Options.Add(clock);

@@ -6,7 +6,12 @@ namespace Bandejo.Contract.Device;
 public sealed record PackageDocument(int Format, string App, string Name, string Version, string Publisher, string Category, string Summary, IReadOnlyList<string> Replaces, IReadOnlyList<DocumentVariant> Variants, DocumentFile? Icon = null);
 
 /// <summary>The part for one kind of device.</summary>
-public sealed record DocumentVariant(string Name, string Fits, string Requires, IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack);
+/// <param name="Launch">How a trial starts the software; devices do not use it.</param>
+public sealed record DocumentVariant(
+    string Name, string Fits, string Requires, IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack, DocumentLaunch? Launch = null);
+
+/// <summary>A command that starts the software, and how many seconds it must stay up.</summary>
+public sealed record DocumentLaunch(IReadOnlyList<string> Run, int StaysSeconds);
 
 /// <summary>A payload file.</summary>
 public sealed record DocumentFile(string Path, long Size, string Sha256, bool IsExecutable);

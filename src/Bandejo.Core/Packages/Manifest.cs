@@ -53,9 +53,17 @@ public sealed record Variant
 
     public required IReadOnlyList<PresenceCheck> Present { get; init; }
 
+    /// <summary>How a trial starts the software, to see that it runs; null where nothing can be started.</summary>
+    public Launch? Launch { get; init; }
+
     /// <summary>Whether the agent may put the earlier version back when installing fails.</summary>
     public bool PutBack { get; init; } = true;
 }
+
+/// <summary>Starting what was installed.</summary>
+/// <param name="Run">The command and its arguments, run without a shell, terminal, display or user.</param>
+/// <param name="Stays">How long it must stay up; one that ends before with code 0 is as good.</param>
+public sealed record Launch(IReadOnlyList<string> Run, TimeSpan Stays);
 
 /// <summary>One unattended command.</summary>
 public sealed record Step

@@ -12,9 +12,11 @@ public sealed class ManifestReader
     /// <summary>The keys at the top, in a variant, in a step and in a presence check; the published schema has the same.</summary>
     public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "variants"];
 
-    public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "install", "remove", "present", "put-back"];
+    public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "install", "remove", "launch", "present", "put-back"];
 
     public static IReadOnlyList<string> StepKeys { get; } = ["run", "limit", "expected", "at-limit", "exit-codes"];
+
+    public static IReadOnlyList<string> LaunchKeys { get; } = ["run", "stays"];
 
     public static IReadOnlyList<string> PresenceKeys { get; } = ["file", "version-in", "setting", "command", "receipt", "program", "key", "is", "pattern"];
 
@@ -135,6 +137,7 @@ public sealed class ManifestReader
             Close = _form.Texts(map, "close", where),
             Install = Step(map, "install", where, must: true) ?? new Step { Run = [] },
             Remove = Step(map, "remove", where, must: false),
+            Launch = Launch(map, where),
             Present = Checks(map, where),
             PutBack = _form.YesNo(map, "put-back", where, otherwise: true),
         };
@@ -180,6 +183,30 @@ public sealed class ManifestReader
             EndAtLimit = atLimit == "end",
             Codes = Codes(map, inner),
         };
+    }
+
+    private Launch? Launch(YamlMappingNode variant, string where)
+    {
+        if (YamlForm.Child(variant, "launch") is not { } node)
+        {
+            return null;
+        }
+
+        if (node is not YamlMappingNode map)
+        {
+            _form.Report(node, "'launch' is a mapping with 'run', the command that starts the software, and 'stays', how long it must stay up.", where + "launch");
+            return null;
+        }
+
+        var inner = where + "launch.";
+        _form.Known(map, inner, LaunchKeys);
+        var run = _form.Texts(map, "run", inner);
+        if (run.Count == 0)
+        {
+            _form.Report(map, "'run' needs a command and its arguments as a list, such as [/opt/foldline/foldline, --version].", inner + "run");
+        }
+
+        return new Launch(run, _form.Duration(map, "stays", inner, TimeSpan.FromSeconds(3)));
     }
 
     private Dictionary<int, ExitMeaning> Codes(YamlMappingNode step, string where)

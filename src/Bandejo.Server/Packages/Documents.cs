@@ -12,7 +12,8 @@ internal static class Documents
             variant.Name, variant.Fits.ToString(), variant.Requires.ToString(),
             [.. ManifestCheck.FilesOf(variant, files).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: file.Path.EndsWith(".sh", StringComparison.Ordinal)))],
             variant.Close, Step(variant.Install), variant.Remove is null ? null : Step(variant.Remove),
-            [.. variant.Present.Select(check => new DocumentCheck(Kind(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack))],
+            [.. variant.Present.Select(check => new DocumentCheck(Kind(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack,
+            variant.Launch is { } launch ? new DocumentLaunch(launch.Run, (int)Math.Ceiling(launch.Stays.TotalSeconds)) : null))],
         manifest.Icon is null ? null : files.Where(file => file.Path == manifest.Icon).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: false)).FirstOrDefault());
 
     /// <summary>Every file that a document names, those of all variants and the icon.</summary>

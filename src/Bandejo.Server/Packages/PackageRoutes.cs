@@ -37,6 +37,9 @@ internal static class PackageRoutes
         api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
             (await intake.Take(request.Upload, context.Person())).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
+        api.MapPost("/packages/{package}/trials", async (FleetWorld world, HttpContext context, string package, TrialReport report) =>
+            (await world.Change(context.Person(), change => Life.Try(change, package, report))).Answer())
+            .For(Roles.Packager).WithSummary("Keeps the result of a trial with its package; one that passed makes it tried").Produces<PackageInfo>();
         api.MapPost("/packages/{package}/release", async (FleetWorld world, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), change => Life.Move(change, package, PackageEvent.ReleaseAsked, context.User.IsInRole(Roles.Administrator), request.Reason ?? ""))).Answer())
             .For(Roles.Packager).WithSummary("Releases a package for all groups").Produces<PackageInfo>();

@@ -1,0 +1,148 @@
+using System.Globalization;
+using System.Reflection;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Device;
+using Bandejo.Device.Trials;
+
+namespace Bandejo.Agent;
+
+/// <summary>What runs inside the sandbox of a trial: the agent's own way of installing, on a machine that is clean.</summary>
+internal static class TrialInside
+{
+    public static async Task<int> Run(string planFile, TimeProvider time, CancellationToken cancellation)
+    {
+        var plan = JsonSerializer.Deserialize(await File.ReadAllTextAsync(planFile, cancellation), ContractJson.Default.TrialPlan)!;
+        plan = plan with { Noise = [.. Noise(), .. plan.Noise] };
+        var facts = new LinuxFacts("/");
+        var ground = new SandboxGround(facts);
+        var variant = plan.Package.Document.Variants.FirstOrDefault(each => each.Name == plan.Variants[0]);
+        if (variant is null)
+        {
+            Tell(new TrialStepInfo(plan.Variants[0], "clean", "failed", $"The package has no variant '{plan.Variants[0]}'; it has {string.Join(", ", plan.Package.Document.Variants.Select(each => $"'{each.Name}'"))}.", 0, null, []));
+            return 1;
+        }
+
+        if (Rule.Parse(variant.Fits).Value.Evaluate(new ReportedFacts(facts.Gather())) is { Truth: Truth.False } not)
+        {
+            Tell(new TrialStepInfo(variant.Name, "clean", "left-out", $"The variant is not meant for this machine: {not.Why}. Try it on a device of its kind.", 0, null, []));
+            return 0;
+        }
+
+        var cache = new FolderCache(Path.Combine(TrialSandbox.Inside, "content"));
+        foreach (var package in plan.Before.Prepend(plan.Package).Concat(plan.Earlier is { } earlier ? [earlier] : []))
+        {
+            Fill(cache, package);
+        }
+
+        var files = new LinuxFiles("/");
+        var processes = new LinuxProcesses("/", TrialSandbox.Inside, cache, time);
+        var runner = new TrialRunner(plan, variant, ground, new Prover(files, processes, files, facts), processes, time, Tell);
+        return await runner.Run(cancellation) ? 0 : 1;
+    }
+
+    private static void Tell(TrialStepInfo step) => Console.WriteLine(JsonSerializer.Serialize(step, ContractJson.Default.TrialStepInfo));
+
+    /// <summary>Brings the files of a package into the cache, from which steps take them; links are as good, and take no room.</summary>
+    private static void Fill(FolderCache cache, TrialPackage package)
+    {
+        foreach (var file in package.Document.Variants.SelectMany(each => each.Files).DistinctBy(each => each.Sha256))
+        {
+            if (!cache.Has(file.Sha256))
+            {
+                File.CreateSymbolicLink(cache.PathOf(file.Sha256), Path.Combine(package.Folder, file.Path));
+            }
+        }
+    }
+
+    private static List<string> Noise()
+    {
+        using var reader = new StreamReader(Assembly.GetExecutingAssembly().GetManifestResourceStream("noise.txt")!);
+        return [.. reader.ReadToEnd().Split('\n')];
+    }
+
+    /// <summary>What the machine says of itself, for rules.</summary>
+    private sealed class ReportedFacts(FactReport report) : IFactSource
+    {
+        public FactLookup Find(FactRef fact)
+        {
+            if (fact.IsApp)
+            {
+                var found = report.Programs?.FirstOrDefault(program => FactCatalog.Slug(program.Name) == fact.Name);
+                return found is not null && AppVersion.TryParse(found.Version, out var version) ? FactLookup.Of(FactValue.OfVersion(version)) : report.Programs is null ? FactLookup.NotKnown : FactLookup.Absent;
+            }
+
+            return report.Facts.TryGetValue(fact.Name, out var text) && FactCatalog.TypeOf(fact.Name) is { } type && FactValue.Read(type, text) is { } value ? FactLookup.Of(value) : FactLookup.NotKnown;
+        }
+    }
+}
+
+/// <summary>The sandbox as the ground of a trial: the layers hold what was changed.</summary>
+internal sealed class SandboxGround(LinuxFacts facts) : ITrialGround
+{
+    private static readonly string[] Plain = ["/opt", "/srv", "/home", "/root", "/tmp", "/mnt", "/media"];
+
+    public string Machine { get; } = Describe(facts.Gather());
+
+    public IReadOnlyList<ChangedFile> Changes()
+    {
+        var changes = Path.Combine(TrialSandbox.Inside, "changes");
+        var layered = Directory.EnumerateDirectories(changes).SelectMany(layer => Below(layer).Select(file => new ChangedFile(file.FullName[changes.Length..], Size(file))));
+        return [.. layered.Concat(Plain.SelectMany(Below).Select(file => new ChangedFile(file.FullName, Size(file)))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+    }
+
+    public IReadOnlyList<string> Waiting()
+    {
+        var found = new List<string>();
+        foreach (var folder in Directory.EnumerateDirectories("/proc"))
+        {
+            if (int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid) && pid > 1 && pid != Environment.ProcessId)
+            {
+                try
+                {
+                    var command = File.ReadAllText($"{folder}/cmdline").TrimEnd('\0').Replace('\0', ' ');
+                    if (command.Length > 0 && !command.Contains("BANDEJO_RUN/claim", StringComparison.Ordinal) && !command.StartsWith("bwrap ", StringComparison.Ordinal))
+                    {
+                        found.Add($"{(command.Length > 120 ? command[..120] + "…" : command)} {Doing(folder)}");
+                    }
+                }
+                catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+                {
+                    // It ended while we looked.
+                }
+            }
+        }
+
+        return found;
+    }
+
+    /// <summary>What a process is in the middle of, from the call to the kernel that it is in (proc(5), <c>wchan</c>).</summary>
+    private static string Doing(string folder)
+    {
+        var place = File.ReadAllText($"{folder}/wchan").Trim();
+        return place switch
+        {
+            _ when place.Contains("nanosleep", StringComparison.Ordinal) => "sleeps",
+            "do_wait" or "kernel_waitid" => "waits for a program that it started",
+            _ when place.Contains("pipe_read", StringComparison.Ordinal) || place.Contains("n_tty_read", StringComparison.Ordinal) => $"waits for input from {Target($"{folder}/fd/0")}",
+            _ when place.Contains("poll", StringComparison.Ordinal) || place.Contains("select", StringComparison.Ordinal) => "waits for something to answer: a connection, a window, or input",
+            _ when place.Contains("connect", StringComparison.Ordinal) || place.Contains("tcp", StringComparison.Ordinal) || place.Contains("skb", StringComparison.Ordinal) => "waits for the network",
+            _ when place.Contains("futex", StringComparison.Ordinal) => "waits for another part of itself",
+            _ when place.Contains("lock", StringComparison.Ordinal) => "waits for a lock on a file",
+            "0" or "" => "is at work",
+            _ => $"waits in the kernel ({place})",
+        };
+    }
+
+    private static string Target(string link) => new FileInfo(link).LinkTarget ?? "somewhere";
+
+    private static IEnumerable<FileInfo> Below(string folder) => !Directory.Exists(folder) ? [] : new DirectoryInfo(folder).EnumerateFiles("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true });
+
+    private static long Size(FileInfo file) => file.LinkTarget is null ? file.Length : 0;
+
+    private static string Describe(FactReport report) => $"{report.Facts.GetValueOrDefault("os.name")} {report.Facts.GetValueOrDefault("os.version")}, {report.Facts.GetValueOrDefault("architecture")}";
+}

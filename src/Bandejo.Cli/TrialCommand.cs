@@ -1,0 +1,180 @@
+using System.CommandLine;
+using System.Diagnostics;
+using System.Globalization;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Spectre.Console;
+
+namespace Bandejo.Cli;
+
+/// <summary><c>bandejo package trial</c>: tries a package folder in a clean sandbox of this machine, through the agent's own program.</summary>
+internal static class TrialCommand
+{
+    private static readonly Argument<string> Folder = new("folder") { Description = "The package folder, which holds package.yaml", DefaultValueFactory = _ => "." };
+    private static readonly Option<string?> From = new("--from", "-f") { Description = "The folder of the version that devices have now: upgrade from it, and fall back to it" };
+    private static readonly Option<string[]> With = new("--with", "-w") { Description = "Folders of packages that it needs first", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> Variants = new("--variant", "-v") { Description = "Only these variants [all that fit this machine]", DefaultValueFactory = _ => [] };
+    private static readonly Option<int?> Limit = new("--limit", "-l") { Description = "Seconds that no step may take longer than [its own limit]" };
+    private static readonly Option<bool> Network = new("--network") { Description = "Let it reach the network; a package should not need to" };
+    private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are no leftovers" };
+
+    public static Command Make() => Shared.Verb(
+        "trial", "Tries a package folder in a clean sandbox: install, proof, launch, install again, remove, leftovers, upgrade and the way back", "package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0", Run, Folder, From, With, Variants, Limit, Network, Noise);
+
+    private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
+    {
+        var agent = Agent();
+        var (package, text) = await Checked(parsed.GetValue(Folder)!, client, cancellation);
+        if (package is null)
+        {
+            return ExitCode.No;
+        }
+
+        var others = new List<TrialPackage>();
+        foreach (var folder in parsed.GetValue(With)!.Concat(parsed.GetValue(From) is { } from ? [from] : []))
+        {
+            if ((await Checked(folder, client, cancellation)).Package is not { } other)
+            {
+                return ExitCode.No;
+            }
+
+            others.Add(other);
+        }
+
+        var earlier = parsed.GetValue(From) is null ? null : others[^1];
+        if (earlier is not null && earlier.Document.App != package.Document.App)
+        {
+            throw new WrongUseException($"{parsed.GetValue(From)} is a package of '{earlier.Document.App}', and cannot be an earlier version of '{package.Document.App}'.");
+        }
+
+        var plan = new TrialPlan(
+            package, earlier, [.. earlier is null ? others : others.SkipLast(1)], parsed.GetValue(Variants)!, parsed.GetValue(Limit), parsed.GetValue(Network), parsed.GetValue(Noise) is { } noise ? await File.ReadAllLinesAsync(noise, cancellation) : []);
+        var isForPeople = parsed.GetValue(Shared.Output) == "table";
+        var started = Stopwatch.GetTimestamp();
+        var (code, steps, problem) = await Try(agent, plan, step => Tell(step, plan, isForPeople), cancellation);
+        if (code is not (ExitCode.Done or ExitCode.No))
+        {
+            Console.Error.WriteLine(problem.Length > 0 ? problem : $"The trial ended with code {code}.");
+            return ExitCode.WrongUse;
+        }
+
+        var report = new TrialReport($"{Environment.MachineName}, a clean sandbox", steps);
+        if (!isForPeople)
+        {
+            Say.Json(report, ContractJson.Default.TrialReport);
+        }
+
+        var failed = steps.Count(step => step.State == "failed");
+        var tried = steps.Where(step => step.Name == "install").Select(step => step.Variant).Distinct().Count();
+        if (isForPeople)
+        {
+            Say.Line(failed > 0 ? $"\n[red3]The trial failed[/]: {failed} step{(failed == 1 ? "" : "s")} did not hold." : tried == 0 ? "\nNothing was tried: no variant is meant for this machine." : string.Create(CultureInfo.InvariantCulture, $"\n[green4]The trial passed[/] in {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} s."));
+        }
+
+        if (failed == 0 && tried > 0)
+        {
+            await Keep(client, text, report, isForPeople, parsed.GetValue(Folder)!, cancellation);
+        }
+
+        return failed > 0 || tried == 0 ? ExitCode.No : ExitCode.Done;
+    }
+
+    /// <summary>Keeps the result with the package, where this very content was built already.</summary>
+    private static async Task Keep(Client client, string document, TrialReport report, bool isForPeople, string folder, CancellationToken cancellation)
+    {
+        var digest = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(document)));
+        try
+        {
+            var package = await client.Post($"/api/v1/packages/{digest}/trials", report, ContractJson.Default.TrialReport, ContractJson.Default.PackageInfo, cancellation);
+            if (isForPeople)
+            {
+                Console.WriteLine($"It is kept with {package.Name} {package.Version} ({package.Digest[..12]}), which is {package.State}.");
+            }
+        }
+        catch (RefusedException refused) when (refused.Problem.Status == 404)
+        {
+            if (isForPeople)
+            {
+                Console.WriteLine($"This content is not built yet. Next: bandejo package build {folder}, then try it again, so that the result is kept with the package.");
+            }
+        }
+    }
+
+    /// <summary>The folder as it would be signed, with its document; none where something is wrong with it, which was said.</summary>
+    private static async Task<(TrialPackage? Package, string Document)> Checked(string path, Client client, CancellationToken cancellation)
+    {
+        var folder = PackageFolder.Open(path);
+        var files = folder.Hash(folder.List(), _ => { });
+        var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
+        if (answer.Document is null)
+        {
+            Findings.Print(answer.Findings, folder.Manifest, Path.Combine(folder.Path, PackageFolder.ManifestName));
+            return (null, "");
+        }
+
+        return (new TrialPackage(JsonSerializer.Deserialize(answer.Document, ContractJson.Default.PackageDocument)!, folder.Path), answer.Document);
+    }
+
+    private static async Task<(int Code, List<TrialStepInfo> Steps, string Problem)> Try(string agent, TrialPlan plan, Action<TrialStepInfo> tell, CancellationToken cancellation)
+    {
+        var file = Path.GetTempFileName();
+        try
+        {
+            await File.WriteAllTextAsync(file, JsonSerializer.Serialize(plan, ContractJson.Default.TrialPlan), cancellation);
+            var start = new ProcessStartInfo(agent, ["trial", file]) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true };
+            using var process = Process.Start(start)!;
+            var problem = process.StandardError.ReadToEndAsync(CancellationToken.None);
+            var steps = new List<TrialStepInfo>();
+            while (await process.StandardOutput.ReadLineAsync(cancellation) is { } line)
+            {
+                steps.Add(JsonSerializer.Deserialize(line, ContractJson.Default.TrialStepInfo)!);
+                tell(steps[^1]);
+            }
+
+            await process.WaitForExitAsync(cancellation);
+            return (process.ExitCode, steps, (await problem).Trim());
+        }
+        finally
+        {
+            File.Delete(file);
+        }
+    }
+
+    private static void Tell(TrialStepInfo step, TrialPlan plan, bool isForPeople)
+    {
+        if (!isForPeople)
+        {
+            return;
+        }
+
+        if (step.Name is "clean" or "needs" && !_told.Contains(step.Variant))
+        {
+            _told.Add(step.Variant);
+            Say.Line($"{(_told.Count == 1 ? $"[bold]{Markup.Escape(plan.Package.Document.Name)} {Markup.Escape(plan.Package.Document.Version)}[/]" : "\n")}, variant {Markup.Escape(step.Variant)}, in a clean sandbox of this machine{(plan.HasNetwork ? "" : ", without network")}\n");
+        }
+
+        var (glyph, colour) = step.State switch { "passed" => ("■", "green4"), "failed" => ("✗", "red3"), "warned" => ("!", "darkgoldenrod"), _ => ("□", "grey") };
+        var took = step.Seconds > 0 ? string.Create(CultureInfo.InvariantCulture, $"{step.Seconds,6:0.0} s") : "        ";
+        Say.Line($"  [{colour}]{glyph}[/] {step.Name,-10} {took}  {Markup.Escape(step.Says)}");
+        if (step.State is "failed" or "warned")
+        {
+            foreach (var line in step.Log)
+            {
+                Say.Line($"                         [dim]{Markup.Escape(line)}[/]");
+            }
+        }
+    }
+
+    private static readonly HashSet<string> _told = [];
+
+    /// <summary>The agent's program: beside this one, or on the path.</summary>
+    private static string Agent()
+    {
+        var beside = new[] { Path.GetDirectoryName(Environment.ProcessPath) ?? "", AppContext.BaseDirectory, Path.Combine(AppContext.BaseDirectory, "../agent"), Path.Combine(AppContext.BaseDirectory, "../..") };
+        return beside.Concat((Environment.GetEnvironmentVariable("PATH") ?? "").Split(':')).Where(folder => folder.Length > 0).Select(folder => Path.Combine(folder, "bandejo-agent")).FirstOrDefault(File.Exists)
+            ?? throw new WrongUseException("A trial is carried out by the agent's program, bandejo-agent, which is neither beside this program nor on the path.");
+    }
+}

@@ -1,0 +1,31 @@
+using Bandejo.Contract.Device;
+
+namespace Bandejo.Contract.Api;
+
+/// <summary>What a trial is to try, as the command line gives it to the agent's program.</summary>
+/// <param name="Package">The package, as it would be signed.</param>
+/// <param name="Earlier">The version that devices have now, to be upgraded from and fallen back to; null for none.</param>
+/// <param name="Before">Packages that it needs first, in their order.</param>
+/// <param name="Variants">The names of the variants to try; empty for all that fit this machine.</param>
+/// <param name="LimitSeconds">No step may take longer than this, whatever its own limit; null for its own.</param>
+/// <param name="HasNetwork">Whether it may reach the network; a package should not need to.</param>
+/// <param name="Noise">Further patterns of files that are no leftovers.</param>
+public sealed record TrialPlan(TrialPackage Package, TrialPackage? Earlier, IReadOnlyList<TrialPackage> Before, IReadOnlyList<string> Variants, int? LimitSeconds, bool HasNetwork, IReadOnlyList<string> Noise);
+
+/// <summary>A package and the folder that its files lie in.</summary>
+public sealed record TrialPackage(PackageDocument Document, string Folder);
+
+/// <summary>One step of a trial.</summary>
+/// <param name="Variant">The variant it tried.</param>
+/// <param name="Name">clean, needs, install, launch, again, remove, leftovers, earlier, upgrade, fall back.</param>
+/// <param name="State">passed, failed, warned or left-out.</param>
+/// <param name="Says">What happened, in words.</param>
+/// <param name="Seconds">How long it took.</param>
+/// <param name="ExitCode">The exit code of its command, where there was one.</param>
+/// <param name="Log">The last lines of what the command printed.</param>
+public sealed record TrialStepInfo(string Variant, string Name, string State, string Says, double Seconds, int? ExitCode, IReadOnlyList<string> Log);
+
+/// <summary>A trial, to be kept with its package.</summary>
+/// <param name="Machine">What it ran on.</param>
+/// <param name="Steps">All steps, in their order.</param>
+public sealed record TrialReport(string Machine, IReadOnlyList<TrialStepInfo> Steps);
