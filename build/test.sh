@@ -2,7 +2,7 @@
 # Runs every test program and adds their figures up.
 set -uo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
-build/prerequisites.sh browser
+build/prerequisites.sh tests
 dotnet build Bandejo.slnx -c Release --nologo -v quiet || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }
 passed=0
 failed=0

@@ -129,6 +129,7 @@ internal sealed class SandboxGround(LinuxFacts facts) : ITrialGround
             _ when place.Contains("nanosleep", StringComparison.Ordinal) => "sleeps",
             "do_wait" or "kernel_waitid" => "waits for a program that it started",
             _ when place.Contains("pipe_read", StringComparison.Ordinal) || place.Contains("n_tty_read", StringComparison.Ordinal) => $"waits for input from {Target($"{folder}/fd/0")}",
+            "wait_for_partner" or "fifo_open" => "waits for input from a pipe that nobody writes to",
             _ when place.Contains("poll", StringComparison.Ordinal) || place.Contains("select", StringComparison.Ordinal) => "waits for something to answer: a connection, a window, or input",
             _ when place.Contains("connect", StringComparison.Ordinal) || place.Contains("tcp", StringComparison.Ordinal) || place.Contains("skb", StringComparison.Ordinal) => "waits for the network",
             _ when place.Contains("futex", StringComparison.Ordinal) => "waits for another part of itself",

@@ -68,10 +68,11 @@ internal static class TrialCommand
         }
 
         var failed = steps.Count(step => step.State == "failed");
+        var warned = steps.Count(step => step.State == "warned");
         var tried = steps.Where(step => step.Name == "install").Select(step => step.Variant).Distinct().Count();
         if (isForPeople)
         {
-            Say.Line(failed > 0 ? $"\n[red3]The trial failed[/]: {failed} step{(failed == 1 ? "" : "s")} did not hold." : tried == 0 ? "\nNothing was tried: no variant is meant for this machine." : string.Create(CultureInfo.InvariantCulture, $"\n[green4]The trial passed[/] in {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} s."));
+            Say.Line(failed > 0 ? $"\n[red3]The trial failed[/]: {failed} step{(failed == 1 ? "" : "s")} did not hold." : tried == 0 ? "\nNothing was tried: no variant is meant for this machine." : string.Create(CultureInfo.InvariantCulture, $"\n[green4]The trial passed[/]{(warned == 0 ? "" : warned == 1 ? ", with a warning" : $", with {warned} warnings")}, in {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} s."));
         }
 
         if (failed == 0 && tried > 0)
@@ -153,7 +154,7 @@ internal static class TrialCommand
         if (step.Name is "clean" or "needs" && !_told.Contains(step.Variant))
         {
             _told.Add(step.Variant);
-            Say.Line($"{(_told.Count == 1 ? $"[bold]{Markup.Escape(plan.Package.Document.Name)} {Markup.Escape(plan.Package.Document.Version)}[/]" : "\n")}, variant {Markup.Escape(step.Variant)}, in a clean sandbox of this machine{(plan.HasNetwork ? "" : ", without network")}\n");
+            Say.Line($"{(_told.Count == 1 ? "" : "\n")}[bold]{Markup.Escape(plan.Package.Document.Name)} {Markup.Escape(plan.Package.Document.Version)}[/], variant {Markup.Escape(step.Variant)}, in a clean sandbox of this machine{(plan.HasNetwork ? "" : ", without network")}\n");
         }
 
         var (glyph, colour) = step.State switch { "passed" => ("■", "green4"), "failed" => ("✗", "red3"), "warned" => ("!", "darkgoldenrod"), _ => ("□", "grey") };

@@ -41,7 +41,7 @@ public sealed class Site : IAsyncDisposable
     /// <summary>Runs the command line with something on its standard input.</summary>
     public async Task<(int Code, string Output, string Errors)> RunWith(string input, params string[] arguments)
     {
-        using var process = Programs.Start(Programs.Cli, arguments, new Dictionary<string, string> { ["XDG_CONFIG_HOME"] = _home, ["BANDEJO_SERVICE"] = Service.Address, ["NO_COLOR"] = "1" });
+        using var process = Programs.Start(Programs.Cli, arguments, new Dictionary<string, string> { ["XDG_CONFIG_HOME"] = _home, ["BANDEJO_SERVICE"] = Service.Address, ["NO_COLOR"] = "1", ["PATH"] = $"{Path.GetDirectoryName(Programs.Agent)}:{Environment.GetEnvironmentVariable("PATH")}" });
         try
         {
             await process.StandardInput.WriteLineAsync(input);

@@ -31,6 +31,7 @@ public sealed class AccessTests
         POST   /api/v1/uploads                               packager
         PATCH  /api/v1/uploads/{id}                          packager
         POST   /api/v1/packages                              packager
+        POST   /api/v1/packages/{package}/trials             packager
         POST   /api/v1/packages/{package}/release            packager
         POST   /api/v1/packages/{package}/withdraw           packager
         GET    /api/v1/devices                               all

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Bandejo.Contract.Device;
 
 namespace Bandejo.Contract.Api;
@@ -23,9 +24,11 @@ public sealed record TrialPackage(PackageDocument Document, string Folder);
 /// <param name="Seconds">How long it took.</param>
 /// <param name="ExitCode">The exit code of its command, where there was one.</param>
 /// <param name="Log">The last lines of what the command printed.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record TrialStepInfo(string Variant, string Name, string State, string Says, double Seconds, int? ExitCode, IReadOnlyList<string> Log);
 
 /// <summary>A trial, to be kept with its package.</summary>
 /// <param name="Machine">What it ran on.</param>
 /// <param name="Steps">All steps, in their order.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record TrialReport(string Machine, IReadOnlyList<TrialStepInfo> Steps);

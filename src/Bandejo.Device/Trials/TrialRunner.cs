@@ -49,13 +49,13 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, ITrialG
         }
 
         TellPlace(original);
-        var isUp = await Launch(cancellation);
-        if (isUp == true && variant.Close.Count == 0)
+        var isRunning = await Launch(cancellation);
+        if (isRunning == true && variant.Close.Count == 0)
         {
             Tell("close", "warned", "Nothing is named under 'close': it goes on running while it is installed over and removed, which many programs do not survive.", 0);
         }
 
-        if (isUp is null || !await Install("again", package, variant, PresenceAnswer.Present, cancellation))
+        if (isRunning is null || !await Install("again", package, variant, PresenceAnswer.Present, cancellation))
         {
             return false;
         }
@@ -150,7 +150,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, ITrialG
             && await Install("fall back", earlier, before, PresenceAnswer.Present, cancellation);
     }
 
-    /// <summary>Whether it started and stayed up; false where there is nothing to start, null where it failed.</summary>
+    /// <summary>Whether it started and still runs; false where it ended well or there is nothing to start, null where it failed.</summary>
     private async Task<bool?> Launch(CancellationToken cancellation)
     {
         if (variant.Launch is not { } launch)
@@ -170,7 +170,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, ITrialG
         if (end.ExitCode == 0)
         {
             Tell("launch", "passed", "It started, and ended by itself with code 0", seconds, 0, log);
-            return true;
+            return false;
         }
 
         Tell("launch", "failed", $"It is there but does not run: {end.Problem ?? $"it ended with code {end.ExitCode}"}{LastWords(log)}", seconds, end.ExitCode, log);

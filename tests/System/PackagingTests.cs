@@ -1,0 +1,165 @@
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Kit;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>From an installer file to a package that was tried: real files, a real sandbox, and packages that go wrong in it.</summary>
+public sealed class PackagingTests
+{
+    [Fact]
+    public async Task A_package_of_the_system_is_inspected_drafted_tried_and_released()
+    {
+        await using var site = await Site.Start();
+        var folder = Directory.CreateTempSubdirectory("bandejo-packaging").FullName;
+        var file = await Download("hello", folder);
+
+        var inspected = JsonSerializer.Deserialize(await site.Must("package", "inspect", file, "--output", "json"), ContractJson.Default.IReadOnlyListInspectionInfo)![0];
+        Assert.Contains(new ToldInfo("name", "hello", "certain", "control file"), inspected.Told);
+        Assert.Contains(inspected.Contents!.First, each => each.Path == "usr/bin/hello");
+
+        var drafts = Path.Combine(folder, "drafts");
+        await site.Must("package", "inspect", file, "--draft", drafts);
+        var draft = Directory.GetDirectories(drafts)[0];
+        var manifest = Path.Combine(draft, "package.yaml");
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("    present:", "    launch: { run: [/usr/bin/hello] }\n    present:", StringComparison.Ordinal));
+        await site.Must("package", "build", draft);
+
+        // It touches nothing outside: the software is not there before, and not afterwards.
+        var (code, output, errors) = await site.Run("package", "trial", draft);
+        Assert.True(code == 0, output + errors);
+        Assert.Contains("The trial passed", output);
+        Assert.Contains("Nothing is left behind", output);
+        Assert.Contains("which is tried", output);
+        Assert.False(File.Exists("/usr/bin/hello"), "The trial reached the machine itself.");
+
+        // A packager may release what was tried; what was not, only an administrator.
+        await site.Admin.Post("/api/v1/accounts", new AccountRequest("ines", "Ines", "long-enough-1", ["packager"]), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
+        using var packager = await ApiClient.SignIn(site.Service.Address, "ines", "long-enough-1");
+        var digest = (await site.Admin.Get("/api/v1/packages?limit=10", ContractJson.Default.PagePackageInfo)).Items[0].Digest;
+        var released = await packager.Post($"/api/v1/packages/{digest}/release", new ReasonRequest(""), ContractJson.Default.ReasonRequest, ContractJson.Default.PackageInfo);
+        Assert.Equal("released", released.State);
+        Directory.Delete(folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task A_program_of_a_registry_tells_its_version_and_who_signed_it()
+    {
+        await using var site = await Site.Start();
+        var registry = Environment.GetEnvironmentVariable("NUGET_PACKAGES") ?? Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".nuget/packages");
+        var program = Directory.GetFiles(Path.Combine(registry, "microsoft.playwright"), "node.exe", SearchOption.AllDirectories)[0];
+
+        var found = JsonSerializer.Deserialize(await site.Must("package", "inspect", program, "--output", "json"), ContractJson.Default.IReadOnlyListInspectionInfo)![0];
+
+        Assert.Contains(found.Told, told => told is { What: "architecture", Value: "x64", Sure: "certain" });
+        Assert.Contains(found.Told, told => told is { What: "version", Sure: "certain" } && told.Value.StartsWith("2", StringComparison.Ordinal));
+        Assert.Contains(found.Told, told => told is { What: "signer", Value: "OpenJS Foundation" });
+        Assert.True(found.Size > 10_000_000);
+    }
+
+    [Theory]
+    [InlineData("echo 'Accept? [y/N]'; mkfifo /tmp/answer; read answer < /tmp/answer", "", "install", "failed", "waits for input")]
+    [InlineData("exit 12", "", "install", "failed", "code 12 (failed)")]
+    [InlineData("exit 0", "", "install", "failed", "is not there")]
+    [InlineData("mkdir -p $T /etc/quill; echo 1.0 > $T/VERSION; echo x > /etc/quill/left", "", "leftovers", "warned", "1 file is left behind")]
+    [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; printf '#!/bin/sh\necho libquill.so.3 is missing; exit 127\n' > $T/quill; chmod +x $T/quill", "launch: { run: [/opt/quill/quill] }", "launch", "failed", "libquill.so.3 is missing")]
+    [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; printf '#!/bin/sh\nsleep 100\n' > $T/quill; chmod +x $T/quill", "launch: { run: [/opt/quill/quill], stays: 1s }", "close", "warned", "Nothing is named under 'close'")]
+    [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; ls -A /home /root; cat /proc/net/dev; [ $(ls -A /home /root | grep -vc :) = 1 ] && [ $(grep -c : /proc/net/dev) = 1 ] && [ ! -t 0 ] && [ -z \"$DISPLAY\" ] && [ $(id -u) = 0 ]", "", "install", "passed", "code 0")]
+    public async Task A_trial_says_what_goes_wrong_and_where(string install, string more, string step, string state, string says)
+    {
+        await using var site = await Site.Start();
+        var folder = site.WriteFolder("quill", "1.0", install);
+        var manifest = Path.Combine(folder, "package.yaml");
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).TrimEnd() + (more.Length == 0 ? "" : $"\n    {more}") + "\n");
+
+        var (code, output, errors) = await site.Run("package", "trial", folder, "--limit", "5", "--output", "json");
+
+        Assert.True(output.StartsWith('{'), errors);
+        var report = JsonSerializer.Deserialize(output, ContractJson.Default.TrialReport)!;
+        var found = Assert.Single(report.Steps, each => each.Name == step);
+        Assert.True(found.State == state && found.Says.Contains(says), $"{found.State}: {found.Says}\n{string.Join('\n', found.Log)}");
+        Assert.Equal(state == "failed" ? 1 : 0, code);
+        Assert.True(state != "failed" || report.Steps[^1] == found, "A trial goes on after a step failed.");
+    }
+
+    [Fact]
+    public async Task A_trial_upgrades_from_the_earlier_version_and_falls_back_to_it()
+    {
+        await using var site = await Site.Start();
+        const string Installs = "mkdir -p $T; echo $BANDEJO_VERSION > $T/VERSION";
+        var (before, after) = (site.WriteFolder("quill", "1.0", Installs), site.WriteFolder("quill", "2.0", Installs));
+        var (stubborn, other) = (site.WriteFolder("quill", "0.9", "[ ! -e $T/VERSION ] || exit 9; " + Installs), site.WriteFolder("marlin", "1.0", Installs));
+
+        var report = JsonSerializer.Deserialize(await site.Must("package", "trial", after, "--from", before, "--with", other, "--output", "json"), ContractJson.Default.TrialReport)!;
+        Assert.Equal(["needs", "clean", "install", "in place", "launch", "again", "remove", "leftovers", "earlier", "upgrade", "fall back"], report.Steps.Select(step => step.Name));
+        Assert.DoesNotContain(report.Steps, step => step.State == "failed");
+
+        var (code, output, _) = await site.Run("package", "trial", after, "--from", stubborn, "--output", "json");
+        Assert.Equal(("fall back", "failed", 1), JsonSerializer.Deserialize(output, ContractJson.Default.TrialReport)!.Steps[^1] is var last ? (last.Name, last.State, code) : default);
+
+        Assert.Contains("cannot be an earlier version", (await site.Run("package", "trial", after, "--from", other)).Errors);
+        Assert.Empty(Directory.GetDirectories(Path.GetTempPath(), "bandejo-trial-*"));
+    }
+
+    [Fact]
+    public async Task A_result_that_is_none_is_refused_and_a_failed_one_changes_no_state()
+    {
+        await using var site = await Site.Start();
+        await site.Package("quill", "1.0", "mkdir -p $T; echo 1.0 > $T/VERSION", isReleased: false);
+        TrialStepInfo Step(string name, string state) => new("linux", name, state, "said", 1, 0, []);
+
+        foreach (var wrong in new[] { new TrialReport("here", []), new TrialReport("here", [Step("install", "splendid")]), new TrialReport(new string('x', 300), [Step("install", "passed")]) })
+        {
+            Assert.Equal(422, (int)(await site.Admin.Send(HttpMethod.Post, "/api/v1/packages/quill 1.0/trials", JsonSerializer.Serialize(wrong, ContractJson.Default.TrialReport))).Status);
+        }
+
+        Task<PackageInfo> Keep(params TrialStepInfo[] steps) => site.Admin.Post("/api/v1/packages/quill 1.0/trials", new TrialReport("here", steps), ContractJson.Default.TrialReport, ContractJson.Default.PackageInfo);
+        Assert.Equal("built", (await Keep(Step("install", "passed"), Step("remove", "failed"))).State);
+        Assert.Equal("built", (await Keep(Step("clean", "left-out"))).State);
+        Assert.Equal("tried", (await Keep(Step("install", "passed"), Step("leftovers", "warned"))).State);
+
+        var history = (await site.Admin.Get("/api/v1/packages/quill 1.0", ContractJson.Default.PackageDetails)).History;
+        Assert.Equal(["built", "trial", "trial", "tried"], history.Select(each => each.State));
+        Assert.Equal("Trial on here: failed at 'remove': said", history[1].Reason);
+    }
+
+    [Fact]
+    public async Task What_cannot_be_inspected_is_said_in_a_line()
+    {
+        await using var site = await Site.Start();
+        var folder = Directory.CreateTempSubdirectory("bandejo-packaging").FullName;
+        var broken = Path.Combine(folder, "broken.msi");
+        await File.WriteAllBytesAsync(broken, [0xD0, 0xCF, 0x11, 0xE0, 0xA1, 0xB1, 0x1A, 0xE1, .. new byte[2000]]);
+        var hints = Path.Combine(folder, "mine.yaml");
+        await File.WriteAllTextAsync(hints, "- nam: x\n");
+
+        Assert.Equal((2, true), Ends(await site.Run("package", "inspect", "nothing.msi"), "There is no file or folder nothing.msi."));
+        Assert.Equal((1, true), Ends(await site.Run("package", "inspect", broken), "is damaged or not what it seems"));
+        Assert.Equal((2, true), Ends(await site.Run("package", "inspect", broken, "--hints", hints), "mine.yaml:1:3: 'nam' is no key of a hint"));
+        Assert.Equal((1, true), Ends(await site.Run("package", "inspect", broken, "--draft", Path.Combine(folder, "drafts")), "no draft, because it is damaged"));
+        Assert.False(Directory.Exists(Path.Combine(folder, "drafts")));
+        Directory.Delete(folder, recursive: true);
+
+        static (int, bool) Ends((int Code, string Output, string Errors) run, string says) => (run.Code, (run.Output + run.Errors).Contains(says, StringComparison.Ordinal));
+    }
+
+    /// <summary>A package of the system's own archive, fetched by its ordinary client.</summary>
+    private static async Task<string> Download(string package, string folder)
+    {
+        foreach (var command in new[] { $"apt-get download -q {package}", $"apt-get update -qq && apt-get download -q {package}" })
+        {
+            using var process = Programs.Start("sh", ["-c", $"cd '{folder}' && {command} >&2"]);
+            var errors = process.StandardError.ReadToEndAsync();
+            await process.WaitForExitAsync();
+            await errors;
+            if (Directory.GetFiles(folder, "*.deb") is [var file])
+            {
+                return file;
+            }
+        }
+
+        throw new InvalidOperationException($"The system's archive did not give '{package}'.");
+    }
+}
