@@ -19,6 +19,12 @@ if (args is ["results", var targets])
     return 0;
 }
 
+if (args is ["packaging"])
+{
+    await PackagingBench.Run(new Report());
+    return 0;
+}
+
 if (args is ["console", var devices, var seconds])
 {
     await ConsoleBench.Run(new Report(), int.Parse(devices), int.Parse(seconds));
@@ -28,6 +34,7 @@ if (args is ["console", var devices, var seconds])
 var sizes = (Environment.GetEnvironmentVariable("BANDEJO_BENCH_DEVICES") ?? "1000,10000,100000").Split(',').Select(int.Parse).ToArray();
 var report = new Report();
 await RuleBench.Run(report, int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_ROWS") ?? "1000000"));
+await PackagingBench.Run(report);
 foreach (var size in sizes)
 {
     await ServiceBench.Run(report, size, isLargest: size == sizes.Max());

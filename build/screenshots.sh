@@ -52,6 +52,6 @@ mkdir -p docs/screenshots
 shot terminal-demo desk "cat $work/out" "make demo"
 shot terminal-today desk 'bandejo today'
 shot terminal-deployment desk 'bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
-shot terminal-why desk 'bandejo device why BUS-02-LAP-3 --deployment "Carrel Link 2.1.0 for the bookbuses"'
-shot terminal-rule-errors tomas 'bandejo group preview '"'"'kind is "desk" and memry >= 4 and disk.free > "much"'"'"
+shot terminal-inspect ines 'bandejo package inspect demo/installers/foldline-7.2.0.msi'
+shot terminal-trial ines 'bandejo package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0'
 node build/screenshots.mjs "$BANDEJO_DEMO_LISTEN" docs/screenshots

@@ -10,12 +10,12 @@ namespace Bandejo.Cli;
 internal static class InspectCommand
 {
     private static readonly Argument<string[]> Paths = new("path") { Description = "Installer files, or folders of them", Arity = ArgumentArity.OneOrMore };
-    private static readonly Option<string?> HintsFile = new("--hints") { Description = "Your own hints for setups, a file like docs/reference/hints.yaml" };
+    private static readonly Option<string?> HintsFile = new("--hints") { Description = "A file of your own hints, by which setups are recognised before ours" };
     private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make package folders below this folder, each with a first manifest" };
 
     public static Command Make()
     {
-        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/foldline-viewer_7.2.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto };
+        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto };
         command.SetAction((parsed, cancellation) => Shared.Guarded(async () =>
         {
             var hints = Hints(parsed.GetValue(HintsFile));
@@ -191,7 +191,7 @@ internal static class InspectionReport
         Part("What proves it", each.Proofs, proof => [proof.Key, proof.Subject, Sure(proof.Certainty), proof.Source]);
         Part("Settings it takes, off in a draft", each.Settings, setting => [setting.Name, setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : setting.Default, "", setting.Switch]);
         Part("Parts that can be chosen", each.Features, feature => [feature.Name, feature.Title, feature.IsDefault ? "on" : "off", ""]);
-        Part("What it asks of a device", each.Conditions, condition => ["", condition, "", ""]);
+        Part("What it asks of a device", each.Conditions, condition => [condition, "", "", ""]);
         Part("Other installers, to be packages of their own", each.Nested, nested => [nested.Size > 0 ? "inside" : "asked for", nested.Path, nested.Size > 0 ? Say.Size(nested.Size) : "", nested.What]);
         if (each.Contents is { } contents)
         {

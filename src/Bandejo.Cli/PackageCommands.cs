@@ -81,7 +81,7 @@ internal static class PackageCommands
             else if (package.IsNew)
             {
                 Console.WriteLine($"{package.Name} {package.Version} is built: {package.Digest[..12]}, {package.Files} file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}, signed by {package.BuiltBy}.");
-                Console.WriteLine($"Next: bandejo package release \"{package.App} {package.Version}\" --reason \"…\"");
+                Console.WriteLine($"Next: bandejo package trial {parsed.GetValue(Folder)}, then bandejo package release \"{package.App} {package.Version}\"");
             }
             else
             {

@@ -25,7 +25,7 @@ internal sealed class Sheet(params string[] headings)
             case "csv":
                 using (var csv = CsvWriter.Create(Console.Out, new CsvWriterOptions { Injection = CsvInjection.Escape }, true))
                 {
-                    csv.WriteRecord(headings);
+                    csv.WriteRecord([.. headings.Select(heading => heading.TrimStart('#'))]);
                     foreach (var row in _rows)
                     {
                         csv.WriteRecord(row);

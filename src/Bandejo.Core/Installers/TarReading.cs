@@ -129,6 +129,12 @@ internal static class TarReading
 
     private static void Skip(Stream archive, long count)
     {
+        if (archive.CanSeek)
+        {
+            archive.Position = count <= archive.Length - archive.Position ? archive.Position + count : throw new BrokenFileException("its tar archive is cut short");
+            return;
+        }
+
         var buffer = new byte[64 * 1024];
         while (count > 0)
         {
