@@ -12,10 +12,11 @@ internal static class InspectCommand
     private static readonly Argument<string[]> Paths = new("path") { Description = "Installer files, or folders of them", Arity = ArgumentArity.OneOrMore };
     private static readonly Option<string?> HintsFile = new("--hints") { Description = "A file of your own hints, by which setups are recognised before ours" };
     private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make package folders below this folder, each with a first manifest" };
+    private static readonly Option<string?> AfterFolder = new("--after", "-a") { Description = "With --draft: the package folder of the version before; its choices are kept, and what changed is said" };
 
     public static Command Make()
     {
-        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto };
+        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto, AfterFolder };
         command.SetAction((parsed, cancellation) => Shared.Guarded(async () =>
         {
             var hints = Hints(parsed.GetValue(HintsFile));
@@ -34,7 +35,11 @@ internal static class InspectCommand
                     break;
             }
 
-            if (parsed.GetValue(DraftInto) is { } into)
+            if (parsed.GetValue(AfterFolder) is { } earlier)
+            {
+                DraftAfter(inspections, earlier, parsed.GetValue(DraftInto) ?? throw new WrongUseException("--after needs --draft FOLDER: where the folder of the new version is to be made."), hints);
+            }
+            else if (parsed.GetValue(DraftInto) is { } into)
             {
                 Draft(inspections, into);
             }
@@ -109,6 +114,71 @@ internal static class InspectCommand
         }
 
         sheet.Print(output, (IReadOnlyList<InspectionInfo>)[.. all.Select(InspectionForm.Of)], ContractJson.Default.IReadOnlyListInspectionInfo, "");
+    }
+
+    /// <summary>Makes the folder of a new version from that of the version before.</summary>
+    private static void DraftAfter(List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string into, HintCatalog hints)
+    {
+        var earlier = PackageFolder.Open(earlierPath);
+        var old = new List<(FileInfo File, Inspection Inspection)>();
+        foreach (var file in FilesOf(earlier.Path).Where(file => file.Name != PackageFolder.ManifestName))
+        {
+            using var stream = file.OpenRead();
+            old.Add((file, Inspector.Inspect(stream, file.Name, hints)));
+        }
+
+        var pairs = new List<(Inspection Before, Inspection After)>();
+        foreach (var (_, after) in inspections)
+        {
+            if (after.Findings.Any(finding => !finding.IsWarning))
+            {
+                throw new WrongUseException($"{after.File} is damaged; nothing was drafted.");
+            }
+
+            var before = NextVersion.Predecessor(after, old.Select(each => each.Inspection).Where(each => pairs.TrueForAll(pair => pair.Before != each)))
+                ?? throw new WrongUseException($"{earlierPath} holds no {after.KindInWords} that {after.File} could take the place of; draft it without --after.");
+            pairs.Add((before, after));
+        }
+
+        var folder = Path.Combine(into, ManifestDraft.FolderName(pairs[0].After));
+        var manifest = Path.Combine(folder, PackageFolder.ManifestName);
+        if (File.Exists(manifest))
+        {
+            throw new WrongUseException($"{manifest} is there already; nothing was changed.");
+        }
+
+        Directory.CreateDirectory(folder);
+        foreach (var (file, inspection) in old.Where(each => pairs.TrueForAll(pair => pair.Before != each.Inspection)))
+        {
+            var target = Path.Combine(folder, Path.GetRelativePath(earlier.Path, file.FullName));
+            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+            file.CopyTo(target, overwrite: true);
+        }
+
+        foreach (var (file, inspection) in inspections)
+        {
+            file.CopyTo(Path.Combine(folder, file.Name), overwrite: true);
+        }
+
+        File.WriteAllText(manifest, pairs.Aggregate(earlier.Manifest, (text, pair) => NextVersion.Draft(text, pair.Before, pair.After)));
+        foreach (var (before, after) in pairs)
+        {
+            Say.Line($"\n[bold]{Markup.Escape(after.File)}[/] after {Markup.Escape(before.File)}");
+            var changes = NextVersion.Changes(before, after);
+            foreach (var change in changes)
+            {
+                Say.Line($"  [{(change.Look.Length > 0 ? "darkgoldenrod" : "green4")}]{(change.Look.Length > 0 ? "!" : "■")}[/] {Markup.Escape($"{change.What,-16} {(change.Before.Length == 0 ? "(none)" : change.Before)} → {(change.After.Length == 0 ? "(none)" : change.After)}")}");
+                if (change.Look.Length > 0)
+                {
+                    Say.Line($"                     [dim]{Markup.Escape(change.Look)}[/]");
+                }
+            }
+
+            var again = changes.Count(change => change.Look.Length > 0);
+            Console.WriteLine(changes.Count == 0 ? "  Nothing that can be read has changed." : again == 0 ? "  The draft follows all of it." : $"  {again} of {changes.Count} must be looked at again.");
+        }
+
+        Console.WriteLine($"\n{manifest} is drafted. Next: bandejo package check {folder}, then bandejo package trial {folder} --from {earlierPath}");
     }
 
     private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into)

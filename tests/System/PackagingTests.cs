@@ -27,6 +27,12 @@ public sealed class PackagingTests
         await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("    present:", "    launch: { run: [/usr/bin/hello] }\n    present:", StringComparison.Ordinal));
         await site.Must("package", "build", draft);
 
+        // The next version is drafted from this one; here it is the same file again, which is said.
+        var next = await site.Must("package", "inspect", file, "--after", draft, "--draft", Path.Combine(folder, "next"));
+        Assert.Contains("It is the same version", next);
+        Assert.Contains("launch: { run: [/usr/bin/hello] }", await File.ReadAllTextAsync(Path.Combine(folder, "next", Path.GetFileName(draft), "package.yaml")));
+        Assert.Contains("is there already; nothing was changed", (await site.Run("package", "inspect", file, "--after", draft, "--draft", drafts)).Errors);
+
         // It touches nothing outside: the software is not there before, and not afterwards.
         var (code, output, errors) = await site.Run("package", "trial", draft);
         Assert.True(code == 0, output + errors);
