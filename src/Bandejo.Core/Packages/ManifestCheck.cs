@@ -74,12 +74,11 @@ public static class ManifestCheck
             findings.Add(new Finding($"There is no file '{pattern}' in the folder." + (near is null ? "" : $" Did you mean '{near}'?"), where + ".files"));
         }
 
-        foreach (var step in new[] { variant.Install, variant.Remove }.OfType<Step>())
+        findings.AddRange(StepCheck.Step(variant.Install, where + ".install"));
+        findings.AddRange(variant.Remove is null ? [] : StepCheck.Step(variant.Remove, where + ".remove"));
+        for (var i = 0; i < variant.Present.Count; i++)
         {
-            foreach (var word in step.Run.Where(word => IsElsewhere(word)))
-            {
-                findings.Add(new Finding($"'{word}' is a place that only this machine may have; put the file into the folder and name it there.", where + ".run") { IsWarning = true });
-            }
+            findings.AddRange(StepCheck.Present(variant.Present[i], $"{where}.present[{i}]"));
         }
 
         if (variant.Remove is null)
@@ -97,8 +96,4 @@ public static class ManifestCheck
             findings.Add(new Finding("Installing is expected to take longer than its limit.", where + ".install.expected"));
         }
     }
-
-    private static bool IsElsewhere(string word) =>
-        word.StartsWith("/home/", StringComparison.Ordinal) || word.StartsWith("/Users/", StringComparison.Ordinal) || word.StartsWith("/mnt/", StringComparison.Ordinal)
-        || word.StartsWith(@"C:\Users\", StringComparison.OrdinalIgnoreCase) || word.StartsWith("~/", StringComparison.Ordinal);
 }
