@@ -62,7 +62,7 @@ public sealed class PackagingTests
         Assert.Contains(found.Told, told => told is { What: "architecture", Value: "x64", Sure: "certain" });
         Assert.Contains(found.Told, told => told is { What: "version", Sure: "certain" } && told.Value.StartsWith("2", StringComparison.Ordinal));
         Assert.Contains(found.Told, told => told is { What: "signer", Value: "OpenJS Foundation" });
-        Assert.True(found.Size > 10_000_000);
+        Assert.True(found.HasIcon && found.Size > 10_000_000);
     }
 
     [Theory]
