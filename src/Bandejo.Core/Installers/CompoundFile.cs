@@ -7,6 +7,7 @@ internal sealed class CompoundFile
 {
     private const uint LastSector = 0xFFFFFFFA;
     private const int MaxEntries = 100_000;
+    private const int Largest = 64 << 20;
 
     private readonly Window _file;
     private readonly int _sector;
@@ -14,6 +15,7 @@ internal sealed class CompoundFile
     private readonly uint _miniCutoff;
     private readonly List<uint> _fat = [];
     private readonly List<uint> _miniFat = [];
+    private readonly List<uint> _miniStream = [];
     private readonly Dictionary<string, (uint Start, long Size)> _streams = new(StringComparer.Ordinal);
     private uint _miniStart;
 
@@ -43,26 +45,20 @@ internal sealed class CompoundFile
     /// <summary>The names of the storages right below the root.</summary>
     public List<string> Storages { get; } = [];
 
-    /// <summary>A stream's content, or its beginning; empty where there is none of the name.</summary>
-    public byte[] Read(string name, int most = 64 << 20)
+    /// <summary>A stream's content; empty where there is none of the name.</summary>
+    public byte[] Read(string name) => !_streams.TryGetValue(name, out var stream) ? [] : stream.Size <= Largest ? Content(stream, (int)stream.Size) : throw new BrokenFileException($"a table in it would have {stream.Size:N0} bytes");
+
+    /// <summary>The beginning of a stream, at most so many bytes; empty where there is none of the name.</summary>
+    public byte[] Head(string name, int most) => _streams.TryGetValue(name, out var stream) ? Content(stream, (int)Math.Min(stream.Size, most)) : [];
+
+    private byte[] Content((uint Start, long Size) stream, int size)
     {
-        if (!_streams.TryGetValue(name, out var stream))
-        {
-            return [];
-        }
-
-        if (stream.Size > most && most == 64 << 20)
-        {
-            throw new BrokenFileException($"a table in it would have {stream.Size:N0} bytes");
-        }
-
-        var size = (int)Math.Min(stream.Size, most);
-        var content = new byte[Math.Min(size, (int)Math.Min(_file.Length, int.MaxValue))];
-        if (content.Length < size)
+        if (size > _file.Length)
         {
             throw new BrokenFileException("a stream in it is longer than the file");
         }
 
+        var content = new byte[size];
         var isMini = stream.Size < _miniCutoff;
         var (at, sector, step) = (0, stream.Start, isMini ? _miniSector : _sector);
         while (at < size)
@@ -73,7 +69,7 @@ internal sealed class CompoundFile
             at += count;
             if (at < size)
             {
-                sector = isMini ? MiniNext(sector) : Next(sector);
+                sector = Next(isMini ? _miniFat : _fat, sector);
             }
         }
 
@@ -82,21 +78,13 @@ internal sealed class CompoundFile
 
     private long Place(uint sector) => sector < LastSector ? ((long)sector + 1) * _sector : throw new BrokenFileException("a chain of sectors in it ends too early");
 
-    private uint Next(uint sector)
+    /// <summary>The sector after one, by the table whose sectors are listed.</summary>
+    private uint Next(List<uint> table, uint sector)
     {
-        var inSector = _sector / 4;
-        var index = sector / (uint)inSector;
-        return index < _fat.Count ? _file.U32(Place(_fat[(int)index]) + (sector % inSector * 4)) : throw new BrokenFileException("a chain of sectors in it leads outside");
+        var inSector = (uint)_sector / 4;
+        var index = sector / inSector;
+        return index < table.Count ? _file.U32(Place(table[(int)index]) + (sector % inSector * 4)) : throw new BrokenFileException("a chain of sectors in it leads outside");
     }
-
-    private uint MiniNext(uint sector)
-    {
-        var inSector = _sector / 4;
-        var index = sector / (uint)inSector;
-        return index < _miniFat.Count ? _file.U32(Place(_miniFat[(int)index]) + (sector % inSector * 4)) : throw new BrokenFileException("a chain of small sectors in it leads outside");
-    }
-
-    private readonly List<uint> _miniStream = [];
 
     private long MiniPlace(uint sector)
     {
@@ -120,7 +108,7 @@ internal sealed class CompoundFile
             }
 
             sectors.Add(sector);
-            sector = Next(sector);
+            sector = Next(_fat, sector);
         }
     }
 
@@ -159,7 +147,7 @@ internal sealed class CompoundFile
         var whole = (_file.Length - 1) / _sector;
         for (var sector = whole; sector < (long)_fat.Count * (_sector / 4); sector++)
         {
-            if (Next((uint)sector) != 0xFFFFFFFF)
+            if (Next(_fat, (uint)sector) != 0xFFFFFFFF)
             {
                 throw new BrokenFileException("it is cut short: sectors that it uses are not there");
             }

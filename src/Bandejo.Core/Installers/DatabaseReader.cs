@@ -71,8 +71,8 @@ internal static class DatabaseReader
     {
         var hidden = List(properties, "MsiHiddenProperties");
         var meant = List(properties, "SecureCustomProperties");
-        var names = properties.Keys.Where(name => name.Length > 2 && name.All(c => char.IsAsciiLetterUpper(c) || char.IsAsciiDigit(c) || c is '_' or '.') && !Steering.Contains(name) && !name.StartsWith("ARP", StringComparison.Ordinal) && !name.StartsWith("WIX", StringComparison.Ordinal))
-            .Concat(meant.Where(name => !Steering.Contains(name) && !name.StartsWith("WIX", StringComparison.Ordinal))).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal);
+        var names = properties.Keys.Where(name => name.Length > 2 && name.All(c => char.IsAsciiLetterUpper(c) || char.IsAsciiDigit(c) || c is '_' or '.') && !Steering.Contains(name) && !name.StartsWith("ARP", StringComparison.Ordinal))
+            .Concat(meant.Where(name => !Steering.Contains(name))).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal);
         var upgrades = tables.Read("Upgrade").Select(row => Text(row, "ActionProperty")).ToHashSet(StringComparer.Ordinal);
         foreach (var name in names.Where(name => !upgrades.Contains(name)).Take(100))
         {

@@ -58,7 +58,7 @@ internal sealed class DatabaseTables
     public IEnumerable<string> Names => _streams.Keys.Where(name => name.StartsWith('!')).Select(name => name[1..]).Where(name => !name.StartsWith('_'));
 
     /// <summary>The first bytes of a stream.</summary>
-    public byte[] Head(string stream, int most) => _file.Read(stream, most);
+    public byte[] Head(string stream, int most) => _file.Head(stream, most);
 
     /// <summary>The rows of a table, by the names of its columns; null for nothing. Empty where there is no such table.</summary>
     public IReadOnlyList<IReadOnlyDictionary<string, object?>> Read(string table)

@@ -44,8 +44,7 @@ internal static class DebianReader
 
     private static void Control(Window part, Draft draft)
     {
-        var how = Unpacking.How(part.Some(0, 8));
-        using var stream = how is null ? part.Open() : Unpacking.Open(part.Open(), how);
+        using var stream = Unpacking.Open(part.Open(), Unpacking.How(part.Some(0, 8)));
         var left = (long)MostControl;
         foreach (var (path, size, _, _, content) in TarReading.Files(stream))
         {
@@ -110,7 +109,7 @@ internal static class DebianReader
 
         if (draft.Nested.Count > 0)
         {
-            draft.Ask(draft.Nested.Count == 1 ? "Whether the package it asks for is on every device" : $"Whether the {draft.Nested.Count} packages it asks for are on every device", "dpkg fetches nothing. Where apt may be used, put [apt-get, install, --yes, ./FILE] into the install step.");
+            draft.Ask(draft.Nested.Count == 1 ? "Whether the package it asks for is on every device" : $"Whether the {draft.Nested.Count} packages it asks for are on every device", "dpkg fetches nothing. Where apt may be used, put [apt-get, install, --yes, ./FILE] into the 'install' step.");
         }
     }
 }

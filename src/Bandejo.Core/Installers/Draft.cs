@@ -50,7 +50,7 @@ internal sealed class Draft(string file, long size)
 
     public void Command(string verb, Certainty certainty, string source, params IEnumerable<string> run) => Commands.Add(new SuggestedCommand(verb, [.. run], certainty, source));
 
-    public void Ask(string what, string hint) => Open.Add(new OpenQuestion(what, hint));
+    public void Ask(string what, string hint, string? verb = null) => Open.Add(new OpenQuestion(what, hint, verb));
 
     public void Warn(string message) => Findings.Add(new Finding(message, file) { IsWarning = true });
 
@@ -119,7 +119,7 @@ internal static class InstallerNames
         (".pkg", "a macOS installer package"), (".appimage", "an AppImage"), (".msp", "a patch for a Windows Installer database"),
     ];
 
-    private static readonly string[] SetupWords = ["setup", "install", "redist", "runtime", "prereq", "vcredist"];
+    private static readonly string[] SetupWords = ["setup", "install", "redist", "runtime", "prereq"];
 
     /// <summary>What sort of installer a name speaks of; null for none.</summary>
     public static string? KindOf(string path)

@@ -11,7 +11,7 @@ internal static class IconReader
     /// <summary>The largest picture of the first group of icons that fits a package; null for none that can be read.</summary>
     public static InstallerIcon? Of(Window file, PortableExecutable program)
     {
-        var pictures = program.Resources(3).Take(200).ToDictionary(each => each.Id, each => (each.At, each.Size), EqualityComparer<uint>.Default);
+        var pictures = program.Resources(3).Take(200).DistinctBy(each => each.Id).ToDictionary(each => each.Id, each => (each.At, each.Size));
         foreach (var (_, at, size) in program.Resources(14).Take(1))
         {
             var group = file.Some(at, (int)Math.Min(size, 4096));

@@ -120,7 +120,8 @@ public sealed record SuggestedProof(string Key, string Subject, Certainty Certai
 
 /// <summary>Something that the file does not tell.</summary>
 /// <param name="Try">What a packager can do to find out.</param>
-public sealed record OpenQuestion(string What, string Try);
+/// <param name="Verb">The command that is not known for want of it: <c>install</c> or <c>remove</c>; null for none.</param>
+public sealed record OpenQuestion(string What, string Try, string? Verb = null);
 
 /// <summary>A file inside.</summary>
 public sealed record ContainedFile(string Path, long Size);

@@ -1,5 +1,3 @@
-using System.Formats.Asn1;
-
 namespace Bandejo.Core.Installers;
 
 /// <summary>Reads out of an installer file what it is and how it wants to be handled. The file is never run, unpacked or written to.</summary>
@@ -25,10 +23,9 @@ public static class Inspector
         {
             Read(window, draft, hints, [.. (transforms ?? []).Select(each => (each.Name, new Window(each.File)))]);
         }
-        catch (Exception error) when (IsOfTheFile(error))
+        catch (BrokenFileException error)
         {
-            var what = error is BrokenFileException ? error.Message : "what it holds is not in the form that its beginning promises";
-            draft.Findings.Add(new Finding($"{(draft.Kind.Kind == InstallerKind.Unknown ? "The file" : $"This {draft.Kind.InWords}")} is damaged or not what it seems: {what}. What was read before stands below; fetch the file again and compare its digest.", name));
+            draft.Findings.Add(new Finding($"{(draft.Kind.Kind == InstallerKind.Unknown ? "The file" : $"This {draft.Kind.InWords}")} is damaged or not what it seems: {error.Message}. What was read before stands below; fetch the file again and compare its digest.", name));
         }
 
         if (draft.Kind.Kind == InstallerKind.Unknown)
@@ -39,11 +36,6 @@ public static class Inspector
         Missing(draft);
         return draft.Done();
     }
-
-    /// <summary>Whether an exception says that a file is broken, rather than this program.</summary>
-    private static bool IsOfTheFile(Exception error) =>
-        error is BrokenFileException or InvalidDataException or EndOfStreamException or AsnContentException or SharpCompress.Common.SharpCompressException or ZstdSharp.ZstdException
-            or IndexOutOfRangeException or ArgumentException or OverflowException or FormatException;
 
     private static void Read(Window file, Draft draft, HintCatalog hints, IReadOnlyList<(string Name, Window File)> transforms)
     {

@@ -34,7 +34,7 @@ internal static class ImageReader
         var place = FactName(name ?? draft.File);
         draft.Command("install", Certainty.Likely, "custom: one file in a folder of its own", "install", "-D", "--mode=755", draft.File, $"/opt/{place}/{place}.AppImage");
         draft.Command("remove", Certainty.Likely, "custom: one file in a folder of its own", "rm", "--recursive", "--force", $"/opt/{place}");
-        draft.Proofs.Add(new SuggestedProof("file", $"opt/{place}/{place}.AppImage", Certainty.Likely, "where the suggested install step puts it"));
+        draft.Proofs.Add(new SuggestedProof("file", $"opt/{place}/{place}.AppImage", Certainty.Likely, "where the suggested 'install' puts it"));
         draft.Ask("Its exact name, version and icon", "They stand in the image: run it with --appimage-extract '*.desktop' in a trial.");
         draft.Ask("Whether devices can mount it", "It needs FUSE at run time; without that, start it with --appimage-extract-and-run.");
     }
@@ -62,7 +62,7 @@ internal static partial class ScriptReader
         if (found.What is null)
         {
             draft.Kind = (InstallerKind.ShellArchive, "shell script");
-            draft.Ask("What it does", "It is a script without an archive behind it; read it. What it fetches from elsewhere must be packaged with it.");
+            draft.Ask("What it does", "It is a script without an archive behind it; read it. What it fetches from elsewhere must be packaged with it.", "install");
             return;
         }
 
@@ -85,10 +85,10 @@ internal static partial class ScriptReader
         else
         {
             draft.Command("install", Certainty.Guess, "a shell script is run by sh", "sh", draft.File);
-            draft.Ask("Which options make it silent", "Read the beginning of the script, or run it with --help in a trial.");
+            draft.Ask("Which options make it silent", "Read the beginning of the script, or run it with --help in a trial.", "install");
         }
 
-        draft.Ask("How it is removed", "Most such scripts leave a remove program beside what they installed; a trial shows it among the files.");
+        draft.Ask("How it is removed", "Most such scripts leave a remove program beside what they installed; a trial shows it among the files.", "remove");
         if (found.What is "gzip" or "xz" or "bzip2" or "zstd")
         {
             try
@@ -96,7 +96,7 @@ internal static partial class ScriptReader
                 using var archive = Unpacking.Open(file.Part(found.At, file.Length - found.At).Open(), found.What);
                 TarReader.List(archive, draft, 64L << 20);
             }
-            catch (Exception error) when (error is BrokenFileException or InvalidDataException or IOException)
+            catch (BrokenFileException)
             {
                 draft.Ask("What is inside", "The archive behind the script is none that can be listed without running it; many list themselves with --list.");
             }

@@ -1,6 +1,5 @@
 using System.Buffers.Binary;
 using System.Globalization;
-using System.IO.Compression;
 using System.Text;
 using System.Xml.Linq;
 
@@ -22,7 +21,7 @@ internal static class MacReader
             throw new BrokenFileException($"its table of contents would have {unpacked:N0} bytes");
         }
 
-        var contents = SafeXml.Read(Unpacking.All(new ZLibStream(file.Part(headSize, packed).Open(), CompressionMode.Decompress), MostContents, "table of contents"), "table of contents");
+        var contents = SafeXml.Read(Unpacking.All(Unpacking.Open(file.Part(headSize, packed).Open(), "zlib"), MostContents, "table of contents"), "table of contents");
         var heap = headSize + packed;
         var isSigned = contents.First("signature") is not null || contents.First("x-signature") is not null;
         if (contents.First("X509Certificate")?.Value is { } certificate)
@@ -55,7 +54,7 @@ internal static class MacReader
         const string Source = "macOS' own tool";
         draft.Command("install", Certainty.Certain, Source, "installer", "-pkg", draft.File, "-target", "/");
         draft.Command("log", Certainty.Certain, Source, "-dumplog", "-verboseR");
-        draft.Ask("How it is removed", "Installer packages know no removal. List its files with pkgutil --files IDENTITY, take them away in a remove step, and end it with pkgutil --forget IDENTITY.");
+        draft.Ask("How it is removed", "Installer packages know no removal. List its files with pkgutil --files IDENTITY, take them away in a remove step, and end it with pkgutil --forget IDENTITY.", "remove");
         if (draft.Value(Facts.Identity) is { } identity)
         {
             draft.Proofs.Add(new SuggestedProof("command", $"pkgutil --pkg-info {identity}", Certainty.Certain, "the system keeps a receipt of each identity"));
@@ -66,7 +65,10 @@ internal static class MacReader
     {
         const string Source = "Distribution";
         var title = distribution.First("title")?.Value;
-        draft.Tell(Facts.Name, title?.Any(char.IsLower) == true || title?.Contains('_') != true ? title : null, Certainty.Certain, Source);
+
+        // A title in capitals with underscores is the key of a text in some language, and no title.
+        var isKey = title is not null && title.Contains('_') && !title.Any(char.IsLower);
+        draft.Tell(Facts.Name, isKey ? null : title, Certainty.Certain, Source);
         draft.Tell(Facts.Architecture, distribution.First("options").Attr("hostArchitectures").Replace("x86_64", "x64", StringComparison.Ordinal), Certainty.Certain, Source);
         draft.Tell(Facts.MinimumSystem, distribution.First("os-version").Attr("min"), Certainty.Certain, Source);
         var product = distribution.First("product");
@@ -117,11 +119,8 @@ internal static class MacReader
         var data = entry.Element("data") ?? throw new BrokenFileException($"'{path}' inside has no content");
         var part = file.Part(heap + Number(data.Element("offset")), Number(data.Element("length")));
         var style = data.Element("encoding").Attr("style");
-        Stream stream = style.Contains("gzip", StringComparison.Ordinal) ? new ZLibStream(part.Open(), CompressionMode.Decompress) : style.Contains("bzip2", StringComparison.Ordinal) ? Unpacking.Open(part.Open(), "bzip2") : part.Open();
-        using (stream)
-        {
-            return Unpacking.All(stream, 16 << 20, path);
-        }
+        using var stream = Unpacking.Open(part.Open(), style.Contains("gzip", StringComparison.Ordinal) ? "zlib" : style.Contains("bzip2", StringComparison.Ordinal) ? "bzip2" : null);
+        return Unpacking.All(stream, 16 << 20, path);
     }
 
     private static string? NameIn(string certificate)

@@ -139,7 +139,7 @@ public static class ManifestDraft
     {
         if (file.CommandFor(verb) is not { } command)
         {
-            var hint = file.Open.FirstOrDefault(open => open.What.Contains(verb == "install" ? "silent" : "removed", StringComparison.Ordinal) || open.What.Contains(verb == "install" ? "How it is installed" : "How it is removed", StringComparison.Ordinal));
+            var hint = file.Open.FirstOrDefault(open => open.Verb == verb);
             yaml.Append(verb == "install" ? $"    install:\n      run: []  # not known. {OneLine(hint?.Try ?? "Say how it is installed without asking.")}\n" : $"    # remove: not known. {OneLine(hint?.Try ?? "Say how it is taken away without asking.")}\n");
             return;
         }

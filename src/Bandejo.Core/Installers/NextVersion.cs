@@ -83,7 +83,7 @@ public static class NextVersion
             }
             else if (what == Facts.ProductCode && before.Of(Facts.Version)?.Value != after.Of(Facts.Version)?.Value)
             {
-                changes.Add(new VersionChange(what, old, now, "It has not changed although the version has: Windows then refuses to install over the earlier one (code 1638). Add REINSTALL=ALL REINSTALLMODE=vomus to the install step."));
+                changes.Add(new VersionChange(what, old, now, "It has not changed although the version has: Windows then refuses to install over the earlier one (code 1638). Add REINSTALL=ALL REINSTALLMODE=vomus to the 'install' step."));
             }
             else if (what == Facts.Version && AppVersion.TryParse(now, out _))
             {

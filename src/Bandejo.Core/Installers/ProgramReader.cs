@@ -124,11 +124,11 @@ internal static class ProgramReader
             if (overlaySize > 1 << 20)
             {
                 draft.Kind = (InstallerKind.WindowsSetup, "Windows program with something appended");
-                draft.Ask($"What the {overlaySize / 1048576:N0} MiB behind the program are", "Most likely an installer. Try it with /? in a trial, ask its maker for silent switches, or capture what it changes.");
+                draft.Ask($"What the {overlaySize / 1048576:N0} MiB behind the program are", "Most likely an installer. Try it with /? in a trial, ask its maker for silent switches, or capture what it changes.", "install");
             }
             else
             {
-                draft.Ask("Whether it installs anything", "It looks like a program that simply runs. Where it is one, copy it into its place with an install step of your own.");
+                draft.Ask("Whether it installs anything", "It looks like a program that simply runs. Where it is one, copy it into its place with an 'install' step of your own.", "install");
             }
 
             return;
@@ -142,7 +142,7 @@ internal static class ProgramReader
         }
         else
         {
-            draft.Ask("Which switches make it silent", "None of the known marks is in it. Try it with /? in a trial, look into its maker's notes, or capture what it changes.");
+            draft.Ask("Which switches make it silent", "None of the known marks is in it. Try it with /? in a trial, look into its maker's notes, or capture what it changes.", "install");
         }
 
         if (carried.Exists(each => each.What.Contains("Installer", StringComparison.Ordinal)))

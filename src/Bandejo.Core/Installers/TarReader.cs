@@ -10,7 +10,7 @@ internal static class TarReader
     {
         draft.Kind = (InstallerKind.Tar, how is null ? "tar archive" : $"tar archive, packed with {how}");
         ZipReader.Unpacked(draft);
-        using var stream = how is null ? file.Open() : Unpacking.Open(file.Open(), how);
+        using var stream = Unpacking.Open(file.Open(), how);
         List(stream, draft, how is null ? long.MaxValue : MostUnpacked);
     }
 

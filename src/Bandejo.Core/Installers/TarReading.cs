@@ -9,6 +9,9 @@ internal static class TarReading
     private const int Block = 512;
     private const int MaxName = 64 * 1024;
 
+    /// <summary>Archives are filled up to the size of a record, 10 KiB unless somebody chose more.</summary>
+    private const int MostPadding = 4 << 20;
+
     /// <summary>Whether a block is the head of a file in a tar archive.</summary>
     public static bool IsHead(ReadOnlySpan<byte> block) => block.Length >= Block && block[0] != 0 && Sum(block) == Number(block.Slice(148, 8));
 
@@ -22,6 +25,7 @@ internal static class TarReading
         {
             if (Array.TrueForAll(block, each => each == 0))
             {
+                Drain(archive);
                 yield break;
             }
 
@@ -56,6 +60,8 @@ internal static class TarReading
 
             Skip(archive, rest - content.Position);
         }
+
+        throw new BrokenFileException("its tar archive has no end, so it is cut short");
     }
 
     private static string Name(byte[] block)
@@ -125,6 +131,16 @@ internal static class TarReading
 
         var bytes = new byte[size];
         return archive.ReadAtLeast(bytes, (int)size, throwOnEndOfStream: false) == size ? bytes : throw new BrokenFileException("its tar archive is cut short");
+    }
+
+    /// <summary>Reads what stands behind the end: the checksum by which an unpacker knows that all was there.</summary>
+    private static void Drain(Stream archive)
+    {
+        var buffer = new byte[64 * 1024];
+        for (var left = MostPadding; left > 0 && archive.Read(buffer) is > 0 and var read; left -= read)
+        {
+            // Padding, and nothing to look at.
+        }
     }
 
     private static void Skip(Stream archive, long count)

@@ -5,7 +5,7 @@ using ZstdSharp;
 
 namespace Bandejo.Core.Installers;
 
-/// <summary>Opens packed streams, and never lets one unpack without end.</summary>
+/// <summary>Opens packed streams, and never lets one unpack without end. Whatever an unpacker throws at what is damaged becomes a <see cref="BrokenFileException"/>.</summary>
 internal static class Unpacking
 {
     /// <summary>How a stream is packed, by its first bytes; null for one that is not, or in a way that is not known here.</summary>
@@ -18,14 +18,18 @@ internal static class Unpacking
         _ => null,
     };
 
-    public static Stream Open(Stream packed, string how) => how switch
+    /// <summary>The content of a packed stream.</summary>
+    /// <param name="how">gzip, zlib, deflate, xz, zstd, bzip2; null for one that is not packed.</param>
+    public static Stream Open(Stream packed, string? how) => how is null ? packed : new Unpacked(() => how switch
     {
         "gzip" => new GZipStream(packed, CompressionMode.Decompress),
+        "zlib" => new ZLibStream(packed, CompressionMode.Decompress),
+        "deflate" => new DeflateStream(packed, CompressionMode.Decompress),
         "xz" => new XZStream(packed),
         "zstd" => new DecompressionStream(packed),
         "bzip2" => BZip2Stream.Create(packed, SharpCompress.Compressors.CompressionMode.Decompress, false),
-        _ => packed,
-    };
+        _ => throw new ArgumentOutOfRangeException(nameof(how), how, "No way of packing."),
+    });
 
     /// <summary>Everything in a stream.</summary>
     /// <exception cref="BrokenFileException">There is more than <paramref name="most"/> bytes.</exception>
@@ -43,5 +47,53 @@ internal static class Unpacking
         }
 
         return content.ToArray();
+    }
+
+    /// <summary>What an unpacker gives. Unpackers say in many ways that something is damaged, some of them by tripping over it.</summary>
+    private sealed class Unpacked(Func<Stream> open) : Stream
+    {
+        private Stream? _content;
+
+        public override bool CanRead => true;
+
+        public override bool CanSeek => false;
+
+        public override bool CanWrite => false;
+
+        public override long Length => throw new NotSupportedException();
+
+        public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+
+        public override int Read(byte[] buffer, int offset, int count)
+        {
+            try
+            {
+                return (_content ??= open()).Read(buffer, offset, count);
+            }
+            catch (Exception error) when (error is not (BrokenFileException or OutOfMemoryException))
+            {
+                throw new BrokenFileException("what is packed in it is damaged or cut short");
+            }
+        }
+
+        public override void Flush()
+        {
+        }
+
+        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
+        public override void SetLength(long value) => throw new NotSupportedException();
+
+        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+
+        protected override void Dispose(bool disposing)
+        {
+            if (disposing)
+            {
+                _content?.Dispose();
+            }
+
+            base.Dispose(disposing);
+        }
     }
 }

@@ -1,4 +1,3 @@
-using System.IO.Compression;
 using System.Text;
 
 namespace Bandejo.Core.Installers;
@@ -77,6 +76,9 @@ internal sealed class ZipDirectory
         }
     }
 
+    /// <summary>The first file of a name; null for none.</summary>
+    public ZipFile? Find(string path) => Files().FirstOrDefault(file => file.Path == path);
+
     /// <summary>A small file's content.</summary>
     /// <exception cref="BrokenFileException">It is damaged, encrypted, or larger than 16 MiB.</exception>
     public byte[] Read(ZipFile file)
@@ -92,8 +94,9 @@ internal sealed class ZipDirectory
         }
 
         var data = file.HeaderAt + 30 + _file.U16(file.HeaderAt + 26) + _file.U16(file.HeaderAt + 28);
-        var packed = _file.Part(data, file.Packed).Open();
-        return Unpacking.All(file.Method switch { 0 => packed, 8 => new DeflateStream(packed, CompressionMode.Decompress), _ => throw new BrokenFileException($"'{file.Path}' is packed in a way that is not read here") }, MaxUnpacked, file.Path);
+        var how = file.Method switch { 0 => null, 8 => "deflate", _ => throw new BrokenFileException($"'{file.Path}' is packed in a way that is not read here") };
+        using var content = Unpacking.Open(_file.Part(data, file.Packed).Open(), how);
+        return Unpacking.All(content, MaxUnpacked, file.Path);
     }
 
     private void Widen(long at, int length, ref long unpacked, ref long packed, ref long header)

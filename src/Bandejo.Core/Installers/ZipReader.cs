@@ -6,12 +6,11 @@ internal static class ZipReader
     public static void Read(Window file, Draft draft)
     {
         var directory = new ZipDirectory(file);
-        var files = directory.Files().Take(100_000).DistinctBy(each => each.Path, StringComparer.Ordinal).ToDictionary(each => each.Path, StringComparer.Ordinal);
-        if (files.TryGetValue("AppxManifest.xml", out var manifest))
+        if (directory.Find("AppxManifest.xml") is { } manifest)
         {
-            AppPackage(draft, directory, files, SafeXml.Read(directory.Read(manifest), manifest.Path));
+            AppPackage(draft, directory, SafeXml.Read(directory.Read(manifest), manifest.Path));
         }
-        else if (files.TryGetValue("AppxMetadata/AppxBundleManifest.xml", out var bundle))
+        else if (directory.Find("AppxMetadata/AppxBundleManifest.xml") is { } bundle)
         {
             Bundle(draft, SafeXml.Read(directory.Read(bundle), bundle.Path));
         }
@@ -21,16 +20,18 @@ internal static class ZipReader
             Unpacked(draft);
         }
 
-        foreach (var each in files.Values.Where(each => !each.Path.EndsWith('/')))
+        var isEncrypted = false;
+        foreach (var each in directory.Files().Where(each => !each.Path.EndsWith('/')))
         {
             draft.Contains(each.Path, each.Size);
+            isEncrypted |= each.IsEncrypted;
             if (each.Packed > 0 && each.Size / each.Packed > 2000 && each.Size > 1 << 30 && !draft.Findings.Exists(finding => finding.Message.Contains("bomb", StringComparison.Ordinal)))
             {
                 draft.Findings.Add(new Finding($"'{each.Path}' inside unpacks to {each.Size / (1 << 30)} GiB out of {each.Packed / 1024} KiB, which is a bomb and no software; do not unpack it.", draft.File));
             }
         }
 
-        if (files.Values.Any(each => each.IsEncrypted))
+        if (isEncrypted)
         {
             draft.Warn("Files inside are encrypted: a device cannot unpack them without the password.");
         }
@@ -42,10 +43,10 @@ internal static class ZipReader
         var (name, version) = InstallerNames.Guess(draft.File);
         draft.Tell(Facts.Name, name, Certainty.Guess, "name of the file");
         draft.Tell(Facts.Version, version, Certainty.Guess, "name of the file");
-        draft.Ask("How it is installed", "An archive says nothing of it. Where it is a program that simply runs, unpack it into its place with an install step; where it holds an installer, inspect that.");
+        draft.Ask("How it is installed", "An archive says nothing of it. Where it is a program that simply runs, unpack it into its place with an 'install' step; where it holds an installer, inspect that.", "install");
     }
 
-    private static void AppPackage(Draft draft, ZipDirectory directory, Dictionary<string, ZipFile> files, System.Xml.Linq.XElement manifest)
+    private static void AppPackage(Draft draft, ZipDirectory directory, System.Xml.Linq.XElement manifest)
     {
         draft.Kind = (InstallerKind.AppPackage, "MSIX or APPX package");
         var identity = manifest.First("Identity");
@@ -69,12 +70,12 @@ internal static class ZipReader
             draft.Nested.Add(new NestedInstaller(needed.Attr("Name"), 0, $"an MSIX package that it asks for, at least {needed.Attr("MinVersion")}"));
         }
 
-        if (!files.ContainsKey("AppxSignature.p7x"))
+        if (directory.Find("AppxSignature.p7x") is null)
         {
             draft.Warn("It is not signed; Windows refuses a package without a signature.");
         }
 
-        if (Logo(manifest) is { } logo && files.GetValueOrDefault(logo) is { Size: < 64 * 1024 } picture && directory.Read(picture) is var png && png.AsSpan().StartsWith((ReadOnlySpan<byte>)[0x89, (byte)'P', (byte)'N', (byte)'G']))
+        if (Logo(manifest) is { } logo && directory.Find(logo) is { Size: < 64 * 1024 } picture && directory.Read(picture) is var png && png.AsSpan().StartsWith((ReadOnlySpan<byte>)[0x89, (byte)'P', (byte)'N', (byte)'G']))
         {
             draft.Icon = new InstallerIcon(png, png.Length > 24 ? (png[18] << 8) | png[19] : 0);
         }

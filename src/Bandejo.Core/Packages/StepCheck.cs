@@ -11,7 +11,7 @@ internal static class StepCheck
     };
 
     /// <summary>What every setup understands as "without asking", in one of its spellings.</summary>
-    private static readonly string[] Silent = ["/s", "/silent", "/verysilent", "/quiet", "/q", "/qn", "/qb", "/passive", "/exenoui", "-q", "-s", "--quiet", "--silent", "--unattended", "--hush", "-y", "/sp-"];
+    private static readonly string[] Silent = ["/s", "/silent", "/verysilent", "/quiet", "/q", "/qn", "/qb", "/passive", "/exenoui", "-q", "-s", "--quiet", "--silent", "--unattended", "-y", "/sp-"];
 
     /// <summary>Files that are there on every machine of a kind, so that they prove nothing.</summary>
     private static readonly string[] Everywhere = ["etc/passwd", "etc/group", "etc/hosts", "etc/hostname", "etc/fstab", "etc/os-release", "usr/bin/env", "bin", "usr", "usr/bin", "usr/lib", "etc", "opt", "var", "tmp", "home", "bin/sh", "usr/bin/sh", "bin/bash", "usr/bin/bash"];

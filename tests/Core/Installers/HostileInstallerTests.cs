@@ -12,13 +12,20 @@ public sealed class HostileInstallerTests
 
     [Theory]
     [MemberData(nameof(Kinds))]
-    public void A_file_cut_short_anywhere_is_a_finding_or_says_less(string file)
+    public void A_file_cut_short_anywhere_is_found_to_be(string file)
     {
+        // What is appended to a program says nowhere how long it is: of these it only counts that less is said, and nothing else.
+        var isOpen = file.EndsWith(".exe", StringComparison.Ordinal) || file.EndsWith(".AppImage", StringComparison.Ordinal) || file.EndsWith(".run", StringComparison.Ordinal);
         var whole = Samples.All[file];
+        var (told, held) = (Inspect(file, whole).Told.Select(each => each.Value).ToHashSet(), Inspect(file, whole).Contents);
         foreach (var length in Enumerable.Range(0, 60).Concat(Enumerable.Range(1, 60).Select(part => whole.Length * part / 61)).Where(length => length < whole.Length))
         {
-            var found = Inspector.Inspect(new MemoryStream(whole[..length]), file, HintCatalog.Own);
-            Assert.True(found.Findings.Count + found.Open.Count > 0, $"{file} cut to {length} bytes seems whole.");
+            var found = Inspect(file, whole[..length]);
+
+            // A tar archive that lost nothing but its padding has all that it held.
+            var hasAll = found.Kind == InstallerKind.Tar && (found.Contents?.Files, found.Contents?.Size) == (held?.Files, held?.Size);
+            Assert.True(isOpen || hasAll || found.Kind == InstallerKind.Unknown || found.Findings.Any(finding => !finding.IsWarning), $"{file} cut to {length} bytes seems whole.");
+            Assert.True(found.Told.All(each => each.What == Facts.InstalledSize || told.Contains(each.Value)), $"{file} cut to {length} bytes says what the whole does not.");
         }
     }
 
@@ -37,7 +44,7 @@ public sealed class HostileInstallerTests
                 bytes[at] = random.Next(4) switch { 0 => 0xFF, 1 => 0, 2 => 0x80, _ => (byte)random.Next(256) };
             }
 
-            Sane(Inspector.Inspect(new MemoryStream(bytes), file, HintCatalog.Own), $"{file}, seed {seed}");
+            Sane(Inspect(file, bytes), $"{file}, seed {seed}");
         }
     }
 
@@ -123,9 +130,11 @@ public sealed class HostileInstallerTests
 
     private static string Folder => Path.Combine(AppContext.BaseDirectory, "Cases", "installers");
 
-    private static IEnumerable<string> Wrong(string file, byte[] content) => Inspector.Inspect(new MemoryStream(content), file, HintCatalog.Own).Findings.Where(finding => !finding.IsWarning).Select(finding => finding.Message);
+    private static Inspection Inspect(string file, byte[] content) => Inspector.Inspect(new MemoryStream(content), file, HintCatalog.Own);
 
-    private static IEnumerable<string> Warned(string file, byte[] content) => Inspector.Inspect(new MemoryStream(content), file, HintCatalog.Own).Findings.Where(finding => finding.IsWarning).Select(finding => finding.Message);
+    private static IEnumerable<string> Wrong(string file, byte[] content) => Inspect(file, content).Findings.Where(finding => !finding.IsWarning).Select(finding => finding.Message);
+
+    private static IEnumerable<string> Warned(string file, byte[] content) => Inspect(file, content).Findings.Where(finding => finding.IsWarning).Select(finding => finding.Message);
 
     private static void Sane(Inspection found, string what)
     {

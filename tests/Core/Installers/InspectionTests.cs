@@ -60,6 +60,9 @@ public sealed class InspectionTests
     [InlineData("plateglass-11.3.0.run", InstallerKind.ShellArchive, "Plateglass Studio", "11.3.0", null, null)]
     [InlineData("circdesk-3.9.1.zip", InstallerKind.Zip, "circdesk", "3.9.1", null, null)]
     [InlineData("circdesk-3.9.1.tar.gz", InstallerKind.Tar, "circdesk", "3.9.1", null, null)]
+    [InlineData("circdesk-3.9.2.tar.xz", InstallerKind.Tar, "circdesk", "3.9.2", null, null)]
+    [InlineData("circdesk-3.9.2.tar.bz2", InstallerKind.Tar, "circdesk", "3.9.2", null, null)]
+    [InlineData("circdesk-3.9.2.tar.zst", InstallerKind.Tar, "circdesk", "3.9.2", null, null)]
     [InlineData("foldline-setup.exe", InstallerKind.WindowsSetup, "Foldline", "7.2.0", "x64", "Tarn & Heath Software")]
     public void Each_kind_is_recognised_by_what_is_in_it(string file, InstallerKind kind, string name, string version, string? architecture, string? publisher)
     {
@@ -83,9 +86,28 @@ public sealed class InspectionTests
     }
 
     [Fact]
+    public void The_largest_icon_is_taken_as_a_png_also_where_it_stands_in_several_languages()
+    {
+        // A group of two pictures, 4 and 2 points wide; each point red, opaque, as bitmaps keep it: blue, green, red, alpha, and the height doubled for a mask.
+        byte[] Bitmap(byte width) => [40, 0, 0, 0, width, 0, 0, 0, (byte)(width * 2), 0, 0, 0, 1, 0, 32, 0, .. new byte[24], .. Enumerable.Repeat<byte[]>([0, 0, 255, 255], width * width).SelectMany(point => point)];
+        byte[] group = [0, 0, 1, 0, 2, 0, 2, 2, 0, 0, 1, 0, 32, 0, 0, 0, 0, 0, 1, 0, 4, 4, 0, 0, 1, 0, 32, 0, 0, 0, 0, 0, 2, 0];
+        var program = Samples.Program("Foldline", "7.2.0", more: [(14, 1, 1033, group), (3, 1, 1033, Bitmap(2)), (3, 2, 1033, Bitmap(4)), (3, 2, 1031, Bitmap(4))]);
+
+        var found = Inspector.Inspect(new MemoryStream(program), "foldline.exe", HintCatalog.Own);
+
+        Assert.DoesNotContain(found.Findings, finding => !finding.IsWarning);
+        Assert.Equal(4, found.Icon!.Width);
+        Assert.Equal(["89504E470D0A1A0A0000000D49484452", "0000000400000004080600000"], [Convert.ToHexString(found.Icon.Png, 0, 16), Convert.ToHexString(found.Icon.Png, 16, 13)[..25]]);
+        using var points = new System.IO.Compression.ZLibStream(new MemoryStream(found.Icon.Png, 41, found.Icon.Png.Length - 41), System.IO.Compression.CompressionMode.Decompress);
+        var lines = new byte[4 * 17];
+        points.ReadExactly(lines);
+        Assert.Equal([0, 255, 0, 0, 255], lines[..5]);
+    }
+
+    [Fact]
     public void A_section_names_a_chain_of_installers()
     {
-        var found = Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: ".wixburn")), "circdesk.exe", HintCatalog.Own);
+        var found = Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection)), "circdesk.exe", HintCatalog.Own);
 
         Assert.Equal(["circdesk.exe", "/quiet", "/norestart"], found.CommandFor("install")!.Run);
         Assert.Equal(["circdesk.exe", "/uninstall", "/quiet", "/norestart"], found.CommandFor("remove")!.Run);

@@ -56,7 +56,7 @@ public sealed class ManifestDraftTests
     [Fact]
     public void The_same_software_for_several_architectures_is_one_package_with_a_variant_each()
     {
-        var (wide, narrow) = (Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: ".wixburn")), "circdesk-x64.exe", HintCatalog.Own), Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: ".wixburn", machine: 0xAA64)), "circdesk-arm64.exe", HintCatalog.Own));
+        var (wide, narrow) = (Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection)), "circdesk-x64.exe", HintCatalog.Own), Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection, machine: 0xAA64)), "circdesk-arm64.exe", HintCatalog.Own));
         var other = Inspect("foldline.msi");
 
         var packages = ManifestDraft.Packages([wide, other, narrow]);
@@ -76,7 +76,7 @@ public sealed class ManifestDraftTests
     [InlineData("a: b\nversion: 9.9")]
     public void A_name_that_means_something_in_a_manifest_stays_a_name(string name)
     {
-        var found = Inspector.Inspect(new MemoryStream(Samples.Program(name, "7.2.0", section: ".wixburn")), "x.exe", HintCatalog.Own);
+        var found = Inspector.Inspect(new MemoryStream(Samples.Program(name, "7.2.0", section: Samples.ChainSection)), "x.exe", HintCatalog.Own);
         var manifest = ManifestReader.Read(ManifestDraft.Write([found])).Value;
 
         Assert.Equal(found.Of(Facts.Name)!.Value, manifest.Name);

@@ -9,7 +9,13 @@ namespace Bandejo.Core.Tests.Installers;
 internal static class Samples
 {
     /// <summary>A database that another implementation wrote (tests/Windows).</summary>
-    public static byte[] Database => File.ReadAllBytes(Path.Combine(AppContext.BaseDirectory, "Cases", "installers", "foldline.msi"));
+    public static byte[] Database => Kept("foldline.msi");
+
+    /// <summary>A file of tests/Core/Cases/installers.</summary>
+    public static byte[] Kept(string name) => File.ReadAllBytes(Path.Combine(AppContext.BaseDirectory, "Cases", "installers", name));
+
+    /// <summary>The name of the section by which a chain of installers is recognised.</summary>
+    public static string ChainSection => Marked("2E7769786275726E");
 
     /// <summary>Every kind, by the name of its file.</summary>
     public static IReadOnlyDictionary<string, byte[]> All { get; } = new Dictionary<string, byte[]>
@@ -22,11 +28,17 @@ internal static class Samples
         ["inkwell-print_4.2.0_amd64.deb"] = Debian("gzip"),
         ["circdesk-3.9.1.zip"] = Zip(("circdesk/circdesk", "x"), ("circdesk/setup/marlin-runtime-setup.exe", "MZ"), ("circdesk/readme.txt", "read me")),
         ["circdesk-3.9.1.tar.gz"] = Packed(Tar(("circdesk/circdesk", "x"), ("circdesk/readme.txt", "read me"))),
+        ["circdesk-3.9.2.tar.xz"] = Kept("circdesk-3.9.2.tar.xz"),
+        ["circdesk-3.9.2.tar.bz2"] = Kept("circdesk-3.9.2.tar.bz2"),
+        ["circdesk-3.9.2.tar.zst"] = Kept("circdesk-3.9.2.tar.zst"),
         ["circdesk.tar"] = Tar(("circdesk/circdesk", "x")),
         ["Nightjar-2.0.0-x86_64.AppImage"] = Image(),
         ["plateglass-11.3.0.run"] = Script(),
         ["carrel-link.pkg"] = MacPackage(),
     };
+
+    /// <summary>A mark as the catalogue of hints has it: bytes, and no name.</summary>
+    private static string Marked(string bytes) => Encoding.ASCII.GetString(Convert.FromHexString(bytes));
 
     public static byte[] Zip(params (string Path, string Text)[] files)
     {
@@ -117,7 +129,7 @@ internal static class Samples
         return file;
     }
 
-    public static byte[] Script() => [.. Encoding.ASCII.GetBytes("#!/bin/sh\n# made with makeself\nlabel=\"Plateglass Studio\"\nexit 0\n"), .. Packed(Tar(("setup.sh", "#!/bin/sh\n"), ("plateglass/plateglass", "x")))];
+    public static byte[] Script() => [.. Encoding.ASCII.GetBytes("#!/bin/sh\n# made with " + Marked("6D616B6573656C66") + "\nlabel=\"Plateglass Studio\"\nexit 0\n"), .. Packed(Tar(("setup.sh", "#!/bin/sh\n"), ("plateglass/plateglass", "x")))];
 
     public static byte[] MacPackage(string? contents = null)
     {
@@ -138,20 +150,14 @@ internal static class Samples
         return [.. head, .. packed.ToArray(), .. distribution];
     }
 
-    /// <summary>A Windows program of one section, which holds its version data as resources; what is appended follows.</summary>
-    public static byte[] Program(string name, string version, byte[]? overlay = null, string section = ".rsrc", ushort machine = 0x8664)
+    /// <summary>A Windows program of one section, which holds its version data and more as resources; what is appended follows.</summary>
+    /// <param name="more">Further resources: type, number, language and content.</param>
+    public static byte[] Program(string name, string version, byte[]? overlay = null, string section = ".rsrc", ushort machine = 0x8664, params (uint Type, uint Id, uint Language, byte[] Data)[] more)
     {
         const int At = 512, Virtual = 0x1000;
         var data = VersionBlock("VS_VERSION_INFO", [0xBD, 0x04, 0xEF, 0xFE, .. new byte[48]], isText: false, VersionBlock("StringFileInfo", [], isText: true, VersionBlock("040904B0", [], isText: true,
             VersionText("ProductName", name), VersionText("ProductVersion", version), VersionText("CompanyName", "Tarn & Heath Software"), VersionText("FileDescription", name + " Setup"))));
-        var resources = new byte[96 + data.Length];
-        Entry(0, 16, 0x80000000 | 24);
-        Entry(24, 1, 0x80000000 | 48);
-        Entry(48, 1033, 72);
-        BinaryPrimitives.WriteUInt32LittleEndian(resources.AsSpan(72), Virtual + 96);
-        BinaryPrimitives.WriteUInt32LittleEndian(resources.AsSpan(76), (uint)data.Length);
-        data.CopyTo(resources, 96);
-
+        var resources = Resources(Virtual, [(16, 1, 1033, data), .. more]);
         var size = (resources.Length + 511) / 512 * 512;
         var file = new byte[At + size];
         "MZ"u8.CopyTo(file);
@@ -174,12 +180,55 @@ internal static class Samples
 
         resources.CopyTo(file, At);
         return [.. file, .. overlay ?? []];
+    }
 
-        void Entry(int at, uint id, uint to)
+    /// <summary>A directory of resources, a folder for each type, number and language; each leaf stands for itself.</summary>
+    private static byte[] Resources(uint address, (uint Type, uint Id, uint Language, byte[] Data)[] leaves)
+    {
+        var form = new List<byte>();
+        var root = Folder(leaves.Select(leaf => leaf.Type).Distinct().Count());
+        var type = 0;
+        foreach (var byType in leaves.GroupBy(leaf => leaf.Type))
         {
-            resources[at + 14] = 1;
-            BinaryPrimitives.WriteUInt32LittleEndian(resources.AsSpan(at + 16), id);
-            BinaryPrimitives.WriteUInt32LittleEndian(resources.AsSpan(at + 20), to);
+            var ids = Folder(byType.Count());
+            Entry(root, type++, byType.Key, 0x80000000 | (uint)ids);
+            var id = 0;
+            foreach (var leaf in byType)
+            {
+                var language = Folder(1);
+                Entry(ids, id++, leaf.Id, 0x80000000 | (uint)language);
+                var at = form.Count;
+                Entry(language, 0, leaf.Language, (uint)at);
+                form.AddRange(new byte[16]);
+                Write(at, address + (uint)form.Count);
+                Write(at + 4, (uint)leaf.Data.Length);
+                form.AddRange(leaf.Data);
+                form.AddRange(new byte[(4 - (form.Count % 4)) % 4]);
+            }
+        }
+
+        return [.. form];
+
+        int Folder(int entries)
+        {
+            var at = form.Count;
+            form.AddRange(new byte[16 + (entries * 8)]);
+            form[at + 14] = (byte)entries;
+            return at;
+        }
+
+        void Entry(int folder, int number, uint id, uint to)
+        {
+            Write(folder + 16 + (number * 8), id);
+            Write(folder + 20 + (number * 8), to);
+        }
+
+        void Write(int at, uint value)
+        {
+            for (var i = 0; i < 4; i++)
+            {
+                form[at + i] = (byte)(value >> (8 * i));
+            }
         }
     }
 
