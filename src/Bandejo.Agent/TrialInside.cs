@@ -3,9 +3,6 @@ using System.Reflection;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
-using Bandejo.Contract.Device;
-using Bandejo.Core.Rules;
-using Bandejo.Core.Versions;
 using Bandejo.Device;
 using Bandejo.Device.Trials;
 
@@ -19,18 +16,11 @@ internal static class TrialInside
         var plan = JsonSerializer.Deserialize(await File.ReadAllTextAsync(planFile, cancellation), ContractJson.Default.TrialPlan)!;
         plan = plan with { Noise = [.. Noise(), .. plan.Noise] };
         var facts = new LinuxFacts("/");
-        var ground = new SandboxGround(facts);
         var variant = plan.Package.Document.Variants.FirstOrDefault(each => each.Name == plan.Variants[0]);
         if (variant is null)
         {
             Tell(new TrialStepInfo(plan.Variants[0], "clean", "failed", $"The package has no variant '{plan.Variants[0]}'; it has {string.Join(", ", plan.Package.Document.Variants.Select(each => $"'{each.Name}'"))}.", 0, null, []));
             return 1;
-        }
-
-        if (Rule.Parse(variant.Fits).Value.Evaluate(new ReportedFacts(facts.Gather())) is { Truth: Truth.False } not)
-        {
-            Tell(new TrialStepInfo(variant.Name, "clean", "left-out", $"The variant is not meant for this machine: {not.Why}. Try it on a device of its kind.", 0, null, []));
-            return 0;
         }
 
         var cache = new FolderCache(Path.Combine(TrialSandbox.Inside, "content"));
@@ -41,7 +31,7 @@ internal static class TrialInside
 
         var files = new LinuxFiles("/");
         var processes = new LinuxProcesses("/", TrialSandbox.Inside, cache, time);
-        var runner = new TrialRunner(plan, variant, ground, new Prover(files, processes, files, facts), processes, time, Tell);
+        var runner = new TrialRunner(plan, variant, new TrialMachine(new SandboxGround(), new Prover(files, processes, files, facts), processes, facts), time, Tell);
         return await runner.Run(cancellation) ? 0 : 1;
     }
 
@@ -64,29 +54,14 @@ internal static class TrialInside
         using var reader = new StreamReader(Assembly.GetExecutingAssembly().GetManifestResourceStream("noise.txt")!);
         return [.. reader.ReadToEnd().Split('\n')];
     }
-
-    /// <summary>What the machine says of itself, for rules.</summary>
-    private sealed class ReportedFacts(FactReport report) : IFactSource
-    {
-        public FactLookup Find(FactRef fact)
-        {
-            if (fact.IsApp)
-            {
-                var found = report.Programs?.FirstOrDefault(program => FactCatalog.Slug(program.Name) == fact.Name);
-                return found is not null && AppVersion.TryParse(found.Version, out var version) ? FactLookup.Of(FactValue.OfVersion(version)) : report.Programs is null ? FactLookup.NotKnown : FactLookup.Absent;
-            }
-
-            return report.Facts.TryGetValue(fact.Name, out var text) && FactCatalog.TypeOf(fact.Name) is { } type && FactValue.Read(type, text) is { } value ? FactLookup.Of(value) : FactLookup.NotKnown;
-        }
-    }
 }
 
 /// <summary>The sandbox as the ground of a trial: the layers hold what was changed.</summary>
-internal sealed class SandboxGround(LinuxFacts facts) : ITrialGround
+internal sealed class SandboxGround : ITrialGround
 {
-    private static readonly string[] Plain = ["/opt", "/srv", "/home", "/root", "/tmp", "/mnt", "/media"];
+    private const string ForAnother = "waits for a program that it started";
 
-    public string Machine { get; } = Describe(facts.Gather());
+    private static readonly string[] Plain = ["/opt", "/srv", "/home", "/root", "/tmp", "/mnt", "/media"];
 
     public IReadOnlyList<ChangedFile> Changes()
     {
@@ -98,26 +73,24 @@ internal sealed class SandboxGround(LinuxFacts facts) : ITrialGround
     public IReadOnlyList<string> Waiting()
     {
         var found = new List<string>();
-        foreach (var folder in Directory.EnumerateDirectories("/proc"))
+        foreach (var pid in Directory.EnumerateDirectories("/proc").Select(Path.GetFileName).Where(name => name!.All(char.IsAsciiDigit)).Select(name => int.Parse(name!, CultureInfo.InvariantCulture)).Order().Where(pid => pid > 1 && pid != Environment.ProcessId))
         {
-            if (int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid) && pid > 1 && pid != Environment.ProcessId)
+            try
             {
-                try
+                var command = File.ReadAllText($"/proc/{pid}/cmdline").TrimEnd('\0').Replace('\0', ' ');
+                if (command.Length > 0 && !command.Contains("BANDEJO_RUN/claim", StringComparison.Ordinal) && !command.StartsWith("bwrap ", StringComparison.Ordinal))
                 {
-                    var command = File.ReadAllText($"{folder}/cmdline").TrimEnd('\0').Replace('\0', ' ');
-                    if (command.Length > 0 && !command.Contains("BANDEJO_RUN/claim", StringComparison.Ordinal) && !command.StartsWith("bwrap ", StringComparison.Ordinal))
-                    {
-                        found.Add($"{(command.Length > 120 ? command[..120] + "…" : command)} {Doing(folder)}");
-                    }
+                    found.Add($"{(command.Length > 120 ? command[..120] + "…" : command)} {Doing($"/proc/{pid}")}");
                 }
-                catch (Exception error) when (error is IOException or UnauthorizedAccessException)
-                {
-                    // It ended while we looked.
-                }
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                // It ended while we looked.
             }
         }
 
-        return found;
+        // A program that waits for what it started says less than what it started.
+        return [.. found.OrderBy(line => line.EndsWith(ForAnother, StringComparison.Ordinal) ? 0 : 1)];
     }
 
     /// <summary>What a process is in the middle of, from the call to the kernel that it is in (proc(5), <c>wchan</c>).</summary>
@@ -127,7 +100,7 @@ internal sealed class SandboxGround(LinuxFacts facts) : ITrialGround
         return place switch
         {
             _ when place.Contains("nanosleep", StringComparison.Ordinal) => "sleeps",
-            "do_wait" or "kernel_waitid" => "waits for a program that it started",
+            "do_wait" or "kernel_waitid" => ForAnother,
             _ when place.Contains("pipe_read", StringComparison.Ordinal) || place.Contains("n_tty_read", StringComparison.Ordinal) => $"waits for input from {Target($"{folder}/fd/0")}",
             "wait_for_partner" or "fifo_open" => "waits for input from a pipe that nobody writes to",
             _ when place.Contains("poll", StringComparison.Ordinal) || place.Contains("select", StringComparison.Ordinal) => "waits for something to answer: a connection, a window, or input",
@@ -144,6 +117,4 @@ internal sealed class SandboxGround(LinuxFacts facts) : ITrialGround
     private static IEnumerable<FileInfo> Below(string folder) => !Directory.Exists(folder) ? [] : new DirectoryInfo(folder).EnumerateFiles("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true });
 
     private static long Size(FileInfo file) => file.LinkTarget is null ? file.Length : 0;
-
-    private static string Describe(FactReport report) => $"{report.Facts.GetValueOrDefault("os.name")} {report.Facts.GetValueOrDefault("os.version")}, {report.Facts.GetValueOrDefault("architecture")}";
 }

@@ -19,6 +19,13 @@ internal static class InspectCommand
         var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto, AfterFolder };
         command.SetAction((parsed, cancellation) => Shared.Guarded(async () =>
         {
+            if (parsed.GetValue(AfterFolder) is not null && parsed.GetValue(DraftInto) is null)
+            {
+                throw new WrongUseException("--after needs --draft FOLDER: where the folder of the new version is to be made.");
+            }
+
+            // Where the output is for scripts, what is said about drafts must not be in it.
+            var words = parsed.GetValue(Shared.Output) == "table" ? Console.Out : Console.Error;
             var hints = Hints(parsed.GetValue(HintsFile));
             var files = parsed.GetValue(Paths)!.SelectMany(FilesOf).ToList();
             var inspections = await Progress.Run(bars => Task.FromResult(All(files, hints, bars, cancellation)));
@@ -37,11 +44,11 @@ internal static class InspectCommand
 
             if (parsed.GetValue(AfterFolder) is { } earlier)
             {
-                DraftAfter(inspections, earlier, parsed.GetValue(DraftInto) ?? throw new WrongUseException("--after needs --draft FOLDER: where the folder of the new version is to be made."), hints);
+                DraftAfter(inspections, earlier, parsed.GetValue(DraftInto)!, hints, words);
             }
             else if (parsed.GetValue(DraftInto) is { } into)
             {
-                Draft(inspections, into);
+                Draft(inspections, into, words);
             }
             else if (parsed.GetValue(Shared.Output) == "table")
             {
@@ -117,7 +124,7 @@ internal static class InspectCommand
     }
 
     /// <summary>Makes the folder of a new version from that of the version before.</summary>
-    private static void DraftAfter(List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string into, HintCatalog hints)
+    private static void DraftAfter(List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string into, HintCatalog hints, TextWriter words)
     {
         var earlier = PackageFolder.Open(earlierPath);
         var old = new List<(FileInfo File, Inspection Inspection)>();
@@ -163,29 +170,29 @@ internal static class InspectCommand
         File.WriteAllText(manifest, pairs.Aggregate(earlier.Manifest, (text, pair) => NextVersion.Draft(text, pair.Before, pair.After)));
         foreach (var (before, after) in pairs)
         {
-            Say.Line($"\n[bold]{Markup.Escape(after.File)}[/] after {Markup.Escape(before.File)}");
+            words.WriteLine($"\n{after.File} after {before.File}");
             var changes = NextVersion.Changes(before, after);
             foreach (var change in changes)
             {
-                Say.Line($"  [{(change.Look.Length > 0 ? "darkgoldenrod" : "green4")}]{(change.Look.Length > 0 ? "!" : "■")}[/] {Markup.Escape($"{change.What,-16} {(change.Before.Length == 0 ? "(none)" : change.Before)} → {(change.After.Length == 0 ? "(none)" : change.After)}")}");
+                words.WriteLine($"  {(change.Look.Length > 0 ? "!" : "■")} {change.What,-16} {(change.Before.Length == 0 ? "(none)" : change.Before)} → {(change.After.Length == 0 ? "(none)" : change.After)}");
                 if (change.Look.Length > 0)
                 {
-                    Say.Line($"                     [dim]{Markup.Escape(change.Look)}[/]");
+                    words.WriteLine($"                     {change.Look}");
                 }
             }
 
             var again = changes.Count(change => change.Look.Length > 0);
-            Console.WriteLine(changes.Count == 0 ? "  Nothing that can be read has changed." : again == 0 ? "  The draft follows all of it." : $"  {again} of {changes.Count} must be looked at again.");
+            words.WriteLine(changes.Count == 0 ? "  Nothing that can be read has changed." : again == 0 ? "  The draft follows all of it." : $"  {again} of {changes.Count} must be looked at again.");
         }
 
-        Console.WriteLine($"\n{manifest} is drafted. Next: bandejo package check {folder}, then bandejo package trial {folder} --from {earlierPath}");
+        words.WriteLine($"\n{manifest} is drafted. Next: bandejo package check {folder}, then bandejo package trial {folder} --from {earlierPath}");
     }
 
-    private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into)
+    private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into, TextWriter words)
     {
         var places = inspections.GroupBy(each => each.Inspection.File, StringComparer.Ordinal).ToDictionary(each => each.Key, each => each.First().File, StringComparer.Ordinal);
         var broken = inspections.Where(each => each.Inspection.Findings.Any(finding => !finding.IsWarning)).Select(each => each.Inspection.File).ToHashSet(StringComparer.Ordinal);
-        Console.WriteLine();
+        words.WriteLine();
         foreach (var package in ManifestDraft.Packages(inspections.Select(each => each.Inspection).Where(each => !broken.Contains(each.File))))
         {
             var folder = Path.Combine(into, ManifestDraft.FolderName(package[0]));
@@ -202,9 +209,12 @@ internal static class InspectCommand
             {
                 var place = places[each.File];
                 place.CopyTo(Path.Combine(folder, each.File), overwrite: true);
-                var more = each.Kind == InstallerKind.WindowsInstaller ? Transforms(place) : [];
-                more.ForEach(file => file.CopyTo(Path.Combine(folder, file.Name), overwrite: true));
-                beside[each.File] = [.. more.Select(file => file.Name)];
+                var transforms = each.Kind == InstallerKind.WindowsInstaller ? Transforms(place) : [];
+                beside[each.File] = [.. transforms.Select(file => file.Name)];
+                foreach (var file in transforms.Concat(each.Beside.Select(name => new FileInfo(Path.Combine(place.DirectoryName!, name))).Where(file => file.Exists)))
+                {
+                    file.CopyTo(Path.Combine(folder, file.Name), overwrite: true);
+                }
             }
 
             if (package.Select(each => each.Icon).OfType<InstallerIcon>().FirstOrDefault() is { } icon)
@@ -213,7 +223,7 @@ internal static class InspectCommand
             }
 
             File.WriteAllText(manifest, ManifestDraft.Write(package, beside));
-            Console.WriteLine($"{manifest} is drafted. Next: look through it, then bandejo package check {folder}");
+            words.WriteLine($"{manifest} is drafted. Next: look through it, then bandejo package check {folder}");
         }
 
         foreach (var file in inspections.Select(each => each.Inspection).Where(each => broken.Contains(each.File) || each.Kind == InstallerKind.Unknown))
@@ -221,95 +231,4 @@ internal static class InspectCommand
             Console.Error.WriteLine($"{file.File}: no draft, because {(broken.Contains(file.File) ? "it is damaged" : "it is none of the kinds that are read")}.");
         }
     }
-}
-
-/// <summary>Brings what was read into the form in which it travels.</summary>
-internal static class InspectionForm
-{
-    public static InspectionInfo Of(Inspection each) => new(
-        each.File, each.Size, each.KindInWords,
-        [.. each.Told.Select(told => new ToldInfo(told.What, told.Value, Of(told.Certainty), told.Source))],
-        [.. each.Commands.Select(command => new InstallerCommandInfo(command.Verb, command.Run, Of(command.Certainty), command.Source))],
-        [.. each.Settings.Select(setting => new InstallerSettingInfo(setting.Name, setting.Default, setting.IsSecret, setting.Switch))],
-        [.. each.Features.Select(feature => new InstallerFeatureInfo(feature.Name, feature.Title, feature.IsDefault))],
-        each.Conditions,
-        [.. each.Nested.Select(nested => new NestedInstallerInfo(nested.Path, nested.Size, nested.What))],
-        [.. each.Proofs.Select(proof => new InstallerProofInfo(proof.Key, proof.Subject, Of(proof.Certainty), proof.Source))],
-        each.Contents is { } contents ? new InstallerContentsInfo(contents.Files, contents.Size, [.. contents.First.Select(file => new ContainedFileInfo(file.Path, file.Size))], contents.IsWhole) : null,
-        [.. each.Open.Select(open => new OpenQuestionInfo(open.What, open.Try))],
-        [.. each.Findings.Select(finding => new FindingInfo(finding.Message, finding.Where, finding.Line, finding.Column, finding.Length, finding.IsWarning))],
-        each.Icon is not null);
-
-    public static string Of(Certainty certainty) => certainty switch { Certainty.Certain => "certain", Certainty.Likely => "likely", _ => "guess" };
-}
-
-/// <summary>Prints one inspection for people.</summary>
-internal static class InspectionReport
-{
-    private const int MostRows = 12;
-
-    public static void Print(Inspection each)
-    {
-        Say.Line($"[bold]{Markup.Escape(each.File)}[/] is a {Markup.Escape(each.KindInWords)}, {Say.Size(each.Size)}.".Replace("is a AppImage", "is an AppImage", StringComparison.Ordinal).Replace("is a MSIX", "is an MSIX", StringComparison.Ordinal).Replace("is a unknown", "is an unknown", StringComparison.Ordinal));
-        foreach (var finding in each.Findings)
-        {
-            Say.Line($"[{(finding.IsWarning ? "darkgoldenrod" : "red3")}]{(finding.IsWarning ? "Warning" : "Wrong")}:[/] {Markup.Escape(finding.Message)}");
-        }
-
-        Part("What it says", each.Told, told => [told.What, told.Value, Sure(told.Certainty), told.Source]);
-        Part("How it is handled", each.Commands, command => [command.Verb, Shown(command.Run), Sure(command.Certainty), command.Source]);
-        Part("What proves it", each.Proofs, proof => [proof.Key, proof.Subject, Sure(proof.Certainty), proof.Source]);
-        Part("Settings it takes, off in a draft", each.Settings, setting => [setting.Name, setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : setting.Default, "", setting.Switch]);
-        Part("Parts that can be chosen", each.Features, feature => [feature.Name, feature.Title, feature.IsDefault ? "on" : "off", ""]);
-        Part("What it asks of a device", each.Conditions, condition => [condition, "", "", ""]);
-        Part("Other installers, to be packages of their own", each.Nested, nested => [nested.Size > 0 ? "inside" : "asked for", nested.Path, nested.Size > 0 ? Say.Size(nested.Size) : "", nested.What]);
-        if (each.Contents is { } contents)
-        {
-            Say.Line($"\n[bold]Inside[/]: {(contents.IsWhole ? "" : "at least ")}{Say.Number(contents.Files)} file{(contents.Files == 1 ? "" : "s")}{(contents.Size > 0 ? $", {Say.Size(contents.Size)} unpacked" : "")}");
-            foreach (var file in contents.First.Take(5))
-            {
-                Say.Line($"  [dim]{Markup.Escape(file.Path)}{(file.Size > 0 ? "  " + Say.Size(file.Size) : "")}[/]");
-            }
-
-            if (contents.Files > 5)
-            {
-                Say.Line($"  [dim]… and {Say.Number(contents.Files - 5)} more (--output json lists {InstallerContents.MaxListed})[/]");
-            }
-        }
-
-        if (each.Open.Count > 0)
-        {
-            Say.Line("\n[bold]What it does not tell[/]");
-            foreach (var open in each.Open)
-            {
-                Say.Line($"  {Markup.Escape(open.What)}\n    [dim]{Markup.Escape(open.Try)}[/]");
-            }
-        }
-    }
-
-    private static void Part<T>(string heading, IReadOnlyList<T> rows, Func<T, string[]> cells)
-    {
-        if (rows.Count == 0)
-        {
-            return;
-        }
-
-        Say.Line($"\n[bold]{Markup.Escape(heading)}[/]");
-        var table = new Grid();
-        table.AddColumn(new GridColumn { Padding = new Padding(2, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0) }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn());
-        foreach (var row in rows.Take(MostRows).Select(cells))
-        {
-            table.AddRow(Markup.Escape(row[0]), Markup.Escape(row[1]), row[2], $"[dim]{Markup.Escape(row[3])}[/]");
-        }
-
-        Say.Out.Write(table);
-        if (rows.Count > MostRows)
-        {
-            Say.Line($"  [dim]… and {rows.Count - MostRows} more (--output json has all)[/]");
-        }
-    }
-
-    private static string Sure(Certainty certainty) => certainty switch { Certainty.Certain => "[green4]■ certain[/]", Certainty.Likely => "[dodgerblue2]▸ likely[/]", _ => "[darkgoldenrod]? guess[/]" };
-
-    private static string Shown(IReadOnlyList<string> run) => string.Join(' ', run.Select(word => word.Contains(' ') && !word.Contains('"') ? $"\"{word}\"" : word));
 }

@@ -54,7 +54,15 @@ internal static class TrialCommand
             package, earlier, [.. earlier is null ? others : others.SkipLast(1)], parsed.GetValue(Variants)!, parsed.GetValue(Limit), parsed.GetValue(Network), parsed.GetValue(Noise) is { } noise ? await File.ReadAllLinesAsync(noise, cancellation) : []);
         var isForPeople = parsed.GetValue(Shared.Output) == "table";
         var started = Stopwatch.GetTimestamp();
-        var (code, steps, problem) = await Try(agent, plan, step => Tell(step, plan, isForPeople), cancellation);
+        var shown = "";
+        var (code, steps, problem) = await Try(agent, plan, step =>
+        {
+            if (isForPeople)
+            {
+                Tell(step, plan, isFirstOfVariant: step.Variant != shown);
+                shown = step.Variant;
+            }
+        }, cancellation);
         if (code is not (ExitCode.Done or ExitCode.No))
         {
             Console.Error.WriteLine(problem.Length > 0 ? problem : $"The trial ended with code {code}.");
@@ -75,15 +83,16 @@ internal static class TrialCommand
             Say.Line(failed > 0 ? $"\n[red3]The trial failed[/]: {failed} step{(failed == 1 ? "" : "s")} did not hold." : tried == 0 ? "\nNothing was tried: no variant is meant for this machine." : string.Create(CultureInfo.InvariantCulture, $"\n[green4]The trial passed[/]{(warned == 0 ? "" : warned == 1 ? ", with a warning" : $", with {warned} warnings")}, in {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} s."));
         }
 
-        if (failed == 0 && tried > 0)
+        if (failed > 0 || tried > 0)
         {
-            await Keep(client, text, report, isForPeople, parsed.GetValue(Folder)!, cancellation);
+            await Keep(client, text, report, isForPeople, failed > 0 ? "" : parsed.GetValue(Folder)!, cancellation);
         }
 
         return failed > 0 || tried == 0 ? ExitCode.No : ExitCode.Done;
     }
 
     /// <summary>Keeps the result with the package, where this very content was built already.</summary>
+    /// <param name="folder">The folder to build next where it was not; empty where it is not ready for that.</param>
     private static async Task Keep(Client client, string document, TrialReport report, bool isForPeople, string folder, CancellationToken cancellation)
     {
         var digest = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(document)));
@@ -97,7 +106,7 @@ internal static class TrialCommand
         }
         catch (RefusedException refused) when (refused.Problem.Status == 404)
         {
-            if (isForPeople)
+            if (isForPeople && folder.Length > 0)
             {
                 Console.WriteLine($"This content is not built yet. Next: bandejo package build {folder}, then try it again, so that the result is kept with the package.");
             }
@@ -144,17 +153,11 @@ internal static class TrialCommand
         }
     }
 
-    private static void Tell(TrialStepInfo step, TrialPlan plan, bool isForPeople)
+    private static void Tell(TrialStepInfo step, TrialPlan plan, bool isFirstOfVariant)
     {
-        if (!isForPeople)
+        if (isFirstOfVariant)
         {
-            return;
-        }
-
-        if (step.Name is "clean" or "needs" && !_told.Contains(step.Variant))
-        {
-            _told.Add(step.Variant);
-            Say.Line($"{(_told.Count == 1 ? "" : "\n")}[bold]{Markup.Escape(plan.Package.Document.Name)} {Markup.Escape(plan.Package.Document.Version)}[/], variant {Markup.Escape(step.Variant)}, in a clean sandbox of this machine{(plan.HasNetwork ? "" : ", without network")}\n");
+            Say.Line($"[bold]{Markup.Escape(plan.Package.Document.Name)} {Markup.Escape(plan.Package.Document.Version)}[/], variant {Markup.Escape(step.Variant)}, in a clean sandbox of this machine{(plan.HasNetwork ? "" : ", without network")}");
         }
 
         var (glyph, colour) = step.State switch { "passed" => ("■", "green4"), "failed" => ("✗", "red3"), "warned" => ("!", "darkgoldenrod"), _ => ("□", "grey") };
@@ -169,12 +172,10 @@ internal static class TrialCommand
         }
     }
 
-    private static readonly HashSet<string> _told = [];
-
     /// <summary>The agent's program: beside this one, or on the path.</summary>
     private static string Agent()
     {
-        var beside = new[] { Path.GetDirectoryName(Environment.ProcessPath) ?? "", AppContext.BaseDirectory, Path.Combine(AppContext.BaseDirectory, "../agent"), Path.Combine(AppContext.BaseDirectory, "../..") };
+        var beside = new[] { Path.GetDirectoryName(Environment.ProcessPath) ?? "", AppContext.BaseDirectory, Path.Combine(AppContext.BaseDirectory, "../agent") };
         return beside.Concat((Environment.GetEnvironmentVariable("PATH") ?? "").Split(':')).Where(folder => folder.Length > 0).Select(folder => Path.Combine(folder, "bandejo-agent")).FirstOrDefault(File.Exists)
             ?? throw new WrongUseException("A trial is carried out by the agent's program, bandejo-agent, which is neither beside this program nor on the path.");
     }

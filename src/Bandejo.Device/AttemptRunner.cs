@@ -228,7 +228,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         // A receipt says what the step would have made true; it is kept or dropped only after everything else has proven so.
         var receipt = end.ExitCode == 0 ? receiptAfter : ReceiptOf(document.App);
         var proof = await prover.Prove(document, variant, receipt, cancellation);
-        var meaning = end.ExitCode is { } code ? ExitCodes.Meaning(code, Codes(step)) : ExitMeaning.Failed;
+        var meaning = end.ExitCode is { } code ? ExitCodes.Meaning(code, Steps.Codes(step)) : ExitMeaning.Failed;
         if (meaning is ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
         {
             return new AttemptEnd(AttemptOutcome.Restart, $"{document.Name} is in place but for a restart", end.ExitCode, proof);
@@ -252,11 +252,11 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
 
         return meaning switch
         {
-            ExitMeaning.Done => new AttemptEnd(AttemptOutcome.NoProof, $"The step ended with code {end.ExitCode}, which means done, but {Lower(proof.Why)}", end.ExitCode, proof),
+            ExitMeaning.Done => new AttemptEnd(AttemptOutcome.NoProof, $"The step ended with code {end.ExitCode}, which means done, but {Steps.Lower(proof.Why)}", end.ExitCode, proof),
             ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {end.ExitCode})", end.ExitCode, proof, "run"),
             ExitMeaning.Prerequisites => new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof, "run"),
             ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {end.ExitCode})", end.ExitCode, proof, "run"),
-            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{LastWords(attempt.Id)}", end.ExitCode, proof, "run"),
+            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}", end.ExitCode, proof, "run"),
         };
     }
 
@@ -271,26 +271,9 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             case StepTrace.Gone:
                 return new StepEnd(null, null, false);
             default:
-                var run = new StepRun(
-                    attempt.Id, name, step.Run, variant.Files.ToDictionary(file => file.Path, file => file.Sha256),
-                    new Dictionary<string, string> { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt.Id });
+                var run = Steps.Run(attempt.Id, name, document, variant, step);
                 return await processes.Run(run, limit, step.EndAtLimit, cancellation);
         }
-    }
-
-    /// <summary>The last line of the log, which is where most installers say what went wrong.</summary>
-    private string LastWords(string attempt)
-    {
-        using var log = processes.OpenLog(attempt);
-        if (log is null)
-        {
-            return "";
-        }
-
-        log.Position = Math.Max(0, log.Length - 2048);
-        using var reader = new StreamReader(log);
-        var line = reader.ReadToEnd().Split('\n').LastOrDefault(each => each.Trim().Length > 0)?.Trim() ?? "";
-        return line.Length == 0 ? "" : $": {(line.Length > 160 ? line[..160] + "…" : line)}";
     }
 
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;
@@ -331,11 +314,6 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private Receipt? ReceiptOf(string app) => journal.State.Receipts.GetValueOrDefault(app);
 
     private static bool IsMet(PresenceResult proof, Order order) => proof.Answer == PresenceAnswer.Present || (proof.Answer == PresenceAnswer.Newer && !order.AllowDowngrade);
-
-    private static Dictionary<int, ExitMeaning> Codes(DocumentStep step) =>
-        step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, System.Globalization.CultureInfo.InvariantCulture), pair => ExitCodes.Words.GetValueOrDefault(pair.Value, ExitMeaning.Failed));
-
-    private static string Lower(string text) => text.Length == 0 ? text : char.ToLowerInvariant(text[0]) + text[1..];
 
     private void Move(string phase, string? before = null, string? beforePackage = null) => journal.Append(new AttemptMoved(phase, before, beforePackage));
 }

@@ -16,6 +16,8 @@ internal static class Words
 
     public static string Of(PackageState state) => Hyphenate(state.ToString());
 
+    public static string Of(TrialState state) => Hyphenate(state.ToString());
+
     public static string Of(PresenceAnswer answer) => Hyphenate(answer.ToString());
 
     /// <summary>The state a word stands for; null for another word.</summary>

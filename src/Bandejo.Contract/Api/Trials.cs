@@ -18,7 +18,7 @@ public sealed record TrialPackage(PackageDocument Document, string Folder);
 
 /// <summary>One step of a trial.</summary>
 /// <param name="Variant">The variant it tried.</param>
-/// <param name="Name">clean, needs, install, launch, again, remove, leftovers, earlier, upgrade, fall back.</param>
+/// <param name="Name">needs, requires, clean, install, in place, close, launch, again, remove, leftovers, earlier, upgrade, fall back.</param>
 /// <param name="State">passed, failed, warned or left-out.</param>
 /// <param name="Says">What happened, in words.</param>
 /// <param name="Seconds">How long it took.</param>

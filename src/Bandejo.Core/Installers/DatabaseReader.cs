@@ -115,10 +115,10 @@ internal static class DatabaseReader
             draft.Ask($"What {compound.Storages.Count} transforms inside it are for", "They are mostly languages: TRANSFORMS=:NAME on the command line chooses one.");
         }
 
-        var cabinets = tables.Read("Media").Select(row => Text(row, "Cabinet")).Where(name => name.Length > 0 && !name.StartsWith('#')).ToList();
-        if (cabinets.Count > 0)
+        draft.Beside.AddRange(tables.Read("Media").Select(row => Text(row, "Cabinet")).Where(name => name.Length > 0 && !name.StartsWith('#') && Packages.SafePath.Problem(name) is null).Distinct(StringComparer.Ordinal).Take(50));
+        if (draft.Beside.Count > 0)
         {
-            draft.Warn($"Its files are not inside: {string.Join(", ", cabinets.Take(5))} must lie beside it in the package folder.");
+            draft.Warn($"Its files are not inside: {string.Join(", ", draft.Beside)} must lie beside it in the package folder.");
         }
     }
 

@@ -28,6 +28,8 @@ internal sealed class Draft(string file, long size)
 
     public List<SuggestedProof> Proofs { get; } = [];
 
+    public List<string> Beside { get; } = [];
+
     public List<OpenQuestion> Open { get; } = [];
 
     public List<Finding> Findings { get; } = [];
@@ -93,6 +95,7 @@ internal sealed class Draft(string file, long size)
         Conditions = Conditions,
         Nested = Nested,
         Proofs = Proofs,
+        Beside = Beside,
         Contents = _hasContents ? new InstallerContents(_files, _unpacked, _first, _isWhole) : null,
         Icon = Icon,
         Open = Open,

@@ -170,6 +170,9 @@ public sealed record Inspection
 
     public IReadOnlyList<SuggestedProof> Proofs { get; init; } = [];
 
+    /// <summary>Names of files that must lie beside it, because its own are not inside.</summary>
+    public IReadOnlyList<string> Beside { get; init; } = [];
+
     public InstallerContents? Contents { get; init; }
 
     public InstallerIcon? Icon { get; init; }

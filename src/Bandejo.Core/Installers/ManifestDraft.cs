@@ -28,7 +28,7 @@ public static class ManifestDraft
 
     /// <summary>The text of <c>package.yaml</c> for one package.</summary>
     /// <param name="files">Its installers, at least one; each becomes a variant.</param>
-    /// <param name="beside">Files that lie beside each installer and belong to it, by the installer's name.</param>
+    /// <param name="beside">Transforms that lie beside each installer, by the installer's name.</param>
     public static string Write(IReadOnlyList<Inspection> files, IReadOnlyDictionary<string, IReadOnlyList<string>>? beside = null)
     {
         var first = files[0];
@@ -100,7 +100,7 @@ public static class ManifestDraft
             yaml.Append(CultureInfo.InvariantCulture, $"    # it says: {OneLine(condition)}\n");
         }
 
-        yaml.Append(CultureInfo.InvariantCulture, $"    files: [{string.Join(", ", beside.Prepend(file.File).Select(Quoted))}]\n");
+        yaml.Append(CultureInfo.InvariantCulture, $"    files: [{string.Join(", ", ((string[])[file.File, .. file.Beside, .. beside]).Select(Quoted))}]\n");
         Step(yaml, file, "install");
         Settings(yaml, file);
         Step(yaml, file, "remove");

@@ -8,9 +8,6 @@ public sealed record ChangedFile(string Path, long Size);
 /// <summary>The clean machine that a trial runs on.</summary>
 public interface ITrialGround
 {
-    /// <summary>What is on it, in words.</summary>
-    string Machine { get; }
-
     /// <summary>All that was made or changed since it was clean, in the order of the paths.</summary>
     IReadOnlyList<ChangedFile> Changes();
 

@@ -71,26 +71,28 @@ internal static class CheckInDoor
 
             // Nearly always it is all there at the first look, and is read from where it lies.
             var read = await request.BodyReader.ReadAsync(request.HttpContext.RequestAborted);
-            while (!read.IsCompleted)
+            while (!read.IsCompleted && read.Buffer.Length <= DeviceProtocol.MaxMessage)
             {
-                if (read.Buffer.Length > DeviceProtocol.MaxMessage)
-                {
-                    throw new BadHttpRequestException("The check-in is larger than is taken here.", 413);
-                }
-
                 request.BodyReader.AdvanceTo(read.Buffer.Start, read.Buffer.End);
                 read = await request.BodyReader.ReadAsync(request.HttpContext.RequestAborted);
             }
 
             try
             {
-                var asks = JsonSerializer.Deserialize(read.Buffer.IsSingleSegment ? read.Buffer.FirstSpan : read.Buffer.ToArray(), asked) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
-                request.BodyReader.AdvanceTo(read.Buffer.End);
-                return asks;
+                if (read.Buffer.Length > DeviceProtocol.MaxMessage)
+                {
+                    throw new BadHttpRequestException("The check-in is larger than is taken here.", 413);
+                }
+
+                return JsonSerializer.Deserialize(read.Buffer.IsSingleSegment ? read.Buffer.FirstSpan : read.Buffer.ToArray(), asked) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
             }
             catch (JsonException error)
             {
                 throw new BadHttpRequestException("The check-in is not readable.", 400, error);
+            }
+            finally
+            {
+                request.BodyReader.AdvanceTo(read.Buffer.End);
             }
         }
 

@@ -14,6 +14,8 @@ namespace Bandejo.Server.Packages;
 /// <summary>Moves packages through their life.</summary>
 internal static class Life
 {
+    private static readonly Dictionary<string, TrialState> States = Enum.GetValues<TrialState>().ToDictionary(Words.Of, StringComparer.Ordinal);
+
     public static Outcome<PackageInfo> Move(WorldChange change, string named, PackageEvent asked, bool mayReleaseUntried, string reason)
     {
         var found = Catalogue.Find(change.World, named);
@@ -46,9 +48,10 @@ internal static class Life
     /// <summary>Keeps the result of a trial. One without a failed step makes a built package tried; any other changes no state, and stays in its history.</summary>
     public static Outcome<PackageInfo> Try(WorldChange change, string named, TrialReport report)
     {
-        if (report.Steps.Count is 0 or > 500 || report.Machine.Length > 200 || report.Steps.Any(step => step.State is not ("passed" or "failed" or "warned" or "left-out") || step.Says.Length > 4000))
+        var steps = report.Steps.Where(step => States.ContainsKey(step.State)).Select(step => (step.Name, States[step.State], step.Says)).ToList();
+        if (report.Steps.Count is 0 or > 500 || steps.Count < report.Steps.Count || report.Machine.Length > 200 || steps.Exists(step => step.Says.Length > 4000))
         {
-            return new Failure(ErrorKind.Invalid, "A trial has 1 to 500 steps, each passed, failed, warned or left-out, and names the machine it ran on.");
+            return new Failure(ErrorKind.Invalid, $"A trial has 1 to 500 steps, each {string.Join(", ", States.Keys)}, and names the machine it ran on.");
         }
 
         var found = Catalogue.Find(change.World, named);
@@ -57,15 +60,8 @@ internal static class Life
             return found.Failure!;
         }
 
-        var (entry, failed) = (found.Value, report.Steps.FirstOrDefault(step => step.State == "failed"));
-        var hasInstalled = report.Steps.Any(step => step is { Name: "install", State: "passed" or "warned" });
-        var result = failed is not null ? $"failed at '{failed.Name}': {failed.Says}" : hasInstalled ? $"passed, {report.Steps.Count(step => step.State == "warned")} warnings" : "tried nothing: no variant is meant for that machine";
-        var state = entry.Stored.State;
-        if (failed is null && hasInstalled && state == PackageState.Built)
-        {
-            state = PackageLife.Decide(state, PackageEvent.TrialPassed, false, "").Value;
-        }
-
+        var (entry, (hasPassed, result)) = (found.Value, TrialResult.Of(steps));
+        var state = hasPassed && entry.Stored.State == PackageState.Built ? PackageLife.Decide(PackageState.Built, PackageEvent.TrialPassed, false, "").Value : entry.Stored.State;
         entry.Stored = entry.Stored with { State = state, History = [.. entry.Stored.History, new StoredLife(state == entry.Stored.State ? "trial" : Words.Of(state), change.By!, change.Now, $"Trial on {report.Machine}: {result}")] };
         change.Keep(new PutPackage(entry.Stored));
         change.Audit("package-trial", $"A trial of {entry.Document.Name} {entry.Stored.Version} was kept: {result}.");

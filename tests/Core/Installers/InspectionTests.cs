@@ -13,7 +13,7 @@ public sealed class InspectionTests
         Assert.Equal(InstallerKind.WindowsInstaller, found.Kind);
         Assert.Equal("Foldline", Certain(found, Facts.Name));
         Assert.Equal("7.2.0", Certain(found, Facts.Version));
-        Assert.Equal("Tarn & Heath Söftware", Certain(found, Facts.Publisher));
+        Assert.Equal("Bellwether Works", Certain(found, Facts.Publisher));
         Assert.Equal("de", Certain(found, Facts.Language));
         Assert.Equal("x64", Certain(found, Facts.Architecture));
         Assert.Equal("{5D0A6F2E-0B1D-4C60-9E0B-0F8B6C1F7A20}", Certain(found, Facts.ProductCode));
@@ -21,10 +21,11 @@ public sealed class InspectionTests
         Assert.Equal("asks for a restart at the end", Certain(found, Facts.Restart));
         Assert.Equal(["msiexec", "/i", "foldline.msi", "/qn", "/norestart"], found.CommandFor("install")!.Run);
         Assert.Equal(["msiexec", "/x", "{5D0A6F2E-0B1D-4C60-9E0B-0F8B6C1F7A20}", "/qn", "/norestart"], found.CommandFor("remove")!.Run);
-        Assert.Equal([("Viewer", true), ("Samples", false)], found.Features.Select(each => (each.Name, each.IsDefault)).OrderByDescending(each => each.IsDefault));
+        Assert.Equal([("Viewer", "Übersicht", true), ("Samples", "Samples", false)], found.Features.Select(each => (each.Name, each.Title, each.IsDefault)).OrderByDescending(each => each.IsDefault));
         Assert.Equal(["VersionNT64: Foldline needs a 64-bit Windows."], found.Conditions);
         Assert.Equal((300, 300 * 301 / 2 * 1000L), (found.Contents!.Files, found.Contents.Size));
         Assert.Contains("foldline-1.dll", found.Contents.First.Select(file => file.Path));
+        Assert.Equal(["files.cab"], found.Beside);
         Assert.Contains(found.Findings, finding => finding.IsWarning && finding.Message.Contains("files.cab"));
         Assert.Equal(("program", "Foldline"), (found.Proofs[0].Key, found.Proofs[0].Subject));
     }

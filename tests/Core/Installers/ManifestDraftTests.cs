@@ -18,9 +18,9 @@ public sealed class ManifestDraftTests
         var manifest = ManifestReader.Read(ManifestDraft.Write([found])).Value;
 
         Assert.Equal(found.Of(Facts.Version)!.Value, manifest.Version.Text);
-        Assert.Equal([file], manifest.Variants[0].Files);
+        Assert.Equal([file, .. found.Beside], manifest.Variants[0].Files);
         Assert.Equal(found.CommandFor("install")!.Run, manifest.Variants[0].Install.Run);
-        Assert.DoesNotContain(ManifestCheck.Check(manifest, [new PayloadFile(file, found.Size, "")]), finding => !finding.IsWarning && finding.Where != "icon");
+        Assert.DoesNotContain(ManifestCheck.Check(manifest, [.. manifest.Variants[0].Files.Select(each => new PayloadFile(each, 1, ""))]), finding => !finding.IsWarning && finding.Where != "icon");
     }
 
     [Theory]

@@ -24,7 +24,7 @@ public sealed class NextVersionTests
         var manifest = ManifestReader.Read(NextVersion.Draft(earlier, Before, After)).Value;
 
         Assert.Equal("7.3.0", manifest.Version.Text);
-        Assert.Equal(["foldline-7.3.0.msi"], manifest.Variants[0].Files);
+        Assert.Equal(["foldline-7.3.0.msi", "files.cab"], manifest.Variants[0].Files);
         Assert.Equal(["msiexec", "/i", "foldline-7.3.0.msi", "/qn", "/norestart", "FOLDLINE_MODE=kiosk"], manifest.Variants[0].Install.Run);
         Assert.Contains("{11111111-2222-3333-4444-555555555555}", manifest.Variants[0].Remove!.Run);
         Assert.Equal(TimeSpan.FromMinutes(12), manifest.Variants[0].Install.Limit);
