@@ -62,7 +62,7 @@ internal static class ServiceBench
         }
     }
 
-    /// <summary>Only the check-ins with results, and the start after them.</summary>
+    /// <summary>Only the check-ins with results, the lists, and the start after them.</summary>
     public static async Task Results(Report report, int size)
     {
         var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
@@ -86,6 +86,7 @@ internal static class ServiceBench
                 bare.Process.Dispose();
             }
 
+            await Pages(report, site, size, isLargest: true);
             await StartToReady(report, site, size, "with two deployments", isAsked: true);
         }
         finally

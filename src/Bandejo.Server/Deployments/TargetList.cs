@@ -38,14 +38,13 @@ internal static class TargetList
         }
 
         var found = Acts.Find(world, named);
-        var filter = DeviceList.Filter(world, query.Filter);
-        if (!found.Ok || !filter.Ok || Against(query) is not null)
+        if (!found.Ok || Against(query) is not null)
         {
-            return (found.Failure ?? filter.Failure ?? Against(query))!;
+            return (found.Failure ?? Against(query))!;
         }
 
         var deployment = found.Value;
-        var rows = Rows(deployment, query);
+        var rows = Rows(world, deployment, query);
         if (!rows.Ok)
         {
             return rows.Failure!;
@@ -58,7 +57,7 @@ internal static class TargetList
         IEnumerable<Bitmap> parts = query.Sort == "state" ? ByNeed.Select(state => deployment.Targets.In(state).And(rows.Value)) : [rows.Value];
         foreach (var part in parts.Where(part => !part.IsEmpty()))
         {
-            var count = query.Filter is null ? part.Count() : world.DevicesInOrder.Count(device => part[device.Row] && filter.Value(device));
+            var count = part.Count();
             total += count;
             if (page.Count > size || (skip >= count && query.Cursor is null))
             {
@@ -66,7 +65,7 @@ internal static class TargetList
                 continue;
             }
 
-            page.AddRange(world.DevicesAfter(query.Cursor).Where(device => part[device.Row] && filter.Value(device)).Skip(skip).Take(size + 1 - page.Count));
+            page.AddRange(world.InOrder(part, query.Cursor).Skip(skip).Take(size + 1 - page.Count));
             skip = 0;
         }
 
@@ -131,14 +130,13 @@ internal static class TargetList
         }
 
         var deployment = found.Value;
-        var rows = Rows(deployment, query);
-        var filter = DeviceList.Filter(world, query.Filter);
-        if (!rows.Ok || !filter.Ok || Against(query) is not null)
+        var rows = Rows(world, deployment, query);
+        if (!rows.Ok || Against(query) is not null)
         {
-            return (rows.Failure ?? filter.Failure ?? Against(query))!;
+            return (rows.Failure ?? Against(query))!;
         }
 
-        var devices = world.DevicesInOrder.Where(device => rows.Value[device.Row] && filter.Value(device)).ToList();
+        var devices = world.InOrder(rows.Value).ToList();
         switch (query.Sort)
         {
             case null or "name":
@@ -155,8 +153,14 @@ internal static class TargetList
         return (deployment, devices);
     }
 
-    private static Outcome<Bitmap> Rows(DeploymentEntry deployment, TargetQuery query)
+    private static Outcome<Bitmap> Rows(FleetWorld world, DeploymentEntry deployment, TargetQuery query)
     {
+        var filter = DeviceList.Filter(world, query.Filter);
+        if (!filter.Ok)
+        {
+            return filter.Failure!;
+        }
+
         var states = new HashSet<TargetState>();
         foreach (var word in (query.State ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
         {
@@ -168,7 +172,7 @@ internal static class TargetList
             states.Add(known);
         }
 
-        var rows = deployment.Targets.In(states.Count == 0 ? Enum.GetValues<TargetState>() : states);
+        var rows = deployment.Targets.In(states.Count == 0 ? Enum.GetValues<TargetState>() : states).And(filter.Value);
         if (query.Wave is null)
         {
             return rows;

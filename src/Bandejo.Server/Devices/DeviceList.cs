@@ -1,6 +1,7 @@
 using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -20,24 +21,29 @@ internal sealed record DeviceQuery(string? Filter, string? Sort, int? Skip, stri
 /// <summary>Finds, sorts and cuts lists of devices.</summary>
 internal static class DeviceList
 {
-    /// <summary>What tells whether a device is meant: by a rule where the text is one, else by its words. Null text means all.</summary>
-    public static Outcome<Func<DeviceEntry, bool>> Filter(FleetWorld world, string? text)
+    /// <summary>The rows of the devices that are meant: by a rule where the text is one, else by its words. Null text means all.</summary>
+    public static Outcome<Bitmap> Filter(FleetWorld world, string? text)
     {
         if (string.IsNullOrWhiteSpace(text))
         {
-            return (Func<DeviceEntry, bool>)(_ => true);
+            return world.Columns.Live;
         }
 
         if (text.Trim() == "unsorted")
         {
-            return (Func<DeviceEntry, bool>)(device => !device.Stored.IsSorted);
+            var unsorted = new Bitmap();
+            foreach (var device in world.DevicesInOrder.Where(device => !device.Stored.IsSorted))
+            {
+                unsorted[device.Row] = true;
+            }
+
+            return unsorted;
         }
 
         var rule = Rule.Parse(text);
         if (rule.Ok)
         {
-            var rows = world.Columns.Evaluate(rule.Value).True;
-            return (Func<DeviceEntry, bool>)(device => rows[device.Row]);
+            return world.Columns.Evaluate(rule.Value).True;
         }
 
         if (text.Any("<>=\"()".Contains))
@@ -45,8 +51,7 @@ internal static class DeviceList
             return rule.Failure!;
         }
 
-        var words = text.ToLowerInvariant().Split(' ', StringSplitOptions.RemoveEmptyEntries);
-        return (Func<DeviceEntry, bool>)(device => Array.TrueForAll(words, word => device.Words.Contains(word, StringComparison.Ordinal)));
+        return world.Texts.Containing(text);
     }
 
     /// <summary>A page of devices.</summary>
@@ -64,15 +69,11 @@ internal static class DeviceList
         }
 
         var size = Routes.PageSize(query.Limit);
-        if (string.IsNullOrWhiteSpace(query.Filter) && query.Sort is null or "name")
-        {
-            var all = query.Cursor is null ? world.DevicesInOrder.Skip(query.Skip ?? 0) : world.DevicesAfter(query.Cursor).Skip(query.Skip ?? 0);
-            return Cut(world, [.. all.Take(size + 1)], size, world.Devices.Count, facts.Value);
-        }
-
         if (query.Sort is null or "name")
         {
-            return Filtered(world, query, size, facts.Value);
+            // Only the page is picked; nothing of the fleet's size is made.
+            var filter = Filter(world, query.Filter);
+            return filter.Ok ? Cut(world, [.. world.InOrder(filter.Value, query.Cursor).Skip(query.Skip ?? 0).Take(size + 1)], size, filter.Value.Count(), facts.Value) : filter.Failure!;
         }
 
         var found = Ordered(world, query);
@@ -82,34 +83,6 @@ internal static class DeviceList
         }
 
         return Cut(world, [.. found.Value.Skip(query.Skip ?? 0).Take(size + 1)], size, found.Value.Count, facts.Value) with { Next = null };
-    }
-
-    // In the order of names the page is picked while all are counted, and nothing of the fleet's size is made.
-    private static Outcome<Page<DeviceInfo>> Filtered(FleetWorld world, DeviceQuery query, int size, IReadOnlyList<FactRef> facts)
-    {
-        var filter = Filter(world, query.Filter);
-        if (!filter.Ok)
-        {
-            return filter.Failure!;
-        }
-
-        var (count, skip) = (0, query.Skip ?? 0);
-        var page = new List<DeviceEntry>();
-        foreach (var device in world.DevicesInOrder)
-        {
-            if (!filter.Value(device))
-            {
-                continue;
-            }
-
-            count++;
-            if (page.Count <= size && (query.Cursor is null || string.CompareOrdinal(device.Name, query.Cursor) > 0) && skip-- <= 0)
-            {
-                page.Add(device);
-            }
-        }
-
-        return Cut(world, page, size, count, facts);
     }
 
     /// <summary>A cursor is a name, so it means nothing in a list that is not in the order of names.</summary>
@@ -154,7 +127,7 @@ internal static class DeviceList
             return filter.Failure!;
         }
 
-        var devices = world.DevicesInOrder.Where(filter.Value).ToList();
+        var devices = world.InOrder(filter.Value).ToList();
         var isDown = query.Sort?.StartsWith('-') == true;
         var by = query.Sort?.TrimStart('-') ?? "name";
         if (by == "name")

@@ -134,6 +134,7 @@ internal static class FleetRoutes
 
         world.FactsGone(device);
         world.Columns.Remove(device.Row);
+        world.Texts.Set(device.Row, "");
         world.Devices.Remove(device.Id);
         world.DevicesByName.Remove(device.Name);
         world.DevicesByKey.Remove(device.Stored.Key.KeyId);

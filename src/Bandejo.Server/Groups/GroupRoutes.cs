@@ -257,7 +257,7 @@ internal static class GroupRoutes
         }
 
         var size = Routes.PageSize(limit);
-        var page = each.DevicesAfter(cursor).Where(device => found.Value.In[device.Row]).Skip(skip).Take(size + 1).ToList();
+        var page = each.InOrder(found.Value.In, cursor).Skip(skip).Take(size + 1).ToList();
         return new Page<DeviceInfo>([.. page.Take(size).Select(device => FleetRoutes.Info(each, device))], page.Count > size ? page[size - 1].Name : null, found.Value.In.Count());
     });
 

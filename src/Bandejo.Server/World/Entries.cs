@@ -15,9 +15,6 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
 
     public StoredDevice Stored { get; set; } = stored;
 
-    /// <summary>What people may look for it by, in lower case.</summary>
-    public string Words { get; set; } = "";
-
     /// <summary>Its row in the fleet's columns.</summary>
     public int Row { get; } = row;
 

@@ -22,7 +22,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private Task _durable = Task.CompletedTask;
     private readonly List<DeviceEntry> _inDoubt = [];
     private WordMeanings _meanings = new(new WordBook(), new FleetColumns());
-    private DeviceEntry[]? _inOrder;
+    private (DeviceEntry[] Devices, int[] Rows)? _inOrder;
     private long _lastEvent;
     private int _wordsKept;
 
@@ -40,6 +40,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     public WordBook Words => _meanings.Book;
 
     public FleetColumns Columns { get; private set; } = new();
+
+    /// <summary>What people may look for a device by.</summary>
+    public RowTexts Texts { get; private set; } = new();
 
     public Dictionary<string, DeviceEntry> Devices { get; private set; } = [];
 
@@ -168,6 +171,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             _inDoubt.Clear();
             OrderChanged();
             Columns = new FleetColumns();
+            Texts = new RowTexts();
             _meanings = new WordMeanings(kept.Words, Columns);
             _wordsKept = kept.Words.Count;
             Devices = [];
@@ -248,7 +252,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             }
         }
 
-        device.Words = words.ToString().ToLowerInvariant();
+        Texts.Set(device.Row, words.ToString());
         Columns.Set(device.Row, _meanings.Name, FactLookup.Of(FactValue.OfText(device.Name)));
         Columns.Set(device.Row, _meanings.Joined, FactLookup.Of(FactValue.OfDate(DateOnly.FromDateTime(device.Stored.Joined.UtcDateTime))));
         var programs = device.Stored.Sheet.Programs();
@@ -320,29 +324,31 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     public DateTimeOffset? LastHeard(string device) => Devices.GetValueOrDefault(device)?.LastHeard;
 
     /// <summary>All devices in the order of their names; made anew when one has come or gone.</summary>
-    public IReadOnlyList<DeviceEntry> DevicesInOrder
-    {
-        get
-        {
-            if (_inOrder is null)
-            {
-                _inOrder = [.. Devices.Values];
-                Array.Sort(_inOrder, (a, b) => string.CompareOrdinal(a.Name, b.Name));
-            }
+    public IReadOnlyList<DeviceEntry> DevicesInOrder => Order().Devices;
 
-            return _inOrder;
+    /// <summary>The devices of some rows in the order of their names.</summary>
+    /// <param name="rows">Which.</param>
+    /// <param name="after">Only those after this name; null for all.</param>
+    public IEnumerable<DeviceEntry> InOrder(Bitmap rows, string? after = null)
+    {
+        // The rows are walked beside the devices: those that are not meant are passed over without a look at them.
+        var (devices, order) = Order();
+        for (var i = after is null ? 0 : PlaceAfter(devices, after); i < order.Length; i++)
+        {
+            if (rows[order[i]])
+            {
+                yield return devices[i];
+            }
         }
     }
 
-    /// <summary>The devices after a name, in the order of their names.</summary>
-    public IEnumerable<DeviceEntry> DevicesAfter(string? name)
+    private static int PlaceAfter(DeviceEntry[] devices, string name)
     {
-        var all = DevicesInOrder;
-        int from = 0, to = name is null ? 0 : all.Count;
+        int from = 0, to = devices.Length;
         while (from < to)
         {
             var middle = (from + to) / 2;
-            if (string.CompareOrdinal(all[middle].Name, name) <= 0)
+            if (string.CompareOrdinal(devices[middle].Name, name) <= 0)
             {
                 from = middle + 1;
             }
@@ -352,10 +358,19 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             }
         }
 
-        for (var i = from; i < all.Count; i++)
+        return from;
+    }
+
+    private (DeviceEntry[] Devices, int[] Rows) Order()
+    {
+        if (_inOrder is not { } order)
         {
-            yield return all[i];
+            DeviceEntry[] devices = [.. Devices.Values];
+            Array.Sort(devices, (a, b) => string.CompareOrdinal(a.Name, b.Name));
+            _inOrder = order = (devices, Array.ConvertAll(devices, device => device.Row));
         }
+
+        return order;
     }
 
     /// <summary>A device has come or gone.</summary>
