@@ -46,6 +46,13 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             Place(work, path, digest);
         }
 
+        foreach (var (path, text) in run.Answers)
+        {
+            var target = TargetOf(work, path);
+            using var file = new FileStream(target, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite });
+            file.Write(System.Text.Encoding.UTF8.GetBytes(text));
+        }
+
         var start = new ProcessStartInfo("setsid") { UseShellExecute = false, WorkingDirectory = work };
         foreach (var argument in (string[])["sh", "-c", Shell, "step", .. run.Command])
         {
@@ -199,6 +206,25 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         return File.Exists(log) ? new FileStream(log, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete) : null;
     }
 
+    public void Hide(string attempt, IReadOnlyList<string> secrets)
+    {
+        var log = Path.Combine(_runs, attempt, "log");
+        if (secrets.Count == 0 || !File.Exists(log))
+        {
+            return;
+        }
+
+        // One character for each byte, so that whatever else is in the log stays as it is.
+        var text = File.ReadAllText(log, System.Text.Encoding.Latin1);
+        foreach (var secret in secrets)
+        {
+            text = text.Replace(System.Text.Encoding.Latin1.GetString(System.Text.Encoding.UTF8.GetBytes(secret)), "***", StringComparison.Ordinal);
+        }
+
+        File.WriteAllText(log + ".new", text, System.Text.Encoding.Latin1);
+        File.Move(log + ".new", log, overwrite: true);
+    }
+
     public void Forget(string attempt)
     {
         var folder = Path.Combine(_runs, attempt);
@@ -208,7 +234,8 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         }
     }
 
-    private void Place(string work, string path, string digest)
+    /// <summary>Where a file of the package lies in the working folder; the folder for it is made.</summary>
+    private static string TargetOf(string work, string path)
     {
         var target = Path.GetFullPath(Path.Combine(work, path));
         if (!target.StartsWith(work + Path.DirectorySeparatorChar, StringComparison.Ordinal))
@@ -217,6 +244,12 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         }
 
         Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+        return target;
+    }
+
+    private void Place(string work, string path, string digest)
+    {
+        var target = TargetOf(work, path);
         File.Copy(cache.PathOf(digest), target);
         File.SetUnixFileMode(target, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
     }

@@ -23,6 +23,14 @@ internal static class TrialInside
             return 1;
         }
 
+        var asked = Filling.Asked(plan);
+        if (!asked.Ok)
+        {
+            await Console.Error.WriteLineAsync(asked.Failure!.Message);
+            return TrialSandbox.NotThese;
+        }
+
+        plan = plan with { Settings = asked.Value };
         var cache = new FolderCache(Path.Combine(TrialSandbox.Inside, "content"));
         foreach (var package in plan.Before.Prepend(plan.Package).Concat(plan.Earlier is { } earlier ? [earlier] : []))
         {
@@ -31,7 +39,7 @@ internal static class TrialInside
 
         var files = new LinuxFiles("/");
         var processes = new LinuxProcesses("/", TrialSandbox.Inside, cache, time);
-        var runner = new TrialRunner(plan, variant, new TrialMachine(new SandboxGround(), new Prover(files, processes, files, facts), processes, facts), time, Tell);
+        var runner = new TrialRunner(plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)), new TrialMachine(new SandboxGround(), new Prover(files, processes, files, facts), processes, facts), time, Tell);
         return await runner.Run(cancellation) ? 0 : 1;
     }
 

@@ -18,6 +18,9 @@ internal static class TrialSandbox
     /// <summary>Ends well, but a step did not hold.</summary>
     private const int DidNotHold = 1;
 
+    /// <summary>The program inside ends so where the package has not the settings that were asked for; it says which.</summary>
+    public const int NotThese = 2;
+
     private static readonly string[] Layered = ["usr", "etc", "var"];
     private static readonly string[] Empty = ["opt", "srv", "home", "root", "tmp", "mnt", "media"];
 
@@ -110,6 +113,7 @@ internal static class TrialSandbox
             0 => true,
             DidNotHold => false,
             97 => throw new InvalidDataException($"This machine cannot lay a layer over its system folders for a trial ({(await errors).Trim()}). It needs overlayfs, and a kernel that lets this account use it."),
+            NotThese => throw new InvalidDataException((await errors).Trim()),
             var code => throw new InvalidDataException($"The sandbox of the trial ended with code {code}: {(await errors).Trim()}"),
         };
     }

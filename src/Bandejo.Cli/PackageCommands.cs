@@ -129,10 +129,24 @@ internal static class PackageCommands
         Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} files, {Say.Size(package.Size)}");
         foreach (var variant in details.Variants)
         {
-            Console.WriteLine($"\nVariant {variant.Name}\n  fits      {variant.Fits}\n  requires  {variant.Requires}\n  install   {variant.Install}\n  remove    {variant.Remove ?? "(cannot be removed)"}\n  present   {string.Join("; ", variant.Present)}");
+            Console.WriteLine($"\nVariant {variant.Name}\n  fits      {variant.Fits}\n  requires  {variant.Requires}\n  install   {variant.Install}\n  remove    {variant.Remove ?? "(cannot be removed)"}{(variant.Change is null ? "" : $"\n  change    {variant.Change}")}\n  present   {string.Join("; ", variant.Present)}");
             foreach (var file in variant.Files)
             {
                 Console.WriteLine($"  file      {file.Path}  {Say.Size(file.Size)}  {file.Sha256[..12]}");
+            }
+        }
+
+        if (details.Settings.Count > 0)
+        {
+            Console.WriteLine("\nSettings");
+            foreach (var setting in details.Settings)
+            {
+                Console.WriteLine($"  {setting.Name,-16} {(setting.Choices.Count > 0 ? string.Join(" | ", setting.Choices) : setting.Type)}{(setting.Default is null ? "" : $", {setting.Default} unless set")}{(setting.Says.Length > 0 ? $": {setting.Says}" : "")}");
+            }
+
+            foreach (var preset in details.Presets)
+            {
+                Console.WriteLine($"  preset {preset.Name}: {string.Join(", ", preset.Values)}");
             }
         }
 

@@ -31,7 +31,7 @@ internal static class StartCommand
 
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches", "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, Preview, Yes);
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Preview, Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -39,7 +39,8 @@ internal static class StartCommand
         _ = await client.Get("/api/v1/clock", ContractJson.Default.ClockInfo, cancellation);
         var request = new DeploymentRequest(
             parsed.GetValue(Package)!, parsed.GetValue(To)!, await Waves(parsed, client, cancellation), parsed.GetValue(Name), WishOf(parsed), parsed.GetValue(Except),
-            parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause), parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade));
+            parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause), parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
+            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset));
         var preview = await client.Post("/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";
         if (parsed.GetValue(Preview))

@@ -22,7 +22,7 @@ internal static class TrialCommand
     private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are no leftovers" };
 
     public static Command Make() => Shared.Verb(
-        "trial", "Tries a package folder in a clean sandbox: install, proof, launch, install again, remove, leftovers, upgrade and the way back", "package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0", Run, Folder, From, With, Variants, Limit, Network, Noise);
+        "trial", "Tries a package folder in a clean sandbox: install, proof, launch, install again, remove, leftovers, upgrade and the way back", "package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0", Run, Folder, From, With, Variants, SettingOptions.Setting, SettingOptions.Preset, Limit, Network, Noise);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -51,7 +51,8 @@ internal static class TrialCommand
         }
 
         var plan = new TrialPlan(
-            package, earlier, [.. earlier is null ? others : others.SkipLast(1)], parsed.GetValue(Variants)!, parsed.GetValue(Limit), parsed.GetValue(Network), parsed.GetValue(Noise) is { } noise ? await File.ReadAllLinesAsync(noise, cancellation) : []);
+            package, earlier, [.. earlier is null ? others : others.SkipLast(1)], parsed.GetValue(Variants)!, parsed.GetValue(Limit), parsed.GetValue(Network), parsed.GetValue(Noise) is { } noise ? await File.ReadAllLinesAsync(noise, cancellation) : [],
+            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset));
         var isForPeople = parsed.GetValue(Shared.Output) == "table";
         var started = Stopwatch.GetTimestamp();
         var shown = "";

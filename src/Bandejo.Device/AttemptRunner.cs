@@ -58,12 +58,14 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         var order = attempt.Order;
         Move("fetch");
         var document = await packages.Get(order.Package, order.Variant, cancellation);
-        var variant = PackageKeeper.VariantOf(document, order.Variant);
-
-        if (!HasRunStep("run"))
+        var written = Filling.Written(document, order.Settings);
+        var variant = Filling.Fill(PackageKeeper.VariantOf(document, order.Variant), written);
+        var name = HasRunStep("change") ? "change" : "run";
+        if (!HasRunStep(name))
         {
             Move("check");
-            var before = await prover.Prove(document, variant, ReceiptOf(order.Package.App), cancellation);
+            var receipt = ReceiptOf(order.Package.App);
+            var before = Filling.Weigh(await prover.Prove(document, variant, receipt, cancellation), variant, order, written, receipt);
             if (before.Answer == PresenceAnswer.NotKnown)
             {
                 return new AttemptEnd(AttemptOutcome.Failed, before.Why, null, before);
@@ -74,7 +76,8 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
                 return new AttemptEnd(AttemptOutcome.Done, before.Why, null, before);
             }
 
-            Move("check", before.Version ?? "", ReceiptOf(order.Package.App)?.Link.Digest);
+            Move("check", before.Version ?? "", receipt?.Link.Digest);
+            name = before.Answer == PresenceAnswer.Different ? "change" : "run";
             if (await Close(variant, cancellation) is { } busy)
             {
                 return busy;
@@ -87,11 +90,15 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         }
 
         Move("run");
-        var end = await RunStep(attempt, "run", document, variant, variant.Install, cancellation);
-        var result = await Judge(attempt, document, variant, variant.Install, end, NewReceipt(document, order.Package, variant), proof => IsMet(proof, order), cancellation);
+        var step = name == "change" ? variant.Change! : variant.Install;
+        var end = await RunStep(attempt, name, document, variant, step, cancellation);
+        var after = NewReceipt(document, order.Package, variant, written);
+        // The version was there before its settings were changed, so its proof says nothing of the change: there the code counts too.
+        var isTold = name == "run" || (end.ExitCode is { } code && ExitCodes.Meaning(code, Steps.Codes(step)) == ExitMeaning.Done);
+        var result = await Judge(attempt, document, variant, step, end, after, proof => isTold && IsMet(proof, order), cancellation);
         if (result.Outcome == AttemptOutcome.Done)
         {
-            journal.Append(new ReceiptKept(NewReceipt(document, order.Package, variant)));
+            journal.Append(new ReceiptKept(after));
         }
         else if (result.Outcome is AttemptOutcome.Failed or AttemptOutcome.NoProof or AttemptOutcome.TimedOut && variant.PutBack)
         {
@@ -125,13 +132,13 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             return removed;
         }
 
-        var variant = VariantFor(document, order.Previous!);
+        var (variant, written) = VariantFor(document, order.Previous!);
         Move("put-back");
         var end = await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
-        var result = await Judge(attempt, document, variant, variant.Install, end, NewReceipt(document, order.Previous!, variant), proof => proof.Answer == PresenceAnswer.Present, cancellation);
+        var result = await Judge(attempt, document, variant, variant.Install, end, NewReceipt(document, order.Previous!, variant, written), proof => proof.Answer == PresenceAnswer.Present, cancellation);
         if (result.Outcome == AttemptOutcome.Done)
         {
-            journal.Append(new ReceiptKept(NewReceipt(document, order.Previous!, variant)));
+            journal.Append(new ReceiptKept(NewReceipt(document, order.Previous!, variant, written)));
         }
 
         return result;
@@ -141,7 +148,8 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     {
         Move("fetch");
         var document = await packages.Get(link, variantName, cancellation);
-        var variant = PackageKeeper.VariantOf(document, variantName);
+        var written = ReceiptOf(document.App) is { } ours && ours.Link.Digest == link.Digest ? ours.Written : null;
+        var variant = Filling.Fill(PackageKeeper.VariantOf(document, variantName), written ?? Filling.Written(document, attempt.Order.Package.Digest == link.Digest ? attempt.Order.Settings : null));
         if (!HasRunStep(step))
         {
             Move("check");
@@ -204,7 +212,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             return failed;
         }
 
-        var variant = PackageKeeper.VariantOf(document, receipt.Variant);
+        var variant = PackageKeeper.VariantOf(document, receipt);
         if ((await prover.Prove(document, variant, receipt, cancellation)).Answer == PresenceAnswer.Present)
         {
             return failed with { Message = $"{failed.Message}; {receipt.Version} is still in place" };
@@ -303,13 +311,15 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         return await packages.Get(link, variant, cancellation);
     }
 
-    private DocumentVariant VariantFor(PackageDocument document, PackageLink link)
+    /// <summary>The variant to put back, with the settings that it had.</summary>
+    private (DocumentVariant Variant, IReadOnlyDictionary<string, string> Written) VariantFor(PackageDocument document, PackageLink link)
     {
-        var receipt = journal.State.Earlier.GetValueOrDefault(link.App);
-        return PackageKeeper.VariantOf(document, receipt?.Link.Digest == link.Digest ? receipt.Variant : journal.State.Current!.Order.Variant);
+        var receipt = journal.State.Earlier.GetValueOrDefault(link.App) is { } earlier && earlier.Link.Digest == link.Digest ? earlier : null;
+        var written = receipt?.Written ?? Filling.Written(document, null);
+        return (Filling.Fill(PackageKeeper.VariantOf(document, receipt?.Variant ?? journal.State.Current!.Order.Variant), written), written);
     }
 
-    private Receipt NewReceipt(PackageDocument document, PackageLink link, DocumentVariant variant) => new(document.App, document.Name, document.Version, link, variant.Name, journal.Now);
+    private Receipt NewReceipt(PackageDocument document, PackageLink link, DocumentVariant variant, IReadOnlyDictionary<string, string> written) => new(document.App, document.Name, document.Version, link, variant.Name, journal.Now, written);
 
     private Receipt? ReceiptOf(string app) => journal.State.Receipts.GetValueOrDefault(app);
 

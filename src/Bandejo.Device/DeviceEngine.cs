@@ -271,6 +271,9 @@ public sealed class DeviceEngine
         var order = attempt.Order;
         var retry = new RetryRule(order.Tries, TimeSpan.FromSeconds(order.RetryPauseSeconds), TimeSpan.FromSeconds(order.RetryLongestSeconds));
         var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
+        var secrets = SecretsOf(order);
+        _parts.Processes.Hide(attempt.Id, secrets);
+        end = end with { Message = Steps.Hide(end.Message, secrets) };
         var proof = end.Proof is { } proven ? new ProofReport(order.Deployment, order.Number, Word(proven.Answer), proven.Version, proven.Why, now) : null;
         bool hasLog;
         using (var log = _parts.Processes.OpenLog(attempt.Id))
@@ -351,7 +354,7 @@ public sealed class DeviceEngine
 
         if (result.IsMet && _packages.Known(order.Package.Digest) is { } document)
         {
-            _journal.Append(new ReceiptKept(new Receipt(document.App, document.Name, document.Version, order.Package, order.Variant, _parts.Time.GetUtcNow())));
+            _journal.Append(new ReceiptKept(new Receipt(document.App, document.Name, document.Version, order.Package, order.Variant, _parts.Time.GetUtcNow(), Filling.Written(document, order.Settings))));
         }
 
         _journal.Append(new RestartSeen(key));
@@ -364,13 +367,24 @@ public sealed class DeviceEngine
         {
             // Only the document is needed for looking; fetching the payload waits until it may start.
             var document = _packages.Known(order.Package.Digest) ?? await FetchDocument(order.Package, cancellation);
-            return await _prover.Prove(document, PackageKeeper.VariantOf(document, order.Variant), _journal.State.Receipts.GetValueOrDefault(order.Package.App), cancellation);
+            var written = Filling.Written(document, order.Settings);
+            var variant = Filling.Fill(PackageKeeper.VariantOf(document, order.Variant), written);
+            var receipt = _journal.State.Receipts.GetValueOrDefault(order.Package.App);
+            return Filling.Weigh(await _prover.Prove(document, variant, receipt, cancellation), variant, order, written, receipt);
         }
         catch (Exception error) when (error is LinkException or SealException)
         {
             _parts.Says($"Cannot look for {order.Package.App}: {error.Message}");
             return null;
         }
+    }
+
+    /// <summary>Every secret that the steps of an order may have printed: its own, and those of what was there before.</summary>
+    private List<string> SecretsOf(Order order)
+    {
+        var state = _journal.State;
+        var known = new[] { state.Receipts.GetValueOrDefault(order.Package.App), state.Earlier.GetValueOrDefault(order.Package.App) }.OfType<Receipt>().Select(receipt => (receipt.Link.Digest, receipt.Written));
+        return [.. known.Append((order.Package.Digest, null)).SelectMany(pair => _packages.Known(pair.Item1) is { } document ? Filling.Secrets(document, pair.Item2 ?? Filling.Written(document, order.Settings)) : []).Distinct()];
     }
 
     private async Task<PackageDocument> FetchDocument(PackageLink link, CancellationToken cancellation)
@@ -447,6 +461,7 @@ public sealed class DeviceEngine
         PresenceAnswer.NotKnown => "not-known",
         PresenceAnswer.Absent => "absent",
         PresenceAnswer.Older => "older",
+        PresenceAnswer.Different => "different",
         PresenceAnswer.Present => "present",
         _ => "newer",
     };

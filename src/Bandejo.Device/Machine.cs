@@ -22,7 +22,8 @@ public interface IMachineFiles
 /// <param name="Command">The command and its arguments.</param>
 /// <param name="Files">The payload: path in the working folder to digest in the cache.</param>
 /// <param name="Environment">What it finds in its environment besides the usual.</param>
-public sealed record StepRun(string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment);
+/// <param name="Answers">Files that are written beside the payload, path to text; only the system account may read them.</param>
+public sealed record StepRun(string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment, IReadOnlyDictionary<string, string> Answers);
 
 /// <summary>How a step ended.</summary>
 /// <param name="ExitCode">Its exit code; null where it did not end by itself or could not be started.</param>
@@ -66,6 +67,9 @@ public interface IMachineProcesses
 
     /// <summary>The log of an attempt so far; null where there is none.</summary>
     Stream? OpenLog(string attempt);
+
+    /// <summary>Takes secrets out of the log of an attempt whose steps have ended.</summary>
+    void Hide(string attempt, IReadOnlyList<string> secrets);
 
     /// <summary>Removes what an attempt left in the agent's folder, the log included.</summary>
     void Forget(string attempt);

@@ -39,6 +39,9 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     public static DocumentVariant VariantOf(PackageDocument document, string variant) =>
         document.Variants.FirstOrDefault(each => each.Name == variant) ?? throw new SealException($"The package has no variant '{variant}'.");
 
+    /// <summary>The variant of a document as it was installed.</summary>
+    public static DocumentVariant VariantOf(PackageDocument document, Receipt receipt) => Filling.Fill(VariantOf(document, receipt.Variant), receipt.Written ?? Filling.Written(document, null));
+
     /// <summary>The list of withdrawn packages, if a trusted key signed it; null otherwise.</summary>
     public async Task<WithdrawnContent?> ReadWithdrawn(string signed)
     {

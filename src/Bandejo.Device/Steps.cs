@@ -7,6 +7,8 @@ namespace Bandejo.Device;
 /// <summary>What an attempt and a trial share about running a step.</summary>
 internal static class Steps
 {
+    private static readonly Dictionary<string, string> None = [];
+
     /// <summary>What the exit codes of a step mean, besides the defaults.</summary>
     public static Dictionary<int, ExitMeaning> Codes(DocumentStep step) =>
         step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, CultureInfo.InvariantCulture), pair => ExitCodes.Words.GetValueOrDefault(pair.Value, ExitMeaning.Failed));
@@ -14,7 +16,7 @@ internal static class Steps
     /// <summary>How a step is run: its command, in a folder with the variant's files, knowing which app and version it is about.</summary>
     public static StepRun Run(string attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step) => new(
         attempt, name, step.Run, variant.Files.ToDictionary(file => file.Path, file => file.Sha256),
-        new Dictionary<string, string> { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt });
+        new Dictionary<string, string>(step.Environment ?? None) { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt }, step.Answers ?? None);
 
     /// <summary>The last lines of an attempt's log that are not empty; none where it printed nothing.</summary>
     public static IReadOnlyList<string> LastLines(IMachineProcesses processes, string attempt, int most)
@@ -29,6 +31,9 @@ internal static class Steps
         using var reader = new StreamReader(log);
         return [.. reader.ReadToEnd().Split('\n').Select(line => line.Trim()).Where(line => line.Length > 0).TakeLast(most)];
     }
+
+    /// <summary>A text without the secrets in it.</summary>
+    public static string Hide(string text, IReadOnlyList<string> secrets) => secrets.Aggregate(text, (rest, secret) => rest.Replace(secret, "***", StringComparison.Ordinal));
 
     /// <summary>The last line of the log, as the end of a sentence: that is where most installers say what went wrong.</summary>
     public static string LastWords(IReadOnlyList<string> lines) => lines.Count == 0 ? "" : $": {(lines[^1].Length > 160 ? lines[^1][..160] + "…" : lines[^1])}";

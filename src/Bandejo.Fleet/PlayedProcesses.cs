@@ -72,6 +72,14 @@ internal sealed class PlayedProcesses(PlayedDisk disk, IReadOnlyDictionary<strin
         }
     }
 
+    public void Hide(string attempt, IReadOnlyList<string> secrets)
+    {
+        if (_logs.GetValueOrDefault(attempt) is { } log)
+        {
+            secrets.Aggregate(log, (rest, secret) => rest.Replace(secret, "***"));
+        }
+    }
+
     public StepTrace Find(string attempt, string name) => !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
 
     public Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) => Task.FromResult(new StepEnd(_steps[$"{attempt}/{name}"], null, false));

@@ -107,6 +107,8 @@ public sealed class ManifestTests
         Assert.Equal(ManifestReader.TopKeys, Keys(schema.RootElement));
         Assert.Equal(ManifestReader.VariantKeys, Keys(defined.GetProperty("variant")));
         Assert.Equal(ManifestReader.StepKeys, Keys(defined.GetProperty("step")));
+        Assert.Equal(SettingReader.Keys, Keys(defined.GetProperty("setting")));
+        Assert.Equal(Setting.Types.Keys, defined.GetProperty("setting").GetProperty("properties").GetProperty("type").GetProperty("enum").EnumerateArray().Select(word => word.GetString()!));
         Assert.Equal(ManifestReader.LaunchKeys, Keys(defined.GetProperty("launch")));
         Assert.Equal(ManifestReader.PresenceKeys, Keys(defined.GetProperty("presence")));
         Assert.Equal(ExitCodes.Words.Keys, defined.GetProperty("step").GetProperty("properties").GetProperty("exit-codes").GetProperty("additionalProperties").GetProperty("enum").EnumerateArray().Select(word => word.GetString()!));

@@ -188,4 +188,79 @@ public sealed class EngineTests
         return machine;
     }
 
+
+    [Fact]
+    public async Task Settings_become_words_environment_and_answers_and_a_changed_one_runs_the_change_step()
+    {
+        var machine = new FakeMachine();
+        var package = machine.PackageWithSettings();
+        machine.Give(FakeMachine.Order(package) with { Settings = new Dictionary<string, string> { ["licence"] = "geheim" } });
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.2.0 --site=HQ KEY=geheim a.ini:s=HQ\nl=geheim"], machine.Ran);
+        Assert.Contains("geheim", machine.Hidden);
+
+        // The same again asks for nothing.
+        machine.Proofs.Clear();
+        machine.Until = each => each.Proofs.Any(proof => proof.Order == 1);
+        machine.Give(FakeMachine.Order(package, number: 1) with { Settings = new Dictionary<string, string> { ["licence"] = "geheim" } });
+        Assert.True(await machine.Run());
+        Assert.Equal("present", machine.Proofs[^1].Answer);
+        Assert.Single(machine.Ran);
+
+        machine.Until = each => each.Taken.Values.Count(report => report.HasEnded) == 2;
+        machine.Give(FakeMachine.Order(package, number: 2) with { Settings = new Dictionary<string, string> { ["site"] = "ALD" } });
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.2.0 --site=HQ KEY=geheim a.ini:s=HQ\nl=geheim", "set 7.2.0 ALD"], machine.Ran);
+        Assert.Contains(machine.Proofs, proof => proof.Answer == "different" && proof.Why.EndsWith("but with other settings: licence, site", StringComparison.Ordinal));
+
+        // It is taken away with the settings it has, not with those of the order.
+        machine.Until = each => each.Taken.Values.Count(report => report.HasEnded) == 3;
+        machine.Give(FakeMachine.Order(package, kind: "remove", number: 3));
+        Assert.True(await machine.Run());
+        Assert.Equal("take 7.2.0 ALD", machine.Ran[^1]);
+    }
+
+    [Fact]
+    public async Task A_change_that_fails_is_not_met_although_the_version_is_there()
+    {
+        var machine = new FakeMachine { Files = { ["opt/foldline/VERSION"] = "7.2.0" } };
+        machine.Give(FakeMachine.Order(machine.PackageWithSettings("refuse")) with { Settings = new Dictionary<string, string> { ["site"] = "ALD" } });
+
+        Assert.True(await machine.Run());
+
+        Assert.Equal(["refuse 7.2.0 ALD"], machine.Ran);
+        var report = Assert.Single(machine.Taken.Values, report => report.HasEnded);
+        Assert.Equal(("failed", 9), (report.Outcome, report.ExitCode));
+        Assert.Contains(machine.Proofs, proof => proof.Why.Contains("but nobody knows its settings: site", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task What_cannot_change_its_settings_keeps_them_and_says_so()
+    {
+        var machine = new FakeMachine { Files = { ["opt/foldline/VERSION"] = "7.2.0" }, Until = each => each.Proofs.Count > 0 };
+        machine.Give(FakeMachine.Order(machine.PackageWithSettings(change: null)) with { Settings = new Dictionary<string, string> { ["site"] = "ALD" } });
+
+        Assert.True(await machine.Run());
+
+        Assert.Empty(machine.Ran);
+        Assert.Equal(("present", true), (machine.Proofs[0].Answer, machine.Proofs[0].Why.EndsWith("it keeps its settings (site), since the package cannot change them", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public async Task Wherever_the_power_goes_during_a_change_it_is_changed_and_told()
+    {
+        for (var cut = 1; cut < 12; cut++)
+        {
+            var machine = new FakeMachine { Files = { ["opt/foldline/VERSION"] = "7.2.0" }, CutAtEntry = cut };
+            machine.Give(FakeMachine.Order(machine.PackageWithSettings(), tries: 3) with { Settings = new Dictionary<string, string> { ["site"] = "ALD" } });
+            machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Outcome: "done" });
+            if (!await machine.Run())
+            {
+                Assert.True(await machine.Run(), $"after the cut at entry {cut}");
+            }
+
+            Assert.All(machine.Ran, ran => Assert.Equal("set 7.2.0 ALD", ran));
+            Assert.NotEmpty(machine.Ran);
+        }
+    }
 }

@@ -44,6 +44,8 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
             machine.Files.Remove("opt/foldline/VERSION");
             return 0;
         },
+        ["set"] = (_, _) => 0,
+        ["refuse"] = (_, _) => 9,
         ["break"] = (machine, _) =>
         {
             machine.Files.Remove("opt/foldline/VERSION");
@@ -51,7 +53,10 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         },
     };
 
-    /// <summary>Each step that ran, as <c>command version</c>.</summary>
+    /// <summary>Secrets that were taken out of logs.</summary>
+    public List<string> Hidden { get; } = [];
+
+    /// <summary>Each step that ran, as <c>command version</c> and, where its app has settings, the words, environment and answers that they made.</summary>
     public List<string> Ran { get; } = [];
 
     /// <summary>The power goes at this entry of the journal; 0 for never.</summary>
@@ -116,7 +121,22 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     public PackageLink Package(string version, string install = "put", bool isForged = false)
     {
         var step = new DocumentStep([install], 60, 1, true, new Dictionary<string, string>());
-        var document = new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take"] }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true)]);
+        return Serve(new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take"] }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true)]), isForged);
+    }
+
+    /// <summary>A package of version 7.2.0 with a text <c>site</c> (HQ unless set) and a secret <c>licence</c>; with a step that changes them, where told so.</summary>
+    public PackageLink PackageWithSettings(string? change = "set")
+    {
+        var step = new DocumentStep(["put", "--site=@{site}"], 60, 1, true, new Dictionary<string, string>(), new Dictionary<string, string> { ["KEY"] = "@{licence}" }, new Dictionary<string, string> { ["a.ini"] = "s=@{site}\nl=@{licence}" });
+        return Serve(new PackageDocument(
+            1, "foldline", "Foldline", "7.2.0", "", "", "", [],
+            [new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take", "@{site}"], Environment = null, Answers = null }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true, null, change is null ? null : step with { Run = [change, "@{site}"], Answers = null })],
+            null, [new DocumentSetting("site", "text", "", "HQ"), new DocumentSetting("licence", "secret", "", null)]));
+    }
+
+    private PackageLink Serve(PackageDocument document, bool isForged = false)
+    {
+        var version = document.Version;
         var bytes = JsonSerializer.SerializeToUtf8Bytes(document, ContractJson.Default.PackageDocument);
         var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
         _served[digest] = bytes;
@@ -154,7 +174,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     Task<StepEnd> IMachineProcesses.Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
         _steps[$"{run.Attempt}/{run.Name}"] = null;
-        Ran.Add($"{run.Command[0]} {run.Environment["BANDEJO_VERSION"]}");
+        Ran.Add(string.Join(' ', [run.Command[0], run.Environment["BANDEJO_VERSION"], .. run.Command.Skip(1), .. run.Environment.Where(pair => !pair.Key.StartsWith("BANDEJO_", StringComparison.Ordinal)).Select(pair => $"{pair.Key}={pair.Value}"), .. run.Answers.Select(pair => $"{pair.Key}:{pair.Value}")]));
         if (CutInStep)
         {
             CutInStep = false;
@@ -175,6 +195,8 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>>([]);
 
     Stream? IMachineProcesses.OpenLog(string attempt) => null;
+
+    void IMachineProcesses.Hide(string attempt, IReadOnlyList<string> secrets) => Hidden.AddRange(secrets);
 
     void IMachineProcesses.Forget(string attempt)
     {

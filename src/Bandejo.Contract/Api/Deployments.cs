@@ -17,6 +17,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Lease">How long a device may start it unheard, such as <c>1d</c>.</param>
 /// <param name="Priority">The stronger of several for one app.</param>
 /// <param name="AllowDowngrade">May replace a newer version.</param>
+/// <param name="Settings">Values of the package's settings, over its defaults and the preset.</param>
+/// <param name="Preset">A preset of the package; null for none.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -32,7 +34,9 @@ public sealed record DeploymentRequest(
     string? RetryPause = null,
     string? Lease = null,
     int Priority = 0,
-    bool AllowDowngrade = false);
+    bool AllowDowngrade = false,
+    IReadOnlyDictionary<string, string>? Settings = null,
+    string? Preset = null);
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>
@@ -74,8 +78,13 @@ public sealed record DeploymentInfo(string Id, string Name, string App, string V
 /// <param name="State">closed, open, soaking, wants-approval or passed.</param>
 public sealed record WaveInfo(string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt, DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, int Harms, IReadOnlyList<CountInfo> States, DateTimeOffset? ReachedAt, bool NeedsApproval);
 
+/// <summary>A value that a deployment chose for a setting.</summary>
+/// <param name="Value">The value; null where it is secret.</param>
+public sealed record SettingValueInfo(string Name, string? Value);
+
 /// <summary>A deployment with what was started and what its failures share.</summary>
-public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms);
+/// <param name="Settings">The settings that are not the package's defaults.</param>
+public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms, IReadOnlyList<SettingValueInfo> Settings);
 
 /// <summary>What an act on a deployment would do.</summary>
 /// <param name="Act">pause, resume, approve, advance, halt, roll-back, end or retry.</param>

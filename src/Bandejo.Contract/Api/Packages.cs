@@ -50,10 +50,21 @@ public sealed record PackageRequest(string Upload);
 public sealed record PackageInfo(string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files, bool IsNew);
 
 /// <summary>A package with what is inside and what happened to it.</summary>
-public sealed record PackageDetails(PackageInfo Package, string Summary, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments);
+/// <param name="Settings">What a deployment may choose.</param>
+/// <param name="Presets">Named sets of values.</param>
+public sealed record PackageDetails(
+    PackageInfo Package, string Summary, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets);
+
+/// <summary>A named value that a deployment may choose.</summary>
+/// <param name="Type">text, number, yes-no, choice or secret.</param>
+/// <param name="Default">The value where nobody says another; null for none.</param>
+public sealed record SettingInfo(string Name, string Type, string Says, string? Default, IReadOnlyList<string> Choices);
+
+/// <summary>A named set of values, each as <c>setting value</c>.</summary>
+public sealed record PresetInfo(string Name, IReadOnlyList<string> Values);
 
 /// <summary>A variant in words.</summary>
-public sealed record VariantInfo(string Name, string Fits, string Requires, IReadOnlyList<FileInfoDto> Files, string Install, string? Remove, IReadOnlyList<string> Present);
+public sealed record VariantInfo(string Name, string Fits, string Requires, IReadOnlyList<FileInfoDto> Files, string Install, string? Remove, IReadOnlyList<string> Present, string? Change = null);
 
 /// <summary>A step in the life of a package.</summary>
 public sealed record LifeInfo(string State, string By, DateTimeOffset At, string Reason);

@@ -11,14 +11,16 @@ namespace Bandejo.Contract.Api;
 /// <param name="LimitSeconds">No step may take longer than this, whatever its own limit; null for its own.</param>
 /// <param name="HasNetwork">Whether it may reach the network; a package should not need to.</param>
 /// <param name="Noise">Further patterns of files that are no leftovers.</param>
-public sealed record TrialPlan(TrialPackage Package, TrialPackage? Earlier, IReadOnlyList<TrialPackage> Before, IReadOnlyList<string> Variants, int? LimitSeconds, bool HasNetwork, IReadOnlyList<string> Noise);
+/// <param name="Settings">Values of the package's settings, over its defaults and the preset; null for none.</param>
+/// <param name="Preset">A preset of the package; null for none.</param>
+public sealed record TrialPlan(TrialPackage Package, TrialPackage? Earlier, IReadOnlyList<TrialPackage> Before, IReadOnlyList<string> Variants, int? LimitSeconds, bool HasNetwork, IReadOnlyList<string> Noise, IReadOnlyDictionary<string, string>? Settings = null, string? Preset = null);
 
 /// <summary>A package and the folder that its files lie in.</summary>
 public sealed record TrialPackage(PackageDocument Document, string Folder);
 
 /// <summary>One step of a trial.</summary>
 /// <param name="Variant">The variant it tried.</param>
-/// <param name="Name">needs, requires, clean, install, in place, close, launch, again, remove, leftovers, earlier, upgrade, fall back.</param>
+/// <param name="Name">needs, requires, clean, install, in place, close, launch, again, change, remove, leftovers, earlier, upgrade, fall back.</param>
 /// <param name="State">passed, failed, warned or left-out.</param>
 /// <param name="Says">What happened, in words.</param>
 /// <param name="Seconds">How long it took.</param>

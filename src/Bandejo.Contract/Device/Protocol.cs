@@ -71,7 +71,7 @@ public sealed record CheckInRequest(long Sequence, string FactsDigest, FactRepor
 public sealed record UserReport(string Id, string Kind, string App, string Text, DateTimeOffset At);
 
 /// <summary>What the presence checks of an order said.</summary>
-/// <param name="Answer">not-known, absent, older, present or newer.</param>
+/// <param name="Answer">not-known, absent, older, different (there, with other settings), present or newer.</param>
 public sealed record ProofReport(string Deployment, int Order, string Answer, string? Version, string Why, DateTimeOffset At);
 
 /// <summary>The beginning or the end of an attempt. <paramref name="Id"/> and <paramref name="HasEnded"/> together name the report.</summary>
@@ -106,7 +106,8 @@ public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool Want
 /// <param name="Tries">Tries in all for this number.</param>
 /// <param name="RetryPauseSeconds">The pause before the second try; it doubles each time.</param>
 /// <param name="RetryLongestSeconds">The longest pause.</param>
-public sealed record Order(string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds, DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds);
+/// <param name="Settings">Values of the package's settings that are not its defaults; null for none.</param>
+public sealed record Order(string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds, DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string, string>? Settings = null);
 
 /// <summary>A package as an order names it.</summary>
 /// <param name="Digest">SHA-256 of its document.</param>

@@ -71,6 +71,9 @@ public sealed record DeploymentPlan
     /// <summary>How often a lost proof is repaired before the target counts as failed.</summary>
     public int Repairs { get; init; } = 3;
 
+    /// <summary>Values of the package's settings that are not its defaults.</summary>
+    public IReadOnlyDictionary<string, string> Settings { get; init; } = new Dictionary<string, string>();
+
     /// <summary>The stronger of several deployments for one app; 0 unless set.</summary>
     public int Priority { get; init; }
 

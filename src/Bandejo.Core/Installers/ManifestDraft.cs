@@ -44,6 +44,7 @@ public static class ManifestDraft
             yaml.Append(CultureInfo.InvariantCulture, $"icon: {IconName}\n");
         }
 
+        Settings(yaml, files);
         yaml.Append("\nvariants:\n");
         var names = new HashSet<string>(StringComparer.Ordinal);
         foreach (var file in files)
@@ -102,7 +103,6 @@ public static class ManifestDraft
 
         yaml.Append(CultureInfo.InvariantCulture, $"    files: [{string.Join(", ", ((string[])[file.File, .. file.Beside, .. beside]).Select(Quoted))}]\n");
         Step(yaml, file, "install");
-        Settings(yaml, file);
         Step(yaml, file, "remove");
         Proofs(yaml, file);
     }
@@ -144,7 +144,8 @@ public static class ManifestDraft
             return;
         }
 
-        yaml.Append(CultureInfo.InvariantCulture, $"    {verb}:\n      run: [{string.Join(", ", command.Run.Select(Quoted))}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
+        var taken = verb == "install" ? Open(file).Select(pair => pair.Setting.Switch.Replace("{value}", $"@{{{pair.Name}}}", StringComparison.Ordinal)) : [];
+        yaml.Append(CultureInfo.InvariantCulture, $"    {verb}:\n      run: [{string.Join(", ", command.Run.Concat(taken).Select(Quoted))}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
         if (verb == "install" && file.CommandFor("log") is { } log)
         {
             yaml.Append(CultureInfo.InvariantCulture, $"      # for a log, add: {string.Join(", ", log.Run.Select(Quoted))}\n");
@@ -161,18 +162,28 @@ public static class ManifestDraft
         }
     }
 
-    private static void Settings(StringBuilder yaml, Inspection file)
+    /// <summary>What the installers take, as settings without a value: none of it is used until somebody chooses one.</summary>
+    private static void Settings(StringBuilder yaml, IReadOnlyList<Inspection> files)
     {
-        if (file.Settings.Count > 0)
+        var open = files.SelectMany(Open).DistinctBy(pair => pair.Name).ToList();
+        if (open.Count > 0)
         {
-            yaml.Append("      # Settings it takes, all switched off. To use one, put its word behind the others in 'run':\n");
-            foreach (var setting in file.Settings)
+            yaml.Append("settings:  # all switched off: what has neither a default nor a value is left out of the command\n");
+            foreach (var (name, setting) in open)
             {
-                var value = setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : OneLine(setting.Default);
-                yaml.Append(CultureInfo.InvariantCulture, $"      #   {OneLine(setting.Switch)}  is {value} by itself\n");
+                yaml.Append(CultureInfo.InvariantCulture, $"  - {{ name: {name}, says: {Quoted(setting.Default.Length == 0 ? $"{setting.Name}, which is empty by itself" : $"{setting.Name}, which is {setting.Default} by itself")} }}\n");
             }
         }
+
+        foreach (var secret in files.SelectMany(file => file.Settings).Where(setting => setting.IsSecret).DistinctBy(setting => setting.Name))
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"# It takes the secret {OneLine(secret.Name)}, but only on its command line, where everybody on the device can read it; look for another way.\n");
+        }
     }
+
+    /// <summary>The settings of an installer that a command line may carry, by the names that they get here.</summary>
+    private static IEnumerable<(string Name, InstallerSetting Setting)> Open(Inspection file) =>
+        file.Settings.Where(setting => !setting.IsSecret).Select(setting => (Name: FactCatalog.Slug(setting.Name), setting)).Where(pair => Core.Packages.Settings.IsName(pair.Name)).DistinctBy(pair => pair.Name);
 
     private static void Proofs(StringBuilder yaml, Inspection file)
     {

@@ -25,6 +25,12 @@ public sealed record Manifest
     /// <summary>Slugs of apps that are taken away before this one is installed.</summary>
     public IReadOnlyList<string> Replaces { get; init; } = [];
 
+    /// <summary>The values that a deployment may choose.</summary>
+    public IReadOnlyList<Setting> Settings { get; init; } = [];
+
+    /// <summary>Named sets of values.</summary>
+    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> Presets { get; init; } = new Dictionary<string, IReadOnlyDictionary<string, string>>();
+
     /// <summary>The variants in the order in which they are tried; the first that fits a device is used.</summary>
     public required IReadOnlyList<Variant> Variants { get; init; }
 }
@@ -51,6 +57,9 @@ public sealed record Variant
     /// <summary>How the app is taken away; null where the package cannot.</summary>
     public Step? Remove { get; init; }
 
+    /// <summary>How settings of what is installed are changed; null where that needs more than a command.</summary>
+    public Step? Change { get; init; }
+
     public required IReadOnlyList<PresenceCheck> Present { get; init; }
 
     /// <summary>How a trial starts the software, to see that it runs; null where nothing can be started.</summary>
@@ -70,6 +79,12 @@ public sealed record Step
 {
     /// <summary>The command and its arguments, run without a shell in the folder of the payload files.</summary>
     public required IReadOnlyList<string> Run { get; init; }
+
+    /// <summary>What it finds in its environment besides the usual; may use settings.</summary>
+    public IReadOnlyDictionary<string, string> Environment { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>Files that are written beside the payload before it runs, by their paths; may use settings.</summary>
+    public IReadOnlyDictionary<string, string> Answers { get; init; } = new Dictionary<string, string>();
 
     /// <summary>How long it may take.</summary>
     public TimeSpan Limit { get; init; } = TimeSpan.FromMinutes(30);

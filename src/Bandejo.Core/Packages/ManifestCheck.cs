@@ -31,6 +31,7 @@ public static class ManifestCheck
             CheckVariant(manifest.Variants[i], $"variants[{i}]", files, findings);
         }
 
+        findings.AddRange(SettingCheck.Check(manifest));
         CheckIcon(manifest, files, findings);
         var used = manifest.Variants.SelectMany(variant => FilesOf(variant, files)).Select(file => file.Path).Append(manifest.Icon ?? "").ToHashSet(StringComparer.Ordinal);
         foreach (var file in files.Where(file => !used.Contains(file.Path)))
@@ -76,6 +77,7 @@ public static class ManifestCheck
 
         findings.AddRange(StepCheck.Step(variant.Install, where + ".install"));
         findings.AddRange(variant.Remove is null ? [] : StepCheck.Step(variant.Remove, where + ".remove"));
+        findings.AddRange(variant.Change is null ? [] : StepCheck.Step(variant.Change, where + ".change"));
         for (var i = 0; i < variant.Present.Count; i++)
         {
             findings.AddRange(StepCheck.Present(variant.Present[i], $"{where}.present[{i}]"));

@@ -10,11 +10,11 @@ namespace Bandejo.Core.Packages;
 public sealed class ManifestReader
 {
     /// <summary>The keys at the top, in a variant, in a step and in a presence check; the published schema has the same.</summary>
-    public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "variants"];
+    public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "settings", "presets", "variants"];
 
-    public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "install", "remove", "launch", "present", "put-back"];
+    public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "install", "remove", "change", "launch", "present", "put-back"];
 
-    public static IReadOnlyList<string> StepKeys { get; } = ["run", "limit", "expected", "at-limit", "exit-codes"];
+    public static IReadOnlyList<string> StepKeys { get; } = ["run", "environment", "answers", "limit", "expected", "at-limit", "exit-codes"];
 
     public static IReadOnlyList<string> LaunchKeys { get; } = ["run", "stays"];
 
@@ -58,6 +58,8 @@ public sealed class ManifestReader
             _form.Report(YamlForm.Child(root, "replaces")!, "A package does not replace its own app; an earlier version is upgraded by itself.", "replaces");
         }
 
+        var settings = new SettingReader(_form);
+        var exposed = settings.Settings(root);
         return new Manifest
         {
             App = app,
@@ -68,6 +70,8 @@ public sealed class ManifestReader
             Summary = _form.Text(root, "summary", "", must: false, max: 2000) ?? "",
             Icon = _form.Text(root, "icon", "", must: false),
             Replaces = replaces,
+            Settings = exposed,
+            Presets = settings.Presets(root, exposed),
             Variants = Variants(root),
         };
     }
@@ -137,6 +141,7 @@ public sealed class ManifestReader
             Close = _form.Texts(map, "close", where),
             Install = Step(map, "install", where, must: true) ?? new Step { Run = [] },
             Remove = Step(map, "remove", where, must: false),
+            Change = Step(map, "change", where, must: false),
             Launch = Launch(map, where),
             Present = Checks(map, where),
             PutBack = _form.YesNo(map, "put-back", where, otherwise: true),
@@ -178,11 +183,38 @@ public sealed class ManifestReader
         return new Step
         {
             Run = run,
+            Environment = Environment(map, inner),
+            Answers = Answers(map, inner),
             Limit = limit,
             Expected = _form.Duration(map, "expected", inner, TimeSpan.FromTicks(Math.Min(limit.Ticks, TimeSpan.TicksPerMinute * 2))),
             EndAtLimit = atLimit == "end",
             Codes = Codes(map, inner),
         };
+    }
+
+    private IReadOnlyDictionary<string, string> Environment(YamlMappingNode step, string where)
+    {
+        var environment = _form.Pairs(step, "environment", where, "such as '{ FOLDLINE_KEY: \"@{licence}\" }'");
+        foreach (var name in environment.Keys.Where(name => char.IsAsciiDigit(name[0]) || !name.All(sign => char.IsAsciiLetterOrDigit(sign) || sign == '_')))
+        {
+            _form.Report(YamlForm.Child(step, "environment")!, $"'{name}' is no name for the environment; letters, digits and _ are, and no digit in front.", where + "environment");
+        }
+
+        return environment;
+    }
+
+    private IReadOnlyDictionary<string, string> Answers(YamlMappingNode step, string where)
+    {
+        var answers = _form.Pairs(step, "answers", where, "from a file's name to its text");
+        foreach (var path in answers.Keys)
+        {
+            if (SafePath.Problem(path) is { } problem)
+            {
+                _form.Report(YamlForm.Child(step, "answers")!, $"'{path}' {problem}", where + "answers");
+            }
+        }
+
+        return answers;
     }
 
     private Launch? Launch(YamlMappingNode variant, string where)

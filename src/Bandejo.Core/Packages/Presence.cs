@@ -71,6 +71,9 @@ public enum PresenceAnswer
     /// <summary>The app is there in a version before the one asked for.</summary>
     Older,
 
+    /// <summary>The version that was asked for, with other settings.</summary>
+    Different,
+
     /// <summary>Exactly what was asked for.</summary>
     Present,
 

@@ -130,6 +130,22 @@ public sealed class YamlForm
         }
     }
 
+    /// <summary>A mapping from texts to texts. Empty where it is missing.</summary>
+    /// <param name="form">What it looks like, for whoever wrote something else.</param>
+    public IReadOnlyDictionary<string, string> Pairs(YamlMappingNode map, string key, string where, string form)
+    {
+        switch (Child(map, key))
+        {
+            case null:
+                return new Dictionary<string, string>();
+            case YamlMappingNode pairs when pairs.Children.All(pair => pair is { Key: YamlScalarNode { Value.Length: > 0 }, Value: YamlScalarNode }):
+                return pairs.Children.ToDictionary(pair => ((YamlScalarNode)pair.Key).Value!, pair => ((YamlScalarNode)pair.Value).Value ?? "", StringComparer.Ordinal);
+            case { } other:
+                Report(other, $"'{key}' is a mapping of texts, {form}.", where + key);
+                return new Dictionary<string, string>();
+        }
+    }
+
     public TimeSpan Duration(YamlMappingNode map, string key, string where, TimeSpan otherwise)
     {
         if (Text(map, key, where, must: false) is not { } text)

@@ -11,7 +11,7 @@ namespace Bandejo.Device.Trials;
 public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineProcesses Processes, IMachineFacts Facts);
 
 /// <summary>
-/// Tries one variant of a package on a clean machine, in the way in which a device would install it: what it needs first, install, proof, launch, install
+/// Tries one variant of a package, its settings filled in, on a clean machine, in the way in which a device would install it: what it needs first, install, proof, launch, install
 /// again while it runs, remove, leftovers; then upgrade from the earlier version and the way back. Each step is told as it ends.
 /// </summary>
 public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMachine machine, TimeProvider time, Action<TrialStepInfo> tell)
@@ -19,11 +19,14 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     private const int LogLines = 30;
     private const int ShownLeftovers = 20;
 
+    private static readonly Dictionary<string, string> None = [];
+
     private static readonly Dictionary<TrialState, string> Words = new() { [TrialState.Passed] = "passed", [TrialState.Warned] = "warned", [TrialState.LeftOut] = "left-out", [TrialState.Failed] = "failed" };
 
     private static readonly TimeSpan ClosePatience = TimeSpan.FromSeconds(10);
 
     private readonly TrialNoise _noise = new(plan.Noise);
+    private readonly IReadOnlyList<string> _secrets = Filling.Secrets(plan.Package.Document, Filling.Written(plan.Package.Document, plan.Settings));
     private readonly Dictionary<string, Receipt> _receipts = [];
     private int _runs;
     private string _attempt = "";
@@ -72,7 +75,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             Tell("close", TrialState.Warned, "Nothing is named under 'close': it goes on running while it is installed over and removed, which many programs do not survive.");
         }
 
-        if (isRunning is null || !await Install("again", package, variant, cancellation))
+        if (isRunning is null || !await Install("again", package, variant, cancellation) || (variant.Change is { } change && !await Install("change", package, variant with { Install = change }, cancellation)))
         {
             return false;
         }
@@ -105,7 +108,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     }
 
     /// <summary>The variant of another package that belongs beside this one: the one of its name, or the first.</summary>
-    private DocumentVariant VariantOf(PackageDocument document) => document.Variants.FirstOrDefault(each => each.Name == variant.Name) ?? document.Variants[0];
+    private DocumentVariant VariantOf(PackageDocument document) => Filling.Fill(document.Variants.FirstOrDefault(each => each.Name == variant.Name) ?? document.Variants[0], Filling.Written(document, null));
 
     private async Task<bool> Install(string name, PackageDocument document, DocumentVariant with, CancellationToken cancellation)
     {
@@ -214,7 +217,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     }
 
     private Task<StepEnd> Start(string name, DocumentVariant with, CancellationToken cancellation) =>
-        machine.Processes.Run(new StepRun(Attempt(name), name, with.Launch!.Run, new Dictionary<string, string>(), new Dictionary<string, string>()), TimeSpan.FromSeconds(with.Launch.StaysSeconds), endAtLimit: false, cancellation);
+        machine.Processes.Run(new StepRun(Attempt(name), name, with.Launch!.Run, None, None, None), TimeSpan.FromSeconds(with.Launch.StaysSeconds), endAtLimit: false, cancellation);
 
     /// <summary>Closes what a step wants closed; false where it could not be, and that was told.</summary>
     private async Task<bool> Close(string name, DocumentVariant with, CancellationToken cancellation)
@@ -257,7 +260,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     private string Attempt(string name) => _attempt = string.Create(CultureInfo.InvariantCulture, $"{++_runs}-{name.Replace(' ', '-')}");
 
     /// <summary>The last lines that the last command printed.</summary>
-    private IReadOnlyList<string> Log() => Steps.LastLines(machine.Processes, _attempt, LogLines);
+    private IReadOnlyList<string> Log() => [.. Steps.LastLines(machine.Processes, _attempt, LogLines).Select(line => Steps.Hide(line, _secrets))];
 
     private HashSet<string> Paths() => [.. machine.Ground.Changes().Select(file => file.Path)];
 

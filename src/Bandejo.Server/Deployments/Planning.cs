@@ -3,7 +3,9 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
+using Bandejo.Server.Packages;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -13,6 +15,8 @@ namespace Bandejo.Server.Deployments;
 internal static class Planning
 {
     private const int MostWaves = 50;
+
+    private static readonly Dictionary<string, IReadOnlyDictionary<string, string>> NoPresets = [];
 
     /// <summary>Reads a request. All that is wrong with its form is found at once.</summary>
     public static Outcome<DeploymentPlan> Read(DeploymentRequest request, string id, PackageEntry package)
@@ -25,6 +29,9 @@ internal static class Planning
         var pause = Duration(request.RetryPause, "retryPause", RetryRule.Default.Pause);
         var lease = Duration(request.Lease, "lease", TimeSpan.FromDays(1));
         var halt = request.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(request.Halt), "halt", findings);
+        var settings = Settings.Resolve(Documents.SettingsOf(package.Document), package.Document.Presets ?? NoPresets, request.Preset, request.Settings ?? new Dictionary<string, string>());
+        findings.AddRange(settings.Ok ? [] : settings.Failure!.Findings);
+        Check(request.Wish != "gone" || (request.Preset is null && request.Settings is null), "What is to be gone has no settings.", "settings");
         if (findings.Count > 0)
         {
             return new Failure(ErrorKind.Invalid, findings.Count == 1 ? findings[0].Message : $"The deployment has {findings.Count} errors.", findings);
@@ -50,6 +57,7 @@ internal static class Planning
             Lease = lease,
             Priority = request.Priority,
             AllowsDowngrade = request.AllowDowngrade,
+            Settings = settings.Value,
         };
 
         void Check(bool holds, string message, string where)

@@ -118,6 +118,11 @@ internal static class Previewing
                 : new Finding($"{package.Document.Name} {package.Stored.Version} is not released; the groups are marked for testing.", "package") { IsWarning = true });
         }
 
+        if (plan.Settings.Count > 0 && package.Document.Variants.Any(variant => variant.Change is null))
+        {
+            findings.Add(new Finding($"The package has a variant without a 'change' step: a device that has {plan.Version} already keeps the settings it has, and counts as met.", "settings") { IsWarning = true });
+        }
+
         if (plan.Wish == Wish.Gone && package.Document.Variants.Any(variant => variant.Remove is null))
         {
             findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} has a variant without a 'remove' step; it cannot be taken away with it.", "package"));

@@ -54,6 +54,7 @@ internal static class Orders
         var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Stored.State != PackageState.Withdrawn ? package.Link : null;
         return new Order(
             plan.Id, target.Order, target.IsGoingBack ? "restore" : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install", mayStart, deployment.Package.Link, target.Variant, previous,
-            (int)plan.Lease.TotalSeconds, plan.Deadline, plan.AllowsDowngrade, plan.Retry.Tries, (int)Math.Ceiling(plan.Retry.Pause.TotalSeconds), (int)Math.Ceiling(plan.Retry.Longest.TotalSeconds));
+            (int)plan.Lease.TotalSeconds, plan.Deadline, plan.AllowsDowngrade, plan.Retry.Tries, (int)Math.Ceiling(plan.Retry.Pause.TotalSeconds), (int)Math.Ceiling(plan.Retry.Longest.TotalSeconds),
+            plan.Settings.Count == 0 ? null : plan.Settings);
     }
 }

@@ -81,10 +81,13 @@ internal static class Catalogue
             Info(package), package.Document.Summary,
             [.. package.Document.Variants.Select(variant => new VariantInfo(
                 variant.Name, variant.Fits, variant.Requires, [.. variant.Files.Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256))],
-                string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(Check)]))],
+                string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(Check)],
+                variant.Change is null ? null : string.Join(' ', variant.Change.Run)))],
             [.. package.Stored.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason))],
             rule.Ok ? world.Columns.Evaluate(rule.Value).True.Count() : 0,
-            [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)]);
+            [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)],
+            [.. (package.Document.Settings ?? []).Select(setting => new SettingInfo(setting.Name, setting.Type, setting.Says, setting.Default, setting.Choices ?? []))],
+            [.. (package.Document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => new PresetInfo(preset.Key, [.. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))]);
     }
 
     public static PackageInfo Info(PackageEntry package, bool isNew = false)

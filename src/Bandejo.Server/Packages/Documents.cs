@@ -13,8 +13,16 @@ internal static class Documents
             [.. ManifestCheck.FilesOf(variant, files).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: file.Path.EndsWith(".sh", StringComparison.Ordinal)))],
             variant.Close, Step(variant.Install), variant.Remove is null ? null : Step(variant.Remove),
             [.. variant.Present.Select(check => new DocumentCheck(Kind(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack,
-            variant.Launch is { } launch ? new DocumentLaunch(launch.Run, (int)Math.Ceiling(launch.Stays.TotalSeconds)) : null))],
-        manifest.Icon is null ? null : files.Where(file => file.Path == manifest.Icon).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: false)).FirstOrDefault());
+            variant.Launch is { } launch ? new DocumentLaunch(launch.Run, (int)Math.Ceiling(launch.Stays.TotalSeconds)) : null, variant.Change is null ? null : Step(variant.Change)))],
+        manifest.Icon is null ? null : files.Where(file => file.Path == manifest.Icon).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: false)).FirstOrDefault(),
+        manifest.Settings.Count == 0 ? null : [.. manifest.Settings.Select(setting => new DocumentSetting(setting.Name, Words.Hyphenate(setting.Type.ToString()), setting.Says, setting.Default, setting.Choices.Count == 0 ? null : setting.Choices, setting.Writes.Count == 0 ? null : setting.Writes))],
+        manifest.Presets.Count == 0 ? null : manifest.Presets);
+
+    /// <summary>The settings that a document exposes.</summary>
+    public static IReadOnlyList<Setting> SettingsOf(PackageDocument document) => [.. (document.Settings ?? []).Select(setting => new Setting
+    {
+        Name = setting.Name, Says = setting.Says, Type = Setting.Types.GetValueOrDefault(setting.Type), Default = setting.Default, Choices = setting.Choices ?? [], Writes = setting.Writes ?? new Dictionary<string, string>(),
+    })];
 
     /// <summary>Every file that a document names, those of all variants and the icon.</summary>
     public static IEnumerable<DocumentFile> FilesOf(PackageDocument document) =>
@@ -22,7 +30,8 @@ internal static class Documents
 
     private static DocumentStep Step(Step step) => new(
         step.Run, (int)Math.Ceiling(step.Limit.TotalSeconds), (int)Math.Ceiling(step.Expected.TotalSeconds), step.EndAtLimit,
-        step.Codes.ToDictionary(code => code.Key.ToString(System.Globalization.CultureInfo.InvariantCulture), code => ExitCodes.Words.First(word => word.Value == code.Value).Key));
+        step.Codes.ToDictionary(code => code.Key.ToString(System.Globalization.CultureInfo.InvariantCulture), code => ExitCodes.Words.First(word => word.Value == code.Value).Key),
+        step.Environment.Count == 0 ? null : step.Environment, step.Answers.Count == 0 ? null : step.Answers);
 
     private static string Kind(PresenceKind kind) => kind == PresenceKind.FileVersion ? "version-in" : Words.Hyphenate(kind.ToString());
 }

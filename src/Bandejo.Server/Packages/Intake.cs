@@ -228,6 +228,11 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
                 }
             }
 
+            if (SettingsProblem(document) is { } wrong)
+            {
+                return new Failure(ErrorKind.Invalid, wrong);
+            }
+
             foreach (var variant in document.Variants)
             {
                 if (Rule.Parse(variant.Fits) is { Ok: false } fits)
@@ -252,6 +257,26 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         {
             return new Failure(ErrorKind.Invalid, $"The document of the package file cannot be read: {error.Message}");
         }
+    }
+
+    /// <summary>What a document says of settings that no manifest could have said; null for nothing.</summary>
+    private static string? SettingsProblem(PackageDocument document)
+    {
+        foreach (var path in document.Variants.SelectMany(variant => new[] { variant.Install, variant.Remove, variant.Change }).SelectMany(step => step?.Answers?.Keys ?? []))
+        {
+            if (SafePath.Problem(path) is { } problem)
+            {
+                return $"'{path}' {problem}";
+            }
+        }
+
+        var settings = document.Settings ?? [];
+        if (settings.FirstOrDefault(setting => !Settings.IsName(setting.Name) || !Setting.Types.ContainsKey(setting.Type) || (setting.Type == "secret" && setting.Default is not null)) is { } odd)
+        {
+            return $"The setting '{odd.Name}' has no valid name, type or default.";
+        }
+
+        return settings.DistinctBy(setting => setting.Name).Count() < settings.Count ? "Two settings have the same name." : null;
     }
 
     private StoredKey? FindKey(string keyId) => world.Read(each => each.Accounts.Values

@@ -19,7 +19,7 @@ public sealed class ManifestDraftTests
 
         Assert.Equal(found.Of(Facts.Version)!.Value, manifest.Version.Text);
         Assert.Equal([file, .. found.Beside], manifest.Variants[0].Files);
-        Assert.Equal(found.CommandFor("install")!.Run, manifest.Variants[0].Install.Run);
+        Assert.Equal(found.CommandFor("install")!.Run, Settings.FillWords(manifest.Variants[0].Install.Run, new Dictionary<string, string>()));
         Assert.DoesNotContain(ManifestCheck.Check(manifest, [.. manifest.Variants[0].Files.Select(each => new PayloadFile(each, 1, ""))]), finding => !finding.IsWarning && finding.Where != "icon");
     }
 
@@ -47,10 +47,13 @@ public sealed class ManifestDraftTests
     {
         var draft = ManifestDraft.Write([Inspect("foldline.msi")]);
 
-        Assert.Contains("#   FOLDLINE_MODE={value}  is desk by itself", draft);
-        Assert.Contains("#   LICENCEKEY={value}  is (secret) by itself", draft);
+        var manifest = ManifestReader.Read(draft).Value;
+        var mode = Assert.Single(manifest.Settings, setting => setting.Name == "foldline-mode");
+        Assert.Equal((null, "FOLDLINE_MODE, which is desk by itself"), (mode.Default, mode.Says));
+        Assert.Contains("FOLDLINE_MODE=@{foldline-mode}", manifest.Variants[0].Install.Run);
+        Assert.Contains("It takes the secret LICENCEKEY", draft);
+        Assert.DoesNotContain("licencekey", manifest.Settings.Select(setting => setting.Name));
         Assert.DoesNotContain("secret-of-the-maker", draft);
-        Assert.DoesNotContain("FOLDLINE_MODE", string.Concat(ManifestReader.Read(draft).Value.Variants[0].Install.Run));
     }
 
     [Fact]

@@ -19,13 +19,13 @@ public sealed class NextVersionTests
     [Fact]
     public void Every_choice_of_the_version_before_is_kept_and_what_belongs_to_the_version_follows()
     {
-        var earlier = ManifestDraft.Write([Before]).Replace("/qn, /norestart]", "/qn, /norestart, FOLDLINE_MODE=kiosk]", StringComparison.Ordinal)
+        var earlier = ManifestDraft.Write([Before]).Replace("{ name: foldline-mode,", "{ name: foldline-mode, default: kiosk,", StringComparison.Ordinal)
             .Replace("requires: disk.free >= 200 MB", "requires: disk.free >= 2 GB and memory >= 4 GiB", StringComparison.Ordinal).Replace("limit: 30m", "limit: 12m", StringComparison.Ordinal);
         var manifest = ManifestReader.Read(NextVersion.Draft(earlier, Before, After)).Value;
 
         Assert.Equal("7.3.0", manifest.Version.Text);
         Assert.Equal(["foldline-7.3.0.msi", "files.cab"], manifest.Variants[0].Files);
-        Assert.Equal(["msiexec", "/i", "foldline-7.3.0.msi", "/qn", "/norestart", "FOLDLINE_MODE=kiosk"], manifest.Variants[0].Install.Run);
+        Assert.Equal(["msiexec", "/i", "foldline-7.3.0.msi", "/qn", "/norestart", "FOLDLINE_MODE=kiosk"], Settings.FillWords(manifest.Variants[0].Install.Run, Settings.Written(manifest.Settings, new Dictionary<string, string>())));
         Assert.Contains("{11111111-2222-3333-4444-555555555555}", manifest.Variants[0].Remove!.Run);
         Assert.Equal(TimeSpan.FromMinutes(12), manifest.Variants[0].Install.Limit);
         Assert.Equal(ManifestReader.Read(earlier).Value.Variants[0].Requires.ToString(), manifest.Variants[0].Requires.ToString());
