@@ -184,6 +184,11 @@ internal static class PackageCommands
         }
 
         Console.WriteLine($"{answer.App} {answer.Version} can be built; it fits {answer.FitsDevices} of {Say.Devices(answer.AllDevices)}.");
+        foreach (var reason in answer.NotFor ?? [])
+        {
+            Console.WriteLine($"  {Say.Devices(reason.Count)}: {reason.Reason} ({string.Join(", ", reason.Sample)}{(reason.Count > reason.Sample.Count ? ", …" : "")})");
+        }
+
         return ExitCode.Done;
     }
 }

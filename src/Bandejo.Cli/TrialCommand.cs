@@ -6,6 +6,7 @@ using System.Text;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Trials;
 using Spectre.Console;
 
 namespace Bandejo.Cli;
@@ -26,7 +27,7 @@ internal static class TrialCommand
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
-        var agent = Agent();
+        var agent = TrialProcess.Find() ?? throw new WrongUseException("A trial is carried out by the agent's program, bandejo-agent, which is neither beside this program nor on the path.");
         var (package, text) = await Checked(parsed.GetValue(Folder)!, client, cancellation);
         if (package is null)
         {
@@ -56,7 +57,7 @@ internal static class TrialCommand
         var isForPeople = parsed.GetValue(Shared.Output) == "table";
         var started = Stopwatch.GetTimestamp();
         var shown = "";
-        var (code, steps, problem) = await Try(agent, plan, step =>
+        var (code, steps, problem) = await TrialProcess.Run(agent, plan, step =>
         {
             if (isForPeople)
             {
@@ -129,31 +130,6 @@ internal static class TrialCommand
         return (new TrialPackage(JsonSerializer.Deserialize(answer.Document, ContractJson.Default.PackageDocument)!, folder.Path), answer.Document);
     }
 
-    private static async Task<(int Code, List<TrialStepInfo> Steps, string Problem)> Try(string agent, TrialPlan plan, Action<TrialStepInfo> tell, CancellationToken cancellation)
-    {
-        var file = Path.GetTempFileName();
-        try
-        {
-            await File.WriteAllTextAsync(file, JsonSerializer.Serialize(plan, ContractJson.Default.TrialPlan), cancellation);
-            var start = new ProcessStartInfo(agent, ["trial", file]) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true };
-            using var process = Process.Start(start)!;
-            var problem = process.StandardError.ReadToEndAsync(CancellationToken.None);
-            var steps = new List<TrialStepInfo>();
-            while (await process.StandardOutput.ReadLineAsync(cancellation) is { } line)
-            {
-                steps.Add(JsonSerializer.Deserialize(line, ContractJson.Default.TrialStepInfo)!);
-                tell(steps[^1]);
-            }
-
-            await process.WaitForExitAsync(cancellation);
-            return (process.ExitCode, steps, (await problem).Trim());
-        }
-        finally
-        {
-            File.Delete(file);
-        }
-    }
-
     private static void Tell(TrialStepInfo step, TrialPlan plan, bool isFirstOfVariant)
     {
         if (isFirstOfVariant)
@@ -171,13 +147,5 @@ internal static class TrialCommand
                 Say.Line($"                         [dim]{Markup.Escape(line)}[/]");
             }
         }
-    }
-
-    /// <summary>The agent's program: beside this one, or on the path.</summary>
-    private static string Agent()
-    {
-        var beside = new[] { Path.GetDirectoryName(Environment.ProcessPath) ?? "", AppContext.BaseDirectory, Path.Combine(AppContext.BaseDirectory, "../agent") };
-        return beside.Concat((Environment.GetEnvironmentVariable("PATH") ?? "").Split(':')).Where(folder => folder.Length > 0).Select(folder => Path.Combine(folder, "bandejo-agent")).FirstOrDefault(File.Exists)
-            ?? throw new WrongUseException("A trial is carried out by the agent's program, bandejo-agent, which is neither beside this program nor on the path.");
     }
 }

@@ -9,6 +9,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Server.Access;
+using Bandejo.Server.Bench;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
@@ -54,6 +55,7 @@ internal static class Setup
         services.AddClock(options.DemoClock);
         services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
         services.AddSingleton(_ => new FileStore(options.Data));
+        services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024 });
         services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
@@ -136,6 +138,7 @@ internal static class Setup
         var api = app.MapGroup("/api/v1");
         api.MapAccess();
         api.MapPackages();
+        api.MapBench();
         api.MapFleet();
         api.MapGroups();
         api.MapFacts();

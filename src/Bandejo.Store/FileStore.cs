@@ -103,25 +103,7 @@ public sealed class FileStore
 
         await using (stream)
         {
-            if (stream.Length != offset)
-            {
-                return new Failure(ErrorKind.Conflict, $"The upload stands at {stream.Length}, not at {offset}; go on from there.");
-            }
-
-            stream.Position = offset;
-            var buffer = new byte[128 * 1024];
-            for (int read; (read = await body.ReadAsync(buffer, cancellation)) > 0;)
-            {
-                if (stream.Position + read > limit)
-                {
-                    return new Failure(ErrorKind.TooMuch, $"More was sent than the {limit} bytes that were announced.");
-                }
-
-                await stream.WriteAsync(buffer.AsMemory(0, read), cancellation);
-            }
-
-            stream.Flush(flushToDisk: true);
-            return stream.Position;
+            return await Uploads.Append(stream, offset, limit, body, cancellation);
         }
     }
 

@@ -34,6 +34,15 @@ public sealed class AccessTests
         POST   /api/v1/packages/{package}/trials             packager
         POST   /api/v1/packages/{package}/release            packager
         POST   /api/v1/packages/{package}/withdraw           packager
+        GET    /api/v1/bench                                 packager
+        POST   /api/v1/bench                                 packager
+        GET    /api/v1/bench/{draft}                         packager
+        DELETE /api/v1/bench/{draft}                         packager
+        PUT    /api/v1/bench/{draft}/manifest                packager
+        PATCH  /api/v1/bench/{draft}/files                   packager
+        DELETE /api/v1/bench/{draft}/files                   packager
+        POST   /api/v1/bench/{draft}/trial                   packager
+        POST   /api/v1/bench/{draft}/build                   packager
         GET    /api/v1/devices                               all
         GET    /api/v1/devices/{device}                      all
         GET    /api/v1/devices/{device}/why                  all

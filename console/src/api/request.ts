@@ -74,3 +74,17 @@ export async function text(address: string): Promise<string> {
   }
   return answer.text();
 }
+
+/** Sends bytes to an address that takes no JSON, such as a piece of a file. */
+export async function sendBytes<A>(method: string, address: string, bytes: Blob, headers: Record<string, string>): Promise<A> {
+  let answer: Response;
+  try {
+    answer = await fetch(address, { method, body: bytes, credentials: "same-origin", headers: { ...headers, "Content-Type": "application/octet-stream", ...(csrfToken ? { "X-CSRF-Token": csrfToken } : {}) } });
+  } catch {
+    throw new Refused(0, "Not reachable", "The service does not answer. It may be restarting; try again in a moment.");
+  }
+  const said = (await answer.json().catch(() => ({}))) as A & Partial<{ title: string; detail: string }>;
+  if (answer.ok) return said;
+  if (answer.status === 401) whenSignedOut();
+  throw new Refused(answer.status, said.title ?? "Refused", said.detail ?? `The service answered ${answer.status}.`);
+}

@@ -17,6 +17,8 @@ const compose = createRoute({ ...at("/deployments/new"), component: lazyRouteCom
 const deployment = createRoute({ ...at("/deployments/$deployment"), component: lazyRouteComponent(() => import("@/features/deployments/DeploymentPage")), validateSearch: words("view", "state", "wave", "filter", "sort", "device", "ask") });
 const apps = createRoute({ ...at("/apps"), component: lazyRouteComponent(() => import("@/features/apps/AppsPage")), validateSearch: words("words") });
 const app = createRoute({ ...at("/apps/$app"), component: lazyRouteComponent(() => import("@/features/apps/AppPage")) });
+const bench = createRoute({ ...at("/bench"), component: lazyRouteComponent(() => import("@/features/bench/BenchPage")) });
+const draft = createRoute({ ...at("/bench/$draft"), component: lazyRouteComponent(() => import("@/features/bench/DraftPage")) });
 const pack = createRoute({ ...at("/packages/$digest"), component: lazyRouteComponent(() => import("@/features/apps/PackagePage")) });
 const devices = createRoute({ ...at("/devices"), component: lazyRouteComponent(() => import("@/features/devices/DevicesPage")), validateSearch: words("filter", "sort", "columns") });
 const device = createRoute({ ...at("/devices/$device"), component: lazyRouteComponent(() => import("@/features/devices/DevicePage")), validateSearch: words("view") });
@@ -28,7 +30,7 @@ const journal = createRoute({ ...at("/journal"), component: lazyRouteComponent((
 const settings = createRoute({ ...at("/settings"), component: lazyRouteComponent(() => import("@/features/settings/SettingsPage")), validateSearch: words("view") });
 
 export const router = createRouter({
-  routeTree: root.addChildren([today, deployments, compose, deployment, apps, app, pack, devices, device, groups, newGroup, group, compliance, journal, settings]),
+  routeTree: root.addChildren([today, deployments, compose, deployment, apps, app, bench, draft, pack, devices, device, groups, newGroup, group, compliance, journal, settings]),
   defaultPreload: "intent",
   defaultPreloadStaleTime: 0,
   scrollRestoration: true,

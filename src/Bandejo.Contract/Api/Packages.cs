@@ -22,7 +22,8 @@ public sealed record FileInfoDto(string Path, long Size, string Sha256);
 /// <param name="Version">The version.</param>
 /// <param name="FitsDevices">How many enrolled devices a variant fits, or null where there are errors.</param>
 /// <param name="AllDevices">How many devices are enrolled.</param>
-public sealed record PackageCheckAnswer(IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices);
+/// <param name="NotFor">The devices that it is not meant for, or that lack what it requires, by reason; most first.</param>
+public sealed record PackageCheckAnswer(IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices, IReadOnlyList<OutInfo>? NotFor = null);
 
 /// <summary>Begins or goes on with an upload.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]

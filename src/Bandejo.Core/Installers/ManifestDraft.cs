@@ -26,6 +26,25 @@ public static class ManifestDraft
         return Slug(inspection) + (version.Length == 0 ? "" : "-" + string.Concat(version.Select(c => char.IsAsciiLetterOrDigit(c) || c is '.' or '-' or '+' ? c : '_')));
     }
 
+    /// <summary>The text of a manifest for a file that nothing is known of, to be filled in.</summary>
+    /// <param name="file">Its name.</param>
+    public static string Blank(string file) => $"""
+        # '{OneLine(file)}' is none of the kinds that are read; everything must be filled in.
+        app:
+        name:
+        version:
+
+        variants:
+          - name: any
+            fits: architecture is known  # not known for which devices; say it as a rule
+            files: [{Quoted(file)}]
+            install:
+              run: []  # how it is installed without asking
+            # remove: {"{"} run: [] {"}"}
+            present: []  # what proves that it is there
+
+        """;
+
     /// <summary>The text of <c>package.yaml</c> for one package.</summary>
     /// <param name="files">Its installers, at least one; each becomes a variant.</param>
     /// <param name="beside">Transforms that lie beside each installer, by the installer's name.</param>

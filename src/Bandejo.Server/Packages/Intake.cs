@@ -6,6 +6,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
@@ -20,6 +21,11 @@ namespace Bandejo.Server.Packages;
 /// <summary>The way of a package from a folder to the catalogue: checked, uploaded in pieces, verified, kept.</summary>
 internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, PackageOptions options)
 {
+    /// <summary>How many devices are asked for their reason; so many say what the rest would, and a check stays quick in a large fleet.</summary>
+    private const int MostWeighed = 20_000;
+
+    private const int MostReasons = 12;
+
     /// <summary>Everything found in a manifest and its files; the document to sign where nothing stands against it.</summary>
     public PackageCheckAnswer Check(PackageCheckRequest request)
     {
@@ -39,8 +45,32 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         var fits = world.Read(each => manifest.Variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True)).Count());
         var isGood = findings.TrueForAll(finding => finding.IsWarning);
         return new PackageCheckAnswer(
-            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all);
+            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all, NotFor(manifest));
     }
+
+    /// <summary>For which devices a package is not, or not now, each reason with how many and a few of them.</summary>
+    private IReadOnlyList<OutInfo> NotFor(Manifest manifest) => world.Read(each =>
+    {
+        VariantRules[] variants = [.. manifest.Variants.Select(variant => new VariantRules(variant.Name, variant.Fits, variant.Requires))];
+        var gets = variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True.And(each.Columns.Evaluate(variant.Requires).True)));
+        var reasons = new Dictionary<string, (int Count, List<string> Sample)>(StringComparer.Ordinal);
+        foreach (var row in each.Columns.Live.Copy().Except(gets).Rows().Take(MostWeighed))
+        {
+            var fit = Targeting.Weigh(variants, each.Columns.Row(row));
+            if (fit.Event != TargetEvent.Due)
+            {
+                var (count, sample) = reasons.GetValueOrDefault(fit.Reason, (0, []));
+                if (sample.Count < 3)
+                {
+                    sample.Add(each.DevicesByRow[row].Name);
+                }
+
+                reasons[fit.Reason] = (count + 1, sample);
+            }
+        }
+
+        return (IReadOnlyList<OutInfo>)[.. reasons.OrderByDescending(pair => pair.Value.Count).ThenBy(pair => pair.Key, StringComparer.Ordinal).Take(MostReasons).Select(pair => new OutInfo(pair.Key, pair.Value.Count, pair.Value.Sample))];
+    });
 
     /// <summary>Begins an upload. The same content begun again goes on where it stood.</summary>
     public Outcome<UploadInfo> Begin(UploadRequest request)
@@ -110,47 +140,48 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         var content = read.Value;
-        var signed = await SiteKeys.VerifyBuild(content.Signature, content.Document, FindKey);
+        return await Take(content.Document, content.Signature, (sha256, size, target) => Container.Extract(archive, sha256, size, target), by);
+    }
+
+    /// <summary>Verifies a signed document and its files, all before any is kept, and takes the package in.</summary>
+    /// <param name="extract">Writes a file of a digest and size; a failure where what comes is not that.</param>
+    public async Task<Outcome<PackageInfo>> Take(byte[] bytes, string signature, Func<string, long, Stream, Outcome<long>> extract, string by)
+    {
+        var signed = await SiteKeys.VerifyBuild(signature, bytes, FindKey);
         if (!signed.Ok)
         {
             return signed.Failure!;
         }
 
-        var document = ReadDocument(content.Document);
+        var document = ReadDocument(bytes);
         if (!document.Ok)
         {
             return document.Failure!;
         }
 
-        var named = Documents.FilesOf(document.Value).Select(file => file.Sha256).ToHashSet(StringComparer.Ordinal);
-        if (content.Files.Keys.FirstOrDefault(file => !named.Contains(file)) is { } extra)
-        {
-            return new Failure(ErrorKind.Invalid, $"The package file holds the payload file {extra[..12]}…, which its document does not name.");
-        }
-
-        var digest = Convert.ToHexStringLower(SHA256.HashData(content.Document));
+        var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
         if (Known(document.Value, digest) is { } known)
         {
             return known;
         }
 
-        var kept = KeepFiles(archive, content, document.Value);
+        var kept = KeepFiles(extract, document.Value);
         if (!kept.Ok)
         {
             return kept.Failure!;
         }
 
-        files.Keep(content.Document);
-        return await world.Change(by, change => Add(change, document.Value, content, digest));
+        files.Keep(bytes);
+        return await world.Change(by, change => Add(change, document.Value, bytes, signature, digest));
     }
 
-    private Outcome<bool> KeepFiles(ZipArchive archive, Container.Content content, PackageDocument document)
+    private Outcome<bool> KeepFiles(Func<string, long, Stream, Outcome<long>> extract, PackageDocument document)
     {
         var named = Documents.FilesOf(document).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256, file => file.Size);
         // First look through everything, then keep: a bad file must not leave half a package behind.
         foreach (var (sha256, size) in named)
         {
-            var extracted = Container.Extract(archive, sha256, size, Stream.Null);
+            var extracted = extract(sha256, size, Stream.Null);
             if (!extracted.Ok)
             {
                 return extracted.Failure!;
@@ -159,7 +190,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
         foreach (var (sha256, size) in named)
         {
-            var kept = files.Keep(sha256, target => Container.Extract(archive, sha256, size, target).Failure);
+            var kept = files.Keep(sha256, target => extract(sha256, size, target).Failure);
             if (!kept.Ok)
             {
                 return kept.Failure!;
@@ -187,7 +218,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         return new Failure(ErrorKind.Conflict, $"{document.Name} {document.Version} was built before with other content, and a package never changes. Give this one the version {version.WithRevision(revision)}.");
     });
 
-    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, Container.Content content, string digest)
+    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, byte[] bytes, string signature, string digest)
     {
         // Another upload may have come first while this one's files were kept.
         if (Known(document, digest) is { } known)
@@ -197,7 +228,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
         var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);
         var stored = new StoredPackage(
-            digest, document.App, document.Version, Encoding.UTF8.GetString(content.Document), content.Signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, "")]);
+            digest, document.App, document.Version, Encoding.UTF8.GetString(bytes), signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, "")]);
         var entry = new PackageEntry(stored, document);
         change.World.Packages[digest] = entry;
         change.Keep(new PutPackage(stored));

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { request, type Schemas } from "@/api/request";
 import { AppIcon } from "@/parts/AppIcon";
+import { ButtonLink } from "@/parts/ButtonLink";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { count, devices } from "@/parts/format";
 import { Empty, Loading, Page } from "@/parts/Page";
@@ -19,7 +20,7 @@ export default function AppsPage() {
   const words = (search.words ?? "").toLowerCase().split(/\s+/).filter(Boolean);
   const shown = apps.data?.filter((app) => words.every((word) => `${app.name} ${app.app} ${app.publisher} ${app.category}`.toLowerCase().includes(word)));
   return (
-    <Page title="Apps" lead={apps.data && `${count(apps.data.length)} apps with ${count(apps.data.reduce((sum, app) => sum + app.packages.length, 0))} packages.`} command="bandejo app list">
+    <Page title="Apps" lead={apps.data && `${count(apps.data.length)} apps with ${count(apps.data.reduce((sum, app) => sum + app.packages.length, 0))} packages.`} command="bandejo app list" acts={<ButtonLink to="/bench" variant="filled">To the bench</ButtonLink>}>
       <div className="toolbar">
         <TextInput className="grow" aria-label="Filter apps" placeholder="Name, publisher or category" value={search.words ?? ""} onChange={(event) => void go({ search: { words: event.currentTarget.value }, replace: true })} />
       </div>
@@ -29,7 +30,7 @@ export default function AppsPage() {
         <Empty title={words.length > 0 ? "No app fits these words" : "No package is built yet"}>
           {words.length === 0 && (
             <>
-              Make a package folder and build it:
+              Drop an installer on the <Link to="/bench">bench</Link>, or make a package folder and build it:
               <code>bandejo package new hello &amp;&amp; bandejo package build hello</code>
             </>
           )}

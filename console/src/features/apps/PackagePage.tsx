@@ -21,7 +21,7 @@ export default function PackagePage() {
   const found = useQuery({ queryKey: ["packages", digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
   const crumbs = [{ name: "Apps", to: "/apps" }];
   if (!found.data) return <NotYet query={found} title="Package" what="package" crumbs={crumbs} />;
-  const { package: it, summary, variants, history, installedOn, deployments } = found.data;
+  const { package: it, summary, variants, history, installedOn, deployments, settings, presets } = found.data;
   return (
     <Page
       title={`${it.name} ${it.version}`}
@@ -33,6 +33,7 @@ export default function PackagePage() {
     >
       <div className="section columns">
         {variants.map((variant) => <VariantSheet key={variant.name} variant={variant} />)}
+        {settings.length > 0 && <SettingsSheet settings={settings} presets={presets} />}
         <section className="sheet">
           <h2 className="pad">Life</h2>
           <table className="plain">
@@ -75,6 +76,7 @@ function VariantSheet({ variant }: { variant: Schemas["VariantInfo"] }) {
         <dd><code>{variant.install}</code></dd>
         <dt>Remove</dt>
         <dd>{variant.remove ? <code>{variant.remove}</code> : <span className="quiet">no step: it cannot be taken away</span>}</dd>
+        {variant.change && <><dt>Change</dt><dd><code>{variant.change}</code></dd></>}
         <dt>Proof</dt>
         <dd>{variant.present.map((check) => <div key={check}><code>{check}</code></div>)}</dd>
       </dl>
@@ -90,6 +92,27 @@ function VariantSheet({ variant }: { variant: Schemas["VariantInfo"] }) {
           ))}
         </tbody>
       </table>
+    </section>
+  );
+}
+
+function SettingsSheet({ settings, presets }: Pick<Schemas["PackageDetails"], "settings" | "presets">) {
+  return (
+    <section className="sheet">
+      <h2 className="pad">Settings</h2>
+      <table className="plain">
+        <thead><tr><th>Setting</th><th>Values</th><th>Unless set</th></tr></thead>
+        <tbody>
+          {settings.map((setting) => (
+            <tr key={setting.name}>
+              <td><strong>{setting.name}</strong>{setting.says && <div className="quiet">{setting.says}</div>}</td>
+              <td>{setting.choices.length > 0 ? setting.choices.join(", ") : setting.type}</td>
+              <td className="mono">{setting.default ?? <span className="quiet">left out</span>}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {presets.map((preset) => <p key={preset.name} className="pad">Preset <strong>{preset.name}</strong>: <span className="mono">{preset.values.join(", ")}</span></p>)}
     </section>
   );
 }

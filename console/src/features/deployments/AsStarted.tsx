@@ -16,6 +16,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
     ["Tries", `${details.tries}, ${details.retryPause} before the second`],
     ["Lease", `${details.lease}: so long a device may start it unheard`],
     ["Deadline", <Moment key="d" at={it.deadline} otherwise="none" />],
+    ...(details.settings.length > 0 ? [["Settings", <span key="v" className="mono">{details.settings.map((setting) => `${setting.name} ${setting.value ?? "(secret)"}`).join(", ")}</span>] as [string, ReactNode]] : []),
     ["Started", <span key="s">by {it.startedBy}, <Moment at={it.startedAt} /></span>],
   ];
   return (

@@ -11,6 +11,7 @@ import { devices } from "@/parts/format";
 import { Page } from "@/parts/Page";
 import { WavesEditor } from "@/parts/WavesEditor";
 import { commandOf, type Draft, emptyDraft, isComplete, requestOf } from "./draft";
+import { SettingsFields } from "./SettingsFields";
 import { StartPreview } from "./StartPreview";
 
 const route = getRouteApi("/deployments/new");
@@ -47,17 +48,19 @@ export default function ComposePage() {
   // An app alone stands for its newest released package; which that is, is known once the apps are.
   const newest = apps.data?.find((app) => app.app === draft.package)?.packages.find((each) => each.state === "released");
   const chosen = newest ? `${newest.app} ${newest.version}` : draft.package;
+  const pack = useQuery({ queryKey: ["packages", chosen], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: chosen }, signal }), enabled: chosen !== "", retry: false });
+  const secrets = pack.data?.settings.filter((setting) => setting.type === "secret").map((setting) => setting.name);
   const isCurrent = asked === draft && !preview.isFetching;
   const why =
     forbidden("POST /api/v1/deployments") ??
     (!isComplete(draft) ? "Choose a package and at least one group first." : preview.error ? "The preview says what is wrong." : !isCurrent || !preview.data ? "The preview is on its way." : !preview.data.canStart ? "Something stands against it; see the preview." : null);
 
   return (
-    <Page title="Start a deployment" crumbs={crumbs} lead="Nothing happens before you start it; beside the choices stands whom they would reach." command={commandOf({ ...draft, package: chosen })}>
+    <Page title="Start a deployment" crumbs={crumbs} lead="Nothing happens before you start it; beside the choices stands whom they would reach." command={commandOf({ ...draft, package: chosen }, secrets)}>
       <div className="section columns compose">
         <form className="form" onSubmit={(event) => event.preventDefault()}>
           <div className="pair">
-            <Select label="Package" placeholder="App and version" searchable data={packages} value={chosen || null} onChange={(value) => set({ package: value ?? "" })} nothingFoundMessage="No package is called so" />
+            <Select label="Package" placeholder="App and version" searchable data={packages} value={chosen || null} onChange={(value) => set({ package: value ?? "", preset: "", settings: {} })} nothingFoundMessage="No package is called so" />
             <TextInput label="Name" placeholder={preview.data?.name ?? "made from the package"} value={draft.name} onChange={(event) => set({ name: event.currentTarget.value })} />
           </div>
           <SegmentedControl aria-label="Wish" value={draft.wish} onChange={(wish) => set({ wish: wish as Draft["wish"] })} data={[{ value: "have", label: "Have: it must be there" }, { value: "choice", label: "Choice: users may take it" }, { value: "gone", label: "Gone: in no version" }]} />
@@ -76,6 +79,7 @@ export default function ComposePage() {
             </div>
           )}
           <WavesEditor waves={draft.waves} onChange={(waves) => set({ waves })} groups={groups.data ?? []} hasTimes={draft.hasTimes} said={preview.data?.waves.map((wave) => `${devices(wave.devices)}${wave.arithmetic ? `: the gate ${wave.arithmetic}` : ""}${wave.sample.length > 0 ? `; such as ${wave.sample.slice(0, 3).join(", ")}` : ""}`)} />
+          {draft.wish !== "gone" && pack.data && <SettingsFields settings={pack.data.settings} presets={pack.data.presets} preset={draft.preset} values={draft.settings} change={set} />}
           <details>
             <summary>Limits and times</summary>
             <div className="form" style={{ marginTop: 8 }}>

@@ -19,6 +19,9 @@ export interface Draft {
   priority: number;
   rollBackOnHalt: boolean;
   allowDowngrade: boolean;
+  preset: string;
+  /** Values by the names of settings; what has none is the preset's, or the default. */
+  settings: Record<string, string>;
 }
 
 export function emptyDraft(from: { package?: string; wish?: string; groups?: string }): Draft {
@@ -41,6 +44,8 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     priority: 0,
     rollBackOnHalt: false,
     allowDowngrade: false,
+    preset: "",
+    settings: {},
   };
 }
 
@@ -65,7 +70,13 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     lease: draft.lease.trim() || null,
     priority: draft.priority,
     allowDowngrade: draft.allowDowngrade,
+    settings: draft.wish === "gone" || chosen(draft).length === 0 ? null : Object.fromEntries(chosen(draft)),
+    preset: draft.wish === "gone" ? null : draft.preset || null,
   };
+}
+
+function chosen(draft: Draft): [string, string][] {
+  return Object.entries(draft.settings).filter(([, value]) => value !== "");
 }
 
 /** The moment of a browser's field, which is in the reader's own zone, as an instant. */
@@ -74,8 +85,8 @@ function instant(field: string): string | null {
   return Number.isNaN(at) ? null : new Date(at).toISOString();
 }
 
-/** The command that starts the same. */
-export function commandOf(draft: Draft): string {
+/** The command that starts the same. Secrets are not in it. */
+export function commandOf(draft: Draft, secrets: readonly string[] = []): string {
   const words = ["bandejo deployment start", quoted(draft.package || "APP"), "--to", draft.groups.map(quoted).join(" ") || "GROUP"];
   if (draft.except.length > 0) words.push("--except", draft.except.map(quoted).join(" "));
   for (const wave of draft.waves) words.push("--wave", single(`${wave.name}: ${wave.pick}${wave.gate ? `; ${wave.gate}` : ""}`));
@@ -89,6 +100,10 @@ export function commandOf(draft: Draft): string {
   if (draft.lease) words.push("--lease", draft.lease);
   if (draft.priority !== 0) words.push("--priority", String(draft.priority));
   if (draft.allowDowngrade) words.push("--allow-downgrade");
+  if (draft.wish !== "gone") {
+    if (draft.preset) words.push("--preset", quoted(draft.preset));
+    for (const [name, value] of chosen(draft)) words.push("--setting", secrets.includes(name) ? `${name}=@FILE` : quoted(`${name}=${value}`));
+  }
   return words.join(" ");
 }
 

@@ -1,0 +1,73 @@
+import type { Schemas } from "@/api/request";
+import { bytes, count, devices } from "@/parts/format";
+
+interface CheckProps {
+  check: Schemas["PackageCheckAnswer"];
+  files: readonly Schemas["BenchFileInfo"][];
+  isOld: boolean;
+}
+
+/** What its files are, what is wrong with a draft, and which devices it is not for. */
+export function CheckView({ check, files, isOld }: CheckProps) {
+  const notFor = check.notFor ?? [];
+  const out = notFor.reduce((sum, reason) => sum + reason.count, 0);
+  return (
+    <div className={`section columns ${isOld ? "old" : ""}`} aria-busy={isOld}>
+      <section className="sheet">
+        <h2 className="pad">What it is</h2>
+        <ul className="plain-list pad">{files.flatMap((file) => (file.inspection ? [<li key={file.path}><Known of={file.inspection} /></li>] : []))}</ul>
+      </section>
+      <section className="sheet">
+        <h2 className="pad">{check.findings.length === 0 ? "Nothing stands against it" : "To mend"}</h2>
+        {check.findings.length > 0 && (
+          <ul className="findings pad">
+            {check.findings.map((finding) => (
+              <li key={`${finding.where} ${finding.message}`} className={finding.isWarning ? "warning" : "error"}>
+                <strong>{finding.isWarning ? "Warning" : "Error"}</strong>
+                {finding.line > 0 && <span className="quiet"> line {finding.line}</span>} {finding.message}
+                {finding.where && finding.line === 0 && <span className="mono quiet"> {finding.where}</span>}
+              </li>
+            ))}
+          </ul>
+        )}
+      </section>
+      {check.fitsDevices !== null && check.fitsDevices !== undefined && (
+        <section className="sheet">
+          <h2 className="pad">
+            {check.allDevices === 0 ? "For which devices" : `Fits ${count(check.fitsDevices)} of ${devices(check.allDevices)}`}
+          </h2>
+          {notFor.length === 0 ? (
+            <p className="pad quiet">{check.allDevices === 0 ? "No device is enrolled yet, so nobody can say." : "It is meant for every device, and each has what it requires."}</p>
+          ) : (
+            <table className="plain">
+              <tbody>
+                {notFor.map((reason) => (
+                  <tr key={reason.reason}>
+                    <td className="number">{count(reason.count)}</td>
+                    <td>
+                      {reason.reason} <span className="quiet">{reason.sample.join(", ")}{reason.count > reason.sample.length && ", …"}</span>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+          {out > 0 && out + check.fitsDevices > check.allDevices && <p className="pad quiet">Some of the devices that it fits lack what it requires; they are in the list too.</p>}
+        </section>
+      )}
+    </div>
+  );
+}
+
+/** What a file is, how sure that is, and what it does not tell. */
+function Known({ of: it }: { of: Schemas["InspectionInfo"] }) {
+  const said = [...it.told, ...it.commands, ...it.proofs];
+  const sure = said.filter((each) => each.sure === "certain").length;
+  return (
+    <>
+      <strong>{it.kind}</strong>, {bytes(it.size)}: <a href={`#${encodeURIComponent(it.file)}`}>{count(sure)} of {count(said.length)} statements are certain</a>
+      {it.open.length === 0 ? "." : `; not told: ${it.open.map((open) => open.what).join(", ")}.`}
+      {it.findings.map((finding) => <p key={finding.message} className="doubt wide-text">{finding.message}</p>)}
+    </>
+  );
+}

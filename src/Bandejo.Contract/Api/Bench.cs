@@ -1,0 +1,42 @@
+using System.Text.Json.Serialization;
+
+namespace Bandejo.Contract.Api;
+
+/// <summary>A package in the making, on the bench of the service.</summary>
+/// <param name="Name">App and version, as far as its manifest says.</param>
+/// <param name="Size">Bytes of all its files.</param>
+/// <param name="Package">The digest of the package that was built of it last; null for none.</param>
+public sealed record BenchDraftInfo(string Id, string Name, string By, DateTimeOffset At, int Files, long Size, string? Package);
+
+/// <summary>A file of a draft.</summary>
+/// <param name="Path">Relative, with <c>/</c> between parts.</param>
+/// <param name="Size">Bytes.</param>
+/// <param name="Arrived">How many of them have arrived.</param>
+/// <param name="Sha256">Lower-case hexadecimal; null until it is whole.</param>
+/// <param name="Inspection">What was read out of it; null where it is no installer, or not whole.</param>
+public sealed record BenchFileInfo(string Path, long Size, long Arrived, string? Sha256, InspectionInfo? Inspection);
+
+/// <summary>A draft with all that is known of it.</summary>
+/// <param name="Manifest">The text of <c>package.yaml</c>; empty before the first file.</param>
+/// <param name="Check">What is wrong with it, and for whom it is; null before the first file.</param>
+/// <param name="Trial">Its last trial; null for none.</param>
+/// <param name="NoTrials">Why this service carries out no trials; null where it does.</param>
+public sealed record BenchDraft(BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials);
+
+/// <summary>A new text for a draft's manifest.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record BenchManifestRequest(string Manifest);
+
+/// <summary>Builds a draft.</summary>
+/// <param name="Document">The SHA-256 of the document that was signed, as the last check gave it.</param>
+/// <param name="Signature">A compact JWS over digest, app and version.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record BenchBuildRequest(string Document, string Signature);
+
+/// <summary>A trial of a draft in a sandbox of the service's machine.</summary>
+/// <param name="IsRunning">It has not ended.</param>
+/// <param name="HasPassed">It has ended, and no step failed.</param>
+/// <param name="IsOfThis">The draft is still as it was when it was tried.</param>
+/// <param name="Steps">The steps so far.</param>
+/// <param name="Problem">Why it could not be carried out; null where it could.</param>
+public sealed record BenchTrialInfo(bool IsRunning, bool HasPassed, bool IsOfThis, DateTimeOffset At, IReadOnlyList<TrialStepInfo> Steps, string? Problem);

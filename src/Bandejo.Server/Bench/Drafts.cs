@@ -1,0 +1,245 @@
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Installers;
+using Bandejo.Core.Packages;
+using Bandejo.Inspections;
+using Bandejo.Server.Packages;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Bench;
+
+/// <summary>What is kept of a draft.</summary>
+/// <param name="Manifest">The text of its manifest, as somebody left it.</param>
+/// <param name="Drafted">The text as it was drafted; as long as both are the same, another file drafts it anew.</param>
+/// <param name="Trial">Its last trial, and the digest of the document that was tried.</param>
+internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "");
+
+/// <summary>Packages in the making: files that were dropped, what was read out of them, and a manifest that is still being written.</summary>
+internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake, PackageOptions options)
+{
+    private const int MostDrafts = 200;
+    private const int MostFiles = 1000;
+    private const int MostManifest = YamlForm.MaxLength;
+
+    private readonly Lock _lock = new();
+
+    /// <summary>All drafts, newest first.</summary>
+    public IReadOnlyList<KeptDraft> All() => [.. folder.All().Select(Read).OfType<KeptDraft>().OrderByDescending(draft => draft.At)];
+
+    public Outcome<KeptDraft> Find(string id) => Read(id) is { } draft ? draft : new Failure(ErrorKind.NotFound, $"There is no draft '{id}' on the bench; it may have been cleared away.");
+
+    /// <summary>Begins an empty draft.</summary>
+    public async Task<Outcome<KeptDraft>> Begin(string by)
+    {
+        if (folder.All().Count >= MostDrafts)
+        {
+            return new Failure(ErrorKind.TooMuch, $"There are {MostDrafts} drafts on the bench; clear some away first.");
+        }
+
+        var draft = new KeptDraft(folder.Make(), by, world.Now, "", "", []);
+        folder.Write(draft.Id, JsonSerializer.Serialize(draft));
+        return await Told(by, "bench-draft", $"A draft was begun on the bench ({draft.Id}).", draft);
+    }
+
+    public async Task<Outcome<bool>> Clear(string id, string by)
+    {
+        var found = Find(id);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var name = NameOf(found.Value);
+        lock (_lock)
+        {
+            folder.Remove(id);
+        }
+
+        return await Told(by, "bench-cleared", $"The draft {name} ({id}) was cleared away from the bench.", true);
+    }
+
+    /// <summary>Takes a piece of a file. When it is whole, it is inspected, and the manifest is drafted anew where nobody has touched it.</summary>
+    public async Task<Outcome<BenchFileInfo>> Append(string id, string path, long size, long offset, Stream body, CancellationToken cancellation)
+    {
+        var found = Find(id);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        if (SafePath.Problem(path) is { } problem)
+        {
+            return new Failure(ErrorKind.Invalid, $"'{path}' {problem}");
+        }
+
+        var others = found.Value.Files.Where(file => file.Path != path).ToList();
+        if (size < 0 || offset < 0 || others.Sum(file => file.Size) + size > options.MaxPackageBytes || others.Count >= MostFiles || path == "package.yaml")
+        {
+            return path == "package.yaml"
+                ? new Failure(ErrorKind.Invalid, "The manifest of a draft is not a file of it; send it as its manifest.")
+                : new Failure(ErrorKind.TooMuch, $"A draft has at most {MostFiles} files with {Core.Rules.Units.FormatSize(options.MaxPackageBytes)} together.");
+        }
+
+        var appended = await folder.Append(id, path, offset, size, body, cancellation);
+        if (!appended.Ok)
+        {
+            return appended.Failure!;
+        }
+
+        var (sha256, inspection) = appended.Value == size ? Look(id, path) : (null, null);
+        var file = new BenchFileInfo(path, size, appended.Value, sha256, inspection is null ? null : InspectionForm.Of(inspection));
+        return Change(id, draft => Redrafted(draft with { Files = [.. draft.Files.Where(each => each.Path != path).Append(file).OrderBy(each => each.Path, StringComparer.Ordinal)] })).Ok ? file : Gone(id);
+    }
+
+    public Outcome<KeptDraft> RemoveFile(string id, string path) => Change(id, draft =>
+    {
+        if (draft.Files.All(file => file.Path != path))
+        {
+            return new Failure(ErrorKind.NotFound, $"The draft has no file '{path}'.");
+        }
+
+        folder.RemoveFile(id, path);
+        return Redrafted(draft with { Files = [.. draft.Files.Where(file => file.Path != path)] });
+    });
+
+    public Outcome<KeptDraft> Write(string id, string manifest) => manifest.Length > MostManifest
+        ? new Failure(ErrorKind.TooMuch, $"A manifest has at most {MostManifest} characters.")
+        : Change(id, draft => draft with { Manifest = manifest });
+
+    public Outcome<KeptDraft> Keep(string id, Func<KeptDraft, KeptDraft> change) => Change(id, draft => change(draft));
+
+    /// <summary>What is wrong with a draft, and for whom it is; null before its first file.</summary>
+    public PackageCheckAnswer? Check(KeptDraft draft)
+    {
+        if (draft.Manifest.Length == 0)
+        {
+            return null;
+        }
+
+        var answer = intake.Check(new PackageCheckRequest(draft.Manifest, [.. draft.Files.Where(file => file.Sha256 is not null).Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256!))]));
+        var late = draft.Files.FirstOrDefault(file => file.Sha256 is null);
+        return late is null ? answer : answer with { Document = null, Findings = [new FindingInfo($"'{late.Path}' has not arrived whole: {late.Arrived} of {late.Size} bytes.", late.Path, 0, 0, 1, false), .. answer.Findings] };
+    }
+
+    /// <summary>Takes a draft in as a package, signed by whoever built it.</summary>
+    public async Task<Outcome<PackageInfo>> Build(string id, BenchBuildRequest request, string by)
+    {
+        var found = Find(id);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        if (Check(found.Value)?.Document is not { } document)
+        {
+            return new Failure(ErrorKind.Conflict, "The draft has errors, or no file yet; what was signed is not what it is now.");
+        }
+
+        var bytes = Encoding.UTF8.GetBytes(document);
+        if (!DigestOf(bytes).Equals(request.Document, StringComparison.Ordinal))
+        {
+            return new Failure(ErrorKind.Stale, "The draft was changed since it was signed; look at it again, and build it then.");
+        }
+
+        var paths = found.Value.Files.Where(file => file.Sha256 is not null).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256!, file => file.Path);
+        var taken = await intake.Take(bytes, request.Signature, (sha256, size, target) => Copy(id, paths, sha256, size, target), by);
+        if (taken.Ok)
+        {
+            _ = Keep(id, draft => draft with { Package = taken.Value.Digest });
+        }
+
+        return taken;
+    }
+
+    public static string DigestOf(byte[] document) => Convert.ToHexStringLower(SHA256.HashData(document));
+
+    public static string NameOf(KeptDraft draft) =>
+        ManifestReader.Read(draft.Manifest) is { Ok: true, Value: { } manifest } ? $"{manifest.Name} {manifest.Version}" : draft.Files.Count > 0 ? draft.Files[0].Path : "Empty draft";
+
+    private Outcome<long> Copy(string id, Dictionary<string, string> paths, string sha256, long size, Stream target)
+    {
+        if (!paths.TryGetValue(sha256, out var path))
+        {
+            return new Failure(ErrorKind.Invalid, $"The draft lacks the file {sha256[..12]}…, which its document names.");
+        }
+
+        using var source = folder.Open(id, path);
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        var buffer = new byte[128 * 1024];
+        for (int read; (read = source.Read(buffer)) > 0;)
+        {
+            hash.AppendData(buffer, 0, read);
+            target.Write(buffer, 0, read);
+        }
+
+        return Convert.ToHexStringLower(hash.GetHashAndReset()).Equals(sha256, StringComparison.Ordinal) ? size : new Failure(ErrorKind.Conflict, $"'{path}' was changed while it was built; build it again.");
+    }
+
+    private (string Sha256, Inspection? Inspection) Look(string id, string path)
+    {
+        using var file = folder.Open(id, path);
+        var inspection = Inspector.Inspect(file, Path.GetFileName(path), HintCatalog.Own);
+        file.Position = 0;
+        return (Convert.ToHexStringLower(SHA256.HashData(file)), inspection.Kind == InstallerKind.Unknown ? null : inspection);
+    }
+
+    /// <summary>The draft with a manifest of what it holds now, where nobody has written in it.</summary>
+    private KeptDraft Redrafted(KeptDraft draft)
+    {
+        var files = draft.Files.Where(file => file.Sha256 is not null).ToList();
+        if (draft.Manifest != draft.Drafted || files.Count == 0)
+        {
+            return draft;
+        }
+
+        var inspections = new List<Inspection>();
+        foreach (var each in files.Where(each => each.Inspection is not null))
+        {
+            using var file = folder.Open(draft.Id, each.Path);
+            inspections.Add(Inspector.Inspect(file, each.Path, HintCatalog.Own) with { File = each.Path });
+        }
+
+        var package = ManifestDraft.Packages(inspections.Where(each => each.Findings.All(finding => finding.IsWarning))).FirstOrDefault();
+        if (package is not null && package.Select(each => each.Icon).OfType<InstallerIcon>().FirstOrDefault() is { } icon && files.All(file => file.Path != ManifestDraft.IconName))
+        {
+            folder.Put(draft.Id, ManifestDraft.IconName, icon.Png);
+            draft = draft with { Files = [.. draft.Files.Append(new BenchFileInfo(ManifestDraft.IconName, icon.Png.Length, icon.Png.Length, Convert.ToHexStringLower(SHA256.HashData(icon.Png)), null)).OrderBy(file => file.Path, StringComparer.Ordinal)] };
+        }
+
+        var text = package is null ? ManifestDraft.Blank(files[0].Path) : ManifestDraft.Write(package);
+        return draft with { Manifest = text, Drafted = text };
+    }
+
+    private Outcome<KeptDraft> Change(string id, Func<KeptDraft, Outcome<KeptDraft>> change)
+    {
+        lock (_lock)
+        {
+            if (Read(id) is not { } draft)
+            {
+                return Gone(id);
+            }
+
+            var changed = change(draft);
+            if (changed.Ok)
+            {
+                folder.Write(id, JsonSerializer.Serialize(changed.Value));
+            }
+
+            return changed;
+        }
+    }
+
+    private KeptDraft? Read(string id) => folder.Read(id) is { } text ? JsonSerializer.Deserialize<KeptDraft>(text) : null;
+
+    private static Failure Gone(string id) => new(ErrorKind.NotFound, $"There is no draft '{id}' on the bench; it may have been cleared away.");
+
+    private Task<Outcome<T>> Told<T>(string by, string what, string says, T value) => world.Change(by, change =>
+    {
+        change.Audit(what, says);
+        return (Outcome<T>)value;
+    });
+}

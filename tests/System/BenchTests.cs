@@ -1,0 +1,204 @@
+using System.Net;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Kit;
+using Microsoft.IdentityModel.Tokens;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>The bench of the service: a dropped file becomes a draft, is tried, and is taken in signed by whoever built it.</summary>
+public sealed class BenchTests
+{
+    private static string Deb => Path.Combine(Programs.Root(), "demo/installers/inkwell-print_4.3.0_amd64.deb");
+
+    [Fact]
+    public async Task A_dropped_file_is_drafted_edited_and_built_and_no_kill_loses_any_of_it()
+    {
+        await using var site = await Site.Start();
+        await site.Device("ALD-DESK-001", facts: "kind: desk\nsite: ALD");
+        await site.Device("ALD-KIOSK-001", facts: "kind: kiosk\nsite: ALD");
+        var content = await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken);
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+
+        Assert.Equal(500, (await Piece(site, id, "inkwell.deb", content, 0, 500)).Arrived);
+        await site.Service.Kill();
+        await site.Service.Start();
+        var file = await Piece(site, id, "inkwell.deb", content, 500, content.Length - 500);
+        Assert.Equal("Debian package", file.Inspection!.Kind);
+        Assert.Equal(Convert.ToHexStringLower(SHA256.HashData(content)), file.Sha256);
+
+        var draft = await Get(site, id);
+        Assert.Equal("inkwell-print 4.3.0", draft.Draft.Name);
+        Assert.Contains("app: inkwell-print", draft.Manifest);
+        Assert.NotNull(draft.Check!.Document);
+        var edited = await Write(site, id, draft.Manifest.Replace("fits: architecture is \"x64\"", "fits: kind is \"desk\"", StringComparison.Ordinal));
+        Assert.Equal((1, 2), (edited.Check!.FitsDevices, edited.Check.AllDevices));
+        var reason = Assert.Single(edited.Check.NotFor!);
+        Assert.Equal((1, "ALD-KIOSK-001"), (reason.Count, Assert.Single(reason.Sample)));
+
+        await site.Service.Kill();
+        await site.Service.Start();
+        Assert.Contains("kind is \"desk\"", (await Get(site, id)).Manifest);
+
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var built = await Build(site, id, await Get(site, id), key, isKnown: true);
+        Assert.Equal((HttpStatusCode.Created, "inkwell-print"), (built.Status, JsonSerializer.Deserialize(built.Body, ContractJson.Default.PackageInfo)!.App));
+        Assert.Contains("inkwell-print", await site.Must("package", "show", "inkwell-print 4.3.0"));
+        await site.Must("package", "release", "inkwell-print 4.3.0", "--reason", "for the test");
+        Assert.Equal(HttpStatusCode.OK, (await Build(site, id, await Get(site, id), key, isKnown: true)).Status);
+
+        Assert.Equal(HttpStatusCode.NoContent, (await site.Admin.Send(HttpMethod.Delete, $"/api/v1/bench/{id}")).Status);
+        Assert.Equal(HttpStatusCode.NotFound, (await site.Admin.Send(HttpMethod.Get, $"/api/v1/bench/{id}")).Status);
+        Assert.Contains("inkwell-print", await site.Must("package", "show", "inkwell-print 4.3.0"));
+    }
+
+    [Fact]
+    public async Task What_somebody_wrote_is_not_drafted_over_and_what_nobody_touched_follows_the_files()
+    {
+        await using var site = await Site.Start();
+        var content = await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken);
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        await Piece(site, id, "notes.txt", "nothing of an installer"u8.ToArray(), 0);
+        Assert.Contains("everything must be filled in", (await Get(site, id)).Manifest);
+        Assert.Null((await Get(site, id)).Check!.Document);
+
+        await Piece(site, id, "inkwell.deb", content, 0);
+        var draft = await Get(site, id);
+        Assert.Contains("app: inkwell-print", draft.Manifest);
+        Assert.Contains(draft.Check!.Findings, finding => finding.IsWarning && finding.Message.Contains("'notes.txt' lies in the folder", StringComparison.Ordinal));
+
+        await Write(site, id, draft.Manifest + "\n# looked through\n");
+        await Piece(site, id, "more.txt", "x"u8.ToArray(), 0);
+        Assert.EndsWith("# looked through\n", (await Get(site, id)).Manifest);
+        Assert.Equal(HttpStatusCode.OK, (await site.Admin.Send(HttpMethod.Delete, $"/api/v1/bench/{id}/files?path=notes.txt")).Status);
+        Assert.Equal(["inkwell.deb", "more.txt"], (await Get(site, id)).Files.Select(file => file.Path));
+    }
+
+    [Fact]
+    public async Task Only_what_was_signed_is_built_and_only_by_a_key_of_somebody_who_may()
+    {
+        await using var site = await Site.Start();
+        var content = await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken);
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        await Piece(site, id, "inkwell.deb", content, 0);
+        var draft = await Get(site, id);
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+
+        Assert.Equal(HttpStatusCode.Forbidden, (await Build(site, id, draft, key, isKnown: false)).Status);
+        await Write(site, id, draft.Manifest.Replace("limit: 30m", "limit: 20m", StringComparison.Ordinal));
+        var stale = await Build(site, id, draft, key, isKnown: true);
+        Assert.Equal(HttpStatusCode.PreconditionFailed, stale.Status);
+        Assert.Contains("changed since it was signed", stale.Body);
+        await Write(site, id, "app: [");
+        Assert.Equal(HttpStatusCode.Conflict, (await Build(site, id, draft, key, isKnown: true)).Status);
+        Assert.Equal("[]", JsonDocument.Parse(await site.Admin.Http.GetStringAsync("/api/v1/packages?limit=10")).RootElement.GetProperty("items").GetRawText());
+    }
+
+    [Theory]
+    [InlineData("path=../out&size=1", "0", HttpStatusCode.UnprocessableEntity, "'../out'")]
+    [InlineData("path=%2Fetc%2Fpasswd&size=1", "0", HttpStatusCode.UnprocessableEntity, "'/etc/passwd'")]
+    [InlineData("path=package.yaml&size=1", "0", HttpStatusCode.UnprocessableEntity, "is not a file of it")]
+    [InlineData("path=a&size=1", "7", HttpStatusCode.Conflict, "stands at 0, not at 7")]
+    [InlineData("path=a&size=1", "soon", HttpStatusCode.UnprocessableEntity, "Upload-Offset")]
+    [InlineData("path=a&size=0", "0", HttpStatusCode.RequestEntityTooLarge, "announced")]
+    [InlineData("path=a&size=99999999999999", "0", HttpStatusCode.RequestEntityTooLarge, "at most 1000 files")]
+    [InlineData("path=a&size=-5", "0", HttpStatusCode.RequestEntityTooLarge, "at most 1000 files")]
+    public async Task What_cannot_be_a_file_of_a_draft_is_refused_in_words(string query, string offset, HttpStatusCode status, string says)
+    {
+        await using var site = await Site.Start();
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+
+        var answer = await site.Admin.Send(HttpMethod.Patch, $"/api/v1/bench/{id}/files?{query}", "x", ("Upload-Offset", offset));
+
+        Assert.Equal(status, answer.Status);
+        Assert.Contains(says, answer.Body);
+        Assert.Equal(HttpStatusCode.NotFound, (await site.Admin.Send(HttpMethod.Patch, "/api/v1/bench/..%2F..%2Fbandejo/files?path=a&size=1", "x", ("Upload-Offset", "0"))).Status);
+    }
+
+    [Fact]
+    public async Task A_draft_is_tried_by_the_service_where_it_may_and_the_result_goes_with_what_is_built()
+    {
+        await using var site = await Site.Start("--trials", "on");
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        await Piece(site, id, "inkwell.deb", await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken), 0);
+
+        Assert.Equal(HttpStatusCode.Accepted, (await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/trial")).Status);
+        Assert.Contains("one at a time", (await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/trial")).Body);
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(100));
+        while ((await Get(site, id)).Trial!.IsRunning)
+        {
+            await pace.WaitForNextTickAsync(limit.Token);
+        }
+
+        var tried = await Get(site, id);
+        Assert.True(tried.Trial is { HasPassed: true, IsOfThis: true, Problem: null }, JsonSerializer.Serialize(tried.Trial));
+        Assert.Equal(["clean", "install", "in place", "launch", "again", "remove", "leftovers"], tried.Trial.Steps.Select(step => step.Name));
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        await Build(site, id, tried, key, isKnown: true);
+        Assert.Contains("is tried", await site.Must("package", "show", "inkwell-print 4.3.0"));
+
+        await Write(site, id, tried.Manifest + "\nsummary: other\n".Replace("summary", "category", StringComparison.Ordinal));
+        Assert.False((await Get(site, id)).Trial!.IsOfThis);
+    }
+
+    [Fact]
+    public async Task A_service_that_tries_nothing_says_so()
+    {
+        await using var site = await Site.Start();
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+
+        Assert.Contains("--trials on", (await Get(site, id)).NoTrials);
+        var (status, body) = await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/trial");
+        Assert.Equal(HttpStatusCode.Conflict, status);
+        Assert.Contains("--trials on", body);
+    }
+
+    private static Task<BenchDraft> Get(Site site, string id) => site.Admin.Get($"/api/v1/bench/{id}", ContractJson.Default.BenchDraft);
+
+    private static async Task<T> Post<T>(Site site, string path, string? json)
+    {
+        var (status, body) = await site.Admin.Send(HttpMethod.Post, path, json);
+        Assert.True((int)status < 300, body);
+        return JsonSerializer.Deserialize<T>(body, ContractJson.Default.Options)!;
+    }
+
+    private static async Task<BenchDraft> Write(Site site, string id, string manifest)
+    {
+        var (status, body) = await site.Admin.Send(HttpMethod.Put, $"/api/v1/bench/{id}/manifest", JsonSerializer.Serialize(new BenchManifestRequest(manifest), ContractJson.Default.BenchManifestRequest));
+        Assert.True(status == HttpStatusCode.OK, body);
+        return JsonSerializer.Deserialize(body, ContractJson.Default.BenchDraft)!;
+    }
+
+    private static async Task<BenchFileInfo> Piece(Site site, string id, string path, byte[] content, int offset, int? length = null)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Patch, $"/api/v1/bench/{id}/files?path={path}&size={content.Length}") { Content = new ByteArrayContent(content, offset, length ?? content.Length - offset) };
+        request.Headers.Add("Upload-Offset", $"{offset}");
+        using var response = await site.Admin.Http.SendAsync(request);
+        var body = await response.Content.ReadAsStringAsync();
+        Assert.True(response.IsSuccessStatusCode, body);
+        return JsonSerializer.Deserialize<BenchFileInfo>(body, ContractJson.Default.Options)!;
+    }
+
+    /// <summary>Signs a draft's document as it was seen, and asks for it to be built.</summary>
+    private static async Task<(HttpStatusCode Status, string Body)> Build(Site site, string id, BenchDraft seen, ECDsa key, bool isKnown)
+    {
+        var point = key.ExportParameters(includePrivateParameters: false).Q;
+        var (x, y) = (Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
+        if (isKnown)
+        {
+            await site.Admin.Post("/api/v1/account/signing-keys", new SigningKeyRequest(x, y), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo);
+        }
+
+        var digest = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(seen.Check!.Document!)));
+        var thumbprint = Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}""")));
+        var text = $"{Base64UrlEncoder.Encode($$"""{"alg":"ES256","kid":"{{thumbprint}}","typ":"JWT"}""")}.{Base64UrlEncoder.Encode(JsonSerializer.Serialize(new { digest, app = seen.Check.App, version = seen.Check.Version }))}";
+        var signature = $"{text}.{Base64UrlEncoder.Encode(key.SignData(Encoding.ASCII.GetBytes(text), HashAlgorithmName.SHA256))}";
+        return await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/build", JsonSerializer.Serialize(new BenchBuildRequest(digest, signature), ContractJson.Default.BenchBuildRequest));
+    }
+}
