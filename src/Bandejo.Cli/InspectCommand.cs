@@ -2,7 +2,7 @@ using System.CommandLine;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core.Installers;
-using Bandejo.Inspections;
+using Bandejo.Packaging;
 using Spectre.Console;
 
 namespace Bandejo.Cli;

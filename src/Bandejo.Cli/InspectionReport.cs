@@ -1,6 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core.Installers;
-using Bandejo.Inspections;
+using Bandejo.Packaging;
 using Spectre.Console;
 
 namespace Bandejo.Cli;

@@ -6,7 +6,7 @@ using System.Text;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
-using Bandejo.Trials;
+using Bandejo.Packaging;
 using Spectre.Console;
 
 namespace Bandejo.Cli;

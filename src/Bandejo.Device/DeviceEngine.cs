@@ -271,10 +271,10 @@ public sealed class DeviceEngine
         var order = attempt.Order;
         var retry = new RetryRule(order.Tries, TimeSpan.FromSeconds(order.RetryPauseSeconds), TimeSpan.FromSeconds(order.RetryLongestSeconds));
         var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
-        var secrets = SecretsOf(order);
+        var secrets = _packages.Secrets(order, _journal.State);
         _parts.Processes.Hide(attempt.Id, secrets);
         end = end with { Message = Steps.Hide(end.Message, secrets) };
-        var proof = end.Proof is { } proven ? new ProofReport(order.Deployment, order.Number, Word(proven.Answer), proven.Version, proven.Why, now) : null;
+        var proof = end.Proof is { } proven ? new ProofReport(order.Deployment, order.Number, Prover.Word(proven.Answer), proven.Version, proven.Why, now) : null;
         bool hasLog;
         using (var log = _parts.Processes.OpenLog(attempt.Id))
         {
@@ -328,7 +328,7 @@ public sealed class DeviceEngine
             }
 
             var now = _parts.Time.GetUtcNow();
-            var answer = $"{order.Number}/{Word(result.Answer)}/{result.Version}";
+            var answer = $"{order.Number}/{Prover.Word(result.Answer)}/{result.Version}";
             if (_provenLast.TryGetValue(order.Deployment, out var last) && last.Answer == answer && now - last.At < ProofRepeat)
             {
                 continue;
@@ -379,14 +379,6 @@ public sealed class DeviceEngine
         }
     }
 
-    /// <summary>Every secret that the steps of an order may have printed: its own, and those of what was there before.</summary>
-    private List<string> SecretsOf(Order order)
-    {
-        var state = _journal.State;
-        var known = new[] { state.Receipts.GetValueOrDefault(order.Package.App), state.Earlier.GetValueOrDefault(order.Package.App) }.OfType<Receipt>().Select(receipt => (receipt.Link.Digest, receipt.Written));
-        return [.. known.Append((order.Package.Digest, null)).SelectMany(pair => _packages.Known(pair.Item1) is { } document ? Filling.Secrets(document, pair.Item2 ?? Filling.Written(document, order.Settings)) : []).Distinct()];
-    }
-
     private async Task<PackageDocument> FetchDocument(PackageLink link, CancellationToken cancellation)
     {
         await _parts.Link.Fetch(link.Digest, _parts.Cache, cancellation);
@@ -398,7 +390,7 @@ public sealed class DeviceEngine
         lock (_proofs)
         {
             _proofs.RemoveAll(proof => proof.Deployment == order.Deployment);
-            _proofs.Add(new ProofReport(order.Deployment, order.Number, Word(result.Answer), result.Version, result.Why, now));
+            _proofs.Add(new ProofReport(order.Deployment, order.Number, Prover.Word(result.Answer), result.Version, result.Why, now));
         }
     }
 
@@ -456,16 +448,6 @@ public sealed class DeviceEngine
         return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(canonical, ContractJson.Default.FactReport)));
     }
 
-    private static string Word(PresenceAnswer answer) => answer switch
-    {
-        PresenceAnswer.NotKnown => "not-known",
-        PresenceAnswer.Absent => "absent",
-        PresenceAnswer.Older => "older",
-        PresenceAnswer.Different => "different",
-        PresenceAnswer.Present => "present",
-        _ => "newer",
-    };
-
     private static string Verb(string kind) => kind switch { "install" => "Install", "remove" => "Remove", _ => "Put back what was before" };
 
     private async Task Wait(SemaphoreSlim now, Rest rest, TimeSpan pause, CancellationToken cancellation)
@@ -501,6 +483,7 @@ public sealed class DeviceEngine
             // Already awake.
         }
     }
+
     /// <summary>Until when one line of work rests. Whoever steps a clock asks for it, to know that all is done that could be done by now.</summary>
     private sealed class Rest
     {

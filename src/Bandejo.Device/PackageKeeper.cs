@@ -42,6 +42,13 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     /// <summary>The variant of a document as it was installed.</summary>
     public static DocumentVariant VariantOf(PackageDocument document, Receipt receipt) => Filling.Fill(VariantOf(document, receipt.Variant), receipt.Written ?? Filling.Written(document, null));
 
+    /// <summary>Every secret that the steps of an order may have printed: its own, and those of what was there before.</summary>
+    public IReadOnlyList<string> Secrets(Order order, DeviceState state)
+    {
+        var before = new[] { state.Receipts.GetValueOrDefault(order.Package.App), state.Earlier.GetValueOrDefault(order.Package.App) }.OfType<Receipt>().Select(receipt => (receipt.Link.Digest, receipt.Written));
+        return [.. before.Append((order.Package.Digest, null)).SelectMany(pair => Known(pair.Digest) is { } document ? Filling.Secrets(document, pair.Written ?? Filling.Written(document, order.Settings)) : []).Distinct()];
+    }
+
     /// <summary>The list of withdrawn packages, if a trusted key signed it; null otherwise.</summary>
     public async Task<WithdrawnContent?> ReadWithdrawn(string signed)
     {

@@ -26,6 +26,18 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
         return Presence.Judge(document.Name, AppVersion.Parse(document.Version), looks);
     }
 
+    /// <summary>The word for an answer, as it travels.</summary>
+    public static string Word(PresenceAnswer answer) => answer switch
+    {
+        PresenceAnswer.NotKnown => "not-known",
+        PresenceAnswer.Absent => "absent",
+        PresenceAnswer.Older => "older",
+        PresenceAnswer.Different => "different",
+        PresenceAnswer.Present => "present",
+        _ => "newer",
+    };
+
+
     private async Task<Observation> Look(PresenceCheck check, Receipt? receipt, CancellationToken cancellation)
     {
         try

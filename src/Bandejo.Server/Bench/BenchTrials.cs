@@ -6,7 +6,7 @@ using Bandejo.Core;
 using Bandejo.Server.Packages;
 using Bandejo.Server.World;
 using Bandejo.Store;
-using Bandejo.Trials;
+using Bandejo.Packaging;
 
 namespace Bandejo.Server.Bench;
 

@@ -5,7 +5,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Installers;
 using Bandejo.Core.Packages;
-using Bandejo.Inspections;
+using Bandejo.Packaging;
 using Bandejo.Server.Packages;
 using Bandejo.Server.World;
 using Bandejo.Store;

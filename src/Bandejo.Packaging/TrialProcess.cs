@@ -3,10 +3,10 @@ using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 
-namespace Bandejo.Trials;
+namespace Bandejo.Packaging;
 
 /// <summary>Has the agent's program carry out a trial on this machine.</summary>
-internal static class TrialProcess
+public static class TrialProcess
 {
     /// <summary>Ended well: every step held, or one did not.</summary>
     public static bool IsResult(int code) => code is 0 or 1;

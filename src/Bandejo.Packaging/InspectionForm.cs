@@ -1,10 +1,10 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core.Installers;
 
-namespace Bandejo.Inspections;
+namespace Bandejo.Packaging;
 
 /// <summary>Brings what was read into the form in which it travels.</summary>
-internal static class InspectionForm
+public static class InspectionForm
 {
     public static InspectionInfo Of(Inspection each) => new(
         each.File, each.Size, each.KindInWords,
