@@ -31,7 +31,7 @@ person() {
 start_service() {
     mkdir -p "$SITE"
     "$out/bandejo-service" --data "$SITE/service" --listen "$LISTEN" --first-password "$(password_of root-admin)" --check-in-seconds "${CHECK_IN_SECONDS:-2}" \
-        --joins-per-minute 100000 ${CLOCK:+--demo-clock "$CLOCK"} >"$SITE/service.out" 2>>"$SITE/service.log" &
+        --joins-per-minute 100000 --trials on ${CLOCK:+--demo-clock "$CLOCK"} >"$SITE/service.out" 2>>"$SITE/service.log" &
     service=$!
     for _ in $(seq 300); do
         grep -q "listens at" "$SITE/service.out" 2>/dev/null && return 0

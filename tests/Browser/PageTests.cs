@@ -22,7 +22,7 @@ public sealed class PageTests(Chromium chromium)
         ("/deployments/ID", LongName), ("/deployments/ID?view=causes", LongName), ("/deployments/ID?view=timeline", LongName), ("/deployments/ID?view=journal", LongName), ("/deployments/ID?view=started", LongName),
         ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"), ("/journal?topic=audit", "Journal"), ("/settings", "Settings"),
         ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"), ("/settings?view=wave-plans", "Settings"), ("/nowhere", "There is nothing here"),
-        ("/devices/NOBODY", "No such device"), ("/deployments/D9999", "No such deployment"), ("/groups/nobody", "No such group"),
+        ("/devices/NOBODY", "No such device"), ("/deployments/D9999", "No such deployment"), ("/groups/nobody", "No such group"), ("/bench", "Bench"), ("/bench/DRAFT", "inkwell-print 4.3.0"), ("/bench/0123456789abcdef", "No such draft"), ("/packages/notes%202.0", "notes 2.0"),
     ];
 
     [Theory]
@@ -31,13 +31,13 @@ public sealed class PageTests(Chromium chromium)
     public async Task No_page_has_a_finding_of_the_accessibility_check(ColorScheme scheme)
     {
         await using var site = await Site.Start();
-        var id = await Furnish(site);
+        var (id, draft) = await Furnish(site);
         await using var person = await Person.SignIn(chromium, site, "root", "administrator", new() { ColorScheme = scheme, ReducedMotion = ReducedMotion.Reduce });
         var axe = await File.ReadAllTextAsync(Path.Combine(Programs.Root(), "console/node_modules/axe-core/axe.min.js"));
         List<string> findings = [];
         foreach (var (address, title) in Pages)
         {
-            await person.Open(address.Replace("ID", id), title);
+            await person.Open(address.Replace("ID", id).Replace("DRAFT", draft), title);
             await person.Page.WaitForFunctionAsync("() => document.querySelector('.loading') === null");
             await person.Page.EvaluateAsync(axe);
             var found = await person.Page.EvaluateAsync<JsonElement>("() => axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] }).then(result => result.violations.map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 160) + ' | ' + node.any.concat(node.all, node.none).map(check => check.message).join('; ')).join(' || ')}`))");
@@ -52,12 +52,12 @@ public sealed class PageTests(Chromium chromium)
     public async Task No_page_is_wider_than_a_small_window()
     {
         await using var site = await Site.Start();
-        var id = await Furnish(site);
+        var (id, draft) = await Furnish(site);
         await using var person = await Person.SignIn(chromium, site, "root", "administrator", new() { ViewportSize = new() { Width = 390, Height = 844 } });
         List<string> wide = [];
         foreach (var (address, title) in Pages)
         {
-            await person.Open(address.Replace("ID", id), title);
+            await person.Open(address.Replace("ID", id).Replace("DRAFT", draft), title);
             await person.Page.WaitForFunctionAsync("() => document.querySelector('.loading') === null");
             var width = await person.Page.EvaluateAsync<int>("() => document.documentElement.scrollWidth");
             if (width > 390)
@@ -75,7 +75,7 @@ public sealed class PageTests(Chromium chromium)
         await using var site = await Site.Start();
         await using var person = await Person.SignIn(chromium, site, "root", "administrator");
         await person.Reads("Nothing needs you now");
-        foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[("/apps", "Apps", "No package is built yet"), ("/devices", "Devices", "No device has joined yet"), ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"), ("/settings?view=wave-plans", "Settings", "There is no wave plan yet")])
+        foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[("/apps", "Apps", "No package is built yet"), ("/bench", "Bench", "Nothing is on the bench"), ("/devices", "Devices", "No device has joined yet"), ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"), ("/settings?view=wave-plans", "Settings", "There is no wave plan yet")])
         {
             await person.Open(address, title);
             await person.Reads(says);
@@ -135,7 +135,7 @@ public sealed class PageTests(Chromium chromium)
     }
 
     /// <summary>One of everything: a device that failed, one that is done, one that waits, and a deployment with a very long name.</summary>
-    private static async Task<string> Furnish(Site site)
+    private static async Task<(string Deployment, string Draft)> Furnish(Site site)
     {
         await site.Package("notes", "2.0", $"[ ! -e \"$BANDEJO_ROOT/full\" ] || {{ echo 'there is no room left for it'; exit 28; }}; {Install}");
         var failing = await site.Device("DESK-1", isStarted: false);
@@ -151,6 +151,11 @@ public sealed class PageTests(Chromium chromium)
         var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Id;
         await site.Admin.Becomes(id, "DESK-1", "failed");
         await site.Admin.Becomes(id, "DESK-2", "met");
-        return id;
+        var begun = JsonDocument.Parse((await site.Admin.Send(HttpMethod.Post, "/api/v1/bench")).Body).RootElement.GetProperty("id").GetString()!;
+        var file = await File.ReadAllBytesAsync(Path.Combine(Programs.Root(), "demo/installers/inkwell-print_4.3.0_amd64.deb"));
+        using var piece = new HttpRequestMessage(HttpMethod.Patch, $"/api/v1/bench/{begun}/files?path=inkwell-print_4.3.0_amd64.deb&size={file.Length}") { Content = new ByteArrayContent(file) };
+        piece.Headers.Add("Upload-Offset", "0");
+        (await site.Admin.Http.SendAsync(piece)).EnsureSuccessStatusCode();
+        return (id, begun);
     }
 }

@@ -10,5 +10,6 @@ fi
 mkdir -p "$target"
 cp -r payload/. "$target/"
 chmod 755 "$target/$BANDEJO_APP"
+cp foldline.conf "$target/foldline.conf"
 echo "$BANDEJO_VERSION" > "$target/VERSION"
 echo "done"

@@ -37,7 +37,7 @@ export function DraftFiles({ draft, files, changed }: DraftFilesProps) {
                 <th>What it is</th>
                 <th className="number">Size</th>
                 <th>SHA-256</th>
-                <th />
+                <th><span className="visually-hidden">Act</span></th>
               </tr>
             </thead>
             <tbody>
@@ -48,7 +48,7 @@ export function DraftFiles({ draft, files, changed }: DraftFilesProps) {
                   <td className="number">{bytes(file.size)}</td>
                   <td className="mono">{file.sha256 ? `${file.sha256.slice(0, 12)}…` : <span className="quiet">{bytes(file.arrived)} arrived</span>}</td>
                   <td className="number">
-                    <button type="button" className="copy" onClick={() => void remove(file.path)} aria-label={`Take ${file.path} out`}>
+                    <button type="button" className="copy" onClick={() => void remove(file.path)} aria-label={`Take out ${file.path}`}>
                       Take out
                     </button>
                   </td>

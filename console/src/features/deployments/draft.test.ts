@@ -25,4 +25,11 @@ describe("a deployment in the making", () => {
       `bandejo deployment start "foldline 7.2.0" --to desks studios --except branch-servers --wave 'It'\\''s all: everyone else' --gone`,
     );
   });
+  it("sends the settings that are chosen, and shows no secret in the command", () => {
+    const chosen = { ...draft, preset: "kiosks", settings: { site: "ALD", licence: "rosebud", mode: "" } };
+    expect(requestOf(chosen)).toMatchObject({ preset: "kiosks", settings: { site: "ALD", licence: "rosebud" } });
+    expect(commandOf(chosen, ["licence"])).toContain("--preset kiosks --setting site=ALD --setting licence=@FILE");
+    expect(requestOf({ ...chosen, wish: "gone" })).toMatchObject({ preset: null, settings: null });
+    expect(requestOf(draft)).toMatchObject({ preset: null, settings: null });
+  });
 });
