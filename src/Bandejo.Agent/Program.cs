@@ -27,10 +27,13 @@ var inside = new Option<bool>("--inside") { Description = "Runs in the sandbox i
 var trial = new Command("trial", "Tries a package in a clean sandbox of this machine; people call it through bandejo package trial") { plan, inside };
 trial.SetAction((parsed, cancellation) => Guarded(() => parsed.GetValue(inside) ? TrialInside.Run(parsed.GetValue(plan)!, TimeProvider.System, cancellation) : TrialSandbox.Run(parsed.GetValue(plan)!, cancellation)));
 
+var capture = new Command("capture", "Captures what a command does on a clean root of this machine; people call it through bandejo package capture") { plan, inside };
+capture.SetAction((parsed, cancellation) => Guarded(() => parsed.GetValue(inside) ? CaptureInside.Run(parsed.GetValue(plan)!, TimeProvider.System, cancellation) : CaptureSandbox.Run(parsed.GetValue(plan)!, cancellation)));
+
 root.Recursive = true;
 state.Recursive = true;
 clock.Recursive = true;
-var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show, trial };
+var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show, trial, capture };
 program.Options.Add(root);
 program.Options.Add(state);
 program.Options.Add(clock);

@@ -31,14 +31,14 @@ internal static class TrialInside
         }
 
         plan = plan with { Settings = asked.Value };
-        var cache = new FolderCache(Path.Combine(TrialSandbox.Inside, "content"));
+        var cache = new FolderCache(Path.Combine(CleanRoot.Inside, "content"));
         foreach (var package in plan.Before.Prepend(plan.Package).Concat(plan.Earlier is { } earlier ? [earlier] : []))
         {
             Fill(cache, package);
         }
 
         var files = new LinuxFiles("/");
-        var processes = new LinuxProcesses("/", TrialSandbox.Inside, cache, time);
+        var processes = new LinuxProcesses("/", CleanRoot.Inside, cache, time);
         var runner = new TrialRunner(plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)), new TrialMachine(new SandboxGround(), new Prover(files, processes, files, facts), processes, facts), time, Tell);
         return await runner.Run(cancellation) ? 0 : 1;
     }
@@ -46,7 +46,7 @@ internal static class TrialInside
     private static void Tell(TrialStepInfo step) => Console.WriteLine(JsonSerializer.Serialize(step, ContractJson.Default.TrialStepInfo));
 
     /// <summary>Brings the files of a package into the cache, from which steps take them; links are as good, and take no room.</summary>
-    private static void Fill(FolderCache cache, TrialPackage package)
+    public static void Fill(FolderCache cache, TrialPackage package)
     {
         foreach (var file in package.Document.Variants.SelectMany(each => each.Files).DistinctBy(each => each.Sha256))
         {
@@ -57,7 +57,8 @@ internal static class TrialInside
         }
     }
 
-    private static List<string> Noise()
+    /// <summary>The patterns of files that any install changes.</summary>
+    public static List<string> Noise()
     {
         using var reader = new StreamReader(Assembly.GetExecutingAssembly().GetManifestResourceStream("noise.txt")!);
         return [.. reader.ReadToEnd().Split('\n')];
@@ -73,7 +74,7 @@ internal sealed class SandboxGround : ITrialGround
 
     public IReadOnlyList<ChangedFile> Changes()
     {
-        var changes = Path.Combine(TrialSandbox.Inside, "changes");
+        var changes = Path.Combine(CleanRoot.Inside, "changes");
         var layered = Directory.EnumerateDirectories(changes).SelectMany(layer => Below(layer).Select(file => new ChangedFile(file.FullName[changes.Length..], Size(file))));
         return [.. layered.Concat(Plain.SelectMany(Below).Select(file => new ChangedFile(file.FullName, Size(file)))).OrderBy(file => file.Path, StringComparer.Ordinal)];
     }

@@ -27,7 +27,7 @@ internal static class TrialCommand
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
-        var agent = TrialProcess.Find() ?? throw new WrongUseException("A trial is carried out by the agent's program, bandejo-agent, which is neither beside this program nor on the path.");
+        var agent = Agent();
         var (package, text) = await Checked(parsed.GetValue(Folder)!, client, cancellation);
         if (package is null)
         {
@@ -93,6 +93,9 @@ internal static class TrialCommand
         return failed > 0 || tried == 0 ? ExitCode.No : ExitCode.Done;
     }
 
+    /// <summary>The agent's program, which runs things on a clean root.</summary>
+    public static string Agent() => TrialProcess.Find() ?? throw new WrongUseException("This is carried out by the agent's program, bandejo-agent, which is neither beside this program nor on the path.");
+
     /// <summary>Keeps the result with the package, where this very content was built already.</summary>
     /// <param name="folder">The folder to build next where it was not; empty where it is not ready for that.</param>
     private static async Task Keep(Client client, string document, TrialReport report, bool isForPeople, string folder, CancellationToken cancellation)
@@ -116,7 +119,7 @@ internal static class TrialCommand
     }
 
     /// <summary>The folder as it would be signed, with its document; none where something is wrong with it, which was said.</summary>
-    private static async Task<(TrialPackage? Package, string Document)> Checked(string path, Client client, CancellationToken cancellation)
+    public static async Task<(TrialPackage? Package, string Document)> Checked(string path, Client client, CancellationToken cancellation)
     {
         var folder = PackageFolder.Open(path);
         var files = folder.Hash(folder.List(), _ => { });

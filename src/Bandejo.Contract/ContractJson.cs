@@ -25,6 +25,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(TrialPlan))]
 [JsonSerializable(typeof(TrialStepInfo))]
 [JsonSerializable(typeof(TrialReport))]
+[JsonSerializable(typeof(CapturePlan))]
+[JsonSerializable(typeof(CaptureAnswer))]
 [JsonSerializable(typeof(IReadOnlyList<BenchDraftInfo>))]
 [JsonSerializable(typeof(BenchDraft))]
 [JsonSerializable(typeof(BenchManifestRequest))]

@@ -5,7 +5,7 @@ using Bandejo.Core.Packages;
 namespace Bandejo.Device;
 
 /// <summary>What an attempt and a trial share about running a step.</summary>
-internal static class Steps
+public static class Steps
 {
     private static readonly Dictionary<string, string> None = [];
 

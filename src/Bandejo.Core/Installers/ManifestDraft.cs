@@ -226,7 +226,7 @@ public static class ManifestDraft
     private static string OneLine(string text) => string.Concat(text.Select(c => char.IsControl(c) ? ' ' : c));
 
     /// <summary>A scalar of YAML: plain where that is safe, else in single quotes.</summary>
-    private static string Quoted(string text)
+    internal static string Quoted(string text)
     {
         var clean = OneLine(text);
         var isPlain = clean.Length > 0 && clean[0] is not (' ' or '-' or '?' or ':' or ',' or '[' or ']' or '{' or '}' or '#' or '&' or '*' or '!' or '|' or '>' or '\'' or '"' or '%' or '@' or '`') && !clean.EndsWith(' ')

@@ -1,0 +1,196 @@
+using System.CommandLine;
+using System.CommandLine.Parsing;
+using System.Diagnostics;
+using System.Text.Json;
+using System.Text.RegularExpressions;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Core.Installers;
+using Spectre.Console;
+
+namespace Bandejo.Cli;
+
+/// <summary><c>bandejo package capture</c>: makes a package of what an installer does that somebody must answer.</summary>
+internal static partial class CaptureCommand
+{
+    private const int MostRows = 40;
+
+    private static readonly Argument<string[]> Words = new("command") { Description = "Behind --: the command to answer, and its arguments; without one, a shell", Arity = ArgumentArity.ZeroOrMore };
+    private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make this package folder of what is captured" };
+    private static readonly Option<string> In = new("--in") { Description = "The folder that the command is run in, such as the one with the installer; it is only read", DefaultValueFactory = _ => "." };
+    private static readonly Option<string?> Name = new("--name", "-n") { Description = "The app's name [that of the draft's folder]" };
+    private static readonly Option<string> Version = new("--version-is") { Description = "Its version [to be filled in]", DefaultValueFactory = _ => "" };
+    private static readonly Option<string[]> With = new("--with", "-w") { Description = "Folders of packages that it needs first; what belongs to them is left out", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> Take = new("--take") { Description = "Patterns of paths to take that would be left out, such as 'etc/foldline/**' or 'root/.foldlinerc'", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> Leave = new("--leave") { Description = "Patterns of paths to leave out that would be taken", DefaultValueFactory = _ => [] };
+    private static readonly Option<bool> Network = new("--network") { Description = "Let it reach the network" };
+    private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are nobody's doing" };
+
+    public static Command Make() => Shared.Verb(
+        "capture", "Runs an installer that asks on a clean sandbox of this machine, where you answer it, and makes a package of what it did", "package capture --in demo/installers --draft drafts/plateglass -- sh plateglass-studio-11.4.0.run", Run, DraftInto, In, Name, Version, With, Take, Leave, Network, Noise, Words);
+
+    private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
+    {
+        var into = parsed.GetValue(DraftInto);
+        if (into is not null && Directory.Exists(into) && Directory.EnumerateFileSystemEntries(into).Any())
+        {
+            throw new WrongUseException($"{into} is there already and not empty; nothing was changed.");
+        }
+
+        var folder = Path.GetFullPath(parsed.GetValue(In)!);
+        if (!Directory.Exists(folder))
+        {
+            throw new WrongUseException($"There is no folder {folder}.");
+        }
+
+        var agent = TrialCommand.Agent();
+        var before = new List<TrialPackage>();
+        foreach (var need in parsed.GetValue(With)!)
+        {
+            if ((await TrialCommand.Checked(need, client, cancellation)).Package is not { } package)
+            {
+                return ExitCode.No;
+            }
+
+            before.Add(package);
+        }
+
+        var command = parsed.GetValue(Words)! is { Length: > 0 } words ? words : ["sh"];
+        var captured = Directory.CreateTempSubdirectory("bandejo-capture-").FullName;
+        try
+        {
+            var noise = parsed.GetValue(Noise) is { } file ? await File.ReadAllLinesAsync(file, cancellation) : [];
+            Console.Error.WriteLine($"On a clean sandbox of this machine: {string.Join(' ', command)}{(command is ["sh"] && parsed.GetValue(Words)!.Length == 0 ? "   (install what you want, then: exit)" : "")}");
+            var answer = await Capture(agent, new CapturePlan(command, folder, captured, before, parsed.GetValue(Network), noise), cancellation);
+            var found = Chosen(answer.Found, parsed.GetValue(Take)!, parsed.GetValue(Leave)!);
+            if (parsed.GetValue(Shared.Output) == "table")
+            {
+                Print(answer.ExitCode, found);
+            }
+            else
+            {
+                Say.Json(answer with { Found = found }, ContractJson.Default.CaptureAnswer);
+            }
+
+            var taken = found.Where(each => each.LeftOut is null).ToList();
+            if (taken.Count == 0)
+            {
+                Console.Error.WriteLine("Nothing was captured that could become a package.");
+                return ExitCode.No;
+            }
+
+            if (into is null)
+            {
+                Console.Error.WriteLine("\nNext: the same with --draft FOLDER makes a package folder of it; --leave and --take choose what belongs to it.");
+                return ExitCode.Done;
+            }
+
+            Draft(into, parsed, string.Join(' ', command), taken, Path.Combine(captured, CaptureDraft.PayloadName));
+            Console.Error.WriteLine($"\n{Path.Combine(into, PackageFolder.ManifestName)} is drafted. Next: look through it and captured.txt, then bandejo package check {into}, and bandejo package trial {into}");
+            return ExitCode.Done;
+        }
+        finally
+        {
+            Directory.Delete(captured, recursive: true);
+        }
+    }
+
+    /// <summary>Has the agent's program do it, with this terminal.</summary>
+    private static async Task<CaptureAnswer> Capture(string agent, CapturePlan plan, CancellationToken cancellation)
+    {
+        var file = Path.GetTempFileName();
+        try
+        {
+            await File.WriteAllTextAsync(file, JsonSerializer.Serialize(plan, ContractJson.Default.CapturePlan), cancellation);
+            using var process = Process.Start(new ProcessStartInfo(agent, ["capture", file]) { UseShellExecute = false })!;
+            await process.WaitForExitAsync(cancellation);
+            var told = Path.Combine(plan.Into, "captured.json");
+            return process.ExitCode == 0 && File.Exists(told)
+                ? JsonSerializer.Deserialize(await File.ReadAllTextAsync(told, cancellation), ContractJson.Default.CaptureAnswer)!
+                : throw new WrongUseException($"Nothing was captured: the sandbox ended with code {process.ExitCode}.");
+        }
+        finally
+        {
+            File.Delete(file);
+        }
+    }
+
+    /// <summary>What was found, with what this person takes and leaves. Noise cannot be taken: it was not kept.</summary>
+    private static List<CapturedInfo> Chosen(IReadOnlyList<CapturedInfo> found, string[] take, string[] leave) =>
+        [.. found.Select(each =>
+            leave.Any(pattern => Fits(pattern, each.Path)) ? each with { LeftOut = each.LeftOut ?? "your choice" }
+            : each.LeftOut is "user" or "changed" && each.Kind != "gone" && take.Any(pattern => Fits(pattern, each.Path)) ? each with { LeftOut = null } : each)];
+
+    /// <summary>A path against a pattern: <c>*</c> stands for any part of a name, <c>**</c> for everything below.</summary>
+    private static bool Fits(string pattern, string path) =>
+        Regex.IsMatch(path, "^" + Stars().Replace(Regex.Escape(pattern.TrimStart('/')), match => match.Value == @"\*\*" ? ".*" : "[^/]*") + "$", RegexOptions.NonBacktracking);
+
+    private static void Print(int code, List<CapturedInfo> found)
+    {
+        var taken = found.Where(each => each is { LeftOut: null, Kind: not "folder" }).ToList();
+        Say.Line($"\nIt ended with code {Say.Number(code)}. [bold]{Say.Number(taken.Count)} thing{(taken.Count == 1 ? "" : "s")} captured[/], {Say.Size(taken.Sum(each => each.Size))}:");
+        foreach (var each in taken.Take(MostRows))
+        {
+            Say.Line($"  [green4]■[/] {Markup.Escape(each.Path)}{(each.Target is null ? "" : $" → {Markup.Escape(each.Target)}")}  [dim]{What(each)}{(each.Size > 0 ? " " + Say.Size(each.Size) : "")}[/]");
+        }
+
+        if (taken.Count > MostRows)
+        {
+            Say.Line($"  [dim]… and {Say.Number(taken.Count - MostRows)} more (--output json lists all)[/]");
+        }
+
+        foreach (var (why, says) in new[]
+        {
+            ("changed", "was there before: a package that overwrites it takes away what others wrote; --take takes it all the same"), ("user", "lies in a person's own folder, which another device does not have; --take takes it all the same"),
+            ("needed", "belongs to what it needs first"), ("noise", "is written by any install, or only passes by"), ("your choice", "left out as you asked"),
+        })
+        {
+            var left = found.Where(each => each.LeftOut == why && each.Kind != "folder").ToList();
+            if (left.Count > 0)
+            {
+                Say.Line($"[darkgoldenrod]Left out[/], {Say.Number(left.Count)}: {says} [dim]({Markup.Escape(string.Join(", ", left.Take(3).Select(each => (each.Kind == "gone" ? "gone: " : "") + each.Path)))}{(left.Count > 3 ? ", …" : "")})[/]");
+            }
+        }
+    }
+
+    private static string What(CapturedInfo each) => each.Path switch
+    {
+        _ when each.Kind == "link" => "link",
+        _ when each.Path.EndsWith(".desktop", StringComparison.Ordinal) => "shortcut",
+        _ when each.Path.StartsWith("etc/systemd/", StringComparison.Ordinal) || each.Path.EndsWith(".service", StringComparison.Ordinal) => "service",
+        _ when each.Path.StartsWith("etc/profile.d/", StringComparison.Ordinal) || each.Path == "etc/environment" => "environment",
+        _ when each.Path.StartsWith("etc/", StringComparison.Ordinal) => "setting",
+        _ => "file",
+    };
+
+    private static void Draft(string into, ParseResult parsed, string command, List<CapturedInfo> taken, string payload)
+    {
+        var entries = taken.ConvertAll(each => new CapturedEntry(each.Path, each.Kind, each.Mode, each.Target, each.Sha256));
+        string list;
+        try
+        {
+            list = CaptureDraft.List(entries);
+        }
+        catch (FormatException error)
+        {
+            throw new WrongUseException($"{error.Message} Leave it out with --leave.");
+        }
+
+        Directory.CreateDirectory(into);
+        foreach (var file in taken.Where(each => each.Kind == "file"))
+        {
+            var target = Path.Combine(into, CaptureDraft.PayloadName, file.Path);
+            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+            File.Copy(Path.Combine(payload, file.Path), target);
+        }
+
+        File.WriteAllText(Path.Combine(into, "install.sh"), CaptureDraft.Install);
+        File.WriteAllText(Path.Combine(into, "remove.sh"), CaptureDraft.Remove);
+        File.WriteAllText(Path.Combine(into, CaptureDraft.ListName), list);
+        var name = parsed.GetValue(Name) ?? Path.GetFileName(Path.TrimEndingDirectorySeparator(Path.GetFullPath(into)));
+        File.WriteAllText(Path.Combine(into, PackageFolder.ManifestName), CaptureDraft.Manifest(name, parsed.GetValue(Version)!, command, entries, taken.Sum(each => each.Size)));
+    }
+
+    [GeneratedRegex(@"\\\*\\\*|\\\*")]
+    private static partial Regex Stars();
+}

@@ -1,0 +1,95 @@
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Kit;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>An installer that asks is answered on a clean sandbox, and what it did becomes a package that does exactly that and takes exactly that away.</summary>
+public sealed class CaptureTests : IDisposable
+{
+    private const string Setup = """
+        printf 'Accept the licence? [y/N] '; read answer; [ "$answer" = y ] || { echo refused; exit 3; }
+        mkdir -p /opt/quill/bin '/opt/quill/with space' /usr/share/applications /etc/quill /root/.config/quill
+        printf '#!/bin/sh\necho quill 1.0\n' > /opt/quill/bin/quill; chmod 755 /opt/quill/bin/quill
+        echo x > "/opt/quill/with space/it's \$HOME"
+        ln -s /opt/quill/bin/quill /usr/bin/quill-of-the-test
+        echo '[Desktop Entry]' > /usr/share/applications/quill.desktop
+        echo a=b > /etc/quill/settings; chmod 600 /etc/quill/settings
+        echo recent > /root/.config/quill/recent
+        echo quill >> /etc/shells; touch /etc/hostname; rm -f /etc/issue
+        echo log > /var/log/quill.log; echo t > /tmp/passes
+        """;
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("bandejo-capture-test").FullName;
+
+    public CaptureTests() => File.WriteAllText(Path.Combine(_folder, "setup.run"), Setup);
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Fact]
+    public async Task What_was_answered_once_installs_unattended_and_goes_without_a_trace()
+    {
+        await using var site = await Site.Start();
+        var draft = Path.Combine(_folder, "draft");
+
+        var (code, output, errors) = await site.RunWith("y", "package", "capture", "--in", _folder, "--draft", draft, "--name", "Quill", "--version-is", "1.0", "--output", "json", "--", "sh", "setup.run");
+
+        Assert.True(code == 0, output + errors);
+        var found = JsonSerializer.Deserialize(output[output.IndexOf('{')..], ContractJson.Default.CaptureAnswer)!.Found;
+        Assert.Equal(
+            ["file etc/quill/settings 600", "file opt/quill/bin/quill 755", "file opt/quill/with space/it's $HOME 644", "file usr/share/applications/quill.desktop 644", "link usr/bin/quill-of-the-test "],
+            found.Where(each => each is { LeftOut: null, Kind: not "folder" }).Select(each => $"{each.Kind} {each.Path} {each.Mode}").Order(StringComparer.Ordinal));
+        Assert.Equal([("etc/issue", "gone"), ("etc/shells", "file")], found.Where(each => each.LeftOut == "changed").Select(each => (each.Path, each.Kind)));
+        Assert.Equal(["root/.config/quill/recent"], found.Where(each => each is { LeftOut: "user", Kind: "file" }).Select(each => each.Path));
+        Assert.Contains(found, each => each is { Path: "var/log/quill.log", LeftOut: "noise" });
+        Assert.DoesNotContain(found, each => each.Path == "etc/hostname");
+        Assert.False(Directory.Exists("/opt/quill"), "The capture reached the machine itself.");
+
+        await site.Must("package", "build", draft);
+        var trial = await site.Must("package", "trial", draft);
+        Assert.Contains("Nothing is left behind", trial);
+        Assert.Contains("which is tried", trial);
+    }
+
+    [Fact]
+    public async Task What_belongs_to_a_need_or_to_a_person_is_left_out_and_can_be_chosen()
+    {
+        await using var site = await Site.Start();
+        var need = site.WriteFolder("nib", "2.0", "mkdir -p /opt/nib && echo 2.0 > /opt/nib/VERSION");
+        await File.WriteAllTextAsync(Path.Combine(_folder, "more.run"), "mkdir -p /opt/quill /root && cat /opt/nib/VERSION && echo 1.0 > /opt/quill/VERSION && echo b > /opt/quill/beside && echo c > /root/.quillrc", TestContext.Current.CancellationToken);
+        var draft = Path.Combine(_folder, "draft");
+
+        await site.Must("package", "capture", "--in", _folder, "--with", need, "--draft", draft, "--take", "root/.quill*", "--leave", "opt/quill/be**", "--", "sh", "more.run");
+
+        Assert.Equal("folder\t755\topt/quill\t\nfile\t644\topt/quill/VERSION\t\nfile\t644\troot/.quillrc\t\n", await File.ReadAllTextAsync(Path.Combine(draft, "captured.txt"), TestContext.Current.CancellationToken));
+        Assert.False(File.Exists(Path.Combine(draft, "payload/opt/nib/VERSION")));
+        var (code, _, errors) = await site.Run("package", "capture", "--in", _folder, "--draft", draft, "--", "true");
+        Assert.Equal((2, true), (code, errors.Contains("is there already and not empty; nothing was changed", StringComparison.Ordinal)));
+    }
+
+    [Theory]
+    [InlineData("exit 3", 1, "Nothing was captured")]
+    [InlineData("./nothing-of-that-name", 1, "Nothing was captured")]
+    [InlineData("mkdir /opt/q; printf x > \"/opt/q/a\nb\"", 2, "has a character that no list can hold. Leave it out with --leave")]
+    public async Task What_cannot_become_a_package_says_so(string script, int exit, string says)
+    {
+        await using var site = await Site.Start();
+        var draft = Path.Combine(_folder, "draft");
+
+        var (code, _, errors) = await site.Run("package", "capture", "--in", _folder, "--draft", draft, "--", "sh", "-c", script);
+
+        Assert.Equal(exit, code);
+        Assert.Contains(says, errors);
+        Assert.False(Directory.Exists(draft));
+    }
+
+    [Fact]
+    public async Task A_command_or_folder_that_is_not_there_is_named()
+    {
+        await using var site = await Site.Start();
+        Assert.Contains("'frobnicate' could not be started", (await site.Run("package", "capture", "--", "frobnicate")).Errors);
+        Assert.Contains("There is no folder", (await site.Run("package", "capture", "--in", "/nowhere/at/all", "--", "true")).Errors);
+    }
+}
