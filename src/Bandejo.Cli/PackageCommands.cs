@@ -12,7 +12,7 @@ internal static class PackageCommands
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
 
-    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), Build(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Release(), Withdraw());
+    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), Build(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), Release(), Withdraw());
 
     private static Command New()
     {
@@ -156,6 +156,47 @@ internal static class PackageCommands
             Console.WriteLine($"  {step.State,-10} {Say.When(step.At)}, {step.By}{(step.Reason.Length > 0 ? $": {step.Reason}" : "")}");
         }
 
+        return ExitCode.Done;
+    }, Package);
+
+    private static Command Compare()
+    {
+        var after = new Argument<string>("after") { Description = "The other package" };
+        var before = new Argument<string>("before") { Description = "A digest or its beginning, 'app version', or an app" };
+        return Shared.Verb("compare", "Says what differs between two packages", "package compare \"foldline 7.1.0\" \"foldline 7.2.0\"", async (parsed, client, cancellation) =>
+        {
+            var comparison = await client.Get($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(before)!)}/compare/{Uri.EscapeDataString(parsed.GetValue(after)!)}", ContractJson.Default.PackageComparison, cancellation);
+            var (old, now) = (comparison.Before, comparison.After);
+            if (parsed.GetValue(Shared.Output) != "table")
+            {
+                var sheet = new Sheet("What", "Name", "Before", "After");
+                foreach (var each in comparison.Differences)
+                {
+                    sheet.Add(each.What, each.Name, each.Before, each.After);
+                }
+
+                sheet.Print(parsed.GetValue(Shared.Output)!, comparison, ContractJson.Default.PackageComparison, "");
+                return ExitCode.Done;
+            }
+
+            Console.WriteLine($"{old.Name} {old.Version} ({old.Files} files, {Say.Size(old.Size)}) → {now.Name} {now.Version} ({now.Files} files, {Say.Size(now.Size)}): {(comparison.Differences.Count == 0 ? "no difference" : $"{comparison.Differences.Count} difference{(comparison.Differences.Count == 1 ? "" : "s")}")}");
+            foreach (var group in comparison.Differences.GroupBy(each => each.What))
+            {
+                Console.WriteLine($"\n{group.Key}");
+                foreach (var each in group)
+                {
+                    Console.WriteLine($"  {(each.Before is null ? "+" : each.After is null ? "-" : "~")} {each.Name}");
+                    Console.WriteLine($"      {(each.Before is null ? each.After : each.After is null ? $"was {each.Before}" : each.Before == each.After ? $"{each.After}, other content" : $"{each.Before}\n    → {each.After}")}");
+                }
+            }
+
+            return ExitCode.Done;
+        }, before, after);
+    }
+
+    private static Command Contents() => Shared.Verb("contents", "Prints what is inside a package, as a CycloneDX list (JSON)", "package contents \"foldline 7.2.0\"", async (parsed, client, cancellation) =>
+    {
+        Console.WriteLine(await client.Text($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/contents", cancellation));
         return ExitCode.Done;
     }, Package);
 

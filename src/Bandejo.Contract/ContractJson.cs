@@ -41,6 +41,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(PackageInfo))]
 [JsonSerializable(typeof(Page<PackageInfo>))]
 [JsonSerializable(typeof(PackageDetails))]
+[JsonSerializable(typeof(PackageComparison))]
 [JsonSerializable(typeof(AppInfo))]
 [JsonSerializable(typeof(IReadOnlyList<AppInfo>))]
 [JsonSerializable(typeof(Page<DeviceInfo>))]

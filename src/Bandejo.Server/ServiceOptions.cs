@@ -33,6 +33,9 @@ internal sealed class ServiceOptions
     /// <summary>Whether drafts on the bench may be tried in a sandbox of the service's machine.</summary>
     public bool Trials { get; private set; }
 
+    /// <summary>Whether nobody may release a package that they built themselves.</summary>
+    public bool ReleaseByAnother { get; private set; }
+
     /// <summary>The file of a demo clock to follow; null follows the real time.</summary>
     public string? DemoClock { get; private set; }
 
@@ -47,6 +50,7 @@ internal sealed class ServiceOptions
         ("joins-per-minute", "600", "Joins of devices a minute from one address, 1 to 1000000"),
         ("connections", "all but 1000 of the files that may be open", "Connections that may be open at once, 8 to 1000000; at most half of them are lines on which devices wait to be called"),
         ("trials", "off", "on lets packagers try drafts on the bench in a clean sandbox of this machine, without network; off leaves trials to the command line"),
+        ("release-by", "anybody", "Who releases a package: anybody who may, or another than who built it"),
         ("demo-clock", "none", "A file with a clock that can run fast or be stepped, for demonstrations and tests; made where it is not there"),
         ("max-package-gib", "64", "The largest package file in GiB, 1 to 1024"),
     ];
@@ -123,6 +127,9 @@ internal sealed class ServiceOptions
                 break;
             case "trials" when value is "on" or "off":
                 Trials = value == "on";
+                break;
+            case "release-by" when value is "anybody" or "another":
+                ReleaseByAnother = value == "another";
                 break;
             case "max-package-gib" when Number(1, 1024) is { } gib:
                 MaxPackageGib = gib;

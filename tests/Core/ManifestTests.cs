@@ -192,7 +192,7 @@ public sealed class ManifestTests
     [InlineData(PackageState.Withdrawn, PackageEvent.WithdrawAsked, true, "x", null)]
     public void The_life_of_a_package_goes_only_forward(PackageState state, PackageEvent asked, bool mayReleaseUntried, string reason, PackageState? expected)
     {
-        var decided = PackageLife.Decide(state, asked, mayReleaseUntried, reason);
+        var decided = PackageLife.Decide(state, asked, new Releaser(mayReleaseUntried, MustBeAnother: false, IsBuilder: true), reason);
         Assert.Equal(expected, decided.Ok ? decided.Value : null);
     }
 

@@ -26,6 +26,8 @@ public sealed class AccessTests
         GET    /api/v1/apps/{app}/icon                       all
         GET    /api/v1/packages                              all
         GET    /api/v1/packages/{package}                    all
+        GET    /api/v1/packages/{package}/compare/{other}    all
+        GET    /api/v1/packages/{package}/contents           all
         GET    /api/v1/schemas/package                       all
         POST   /api/v1/packages/check                        packager
         POST   /api/v1/uploads                               packager

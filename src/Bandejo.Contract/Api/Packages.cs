@@ -53,8 +53,20 @@ public sealed record PackageInfo(string Digest, string App, string Name, string 
 /// <summary>A package with what is inside and what happened to it.</summary>
 /// <param name="Settings">What a deployment may choose.</param>
 /// <param name="Presets">Named sets of values.</param>
+/// <param name="Earlier">The digest of the package of the version before; null for none.</param>
 public sealed record PackageDetails(
-    PackageInfo Package, string Summary, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets);
+    PackageInfo Package, string Summary, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier);
+
+/// <summary>Two packages side by side.</summary>
+/// <param name="Differences">In the order of a manifest; none where both say the same.</param>
+public sealed record PackageComparison(PackageInfo Before, PackageInfo After, IReadOnlyList<PackageDifference> Differences);
+
+/// <summary>One difference.</summary>
+/// <param name="What">package, setting, <c>variant NAME</c>, or <c>variant NAME, file</c>.</param>
+/// <param name="Name">The key, setting or file.</param>
+/// <param name="Before">What stood there; null where there was none. Of a file its size.</param>
+/// <param name="After">What stands there now; null where there is none.</param>
+public sealed record PackageDifference(string What, string Name, string? Before, string? After);
 
 /// <summary>A named value that a deployment may choose.</summary>
 /// <param name="Type">text, number, yes-no, choice or secret.</param>

@@ -87,7 +87,8 @@ internal static class Catalogue
             rule.Ok ? world.Columns.Evaluate(rule.Value).True.Count() : 0,
             [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)],
             [.. (package.Document.Settings ?? []).Select(setting => new SettingInfo(setting.Name, setting.Type, setting.Says, setting.Default, setting.Choices ?? []))],
-            [.. (package.Document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => new PresetInfo(preset.Key, [.. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))]);
+            [.. (package.Document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => new PresetInfo(preset.Key, [.. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))],
+            world.Packages.Values.Where(other => other.Stored.App == package.Stored.App && other.Version < package.Version).MaxBy(other => other.Version)?.Stored.Digest);
     }
 
     public static PackageInfo Info(PackageEntry package, bool isNew = false)
@@ -97,7 +98,8 @@ internal static class Catalogue
         return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, Words.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew);
     }
 
-    private static string Check(DocumentCheck check) => check.Kind switch
+    /// <summary>A presence check in words.</summary>
+    public static string Check(DocumentCheck check) => check.Kind switch
     {
         "file" => $"file {check.Subject}{(check.Expected is null ? "" : " with its digest")}",
         "version-in" => $"version in {check.Subject}",

@@ -338,4 +338,7 @@ internal sealed class PackageOptions
 {
     /// <summary>The largest package file in bytes. Default 64 GiB.</summary>
     public long MaxPackageBytes { get; set; } = ApiLimits.MaxPackage;
+
+    /// <summary>Whether nobody may release what they built themselves. Default no.</summary>
+    public bool ReleaseByAnother { get; set; }
 }

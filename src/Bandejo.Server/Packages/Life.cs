@@ -16,7 +16,7 @@ internal static class Life
 {
     private static readonly Dictionary<string, TrialState> States = Enum.GetValues<TrialState>().ToDictionary(Words.Of, StringComparer.Ordinal);
 
-    public static Outcome<PackageInfo> Move(WorldChange change, string named, PackageEvent asked, bool mayReleaseUntried, string reason)
+    public static Outcome<PackageInfo> Move(WorldChange change, string named, PackageEvent asked, Releaser releaser, string reason)
     {
         var found = Catalogue.Find(change.World, named);
         if (!found.Ok)
@@ -32,7 +32,7 @@ internal static class Life
         }
 
         var entry = found.Value;
-        var decided = PackageLife.Decide(entry.Stored.State, asked, mayReleaseUntried, reason.Trim());
+        var decided = PackageLife.Decide(entry.Stored.State, asked, releaser with { IsBuilder = entry.Stored.BuiltBy == change.By }, reason.Trim());
         if (!decided.Ok)
         {
             return decided.Failure!;
@@ -61,7 +61,7 @@ internal static class Life
         }
 
         var (entry, (hasPassed, result)) = (found.Value, TrialResult.Of(steps));
-        var state = hasPassed && entry.Stored.State == PackageState.Built ? PackageLife.Decide(PackageState.Built, PackageEvent.TrialPassed, false, "").Value : entry.Stored.State;
+        var state = hasPassed && entry.Stored.State == PackageState.Built ? PackageLife.Decide(PackageState.Built, PackageEvent.TrialPassed, new Releaser(false, false), "").Value : entry.Stored.State;
         entry.Stored = entry.Stored with { State = state, History = [.. entry.Stored.History, new StoredLife(state == entry.Stored.State ? "trial" : Words.Of(state), change.By!, change.Now, $"Trial on {report.Machine}: {result}")] };
         change.Keep(new PutPackage(entry.Stored));
         change.Audit("package-trial", $"A trial of {entry.Document.Name} {entry.Stored.Version} was kept: {result}.");
@@ -71,7 +71,7 @@ internal static class Life
     /// <summary>Withdraws a package: its deployments are halted, and devices get a signed list that holds offline too.</summary>
     public static Outcome<PackageDetails> Withdraw(WorldChange change, SiteKeys keys, string named, string reason)
     {
-        var moved = Move(change, named, PackageEvent.WithdrawAsked, false, reason);
+        var moved = Move(change, named, PackageEvent.WithdrawAsked, new Releaser(false, false), reason);
         if (!moved.Ok)
         {
             return moved.Failure!;

@@ -19,6 +19,13 @@ internal static class PackageRoutes
             .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
         api.MapGet("/packages/{package}", (FleetWorld world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
             .ForAll().WithSummary("One package, by digest, its beginning, app, or 'app version'").Produces<PackageDetails>();
+        api.MapGet("/packages/{package}/compare/{other}", (FleetWorld world, string package, string other) => world.Read<Outcome<PackageComparison>>(each =>
+        {
+            var (before, after) = (Catalogue.Find(each, package), Catalogue.Find(each, other));
+            return before.Ok && after.Ok ? new PackageComparison(Catalogue.Info(before.Value), Catalogue.Info(after.Value), Comparing.Of(before.Value.Document, after.Value.Document)) : (before.Failure ?? after.Failure)!;
+        }).Answer()).ForAll().WithSummary("What differs between a package and another").Produces<PackageComparison>();
+        api.MapGet("/packages/{package}/contents", (FleetWorld world, string package) => world.Read(each => Catalogue.Find(each, package)).Answer(found => Results.Text(ContentsList.Of(found), ContentsList.MediaType)))
+            .ForAll().WithSummary("What is inside a package, as a CycloneDX list").Produces<string>(200, "application/vnd.cyclonedx+json");
         api.MapGet("/schemas/package", () => Results.Stream(typeof(PackageRoutes).Assembly.GetManifestResourceStream("package.schema.json")!, "application/schema+json"))
             .ForAll().WithSummary("The JSON Schema of package.yaml").Produces<string>(200, "application/schema+json");
         api.MapPost("/packages/check", (Intake intake, PackageCheckRequest request) => Results.Ok(intake.Check(request)))
@@ -40,8 +47,8 @@ internal static class PackageRoutes
         api.MapPost("/packages/{package}/trials", async (FleetWorld world, HttpContext context, string package, TrialReport report) =>
             (await world.Change(context.Person(), change => Life.Try(change, package, report))).Answer())
             .For(Roles.Packager).WithSummary("Keeps the result of a trial with its package; one that passed makes it tried").Produces<PackageInfo>();
-        api.MapPost("/packages/{package}/release", async (FleetWorld world, HttpContext context, string package, ReasonRequest request) =>
-            (await world.Change(context.Person(), change => Life.Move(change, package, PackageEvent.ReleaseAsked, context.User.IsInRole(Roles.Administrator), request.Reason ?? ""))).Answer())
+        api.MapPost("/packages/{package}/release", async (FleetWorld world, PackageOptions options, HttpContext context, string package, ReasonRequest request) =>
+            (await world.Change(context.Person(), change => Life.Move(change, package, PackageEvent.ReleaseAsked, new Releaser(context.User.IsInRole(Roles.Administrator), options.ReleaseByAnother), request.Reason ?? ""))).Answer())
             .For(Roles.Packager).WithSummary("Releases a package for all groups").Produces<PackageInfo>();
         api.MapPost("/packages/{package}/withdraw", async (FleetWorld world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), change => Life.Withdraw(change, keys, package, request.Reason ?? ""))).Answer())

@@ -11,6 +11,7 @@ import { bytes, devices, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { NotYet } from "@/parts/NotYet";
 import { Page } from "@/parts/Page";
+import { ChangesSheet } from "./ChangesSheet";
 
 type Package = Schemas["PackageInfo"];
 const route = getRouteApi("/packages/$digest");
@@ -21,7 +22,7 @@ export default function PackagePage() {
   const found = useQuery({ queryKey: ["packages", digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
   const crumbs = [{ name: "Apps", to: "/apps" }];
   if (!found.data) return <NotYet query={found} title="Package" what="package" crumbs={crumbs} />;
-  const { package: it, summary, variants, history, installedOn, deployments, settings, presets } = found.data;
+  const { package: it, summary, variants, history, installedOn, deployments, settings, presets, earlier } = found.data;
   return (
     <Page
       title={`${it.name} ${it.version}`}
@@ -33,6 +34,7 @@ export default function PackagePage() {
     >
       <div className="section columns">
         {variants.map((variant) => <VariantSheet key={variant.name} variant={variant} />)}
+        {earlier && <ChangesSheet digest={it.digest} earlier={earlier} />}
         {settings.length > 0 && <SettingsSheet settings={settings} presets={presets} />}
         <section className="sheet">
           <h2 className="pad">Life</h2>

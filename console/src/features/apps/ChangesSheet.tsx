@@ -1,0 +1,30 @@
+import { useQuery } from "@tanstack/react-query";
+import { request } from "@/api/request";
+
+/** What changed since the package before. */
+export function ChangesSheet({ digest, earlier }: { digest: string; earlier: string }) {
+  const found = useQuery({ queryKey: ["packages", earlier, digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}/compare/{other}", { path: { package: earlier, other: digest }, signal }) });
+  if (!found.data) return null;
+  const { before, differences } = found.data;
+  return (
+    <section className="sheet">
+      <h2 className="pad">Since {before.version}</h2>
+      {differences.length === 0 ? (
+        <p className="pad quiet">Nothing but the signature.</p>
+      ) : (
+        <table className="plain">
+          <thead><tr><th>What</th><th>Before</th><th>Now</th></tr></thead>
+          <tbody>
+            {differences.map((each) => (
+              <tr key={`${each.what} ${each.name}`}>
+                <td>{each.name}<div className="quiet">{each.what}</div></td>
+                <td>{each.before ?? <span className="quiet">nothing</span>}</td>
+                <td>{each.after ?? <span className="quiet">nothing</span>}{each.before === each.after && <div className="quiet">other content</div>}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
+  );
+}
