@@ -54,6 +54,24 @@ await shot(tomas, "app", "/apps/quillmark");
 await shot(tomas, "package", "/packages/foldline%207.2.0");
 await shot(tomas, "compliance", "/compliance");
 await shot(tomas, "journal", "/journal");
-await shot(await person("ruth", { colorScheme: "dark" }), "dark", `${named("Inkwell Print 4.2.0")}?ask=approve`, (page) => page.getByRole("dialog").waitFor());
-await shot(await person("tomas", { viewport: { width: 390, height: 844 } }), "narrow", named("Foldline 7.2.0 for every desk"));
+
+// On the bench lies what a packager dropped, and its trial has just passed.
+const ines = await person("ines");
+for (const draft of await ines.evaluate(() => fetch("/api/v1/bench").then((answer) => answer.json()))) {
+  await ines.goto(`/bench/${draft.id}`);
+  await ines.getByRole("button", { name: "Clear away…" }).click();
+  await ines.getByRole("button", { name: "Clear it away" }).click();
+  await ines.waitForURL("**/bench");
+}
+await shot(ines, "bench", "/bench", async (page) => {
+  await page.locator("input[type=file]").setInputFiles("demo/installers/inkwell-print_4.3.0_amd64.deb");
+  await page.waitForURL("**/bench/*");
+  await page.getByLabel("Fits").fill('architecture is "x64" and kind in ("desk", "laptop")');
+  await page.getByLabel("Requires").fill("disk.free >= 30 GB");
+  await page.getByRole("heading", { name: /^Fits \d+ of/ }).filter({ hasNotText: "424 of 424" }).waitFor();
+});
+await shot(ines, "bench-trial", new URL(ines.url()).pathname, async (page) => {
+  await page.getByRole("button", { name: "Try it" }).click();
+  await page.getByText("Nothing is left behind.").waitFor();
+});
 await browser.close();

@@ -235,4 +235,11 @@ public sealed class RuleTests
     }
 
     private static string Word(Truth truth) => truth switch { Truth.True => "true", Truth.False => "false", _ => "not known" };
+
+    [Theory]
+    [InlineData("disk.free >= 30 GB", "disk.free >= 30 GB")]
+    [InlineData("disk.free >= 800 MB", "disk.free >= 800 MB")]
+    [InlineData("memory >= 8192 MiB", "memory >= 8 GiB")]
+    [InlineData("memory >= 1536 KiB", "memory >= 1536 KiB")]
+    public void A_size_is_printed_in_the_largest_unit_that_is_exact(string rule, string printed) => Assert.Equal(printed, Rule.Parse(rule).Value.ToString());
 }

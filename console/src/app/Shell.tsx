@@ -68,7 +68,7 @@ export function Shell() {
           <Outlet />
         </main>
       </div>
-      <Palette parts={PARTS} />
+      <Palette parts={[...PARTS, { to: "/bench", name: "Bench" }]} />
     </div>
   );
 }

@@ -1,3 +1,4 @@
+using System.Text.RegularExpressions;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
@@ -8,7 +9,14 @@ namespace Bandejo.Core.Deployments;
 /// <param name="Event"><see cref="TargetEvent.NotMeant"/>, <see cref="TargetEvent.Blocked"/>, <see cref="TargetEvent.FitNotKnown"/> or <see cref="TargetEvent.Due"/>.</param>
 /// <param name="Variant">The name of the variant that fits.</param>
 /// <param name="Reason">Which condition decided, with what the device has.</param>
-public sealed record Fit(TargetEvent Event, string? Variant, string Reason);
+public sealed partial record Fit(TargetEvent Event, string? Variant, string Reason)
+{
+    /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
+    public string Condition => Had().Replace(Reason, "");
+
+    [GeneratedRegex(@" \(has [^()]*\)")]
+    private static partial Regex Had();
+}
 
 /// <summary>What a variant asks of a device.</summary>
 public sealed record VariantRules(string Name, Rule Fits, Rule Requires);

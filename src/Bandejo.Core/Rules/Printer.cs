@@ -55,7 +55,7 @@ internal static class Printer
         FactType.Text => "\"" + value.Text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal) + "\"",
         FactType.Version => char.IsAsciiDigit(value.Version!.Text[0]) && value.Version.Text.All(c => char.IsAsciiLetterOrDigit(c) || ".-_+~:".Contains(c)) ? value.Version.Text : $"\"{value.Version.Text}\"",
         FactType.Number => value.Number.ToString("0.############", CultureInfo.InvariantCulture),
-        FactType.Size => Exact(value.Number, [("TiB", 1024d * 1024 * 1024 * 1024), ("GiB", 1024d * 1024 * 1024), ("MiB", 1024d * 1024), ("KiB", 1024), ("GB", 1e9), ("MB", 1e6)], "B"),
+        FactType.Size => Exact(value.Number, [("TiB", 1024d * 1024 * 1024 * 1024), ("GiB", 1024d * 1024 * 1024), ("GB", 1e9), ("MiB", 1024d * 1024), ("MB", 1e6), ("KiB", 1024)], "B"),
         FactType.Duration => Exact(value.Number, [("d", 86400), ("h", 3600), ("m", 60)], "s"),
         _ => value.ToString(),
     };

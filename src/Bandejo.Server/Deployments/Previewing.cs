@@ -68,7 +68,7 @@ internal static class Previewing
             }
             else
             {
-                Out(outs, fit.Reason, device.Name);
+                Out(outs, fit.Condition, device.Name);
             }
         }
 

@@ -59,13 +59,13 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             var fit = Targeting.Weigh(variants, each.Columns.Row(row));
             if (fit.Event != TargetEvent.Due)
             {
-                var (count, sample) = reasons.GetValueOrDefault(fit.Reason, (0, []));
+                var (count, sample) = reasons.GetValueOrDefault(fit.Condition, (0, []));
                 if (sample.Count < 3)
                 {
                     sample.Add(each.DevicesByRow[row].Name);
                 }
 
-                reasons[fit.Reason] = (count + 1, sample);
+                reasons[fit.Condition] = (count + 1, sample);
             }
         }
 

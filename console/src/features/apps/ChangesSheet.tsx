@@ -7,9 +7,10 @@ export function ChangesSheet({ digest, earlier }: { digest: string; earlier: str
   if (!found.data) return null;
   const { before, differences } = found.data;
   return (
-    <section className="sheet">
-      <h2 className="pad">Since {before.version}</h2>
-      {differences.length === 0 ? (
+    <section className="section">
+      <h2>Changed since {before.version}</h2>
+      <div className="sheet scroll-x">
+        {differences.length === 0 ? (
         <p className="pad quiet">Nothing but the signature.</p>
       ) : (
         <table className="plain">
@@ -17,7 +18,7 @@ export function ChangesSheet({ digest, earlier }: { digest: string; earlier: str
           <tbody>
             {differences.map((each) => (
               <tr key={`${each.what} ${each.name}`}>
-                <td>{each.name}<div className="quiet">{each.what}</div></td>
+                <td className="what">{each.name}<div className="quiet">{each.what}</div></td>
                 <td>{each.before ?? <span className="quiet">nothing</span>}</td>
                 <td>{each.after ?? <span className="quiet">nothing</span>}{each.before === each.after && <div className="quiet">other content</div>}</td>
               </tr>
@@ -25,6 +26,7 @@ export function ChangesSheet({ digest, earlier }: { digest: string; earlier: str
           </tbody>
         </table>
       )}
+      </div>
     </section>
   );
 }

@@ -34,7 +34,6 @@ export default function PackagePage() {
     >
       <div className="section columns">
         {variants.map((variant) => <VariantSheet key={variant.name} variant={variant} />)}
-        {earlier && <ChangesSheet digest={it.digest} earlier={earlier} />}
         {settings.length > 0 && <SettingsSheet settings={settings} presets={presets} />}
         <section className="sheet">
           <h2 className="pad">Life</h2>
@@ -61,6 +60,7 @@ export default function PackagePage() {
           </dl>
         </section>
       </div>
+      {earlier && <ChangesSheet digest={it.digest} earlier={earlier} />}
     </Page>
   );
 }

@@ -1,6 +1,8 @@
 import type { Schemas } from "@/api/request";
 import { bytes, count, devices } from "@/parts/format";
 
+const FIRST = 3;
+
 interface CheckProps {
   check: Schemas["PackageCheckAnswer"];
   files: readonly Schemas["BenchFileInfo"][];
@@ -39,23 +41,37 @@ export function CheckView({ check, files, isOld }: CheckProps) {
           {notFor.length === 0 ? (
             <p className="pad quiet">{check.allDevices === 0 ? "No device is enrolled yet, so nobody can say." : "It is meant for every device, and each has what it requires."}</p>
           ) : (
-            <table className="plain">
-              <tbody>
-                {notFor.map((reason) => (
-                  <tr key={reason.reason}>
-                    <td className="number">{count(reason.count)}</td>
-                    <td>
-                      {reason.reason} <span className="quiet">{reason.sample.join(", ")}{reason.count > reason.sample.length && ", …"}</span>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <>
+              <Reasons of={notFor.slice(0, FIRST)} />
+              {notFor.length > FIRST && (
+                <details className="pad">
+                  <summary>{count(notFor.length - FIRST)} more reasons</summary>
+                  <Reasons of={notFor.slice(FIRST)} />
+                </details>
+              )}
+            </>
           )}
           {out > 0 && out + check.fitsDevices > check.allDevices && <p className="pad quiet">Some of the devices that it fits lack what it requires; they are in the list too.</p>}
         </section>
       )}
     </div>
+  );
+}
+
+function Reasons({ of }: { of: readonly Schemas["OutInfo"][] }) {
+  return (
+    <table className="plain">
+      <tbody>
+        {of.map((reason) => (
+          <tr key={reason.reason}>
+            <td className="number">{count(reason.count)}</td>
+            <td>
+              {reason.reason} <span className="quiet">{reason.sample.join(", ")}{reason.count > reason.sample.length && ", …"}</span>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

@@ -19,7 +19,7 @@ export function FormView({ text, change }: FormProps) {
         <div className="pair">
           <TextInput label="Name" value={form.name} onChange={set(["name"])} />
           <TextInput label="Version" value={form.version} onChange={set(["version"])} />
-          <TextInput label="App" description="Its short name, the same for every version" value={form.app} onChange={set(["app"])} />
+          <TextInput label="App" description="The same for every version" value={form.app} onChange={set(["app"])} />
           <TextInput label="Publisher" description="Who makes it" value={form.publisher} onChange={set(["publisher"])} />
         </div>
         {form.variants.map((variant, at) => (
