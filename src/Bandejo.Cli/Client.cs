@@ -78,6 +78,13 @@ internal sealed class Client : IDisposable
         return await response.Content.ReadAsStringAsync(cancellation);
     }
 
+    /// <summary>Writes what an address answers with into a stream, as it comes.</summary>
+    public async Task Save(string path, Stream target, CancellationToken cancellation)
+    {
+        using var response = await Raw(HttpMethod.Get, path, null, null, HttpCompletionOption.ResponseHeadersRead, cancellation);
+        await (await response.Content.ReadAsStreamAsync(cancellation)).CopyToAsync(target, cancellation);
+    }
+
     /// <summary>Sends bytes of an upload.</summary>
     public async Task<T> Patch<T>(string path, Stream body, long offset, JsonTypeInfo<T> form, CancellationToken cancellation)
     {

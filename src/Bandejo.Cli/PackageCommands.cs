@@ -12,7 +12,7 @@ internal static class PackageCommands
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
 
-    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), Build(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), Release(), Withdraw());
+    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), Build(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), Release(), Withdraw());
 
     private static Command New()
     {

@@ -42,6 +42,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(Page<PackageInfo>))]
 [JsonSerializable(typeof(PackageDetails))]
 [JsonSerializable(typeof(PackageComparison))]
+[JsonSerializable(typeof(PackageOrigin))]
 [JsonSerializable(typeof(AppInfo))]
 [JsonSerializable(typeof(IReadOnlyList<AppInfo>))]
 [JsonSerializable(typeof(Page<DeviceInfo>))]

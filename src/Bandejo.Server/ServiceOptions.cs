@@ -42,7 +42,7 @@ internal sealed class ServiceOptions
     /// <summary>Every setting with its default and meaning, for the reference and <c>--help</c>.</summary>
     public static IReadOnlyList<(string Name, string Default, string Meaning)> All { get; } =
     [
-        ("data", "bandejo-data", "The folder in which the service keeps everything"),
+        ("data", "bandejo-data", "The folder in which the service keeps everything; nobody but its own account may enter it"),
         ("listen", "http://127.0.0.1:7410", "The address at which it listens; behind anything but loopback use https"),
         ("check-in-seconds", "60", "Seconds between check-ins of a device, 1 to 86400"),
         ("sign-ins-per-minute", "20", "Sign-in attempts a minute from one address, 1 to 10000"),

@@ -35,6 +35,12 @@ internal static class Setup
     public static WebApplication Build(ServiceOptions options)
     {
         Directory.CreateDirectory(options.Data);
+        if (!OperatingSystem.IsWindows())
+        {
+            // Keys, and secrets of settings, lie in it.
+            File.SetUnixFileMode(options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        }
+
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
         builder.WebHost.UseUrls(options.Listen).UseKestrelHttpsConfiguration().ConfigureKestrel(kestrel =>
         {
@@ -58,7 +64,7 @@ internal static class Setup
         services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother });
-        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
+        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<Intake>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
         services.AddSignIn(isDemo: options.Listen.StartsWith("http://", StringComparison.Ordinal));

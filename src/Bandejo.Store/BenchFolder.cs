@@ -52,7 +52,10 @@ public sealed class BenchFolder(string data)
         File.WriteAllBytes(PathOf(id, path), content);
     }
 
-    /// <summary>Appends to a file at an offset, which must be where it stands; at 0 it is begun anew. Returns where it stands afterwards.</summary>
+    /// <summary>
+    /// Appends to a file at an offset, which must not be behind where it stands. What stands after the offset was sent before, and its answer was lost: it is
+    /// taken again. Returns where the file stands afterwards.
+    /// </summary>
     /// <param name="limit">The whole size, in bytes; more is refused.</param>
     public async Task<Outcome<long>> Append(string id, string path, long offset, long limit, Stream body, CancellationToken cancellation)
     {
@@ -61,7 +64,7 @@ public sealed class BenchFolder(string data)
         FileStream stream;
         try
         {
-            stream = new FileStream(file, offset == 0 ? FileMode.Create : FileMode.OpenOrCreate, FileAccess.Write, FileShare.None);
+            stream = new FileStream(file, FileMode.OpenOrCreate, FileAccess.Write, FileShare.None);
         }
         catch (IOException)
         {
@@ -70,6 +73,11 @@ public sealed class BenchFolder(string data)
 
         await using (stream)
         {
+            if (offset < stream.Length)
+            {
+                stream.SetLength(offset);
+            }
+
             return await Uploads.Append(stream, offset, limit, body, cancellation);
         }
     }

@@ -28,6 +28,7 @@ public sealed class AccessTests
         GET    /api/v1/packages/{package}                    all
         GET    /api/v1/packages/{package}/compare/{other}    all
         GET    /api/v1/packages/{package}/contents           all
+        GET    /api/v1/packages/{package}/file               packager
         GET    /api/v1/schemas/package                       all
         POST   /api/v1/packages/check                        packager
         POST   /api/v1/uploads                               packager

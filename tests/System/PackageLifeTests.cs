@@ -1,3 +1,4 @@
+using System.IO.Compression;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
@@ -45,6 +46,119 @@ public sealed class PackageLifeTests
         Assert.Contains("    → sh install.sh, limit 2 min", shown);
         Assert.Contains("no difference", await site.Must("package", "compare", "quill 1.0", "quill 1.0"));
         Assert.Contains("There is no version 3 of 'quill'", (await site.Run("package", "compare", "quill 1.0", "quill 3")).Errors);
+    }
+
+    [Fact]
+    public async Task A_package_is_carried_to_another_service_with_its_signature_and_origin_and_from_there_to_a_third()
+    {
+        await using var here = await Site.Start();
+        await using var there = await Site.Start();
+        await using var beyond = await Site.Start();
+        var folder = Directory.CreateTempSubdirectory("bandejo-carry").FullName;
+        await here.Package("quill", "1.0", Put);
+        var (first, second) = (Path.Combine(folder, "first.zip"), Path.Combine(folder, "second.zip"));
+
+        await here.Must("package", "export", "quill 1.0", first);
+        Assert.Contains("is there already; nothing was changed", (await here.Run("package", "export", "quill 1.0", first)).Errors);
+        Assert.Contains("is taken in", await there.Must("package", "import", first));
+        Assert.Contains("nothing was changed", await there.Must("package", "import", first));
+        var shown = await there.Must("package", "show", "quill 1.0");
+        Assert.Contains("is built", shown);
+        Assert.Matches("built .*root-admin: carried here; built by root-admin on .* with the key .*, sealed by the service", shown);
+        await there.Must("package", "release", "quill 1.0", "--reason", "looked through");
+        var device = await there.Device("DESK-1");
+        var deployment = await there.Deploy("quill 1.0", Site.Enrolled);
+        await there.Admin.Becomes(deployment, device.Name, "met");
+
+        // It is carried on with the origin that it came with, also after a kill.
+        await there.Service.Kill();
+        await there.Service.Start();
+        await there.Must("package", "export", "quill 1.0", second);
+        using (var one = ZipFile.OpenRead(first))
+        using (var two = ZipFile.OpenRead(second))
+        {
+            Assert.Equal(one.Entries.Select(entry => (entry.FullName, entry.Crc32)), two.Entries.Select(entry => (entry.FullName, entry.Crc32)));
+        }
+
+        Assert.Contains("is taken in", await beyond.Must("package", "import", second));
+        Directory.Delete(folder, recursive: true);
+    }
+
+    [Theory]
+    [InlineData("package.json", "The signature of whoever built it does not hold")]
+    [InlineData("package.jws", "The signature of whoever built it does not hold")]
+    [InlineData("origin.json", "it lacks a readable origin.json")]
+    [InlineData("seal", "The seal of the service that it comes from does not hold")]
+    [InlineData("key", "The signature of whoever built it does not hold")]
+    [InlineData("files/", "is not what its digest says")]
+    [InlineData("more", "has no place in a package file")]
+    public async Task What_was_changed_on_the_way_is_refused(string what, string says)
+    {
+        await using var here = await Site.Start();
+        await using var there = await Site.Start();
+        var folder = Directory.CreateTempSubdirectory("bandejo-carry").FullName;
+        await here.Package("quill", "1.0", Put);
+        await here.Package("nib", "1.0", Put);
+        var file = Path.Combine(folder, "quill.zip");
+        await here.Must("package", "export", "quill 1.0", file);
+        await here.Must("package", "export", "nib 1.0", Path.Combine(folder, "nib.zip"));
+        using (var archive = ZipFile.Open(file, ZipArchiveMode.Update))
+        using (var other = ZipFile.OpenRead(Path.Combine(folder, "nib.zip")))
+        {
+            switch (what)
+            {
+                case "package.json":
+                    Change(archive, "package.json", text => text.Replace("\"1.0\"", "\"1.1\"", StringComparison.Ordinal));
+                    break;
+                case "package.jws":
+                    Change(archive, "package.jws", _ => Text(other, "package.jws"));
+                    break;
+                case "origin.json":
+                    archive.GetEntry("origin.json")!.Delete();
+                    break;
+                case "seal":
+                    Change(archive, "origin.json", text => text.Replace(Part(text, "seal"), Part(Text(other, "origin.json"), "seal"), StringComparison.Ordinal));
+                    break;
+                case "key":
+                    Change(archive, "origin.json", text => text.Replace(Part(text, "key", "x"), Part(text, "sealKey", "x"), StringComparison.Ordinal).Replace(Part(text, "key", "y"), Part(text, "sealKey", "y"), StringComparison.Ordinal));
+                    break;
+                case "files/":
+                    var name = archive.Entries.First(entry => entry.FullName.StartsWith("files/", StringComparison.Ordinal)).FullName;
+                    var length = Text(archive, name).Length;
+                    Change(archive, name, _ => new string('x', length));
+                    break;
+                default:
+                    Change(archive, "../more", _ => "x");
+                    break;
+            }
+        }
+
+        var (code, output, errors) = await there.Run("package", "import", file);
+
+        Assert.True(code is 2 or 3, output + errors);
+        Assert.Contains(says, errors);
+        Assert.Empty((await there.Admin.Get("/api/v1/packages?limit=10", ContractJson.Default.PagePackageInfo)).Items);
+        Directory.Delete(folder, recursive: true);
+
+        static string Text(ZipArchive archive, string entry)
+        {
+            using var reader = new StreamReader(archive.GetEntry(entry)!.Open());
+            return reader.ReadToEnd();
+        }
+
+        static void Change(ZipArchive archive, string entry, Func<string, string> change)
+        {
+            var text = change(archive.GetEntry(entry) is null ? "" : Text(archive, entry));
+            archive.GetEntry(entry)?.Delete();
+            using var writer = new StreamWriter(archive.CreateEntry(entry).Open());
+            writer.Write(text);
+        }
+
+        static string Part(string json, params string[] path)
+        {
+            using var document = JsonDocument.Parse(json);
+            return path.Aggregate(document.RootElement, (element, name) => element.GetProperty(name)).GetString()!;
+        }
     }
 
     [Fact]

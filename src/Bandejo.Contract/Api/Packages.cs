@@ -36,8 +36,16 @@ public sealed record UploadRequest(string Sha256, long Size);
 public sealed record UploadInfo(string Id, long Offset, long Size);
 
 /// <summary>Takes a complete upload in as a package.</summary>
+/// <param name="Signature">For a package that was carried here from another service: a compact JWS over digest, app and version by who vouches for it here; null for one that was built here.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record PackageRequest(string Upload);
+public sealed record PackageRequest(string Upload, string? Signature = null);
+
+/// <summary>Where a carried package comes from: <c>origin.json</c> of the package file.</summary>
+/// <param name="Key">The key of whoever built it.</param>
+/// <param name="By">Their account there.</param>
+/// <param name="Seal">The seal of the service it left.</param>
+/// <param name="SealKey">The key of that seal.</param>
+public sealed record PackageOrigin(Device.PublicKeyInfo Key, string? By, DateTimeOffset? BuiltAt, string? Seal, Device.PublicKeyInfo? SealKey);
 
 /// <summary>A package.</summary>
 /// <param name="Digest">SHA-256 of its document; its identity.</param>

@@ -5,12 +5,16 @@ namespace Bandejo.Core.Packages;
 
 /// <summary>
 /// The one file in which a package travels: a ZIP archive (APPNOTE 6.3) with <c>package.json</c>, its signature <c>package.jws</c> and the payload as
-/// <c>files/SHA256</c>. Any ZIP tool opens it.
+/// <c>files/SHA256</c>; with <c>origin.json</c> where it is carried from one service to another. Any ZIP tool opens it.
 /// </summary>
 public static class Container
 {
     public const string DocumentName = "package.json";
     public const string SignatureName = "package.jws";
+
+    /// <summary>Who built it and where it comes from, in files that are carried between services; others lack it.</summary>
+    public const string OriginName = "origin.json";
+
     public const string FilesFolder = "files/";
 
     /// <summary>The largest document, in bytes.</summary>
@@ -23,7 +27,8 @@ public static class Container
     /// <param name="Document">The bytes of <c>package.json</c>, exactly as signed.</param>
     /// <param name="Signature">The compact JWS.</param>
     /// <param name="Files">The payload by digest, each with its declared size.</param>
-    public sealed record Content(byte[] Document, string Signature, IReadOnlyDictionary<string, long> Files);
+    /// <param name="Origin">The bytes of <c>origin.json</c>; null where there is none.</param>
+    public sealed record Content(byte[] Document, string Signature, IReadOnlyDictionary<string, long> Files, byte[]? Origin);
 
     /// <summary>
     /// Reads what the container holds without unpacking the payload. Refuses names that belong nowhere, doubled names, and sizes that do not fit.
@@ -40,6 +45,7 @@ public static class Container
 
             byte[]? document = null;
             byte[]? signature = null;
+            byte[]? origin = null;
             var files = new Dictionary<string, long>(StringComparer.Ordinal);
             var names = new HashSet<string>(StringComparer.Ordinal);
             foreach (var entry in archive.Entries)
@@ -58,11 +64,14 @@ public static class Container
                     case SignatureName:
                         signature = Small(entry, 64 * 1024);
                         break;
+                    case OriginName:
+                        origin = Small(entry, 64 * 1024);
+                        break;
                     default:
                         var digest = name.StartsWith(FilesFolder, StringComparison.Ordinal) ? name[FilesFolder.Length..] : "";
                         if (!SafePath.IsSha256(digest))
                         {
-                            return new Failure(ErrorKind.Invalid, $"'{name}' has no place in a package file; only {DocumentName}, {SignatureName} and {FilesFolder}SHA256 have.");
+                            return new Failure(ErrorKind.Invalid, $"'{name}' has no place in a package file; only {DocumentName}, {SignatureName}, {OriginName} and {FilesFolder}SHA256 have.");
                         }
 
                         files[digest] = entry.Length;
@@ -75,7 +84,7 @@ public static class Container
                 return new Failure(ErrorKind.Invalid, $"The package file lacks {(document is null ? DocumentName : SignatureName)}, or it is too large.");
             }
 
-            return new Content(document, System.Text.Encoding.ASCII.GetString(signature), files);
+            return new Content(document, System.Text.Encoding.ASCII.GetString(signature), files, origin);
         }
         catch (Exception error) when (error is InvalidDataException or EndOfStreamException or IOException)
         {

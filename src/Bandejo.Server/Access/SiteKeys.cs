@@ -158,6 +158,22 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
             : new Failure(ErrorKind.Invalid, "The signature does not fit the package file: it was changed after it was signed, or signed with another key.");
     }
 
+    /// <summary>Whether a service's seal is by a key and covers a package.</summary>
+    public static async Task<bool> HoldsSeal(string seal, StoredKey key, string digest)
+    {
+        using var ecdsa = PublicKey(key.X, key.Y);
+        var result = await new JsonWebTokenHandler().ValidateTokenAsync(seal, new TokenValidationParameters
+        {
+            ValidateIssuer = false,
+            ValidateAudience = false,
+            ValidateLifetime = false,
+            RequireExpirationTime = false,
+            IssuerSigningKey = OnceKey(ecdsa),
+            ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
+        });
+        return result.IsValid && result.Claims.TryGetValue("digest", out var covered) && covered as string == digest;
+    }
+
     /// <summary>A token without any check of its signature; null where it cannot be read.</summary>
     public static JsonWebToken? Read(string token)
     {

@@ -102,7 +102,8 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
     }
 
     /// <summary>Verifies all of a package file before any of it is kept, then keeps it.</summary>
-    public async Task<Outcome<PackageInfo>> Take(string upload, string by)
+    /// <param name="vouched">For a package that was carried here: the signature of who vouches for it.</param>
+    public async Task<Outcome<PackageInfo>> Take(string upload, string by, string? vouched = null)
     {
         if (SizeOf(upload) is not { } size || files.UploadOffset(upload) is not { } offset)
         {
@@ -117,14 +118,14 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         Outcome<PackageInfo> outcome;
         await using (var stream = files.OpenUpload(upload))
         {
-            outcome = await Take(stream, by);
+            outcome = await Take(stream, by, vouched);
         }
 
         files.ForgetUpload(upload);
         return outcome;
     }
 
-    private async Task<Outcome<PackageInfo>> Take(Stream stream, string by)
+    private async Task<Outcome<PackageInfo>> Take(Stream stream, string by, string? vouched)
     {
         var opened = Container.Open(stream);
         if (!opened.Ok)
@@ -140,12 +141,25 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         var content = read.Value;
-        return await Take(content.Document, content.Signature, (sha256, size, target) => Container.Extract(archive, sha256, size, target), by);
+        var origin = ("", "");
+        if (vouched is not null)
+        {
+            var carried = await Carrying.Check(content);
+            if (!carried.Ok)
+            {
+                return carried.Failure!;
+            }
+
+            origin = carried.Value;
+        }
+
+        return await Take(content.Document, vouched ?? content.Signature, (sha256, size, target) => Container.Extract(archive, sha256, size, target), by, origin);
     }
 
     /// <summary>Verifies a signed document and its files, all before any is kept, and takes the package in.</summary>
     /// <param name="extract">Writes a file of a digest and size; a failure where what comes is not that.</param>
-    public async Task<Outcome<PackageInfo>> Take(byte[] bytes, string signature, Func<string, long, Stream, Outcome<long>> extract, string by)
+    /// <param name="origin">Of a package that was carried here what is kept of that, and in words; empty for one that was built here.</param>
+    public async Task<Outcome<PackageInfo>> Take(byte[] bytes, string signature, Func<string, long, Stream, Outcome<long>> extract, string by, (string Kept, string Words) origin = default)
     {
         var signed = await SiteKeys.VerifyBuild(signature, bytes, FindKey);
         if (!signed.Ok)
@@ -172,7 +186,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         files.Keep(bytes);
-        return await world.Change(by, change => Add(change, document.Value, bytes, signature, digest));
+        return await world.Change(by, change => Add(change, document.Value, bytes, signature, digest, origin));
     }
 
     private Outcome<bool> KeepFiles(Func<string, long, Stream, Outcome<long>> extract, PackageDocument document)
@@ -218,7 +232,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         return new Failure(ErrorKind.Conflict, $"{document.Name} {document.Version} was built before with other content, and a package never changes. Give this one the version {version.WithRevision(revision)}.");
     });
 
-    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, byte[] bytes, string signature, string digest)
+    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, byte[] bytes, string signature, string digest, (string Kept, string Words) origin)
     {
         // Another upload may have come first while this one's files were kept.
         if (Known(document, digest) is { } known)
@@ -228,11 +242,16 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
         var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);
         var stored = new StoredPackage(
-            digest, document.App, document.Version, Encoding.UTF8.GetString(bytes), signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, "")]);
+            digest, document.App, document.Version, Encoding.UTF8.GetString(bytes), signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, origin.Words ?? "")]);
         var entry = new PackageEntry(stored, document);
         change.World.Packages[digest] = entry;
         change.Keep(new PutPackage(stored));
-        change.Audit("package-built", $"{document.Name} {document.Version} was built and taken in.");
+        change.Audit("package-built", $"{document.Name} {document.Version} was {(string.IsNullOrEmpty(origin.Words) ? "built and taken in" : origin.Words)}.");
+        if (!string.IsNullOrEmpty(origin.Kept))
+        {
+            Carrying.Keep(change, digest, origin.Kept);
+        }
+
         return Catalogue.Info(entry, isNew: true);
     }
 

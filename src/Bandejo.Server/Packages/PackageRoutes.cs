@@ -26,6 +26,8 @@ internal static class PackageRoutes
         }).Answer()).ForAll().WithSummary("What differs between a package and another").Produces<PackageComparison>();
         api.MapGet("/packages/{package}/contents", (FleetWorld world, string package) => world.Read(each => Catalogue.Find(each, package)).Answer(found => Results.Text(ContentsList.Of(found), ContentsList.MediaType)))
             .ForAll().WithSummary("What is inside a package, as a CycloneDX list").Produces<string>(200, "application/vnd.cyclonedx+json");
+        api.MapGet("/packages/{package}/file", (Carrying carrying, string package) => carrying.Export(package).Answer(file => Results.Stream(file, "application/zip")))
+            .For(Roles.Packager).WithSummary("A package as one file, to be carried to another service").Produces<byte[]>(200, "application/zip");
         api.MapGet("/schemas/package", () => Results.Stream(typeof(PackageRoutes).Assembly.GetManifestResourceStream("package.schema.json")!, "application/schema+json"))
             .ForAll().WithSummary("The JSON Schema of package.yaml").Produces<string>(200, "application/schema+json");
         api.MapPost("/packages/check", (Intake intake, PackageCheckRequest request) => Results.Ok(intake.Check(request)))
@@ -42,7 +44,7 @@ internal static class PackageRoutes
             return (await intake.Append(id, offset, context.Request.Body, context.RequestAborted)).Answer();
         }).For(Roles.Packager).WithSummary("Appends to an upload at Upload-Offset").Produces<UploadInfo>();
         api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
-            (await intake.Take(request.Upload, context.Person())).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
+            (await intake.Take(request.Upload, context.Person(), request.Signature)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
         api.MapPost("/packages/{package}/trials", async (FleetWorld world, HttpContext context, string package, TrialReport report) =>
             (await world.Change(context.Person(), change => Life.Try(change, package, report))).Answer())

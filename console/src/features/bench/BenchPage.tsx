@@ -30,9 +30,9 @@ export default function BenchPage() {
     if (files.length === 0) return;
     try {
       const draft = await request("post", "/api/v1/bench");
-      await sending.send(draft.id, files);
+      const isWhole = await sending.send(draft.id, files);
       await queries.invalidateQueries({ queryKey: ["bench"] });
-      await go({ to: "/bench/$draft", params: { draft: draft.id } });
+      if (isWhole) await go({ to: "/bench/$draft", params: { draft: draft.id } });
     } catch (refused) {
       setError(refused);
     }
