@@ -144,15 +144,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
         }
 
         using var ecdsa = PublicKey(key.X, key.Y);
-        var result = await handler.ValidateTokenAsync(signature, new TokenValidationParameters
-        {
-            ValidateIssuer = false,
-            ValidateAudience = false,
-            ValidateLifetime = false,
-            RequireExpirationTime = false,
-            IssuerSigningKey = OnceKey(ecdsa),
-            ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
-        });
+        var result = await handler.ValidateTokenAsync(signature, SignatureOnly(ecdsa));
         return result.IsValid && result.Claims.TryGetValue("digest", out var digest) && digest as string == Convert.ToHexStringLower(SHA256.HashData(document))
             ? key.KeyId
             : new Failure(ErrorKind.Invalid, "The signature does not fit the package file: it was changed after it was signed, or signed with another key.");
@@ -162,15 +154,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     public static async Task<bool> HoldsSeal(string seal, StoredKey key, string digest)
     {
         using var ecdsa = PublicKey(key.X, key.Y);
-        var result = await new JsonWebTokenHandler().ValidateTokenAsync(seal, new TokenValidationParameters
-        {
-            ValidateIssuer = false,
-            ValidateAudience = false,
-            ValidateLifetime = false,
-            RequireExpirationTime = false,
-            IssuerSigningKey = OnceKey(ecdsa),
-            ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
-        });
+        var result = await new JsonWebTokenHandler().ValidateTokenAsync(seal, SignatureOnly(ecdsa));
         return result.IsValid && result.Claims.TryGetValue("digest", out var covered) && covered as string == digest;
     }
 
@@ -208,6 +192,17 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
             return new Failure(ErrorKind.Invalid, "The key is not a P-256 public key with coordinates in base64url.");
         }
     }
+
+    /// <summary>Asks for nothing but that the signature is by this key: what is signed is for ever, and for nobody in particular.</summary>
+    private static TokenValidationParameters SignatureOnly(ECDsa key) => new()
+    {
+        ValidateIssuer = false,
+        ValidateAudience = false,
+        ValidateLifetime = false,
+        RequireExpirationTime = false,
+        IssuerSigningKey = OnceKey(key),
+        ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
+    };
 
     // The library keeps what it made of a key for longer than this key lives, unless it is told not to.
     private static ECDsaSecurityKey OnceKey(ECDsa key) => new(key) { CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false } };

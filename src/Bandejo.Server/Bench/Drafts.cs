@@ -146,7 +146,7 @@ internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake
         }
 
         var paths = found.Value.Files.Where(file => file.Sha256 is not null).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256!, file => file.Path);
-        var taken = await intake.Take(bytes, request.Signature, (sha256, size, target) => Copy(id, paths, sha256, size, target), by);
+        var taken = await intake.Take(new BroughtPackage(bytes, request.Signature, [], (sha256, size, target) => Copy(id, paths, sha256, size, target)), by);
         if (taken.Ok)
         {
             _ = Keep(id, draft => draft with { Package = taken.Value.Digest });

@@ -153,40 +153,44 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             origin = carried.Value;
         }
 
-        return await Take(content.Document, vouched ?? content.Signature, (sha256, size, target) => Container.Extract(archive, sha256, size, target), by, origin);
+        return await Take(new BroughtPackage(content.Document, vouched ?? content.Signature, content.Files.Keys, (sha256, size, target) => Container.Extract(archive, sha256, size, target), origin), by);
     }
 
     /// <summary>Verifies a signed document and its files, all before any is kept, and takes the package in.</summary>
-    /// <param name="extract">Writes a file of a digest and size; a failure where what comes is not that.</param>
-    /// <param name="origin">Of a package that was carried here what is kept of that, and in words; empty for one that was built here.</param>
-    public async Task<Outcome<PackageInfo>> Take(byte[] bytes, string signature, Func<string, long, Stream, Outcome<long>> extract, string by, (string Kept, string Words) origin = default)
+    public async Task<Outcome<PackageInfo>> Take(BroughtPackage brought, string by)
     {
-        var signed = await SiteKeys.VerifyBuild(signature, bytes, FindKey);
+        var signed = await SiteKeys.VerifyBuild(brought.Signature, brought.Document, FindKey);
         if (!signed.Ok)
         {
             return signed.Failure!;
         }
 
-        var document = ReadDocument(bytes);
+        var document = ReadDocument(brought.Document);
         if (!document.Ok)
         {
             return document.Failure!;
         }
 
-        var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
+        var named = Documents.FilesOf(document.Value).Select(file => file.Sha256).ToHashSet(StringComparer.Ordinal);
+        if (brought.Files.FirstOrDefault(file => !named.Contains(file)) is { } extra)
+        {
+            return new Failure(ErrorKind.Invalid, $"The package file holds the payload file {extra[..12]}…, which its document does not name.");
+        }
+
+        var digest = Convert.ToHexStringLower(SHA256.HashData(brought.Document));
         if (Known(document.Value, digest) is { } known)
         {
             return known;
         }
 
-        var kept = KeepFiles(extract, document.Value);
+        var kept = KeepFiles(brought.Extract, document.Value);
         if (!kept.Ok)
         {
             return kept.Failure!;
         }
 
-        files.Keep(bytes);
-        return await world.Change(by, change => Add(change, document.Value, bytes, signature, digest, origin));
+        files.Keep(brought.Document);
+        return await world.Change(by, change => Add(change, document.Value, brought, digest));
     }
 
     private Outcome<bool> KeepFiles(Func<string, long, Stream, Outcome<long>> extract, PackageDocument document)
@@ -232,8 +236,9 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         return new Failure(ErrorKind.Conflict, $"{document.Name} {document.Version} was built before with other content, and a package never changes. Give this one the version {version.WithRevision(revision)}.");
     });
 
-    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, byte[] bytes, string signature, string digest, (string Kept, string Words) origin)
+    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, BroughtPackage brought, string digest)
     {
+        var origin = brought.Origin;
         // Another upload may have come first while this one's files were kept.
         if (Known(document, digest) is { } known)
         {
@@ -242,7 +247,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
         var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);
         var stored = new StoredPackage(
-            digest, document.App, document.Version, Encoding.UTF8.GetString(bytes), signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, origin.Words ?? "")]);
+            digest, document.App, document.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, origin.Words ?? "")]);
         var entry = new PackageEntry(stored, document);
         change.World.Packages[digest] = entry;
         change.Keep(new PutPackage(stored));
@@ -351,6 +356,14 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
     private static long? SizeOf(string id) =>
         id.Length is > 41 and <= 60 && id[40] == 'x' && id.All(char.IsAsciiLetterOrDigit) && long.TryParse(id.AsSpan(41), System.Globalization.NumberStyles.AllowHexSpecifier, System.Globalization.CultureInfo.InvariantCulture, out var size) ? size : null;
 }
+
+/// <summary>A package that somebody brings.</summary>
+/// <param name="Document">The bytes of <c>package.json</c>, exactly as signed.</param>
+/// <param name="Signature">The signature that counts here.</param>
+/// <param name="Files">The digests of the files that came with it; one that the document does not name is refused.</param>
+/// <param name="Extract">Writes a file of a digest and size; a failure where what comes is not that.</param>
+/// <param name="Origin">Of a package that was carried here what is kept of that, and in words; empty for one that was built here.</param>
+internal sealed record BroughtPackage(byte[] Document, string Signature, IEnumerable<string> Files, Func<string, long, Stream, Outcome<long>> Extract, (string Kept, string Words) Origin = default);
 
 /// <summary>How the service deals with package files.</summary>
 internal sealed class PackageOptions
