@@ -53,7 +53,7 @@ const table = (of) => {
 };
 console.log('# Manifest\n\n`package.yaml`, generated from [its JSON Schema](package.schema.json). A running service has the schema at `/api/v1/schemas/package`.\n');
 table(schema);
-for (const [name, title] of [['variant', 'A variant'], ['setting', 'A setting'], ['step', 'A step'], ['presence', 'A presence check']]) {
+for (const [name, title] of [['variant', 'A variant'], ['setting', 'A setting'], ['step', 'A step'], ['presence', 'A presence check'], ['need', 'A need'], ['handling', 'A handling'], ['companion', 'A companion'], ['removal', 'A removal']]) {
   console.log(`\n## ${title}\n`);
   table(schema.$defs[name]);
 }

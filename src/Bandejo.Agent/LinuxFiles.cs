@@ -31,6 +31,18 @@ internal sealed class LinuxFiles(string root) : IMachineFiles, IMachineSettings
         return Convert.ToHexStringLower(SHA256.HashData(stream));
     }
 
+    public void Delete(string path)
+    {
+        if (Directory.Exists(At(path)) && new DirectoryInfo(At(path)).LinkTarget is null)
+        {
+            Directory.Delete(At(path), recursive: true);
+        }
+        else if (Path.Exists(At(path)) || new FileInfo(At(path)).LinkTarget is not null)
+        {
+            File.Delete(At(path));
+        }
+    }
+
     string? IMachineSettings.Read(string path, string key)
     {
         if (!File.Exists(At(path)))

@@ -16,6 +16,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     private const int Kill = 9;
     private const long LogLimit = 64L * 1024 * 1024;
 
+    /// <summary>How much of a log that an installer wrote by itself is kept.</summary>
+    private const int LogTail = 256 * 1024;
+
     // The claim decides between this shell and an agent that was restarted in the same moment. The exit code is moved into place, so that it is never half there.
     private const string Shell = """
         mkdir "$BANDEJO_RUN/claim" 2>/dev/null || exit 125
@@ -53,8 +56,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             file.Write(System.Text.Encoding.UTF8.GetBytes(text));
         }
 
-        var start = new ProcessStartInfo("setsid") { UseShellExecute = false, WorkingDirectory = work };
-        foreach (var argument in (string[])["sh", "-c", Shell, "step", .. run.Command])
+        string[] command = [.. run.IsGentle ? (string[])["nice", "-n", "10"] : [], "setsid", "sh", "-c", Shell, "step", .. run.Command];
+        var start = new ProcessStartInfo(command[0]) { UseShellExecute = false, WorkingDirectory = work };
+        foreach (var argument in command.Skip(1))
         {
             start.ArgumentList.Add(argument);
         }
@@ -204,6 +208,21 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     {
         var log = Path.Combine(_runs, attempt, "log");
         return File.Exists(log) ? new FileStream(log, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete) : null;
+    }
+
+    public void AddToLog(string attempt, string path)
+    {
+        var file = new FileInfo(Path.Combine(root, path));
+        if (!file.Exists || !Directory.Exists(Path.Combine(_runs, attempt)))
+        {
+            return;
+        }
+
+        using var from = file.Open(FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        from.Position = Math.Max(0, from.Length - LogTail);
+        using var log = new FileStream(Path.Combine(_runs, attempt, "log"), FileMode.Append, FileAccess.Write, FileShare.ReadWrite);
+        log.Write(System.Text.Encoding.UTF8.GetBytes($"--- /{path}\n"));
+        from.CopyTo(log);
     }
 
     public void Hide(string attempt, IReadOnlyList<string> secrets)

@@ -39,8 +39,16 @@ internal static class TrialInside
 
         var files = new LinuxFiles("/");
         var processes = new LinuxProcesses("/", CleanRoot.Inside, cache, time);
-        var runner = new TrialRunner(plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)), new TrialMachine(new SandboxGround(), new Prover(files, processes, files, facts), processes, facts), time, Tell);
+        var runner = new TrialRunner(plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)), Machine("/", files, processes, facts, cache, new SandboxGround()), time, Tell);
         return await runner.Run(cancellation) ? 0 : 1;
+    }
+
+    /// <summary>A machine to try a package on.</summary>
+    /// <param name="root">The folder that is the machine.</param>
+    public static TrialMachine Machine(string root, LinuxFiles files, LinuxProcesses processes, LinuxFacts facts, FolderCache cache, ITrialGround ground)
+    {
+        var surroundings = new Surroundings(files, processes, new NobodyThere(), facts, new LinuxCompanions(root, cache));
+        return new TrialMachine(ground, new Prover(files, processes, files, facts, surroundings), processes, facts, surroundings);
     }
 
     private static void Tell(TrialStepInfo step) => Console.WriteLine(JsonSerializer.Serialize(step, ContractJson.Default.TrialStepInfo));

@@ -4,7 +4,7 @@ using Bandejo.Device;
 namespace Bandejo.Agent;
 
 /// <summary>What the user said, one file each in the agent's folder: written by <c>take</c> and <c>report</c>, gone once the service has it.</summary>
-internal sealed class UserWords(string folder) : IMachineUser
+internal sealed class UserWords(string folder, string root) : IMachineUser
 {
     /// <summary>The most words that wait at a time; a user who says more has a stuck key.</summary>
     private const int Most = 20;
@@ -43,6 +43,9 @@ internal sealed class UserWords(string folder) : IMachineUser
 
         return said;
     }
+
+    // The session manager keeps a folder for each user who is signed in (pam_systemd(8)); those below 1000 are the system's own.
+    public bool IsSignedIn => Path.Combine(root, "run/user") is var users && Directory.Exists(users) && Directory.EnumerateDirectories(users).Any(user => int.TryParse(Path.GetFileName(user), out var number) && number >= 1000);
 
     public void Heard(string id) => File.Delete(Path.Combine(folder, id + ".json"));
 }

@@ -127,9 +127,19 @@ internal static class PackageCommands
         }
 
         Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} files, {Say.Size(package.Size)}");
+        if (details.Needs.Count > 0)
+        {
+            Console.WriteLine($"  needs     {string.Join(", ", details.Needs)}");
+        }
+
         foreach (var variant in details.Variants)
         {
-            Console.WriteLine($"\nVariant {variant.Name}\n  fits      {variant.Fits}\n  requires  {variant.Requires}\n  install   {variant.Install}\n  remove    {variant.Remove ?? "(cannot be removed)"}{(variant.Change is null ? "" : $"\n  change    {variant.Change}")}\n  present   {string.Join("; ", variant.Present)}");
+            Console.WriteLine($"\nVariant {variant.Name}\n  fits      {variant.Fits}\n  requires  {variant.Requires}\n  install   {variant.Install}\n  remove    {variant.Remove ?? "(cannot be removed)"}\n  present   {string.Join("; ", variant.Present)}");
+            foreach (var line in variant.More)
+            {
+                Console.WriteLine($"  {line.Name,-9} {line.Says}");
+            }
+
             foreach (var file in variant.Files)
             {
                 Console.WriteLine($"  file      {file.Path}  {Say.Size(file.Size)}  {file.Sha256[..12]}");

@@ -14,7 +14,7 @@ namespace Bandejo.Device;
 public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Code, PresenceResult? Proof, string? Phase = null);
 
 /// <summary>Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.</summary>
-internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, DeviceJournalKeeper journal)
+internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal)
 {
     private static readonly TimeSpan ClosePatience = TimeSpan.FromSeconds(20);
 
@@ -60,12 +60,12 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         var document = await packages.Get(order.Package, order.Variant, cancellation);
         var written = Filling.Written(document, order.Settings);
         var variant = Filling.Fill(PackageKeeper.VariantOf(document, order.Variant), written);
-        var name = HasRunStep("change") ? "change" : "run";
+        var name = new[] { "change", "repair" }.FirstOrDefault(HasRunStep) ?? "run";
+        var installed = ReceiptOf(order.Package.App);
         if (!HasRunStep(name))
         {
             Move("check");
-            var receipt = ReceiptOf(order.Package.App);
-            var before = Filling.Weigh(await prover.Prove(document, variant, receipt, cancellation), variant, order, written, receipt);
+            var before = Filling.Weigh(await prover.Prove(document, variant, installed, cancellation), variant, order, written, installed);
             if (before.Answer == PresenceAnswer.NotKnown)
             {
                 return new AttemptEnd(AttemptOutcome.Failed, before.Why, null, before);
@@ -76,25 +76,32 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
                 return new AttemptEnd(AttemptOutcome.Done, before.Why, null, before);
             }
 
-            Move("check", before.Version ?? "", receipt?.Link.Digest);
-            name = before.Answer == PresenceAnswer.Different ? "change" : "run";
-            if (await Close(variant, cancellation) is { } busy)
+            Move("check", before.Version ?? "", installed?.Link.Digest);
+            if (before.Answer == PresenceAnswer.Incomplete)
             {
-                return busy;
+                return await Complete(document, variant, installed, cancellation);
             }
 
-            if (await TakeAwayReplaced(attempt, document, cancellation) is { } stopped)
+            // What is there and broken is mended once; where that does not help, the next try installs it anew.
+            var isBroken = installed?.Link.Digest == order.Package.Digest && attempt.Try == 1 && variant.Repair is not null;
+            name = before.Answer == PresenceAnswer.Different ? "change" : isBroken ? "repair" : "run";
+            if ((await Close(variant, cancellation) ?? await TakeAwayReplaced(attempt, document, cancellation) ?? await TakeAwayOthers(attempt, document, variant, "install", cancellation)) is { } stopped)
             {
                 return stopped;
             }
         }
 
         Move("run");
-        var step = name == "change" ? variant.Change! : variant.Install;
+        var step = name switch { "change" => variant.Change!, "repair" => variant.Repair!, _ => variant.Install };
         var end = await RunStep(attempt, name, document, variant, step, cancellation);
+        if (end.ExitCode is { } ended && ExitCodes.Meaning(ended, Steps.Codes(step)) is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
+        {
+            surroundings.Put(document, variant, VariantAsInstalled(installed));
+        }
+
         var after = NewReceipt(document, order.Package, variant, written);
         // The version was there before its settings were changed, so its proof says nothing of the change: there the code counts too.
-        var isTold = name == "run" || (end.ExitCode is { } code && ExitCodes.Meaning(code, Steps.Codes(step)) == ExitMeaning.Done);
+        var isTold = name != "change" || (end.ExitCode is { } code && ExitCodes.Meaning(code, Steps.Codes(step)) == ExitMeaning.Done);
         var result = await Judge(attempt, document, variant, step, end, after, proof => isTold && IsMet(proof, order), cancellation);
         if (result.Outcome == AttemptOutcome.Done)
         {
@@ -102,10 +109,19 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         }
         else if (result.Outcome is AttemptOutcome.Failed or AttemptOutcome.NoProof or AttemptOutcome.TimedOut && variant.PutBack)
         {
-            return await PutBack(attempt, result, cancellation);
+            return await PutBack(attempt, variant, result, cancellation);
         }
 
         return result;
+    }
+
+    /// <summary>The software is there as it was asked for; what goes with it is not.</summary>
+    private async Task<AttemptEnd> Complete(PackageDocument document, DocumentVariant variant, Receipt? receipt, CancellationToken cancellation)
+    {
+        Move("companions");
+        surroundings.Put(document, variant);
+        var proof = await prover.Prove(document, variant, receipt, cancellation);
+        return proof.IsMet ? new AttemptEnd(AttemptOutcome.Done, proof.Why, null, proof) : new AttemptEnd(AttemptOutcome.NoProof, proof.Why, null, proof);
     }
 
     private async Task<AttemptEnd> Remove(Attempt attempt, CancellationToken cancellation)
@@ -135,6 +151,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         var (variant, written) = VariantFor(document, order.Previous!);
         Move("put-back");
         var end = await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
+        surroundings.Put(document, variant);
         var result = await Judge(attempt, document, variant, variant.Install, end, NewReceipt(document, order.Previous!, variant, written), proof => proof.Answer == PresenceAnswer.Present, cancellation);
         if (result.Outcome == AttemptOutcome.Done)
         {
@@ -154,8 +171,14 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         {
             Move("check");
             var before = await prover.Prove(document, variant, ReceiptOf(document.App), cancellation);
+            if (await TakeAwayOthers(attempt, document, variant, "remove", cancellation) is { } stopped)
+            {
+                return stopped;
+            }
+
             if (before.Answer == PresenceAnswer.Absent)
             {
+                Forget(document, variant);
                 journal.Append(new ReceiptDropped(document.App));
                 return new AttemptEnd(AttemptOutcome.Done, $"{document.Name} is not there", null, before);
             }
@@ -174,6 +197,11 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
 
         Move("run");
         var end = await RunStep(attempt, step, document, variant, variant.Remove!, cancellation);
+        if (end.ExitCode is not null)
+        {
+            surroundings.Clear(document, variant);
+        }
+
         var result = await Judge(attempt, document, variant, variant.Remove!, end, null, proof => proof.Answer == PresenceAnswer.Absent, cancellation);
         if (result.Outcome == AttemptOutcome.Done)
         {
@@ -204,7 +232,48 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         return null;
     }
 
-    private async Task<AttemptEnd> PutBack(Attempt attempt, AttemptEnd failed, CancellationToken cancellation)
+    /// <summary>Takes away what no package of ours has put there, or what goes in another way. Null where nothing stands in the way any more.</summary>
+    private async Task<AttemptEnd?> TakeAwayOthers(Attempt attempt, PackageDocument document, DocumentVariant variant, string moment, CancellationToken cancellation)
+    {
+        foreach (var (number, removal) in Surroundings.Others(variant, moment))
+        {
+            var name = string.Create(System.Globalization.CultureInfo.InvariantCulture, $"other-{number}");
+            var isThere = surroundings.IsThere(removal, journal.State.Receipts.Values);
+            if (isThere == Truth.NotKnown)
+            {
+                return new AttemptEnd(AttemptOutcome.Failed, $"Nobody could tell whether {removal.What} is there, which has to go first", null, null);
+            }
+
+            if (isThere == Truth.False && !HasRunStep(name))
+            {
+                continue;
+            }
+
+            Move("replace");
+            var end = await RunStep(attempt, name, document, variant, removal.Step, cancellation);
+            if (surroundings.IsThere(removal, journal.State.Receipts.Values) != Truth.False)
+            {
+                var meaning = end.ExitCode is { } code ? ExitCodes.Meaning(code, Steps.Codes(removal.Step)) : ExitMeaning.Failed;
+                var outcome = meaning switch { ExitMeaning.Busy or ExitMeaning.RestartNeeded or ExitMeaning.Restarting => AttemptOutcome.Busy, _ => end.TimedOut ? AttemptOutcome.TimedOut : AttemptOutcome.Failed };
+                return new AttemptEnd(outcome, $"{removal.What}, which has to go first, is still there{(end.ExitCode is { } said ? $" (code {said})" : "")}{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}", end.ExitCode, null);
+            }
+        }
+
+        return null;
+    }
+
+    /// <summary>Whatever took the software away, what came with it goes too; what was never ours is left alone.</summary>
+    private void Forget(PackageDocument document, DocumentVariant variant)
+    {
+        if (ReceiptOf(document.App) is not null)
+        {
+            surroundings.Clear(document, variant);
+        }
+    }
+
+    private DocumentVariant? VariantAsInstalled(Receipt? receipt) => receipt is not null && packages.Known(receipt.Link.Digest) is { } document ? PackageKeeper.VariantOf(document, receipt) : null;
+
+    private async Task<AttemptEnd> PutBack(Attempt attempt, DocumentVariant tried, AttemptEnd failed, CancellationToken cancellation)
     {
         if (ReceiptOf(attempt.Order.Package.App) is not { } receipt || receipt.Link.Digest == attempt.Order.Package.Digest || journal.State.Withdrawn.Contains(receipt.Link.Digest)
             || packages.Known(receipt.Link.Digest) is not { } document)
@@ -213,6 +282,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         }
 
         var variant = PackageKeeper.VariantOf(document, receipt);
+        surroundings.Put(document, variant, tried);
         if ((await prover.Prove(document, variant, receipt, cancellation)).Answer == PresenceAnswer.Present)
         {
             return failed with { Message = $"{failed.Message}; {receipt.Version} is still in place" };
@@ -220,6 +290,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
 
         Move("put-back");
         await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
+        surroundings.Put(document, variant);
         var proof = await prover.Prove(document, variant, receipt, cancellation);
         return failed with { Message = proof.Answer == PresenceAnswer.Present ? $"{failed.Message}; {receipt.Version} was put back" : $"{failed.Message}; {receipt.Version} could not be put back: {proof.Why}" };
     }
@@ -237,7 +308,13 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         var receipt = end.ExitCode == 0 ? receiptAfter : ReceiptOf(document.App);
         var proof = await prover.Prove(document, variant, receipt, cancellation);
         var meaning = end.ExitCode is { } code ? ExitCodes.Meaning(code, Steps.Codes(step)) : ExitMeaning.Failed;
-        if (meaning is ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
+        var restart = variant.Handling?.Restart;
+        if (meaning is ExitMeaning.RestartNeeded or ExitMeaning.Restarting && restart == "never")
+        {
+            meaning = ExitMeaning.Done;
+        }
+
+        if (meaning is ExitMeaning.RestartNeeded or ExitMeaning.Restarting || (restart == "always" && receiptAfter is not null && meaning == ExitMeaning.Done && holds(proof)))
         {
             return new AttemptEnd(AttemptOutcome.Restart, $"{document.Name} is in place but for a restart", end.ExitCode, proof);
         }
@@ -272,22 +349,25 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private async Task<StepEnd> RunStep(Attempt attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step, CancellationToken cancellation)
     {
         var limit = TimeSpan.FromSeconds(step.LimitSeconds);
-        switch (processes.Find(attempt.Id, name))
+        var end = processes.Find(attempt.Id, name) switch
         {
-            case StepTrace.Running or StepTrace.Ended:
-                return await processes.Await(attempt.Id, name, limit, step.EndAtLimit, cancellation);
-            case StepTrace.Gone:
-                return new StepEnd(null, null, false);
-            default:
-                var run = Steps.Run(attempt.Id, name, document, variant, step);
-                return await processes.Run(run, limit, step.EndAtLimit, cancellation);
-        }
+            StepTrace.Running or StepTrace.Ended => await processes.Await(attempt.Id, name, limit, step.EndAtLimit, cancellation),
+            StepTrace.Gone => new StepEnd(null, null, false),
+            _ => await processes.Run(Steps.Run(attempt.Id, name, document, variant, step), limit, step.EndAtLimit, cancellation),
+        };
+        surroundings.KeepLog(attempt.Id, variant);
+        return end;
     }
 
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;
 
     private async Task<AttemptEnd?> Close(DocumentVariant variant, CancellationToken cancellation)
     {
+        if (surroundings.InTheWay(variant) is { } who)
+        {
+            return new AttemptEnd(AttemptOutcome.Busy, who, null, null);
+        }
+
         if (variant.Close.Count == 0)
         {
             return null;

@@ -10,7 +10,7 @@ namespace Bandejo.Device;
 /// <summary>Everything the engine reaches the device and the service through.</summary>
 /// <param name="Says">Hears one line for people about what the device does.</param>
 public sealed record DeviceParts(
-    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
+    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
 
 /// <summary>Who the device is, as it learnt when it joined.</summary>
 public sealed record DeviceIdentity(string DeviceId, string Name, IReadOnlyList<PublicKeyInfo> TrustedKeys, int CheckInSeconds);
@@ -47,8 +47,9 @@ public sealed class DeviceEngine
         _identity = identity;
         _journal = new DeviceJournalKeeper(parts.Journal, parts.Time);
         _packages = new PackageKeeper(parts.Cache, parts.Link, identity.TrustedKeys);
-        _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts);
-        _runner = new AttemptRunner(_packages, _prover, parts.Processes, _journal);
+        var surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
+        _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
+        _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal);
     }
 
     /// <summary>The device's user said something; it is told at once.</summary>
@@ -370,7 +371,9 @@ public sealed class DeviceEngine
             var written = Filling.Written(document, order.Settings);
             var variant = Filling.Fill(PackageKeeper.VariantOf(document, order.Variant), written);
             var receipt = _journal.State.Receipts.GetValueOrDefault(order.Package.App);
-            return Filling.Weigh(await _prover.Prove(document, variant, receipt, cancellation), variant, order, written, receipt);
+            return order.Kind == "remove"
+                ? await _prover.ProveGone(document, variant, _journal.State.Receipts, cancellation)
+                : Filling.Weigh(await _prover.Prove(document, variant, receipt, cancellation), variant, order, written, receipt);
         }
         catch (Exception error) when (error is LinkException or SealException)
         {

@@ -27,6 +27,9 @@ public static class Filling
         Install = Fill(variant.Install, written),
         Remove = variant.Remove is null ? null : Fill(variant.Remove, written),
         Change = variant.Change is null ? null : Fill(variant.Change, written),
+        Repair = variant.Repair is null ? null : Fill(variant.Repair, written),
+        Removals = variant.Removals?.Select(removal => removal with { Step = Fill(removal.Step, written) }).ToList(),
+        Companions = variant.Companions?.Select(companion => companion with { To = companion.To is null ? null : Settings.Fill(companion.To, written)?.TrimStart('/'), With = companion.With is null ? null : Settings.FillWords(companion.With, written) }).ToList(),
         Launch = variant.Launch is null ? null : variant.Launch with { Run = Settings.FillWords(variant.Launch.Run, written) },
         Present = [.. variant.Present.Select(check => check with
         {
@@ -47,7 +50,7 @@ public static class Filling
     /// </summary>
     public static PresenceResult Weigh(PresenceResult proof, DocumentVariant variant, Order order, IReadOnlyDictionary<string, string> written, Receipt? receipt)
     {
-        if (proof.Answer != PresenceAnswer.Present || order.Kind != "install")
+        if (proof.Answer is not (PresenceAnswer.Present or PresenceAnswer.Incomplete) || order.Kind != "install")
         {
             return proof;
         }

@@ -14,6 +14,27 @@ public interface IMachineFiles
     /// <summary>The SHA-256 of a file in lower-case hexadecimal; null where there is none.</summary>
     /// <exception cref="IOException">It is there and cannot be read.</exception>
     string? Sha256(string path);
+
+    /// <summary>Deletes a file, or a folder with all that is in it; nothing where it is not there.</summary>
+    /// <exception cref="IOException">It cannot be deleted.</exception>
+    void Delete(string path);
+}
+
+/// <summary>What is put beside software on the device. Everything may be asked for twice.</summary>
+public interface IMachineCompanions
+{
+    /// <summary>Whether a companion is in place as the package has it.</summary>
+    /// <param name="app">The app that it belongs to.</param>
+    /// <param name="sha256">The digest of its file; null where it is none.</param>
+    bool Holds(string app, DocumentCompanion companion, string? sha256);
+
+    /// <summary>Puts it in place.</summary>
+    /// <exception cref="IOException">It cannot be put there.</exception>
+    void Put(string app, DocumentCompanion companion, string? sha256);
+
+    /// <summary>Takes it away.</summary>
+    /// <exception cref="IOException">It cannot be taken away.</exception>
+    void Take(string app, DocumentCompanion companion);
 }
 
 /// <summary>What a step needs to run.</summary>
@@ -23,7 +44,9 @@ public interface IMachineFiles
 /// <param name="Files">The payload: path in the working folder to digest in the cache.</param>
 /// <param name="Environment">What it finds in its environment besides the usual.</param>
 /// <param name="Answers">Files that are written beside the payload, path to text; only the system account may read them.</param>
-public sealed record StepRun(string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment, IReadOnlyDictionary<string, string> Answers);
+/// <param name="IsGentle">It yields to everything else that runs.</param>
+public sealed record StepRun(
+    string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment, IReadOnlyDictionary<string, string> Answers, bool IsGentle = false);
 
 /// <summary>How a step ended.</summary>
 /// <param name="ExitCode">Its exit code; null where it did not end by itself or could not be started.</param>
@@ -68,6 +91,10 @@ public interface IMachineProcesses
     /// <summary>The log of an attempt so far; null where there is none.</summary>
     Stream? OpenLog(string attempt);
 
+    /// <summary>Adds the end of a log that an installer wrote by itself; nothing where there is none.</summary>
+    /// <param name="path">Where it is, below the machine's root.</param>
+    void AddToLog(string attempt, string path);
+
     /// <summary>Takes secrets out of the log of an attempt whose steps have ended.</summary>
     void Hide(string attempt, IReadOnlyList<string> secrets);
 
@@ -100,6 +127,9 @@ public interface IMachineUser
 
     /// <summary>The service has taken a word.</summary>
     void Heard(string id);
+
+    /// <summary>Whether anybody is signed in at the device.</summary>
+    bool IsSignedIn { get; }
 }
 
 /// <summary>Settings files of the device.</summary>

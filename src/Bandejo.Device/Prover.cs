@@ -6,13 +6,13 @@ using Bandejo.Core.Versions;
 namespace Bandejo.Device;
 
 /// <summary>Carries out presence checks on the device.</summary>
-public sealed partial class Prover(IMachineFiles files, IMachineProcesses processes, IMachineSettings settings, IMachineFacts facts)
+public sealed partial class Prover(IMachineFiles files, IMachineProcesses processes, IMachineSettings settings, IMachineFacts facts, Surroundings surroundings)
 {
     private const int MaxText = 64 * 1024;
 
     private static readonly TimeSpan CommandLimit = TimeSpan.FromSeconds(20);
 
-    /// <summary>What the checks of a variant say.</summary>
+    /// <summary>What the checks of a variant say, and whether all is there that goes with it.</summary>
     /// <param name="receipt">Our receipt of the app, or null.</param>
     public async Task<PresenceResult> Prove(PackageDocument document, DocumentVariant variant, Receipt? receipt, CancellationToken cancellation)
     {
@@ -23,7 +23,18 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
             looks.Add((check, await Look(check, receipt, cancellation)));
         }
 
-        return Presence.Judge(document.Name, AppVersion.Parse(document.Version), looks);
+        var proof = Presence.Judge(document.Name, AppVersion.Parse(document.Version), looks);
+        return proof.Answer == PresenceAnswer.Present && surroundings.Missing(document, variant) is { Count: > 0 } missing
+            ? proof with { Answer = PresenceAnswer.Incomplete, Why = $"{proof.Why}, but {string.Join(", ", missing.Select(Surroundings.InWords))} {(missing.Count == 1 ? "is" : "are")} not in place" }
+            : proof;
+    }
+
+    /// <summary>What the checks of a variant say where the app is to be gone in every build.</summary>
+    /// <param name="receipts">What we installed, by app.</param>
+    public async Task<PresenceResult> ProveGone(PackageDocument document, DocumentVariant variant, IReadOnlyDictionary<string, Receipt> receipts, CancellationToken cancellation)
+    {
+        var proof = await Prove(document, variant, receipts.GetValueOrDefault(document.App), cancellation);
+        return proof.Answer == PresenceAnswer.Absent ? surroundings.Weigh(proof, variant, [.. receipts.Values]) : proof;
     }
 
     /// <summary>The word for an answer, as it travels.</summary>
@@ -33,10 +44,10 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
         PresenceAnswer.Absent => "absent",
         PresenceAnswer.Older => "older",
         PresenceAnswer.Different => "different",
+        PresenceAnswer.Incomplete => "incomplete",
         PresenceAnswer.Present => "present",
         _ => "newer",
     };
-
 
     private async Task<Observation> Look(PresenceCheck check, Receipt? receipt, CancellationToken cancellation)
     {
@@ -57,6 +68,8 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
                     }
 
                     return answer.Code != 0 ? Observation.NotThere : new Observation(true, null, VersionIn(answer.Output, check.Pattern), answer.Output.Trim());
+                case PresenceKind.Product:
+                    return settings.Read($"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{check.Subject.ToUpperInvariant()}", "DisplayVersion") is { } listed ? new Observation(true, null, VersionIn(listed, check.Pattern), null) : Observation.NotThere;
                 case PresenceKind.Receipt:
                     return receipt is null ? Observation.NotThere : new Observation(true, null, receipt.Version, null);
                 default:
@@ -85,6 +98,7 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
         "command" => PresenceKind.Command,
         "receipt" => PresenceKind.Receipt,
         "program" => PresenceKind.Program,
+        "product" => PresenceKind.Product,
         _ => throw new SealException($"The package asks for a presence check '{word}' that this agent does not know; update the agent."),
     };
 

@@ -16,7 +16,8 @@ public static class Steps
     /// <summary>How a step is run: its command, in a folder with the variant's files, knowing which app and version it is about.</summary>
     public static StepRun Run(string attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step) => new(
         attempt, name, step.Run, variant.Files.ToDictionary(file => file.Path, file => file.Sha256),
-        new Dictionary<string, string>(step.Environment ?? None) { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt }, step.Answers ?? None);
+        new Dictionary<string, string>(step.Environment ?? None) { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt }, step.Answers ?? None,
+        variant.Handling?.LowPriority == true);
 
     /// <summary>The last lines of an attempt's log that are not empty; none where it printed nothing.</summary>
     public static IReadOnlyList<string> LastLines(IMachineProcesses processes, string attempt, int most)

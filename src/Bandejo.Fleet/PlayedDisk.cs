@@ -8,7 +8,7 @@ using Bandejo.Device;
 namespace Bandejo.Fleet;
 
 /// <summary>The disk of a played device: its files, its facts, its content and its agent's journal. Everything that must outlive the fleet's process is in the record.</summary>
-internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFacts, IContentCache, IDeviceJournal, IFactSource
+internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFacts, IMachineCompanions, IContentCache, IDeviceJournal, IFactSource
 {
     private const double Grain = 256d * 1024 * 1024;
 
@@ -170,6 +170,32 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     string? IMachineSettings.Read(string path, string key) =>
         FileAt(path)?.Split('\n').Select(line => line.Split('=', 2, StringSplitOptions.TrimEntries)).FirstOrDefault(pair => pair.Length == 2 && pair[0] == key)?[1];
 
+    public void Delete(string path)
+    {
+        string[] gone;
+        lock (_lock)
+        {
+            gone = [.. _files.Keys.Where(file => file == path || file.StartsWith(path + "/", StringComparison.Ordinal))];
+        }
+
+        if (gone.Length > 0)
+        {
+            Change(line => line with { Gone = gone });
+        }
+    }
+
+    public bool Holds(string app, DocumentCompanion companion, string? sha256) => FileAt(PlaceOf(app, companion)) == (sha256 ?? "");
+
+    public void Put(string app, DocumentCompanion companion, string? sha256)
+    {
+        if (!Holds(app, companion, sha256))
+        {
+            Change(line => line with { Put = new Dictionary<string, string> { [PlaceOf(app, companion)] = sha256 ?? "" } });
+        }
+    }
+
+    public void Take(string app, DocumentCompanion companion) => Delete(PlaceOf(app, companion));
+
     public bool Has(string sha256) => _content.Contains(sha256);
 
     public long PartLength(string sha256) => 0;
@@ -214,6 +240,16 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     /// <summary>A fact as it travels: sizes in bytes.</summary>
     private static string FactText(string name, string text) =>
         FactCatalog.TypeOf(name) == FactType.Size && Units.TryParseSize(text, out var bytes) ? bytes.ToString("0", CultureInfo.InvariantCulture) : text;
+
+    /// <summary>Of a companion only which content it has is played.</summary>
+    private static string PlaceOf(string app, DocumentCompanion companion) => $"companions/{app}/{companion.Kind}/{companion.Subject}";
+
+    private void Change(Func<RecordLine, RecordLine> with)
+    {
+        var line = with(new RecordLine(_now(), Name, "companion"));
+        _write(line);
+        Take(line);
+    }
 
     private static string AppOf(string path) => path.Split('/') is [_, var app, ..] ? app : path;
 

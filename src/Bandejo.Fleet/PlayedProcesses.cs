@@ -72,6 +72,11 @@ internal sealed class PlayedProcesses(PlayedDisk disk, IReadOnlyDictionary<strin
         }
     }
 
+    public void AddToLog(string attempt, string path)
+    {
+        // Played installers write no log of their own.
+    }
+
     public void Hide(string attempt, IReadOnlyList<string> secrets)
     {
         if (_logs.GetValueOrDefault(attempt) is { } log)

@@ -60,6 +60,9 @@ internal sealed class PlayedUser(PlayedDisk disk, IReadOnlyDictionary<string, Pl
         }
     }
 
+    /// <summary>Played users sign out when they are done; how long they stay is not played.</summary>
+    public bool IsSignedIn => false;
+
     public void Heard(string id)
     {
         if (_heard.Add(id))

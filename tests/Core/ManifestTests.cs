@@ -106,10 +106,17 @@ public sealed class ManifestTests
         var defined = schema.RootElement.GetProperty("$defs");
         Assert.Equal(ManifestReader.TopKeys, Keys(schema.RootElement));
         Assert.Equal(ManifestReader.VariantKeys, Keys(defined.GetProperty("variant")));
-        Assert.Equal(ManifestReader.StepKeys, Keys(defined.GetProperty("step")));
+        Assert.Equal(StepReader.Keys, Keys(defined.GetProperty("step")));
         Assert.Equal(SettingReader.Keys, Keys(defined.GetProperty("setting")));
         Assert.Equal(Setting.Types.Keys, defined.GetProperty("setting").GetProperty("properties").GetProperty("type").GetProperty("enum").EnumerateArray().Select(word => word.GetString()!));
-        Assert.Equal(ManifestReader.LaunchKeys, Keys(defined.GetProperty("launch")));
+        Assert.Equal(StepReader.LaunchKeys, Keys(defined.GetProperty("launch")));
+        Assert.Equal(PartsReader.NeedKeys, Keys(defined.GetProperty("need")));
+        Assert.Equal(PartsReader.HandlingKeys, Keys(defined.GetProperty("handling")));
+        Assert.Equal(PartsReader.BeforeKeys, Keys(defined.GetProperty("handling").GetProperty("properties").GetProperty("before")));
+        Assert.Equal(PartsReader.DuringKeys, Keys(defined.GetProperty("handling").GetProperty("properties").GetProperty("during")));
+        Assert.Equal(PartsReader.AfterKeys, Keys(defined.GetProperty("handling").GetProperty("properties").GetProperty("after")));
+        Assert.Equal(PartsReader.CompanionKeys, Keys(defined.GetProperty("companion")));
+        Assert.Equal(PartsReader.RemovalKeys, Keys(defined.GetProperty("removal")));
         Assert.Equal(ManifestReader.PresenceKeys, Keys(defined.GetProperty("presence")));
         Assert.Equal(ExitCodes.Words.Keys, defined.GetProperty("step").GetProperty("properties").GetProperty("exit-codes").GetProperty("additionalProperties").GetProperty("enum").EnumerateArray().Select(word => word.GetString()!));
 

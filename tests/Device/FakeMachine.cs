@@ -14,7 +14,7 @@ public sealed class PowerCutException : Exception;
 /// <summary>
 /// A machine, its disk and a service, all in memory. The power can go at any entry of the journal, or in the middle of a step; what was on disk stays.
 /// </summary>
-public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink
+public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink
 {
     private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
     private readonly Dictionary<string, byte[]> _served = [];
@@ -52,6 +52,12 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
             return 9;
         },
     };
+
+    /// <summary>Logs of installers that were kept with an attempt's.</summary>
+    public List<string> Kept { get; } = [];
+
+    /// <summary>Whether each step that ran was to yield to others.</summary>
+    public List<bool> Gentle { get; } = [];
 
     /// <summary>Secrets that were taken out of logs.</summary>
     public List<string> Hidden { get; } = [];
@@ -104,7 +110,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         Reached = new CancellationTokenSource();
         using var limit = new CancellationTokenSource(patience ?? TimeSpan.FromSeconds(20));
         using var either = CancellationTokenSource.CreateLinkedTokenSource(Reached.Token, limit.Token);
-        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
+        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
         try
         {
             await engine.Run(either.Token);
@@ -133,6 +139,16 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
             [new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take", "@{site}"], Environment = null, Answers = null }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true, null, change is null ? null : step with { Run = [change, "@{site}"], Answers = null })],
             null, [new DocumentSetting("site", "text", "", "HQ"), new DocumentSetting("licence", "secret", "", null)]));
     }
+
+    /// <summary>A package whose one variant the test makes out of a plain one.</summary>
+    public PackageLink PackageWith(string version, Func<DocumentVariant, DocumentVariant> change)
+    {
+        var step = new DocumentStep(["put"], 60, 1, true, new Dictionary<string, string>());
+        return Serve(new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [change(new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take"] }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true))]));
+    }
+
+    /// <summary>A step that runs one of the machine's commands.</summary>
+    public static DocumentStep Step(string command) => new([command], 60, 1, true, new Dictionary<string, string>());
 
     private PackageLink Serve(PackageDocument document, bool isForged = false)
     {
@@ -165,7 +181,29 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     string? IMachineSettings.Read(string path, string key) => null;
 
-    FactReport IMachineFacts.Gather() => new(new Dictionary<string, string> { ["kind"] = "desk" }, []);
+    /// <summary>Programs that the operating system lists, by name; null where it cannot say.</summary>
+    public Dictionary<string, string>? Programs { get; set; } = [];
+
+    /// <summary>Companions in place, as <c>app kind subject</c>.</summary>
+    public HashSet<string> Companions { get; } = [];
+
+    public bool IsSignedIn { get; set; }
+
+    FactReport IMachineFacts.Gather() => new(new Dictionary<string, string> { ["kind"] = "desk" }, Programs is null ? null : [.. Programs.Select(pair => new ProgramReport(pair.Key, pair.Value, "system"))]);
+
+    void IMachineFiles.Delete(string path)
+    {
+        foreach (var file in Files.Keys.Where(file => file == path || file.StartsWith(path + "/", StringComparison.Ordinal)).ToList())
+        {
+            Files.Remove(file);
+        }
+    }
+
+    bool IMachineCompanions.Holds(string app, DocumentCompanion companion, string? sha256) => Companions.Contains($"{app} {companion.Kind} {companion.Subject}");
+
+    void IMachineCompanions.Put(string app, DocumentCompanion companion, string? sha256) => Companions.Add($"{app} {companion.Kind} {companion.Subject}");
+
+    void IMachineCompanions.Take(string app, DocumentCompanion companion) => Companions.Remove($"{app} {companion.Kind} {companion.Subject}");
 
     IReadOnlyList<UserWord> IMachineUser.Said() => [.. Words];
 
@@ -175,6 +213,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     {
         _steps[$"{run.Attempt}/{run.Name}"] = null;
         Ran.Add(string.Join(' ', [run.Command[0], run.Environment["BANDEJO_VERSION"], .. run.Command.Skip(1), .. run.Environment.Where(pair => !pair.Key.StartsWith("BANDEJO_", StringComparison.Ordinal)).Select(pair => $"{pair.Key}={pair.Value}"), .. run.Answers.Select(pair => $"{pair.Key}:{pair.Value}")]));
+        Gentle.Add(run.IsGentle);
         if (CutInStep)
         {
             CutInStep = false;
@@ -195,6 +234,8 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>>([]);
 
     Stream? IMachineProcesses.OpenLog(string attempt) => null;
+
+    void IMachineProcesses.AddToLog(string attempt, string path) => Kept.Add(path);
 
     void IMachineProcesses.Hide(string attempt, IReadOnlyList<string> secrets) => Hidden.AddRange(secrets);
 

@@ -59,11 +59,12 @@ public sealed record PackageOrigin(Device.PublicKeyInfo Key, string? By, DateTim
 public sealed record PackageInfo(string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files, bool IsNew);
 
 /// <summary>A package with what is inside and what happened to it.</summary>
+/// <param name="Needs">Other apps that must be there first.</param>
 /// <param name="Settings">What a deployment may choose.</param>
 /// <param name="Presets">Named sets of values.</param>
 /// <param name="Earlier">The digest of the package of the version before; null for none.</param>
 public sealed record PackageDetails(
-    PackageInfo Package, string Summary, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier);
+    PackageInfo Package, string Summary, IReadOnlyList<string> Needs, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier);
 
 /// <summary>Two packages side by side.</summary>
 /// <param name="Differences">In the order of a manifest; none where both say the same.</param>
@@ -85,7 +86,10 @@ public sealed record SettingInfo(string Name, string Type, string Says, string? 
 public sealed record PresetInfo(string Name, IReadOnlyList<string> Values);
 
 /// <summary>A variant in words.</summary>
-public sealed record VariantInfo(string Name, string Fits, string Requires, IReadOnlyList<FileInfoDto> Files, string Install, string? Remove, IReadOnlyList<string> Present, string? Change = null);
+public sealed record VariantInfo(string Name, string Fits, string Requires, IReadOnlyList<FileInfoDto> Files, string Install, string? Remove, IReadOnlyList<string> Present, IReadOnlyList<VariantLine> More);
+
+/// <summary>What else a variant says: change, repair, close, handling, companion or removal.</summary>
+public sealed record VariantLine(string Name, string Says);
 
 /// <summary>A step in the life of a package.</summary>
 public sealed record LifeInfo(string State, string By, DateTimeOffset At, string Reason);

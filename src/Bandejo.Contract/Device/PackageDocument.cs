@@ -5,8 +5,12 @@ namespace Bandejo.Contract.Device;
 /// <param name="Icon">A picture for the catalogue; devices do not fetch it.</param>
 /// <param name="Settings">The values that a deployment may choose.</param>
 /// <param name="Presets">Named sets of values.</param>
+/// <param name="Needs">Other apps that must be there first; the service sees to it.</param>
 public sealed record PackageDocument(int Format, string App, string Name, string Version, string Publisher, string Category, string Summary, IReadOnlyList<string> Replaces, IReadOnlyList<DocumentVariant> Variants, DocumentFile? Icon = null,
-    IReadOnlyList<DocumentSetting>? Settings = null, IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>>? Presets = null);
+    IReadOnlyList<DocumentSetting>? Settings = null, IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>>? Presets = null, IReadOnlyList<DocumentNeed>? Needs = null);
+
+/// <summary>Another app, and the earliest version of it that will do; null for any.</summary>
+public sealed record DocumentNeed(string App, string? AtLeast);
 
 /// <summary>A named value. Where it is used stands in the steps and checks, as <c>@{name}</c>.</summary>
 /// <param name="Type">text, number, yes-no, choice or secret.</param>
@@ -17,9 +21,33 @@ public sealed record DocumentSetting(string Name, string Type, string Says, stri
 /// <summary>The part for one kind of device.</summary>
 /// <param name="Launch">How a trial starts the software; devices do not use it.</param>
 /// <param name="Change">How settings of what is installed are changed.</param>
+/// <param name="Repair">How what is broken is mended.</param>
+/// <param name="Handling">How an attempt behaves around its steps; null for the usual.</param>
+/// <param name="Companions">What is put in place with it, proven with it and taken away with it.</param>
+/// <param name="Removals">How builds go that <paramref name="Remove"/> is not for.</param>
 public sealed record DocumentVariant(
     string Name, string Fits, string Requires, IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack, DocumentLaunch? Launch = null,
-    DocumentStep? Change = null);
+    DocumentStep? Change = null, DocumentStep? Repair = null, DocumentHandling? Handling = null, IReadOnlyList<DocumentCompanion>? Companions = null, IReadOnlyList<DocumentRemoval>? Removals = null);
+
+/// <summary>How an attempt behaves around its steps.</summary>
+/// <param name="NobodySignedIn">It waits until nobody is signed in.</param>
+/// <param name="LowPriority">It yields to everything else on the device.</param>
+/// <param name="Log">A log that the installer writes by itself.</param>
+/// <param name="Restart">as-told, always or never.</param>
+/// <param name="Reset">What is deleted after it was taken away.</param>
+public sealed record DocumentHandling(bool NobodySignedIn, bool LowPriority, string? Log, string Restart, IReadOnlyList<string>? Reset);
+
+/// <summary>A companion: certificate, file or opens.</summary>
+/// <param name="Subject">A payload file's path, or the ending of files.</param>
+/// <param name="To">Where a file belongs on the device.</param>
+/// <param name="With">The command that opens files with that ending.</param>
+/// <param name="Says">What such a file is, for people.</param>
+public sealed record DocumentCompanion(string Kind, string Subject, string? To, IReadOnlyList<string>? With, string? Says);
+
+/// <summary>How another build is taken away.</summary>
+/// <param name="When">A rule about the device; false again once it is gone.</param>
+/// <param name="At">remove, with the app; install, before this package is installed; or both.</param>
+public sealed record DocumentRemoval(string What, string When, string At, DocumentStep Step);
 
 /// <summary>A command that starts the software, and how many seconds it must stay up.</summary>
 public sealed record DocumentLaunch(IReadOnlyList<string> Run, int StaysSeconds);
@@ -33,5 +61,5 @@ public sealed record DocumentFile(string Path, long Size, string Sha256, bool Is
 public sealed record DocumentStep(IReadOnlyList<string> Run, int LimitSeconds, int ExpectedSeconds, bool EndAtLimit, IReadOnlyDictionary<string, string> ExitCodes,
     IReadOnlyDictionary<string, string>? Environment = null, IReadOnlyDictionary<string, string>? Answers = null);
 
-/// <summary>A presence check: file, version-in, setting, command, receipt or program.</summary>
+/// <summary>A presence check: file, version-in, setting, command, receipt, program or product.</summary>
 public sealed record DocumentCheck(string Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern);

@@ -25,6 +25,9 @@ public sealed record Manifest
     /// <summary>Slugs of apps that are taken away before this one is installed.</summary>
     public IReadOnlyList<string> Replaces { get; init; } = [];
 
+    /// <summary>Other apps that must be there first.</summary>
+    public IReadOnlyList<Need> Needs { get; init; } = [];
+
     /// <summary>The values that a deployment may choose.</summary>
     public IReadOnlyList<Setting> Settings { get; init; } = [];
 
@@ -59,6 +62,36 @@ public sealed record Variant
 
     /// <summary>How settings of what is installed are changed; null where that needs more than a command.</summary>
     public Step? Change { get; init; }
+
+    /// <summary>How what is broken is mended, tried once before it is installed anew; null where installing anew is the way.</summary>
+    public Step? Repair { get; init; }
+
+    /// <summary>How an attempt behaves around its steps.</summary>
+    public Handling Handling { get; init; } = Handling.Usual;
+
+    /// <summary>What is put in place with it.</summary>
+    public IReadOnlyList<Companion> Companions { get; init; } = [];
+
+    /// <summary>How builds go that this package's own <see cref="Remove"/> is not for, in the order in which they are looked for.</summary>
+    public IReadOnlyList<Removal> Removals { get; init; } = [];
+
+    /// <summary>Its steps with the names that they have in the manifest.</summary>
+    public IEnumerable<(string Name, Step Step)> Steps()
+    {
+        yield return ("install", Install);
+        foreach (var (name, step) in new[] { ("remove", Remove), ("change", Change), ("repair", Repair) })
+        {
+            if (step is not null)
+            {
+                yield return (name, step);
+            }
+        }
+
+        for (var i = 0; i < Removals.Count; i++)
+        {
+            yield return (string.Create(System.Globalization.CultureInfo.InvariantCulture, $"removals[{i}]"), Removals[i].Step);
+        }
+    }
 
     public required IReadOnlyList<PresenceCheck> Present { get; init; }
 

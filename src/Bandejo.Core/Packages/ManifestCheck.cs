@@ -44,7 +44,9 @@ public static class ManifestCheck
 
     /// <summary>The files that a variant takes along, each once, in the order of their paths.</summary>
     public static IReadOnlyList<PayloadFile> FilesOf(Variant variant, IReadOnlyList<PayloadFile> files) =>
-        [.. files.Where(file => variant.Files.Any(pattern => Takes(pattern, file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+        [.. files.Where(file => Patterns(variant).Any(pattern => Takes(pattern, file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+
+    private static IEnumerable<string> Patterns(Variant variant) => variant.Files.Concat(variant.Companions.Where(companion => companion.IsFile).Select(companion => companion.Subject));
 
     private static void CheckIcon(Manifest manifest, IReadOnlyList<PayloadFile> files, List<Finding> findings)
     {
@@ -69,15 +71,22 @@ public static class ManifestCheck
 
     private static void CheckVariant(Variant variant, string where, IReadOnlyList<PayloadFile> files, List<Finding> findings)
     {
-        foreach (var pattern in variant.Files.Where(pattern => !files.Any(file => Takes(pattern, file.Path))))
+        foreach (var pattern in Patterns(variant).Where(pattern => !files.Any(file => Takes(pattern, file.Path))))
         {
             var near = Suggest.Nearest(pattern, files.Select(file => file.Path));
             findings.Add(new Finding($"There is no file '{pattern}' in the folder." + (near is null ? "" : $" Did you mean '{near}'?"), where + ".files"));
         }
 
-        findings.AddRange(StepCheck.Step(variant.Install, where + ".install"));
-        findings.AddRange(variant.Remove is null ? [] : StepCheck.Step(variant.Remove, where + ".remove"));
-        findings.AddRange(variant.Change is null ? [] : StepCheck.Step(variant.Change, where + ".change"));
+        foreach (var (name, step) in variant.Steps())
+        {
+            findings.AddRange(StepCheck.Step(step, $"{where}.{name}"));
+        }
+
+        foreach (var (removal, i) in variant.Removals.Select((removal, i) => (removal, i)).Where(each => !each.removal.When.Facts().Any()))
+        {
+            findings.Add(new Finding($"The rule of '{removal.What}' asks nothing of a device, so it would never be gone; say what only devices with it have.", $"{where}.removals[{i}].when"));
+        }
+
         for (var i = 0; i < variant.Present.Count; i++)
         {
             findings.AddRange(StepCheck.Present(variant.Present[i], $"{where}.present[{i}]"));

@@ -9,24 +9,24 @@ namespace Bandejo.Core.Packages;
 /// <summary>Reads <c>package.yaml</c>. All errors are found at once, each with its place.</summary>
 public sealed class ManifestReader
 {
-    /// <summary>The keys at the top, in a variant, in a step and in a presence check; the published schema has the same.</summary>
-    public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "settings", "presets", "variants"];
+    /// <summary>The keys at the top, in a variant and in a presence check; the published schema has the same.</summary>
+    public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "needs", "settings", "presets", "handlings", "variants"];
 
-    public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "install", "remove", "change", "launch", "present", "put-back"];
+    public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "handling", "install", "remove", "removals", "change", "repair", "launch", "present", "companions", "put-back"];
 
-    public static IReadOnlyList<string> StepKeys { get; } = ["run", "environment", "answers", "limit", "expected", "at-limit", "exit-codes"];
-
-    public static IReadOnlyList<string> LaunchKeys { get; } = ["run", "stays"];
-
-    public static IReadOnlyList<string> PresenceKeys { get; } = ["file", "version-in", "setting", "command", "receipt", "program", "key", "is", "pattern"];
+    public static IReadOnlyList<string> PresenceKeys { get; } = ["file", "version-in", "setting", "command", "receipt", "program", "product", "key", "is", "pattern"];
 
     private readonly List<Finding> _findings;
     private readonly YamlForm _form;
+    private readonly StepReader _steps;
+    private readonly PartsReader _parts;
 
     private ManifestReader(List<Finding> findings, YamlForm form)
     {
         _findings = findings;
         _form = form;
+        _steps = new StepReader(form);
+        _parts = new PartsReader(form, _steps);
     }
 
     /// <summary>Reads a manifest; a failure of kind <see cref="ErrorKind.Invalid"/> holds every error.</summary>
@@ -70,9 +70,10 @@ public sealed class ManifestReader
             Summary = _form.Text(root, "summary", "", must: false, max: 2000) ?? "",
             Icon = _form.Text(root, "icon", "", must: false),
             Replaces = replaces,
+            Needs = _parts.Needs(root, app),
             Settings = exposed,
             Presets = settings.Presets(root, exposed),
-            Variants = Variants(root),
+            Variants = Variants(root, _parts.Handlings(root)),
         };
     }
 
@@ -91,7 +92,7 @@ public sealed class ManifestReader
         return AppVersion.Parse("0");
     }
 
-    private List<Variant> Variants(YamlMappingNode root)
+    private List<Variant> Variants(YamlMappingNode root, IReadOnlyDictionary<string, Handling> handlings)
     {
         var variants = new List<Variant>();
         if (YamlForm.Child(root, "variants") is not YamlSequenceNode { Children.Count: > 0 } list)
@@ -105,7 +106,7 @@ public sealed class ManifestReader
             var where = string.Create(CultureInfo.InvariantCulture, $"variants[{i}].");
             if (list.Children[i] is YamlMappingNode map)
             {
-                variants.Add(Variant(map, where));
+                variants.Add(Variant(map, where, handlings));
                 if (variants.Count(variant => variant.Name == variants[^1].Name) > 1)
                 {
                     _form.Report(map, $"Two variants are named '{variants[^1].Name}'.", where + "name");
@@ -120,7 +121,7 @@ public sealed class ManifestReader
         return variants;
     }
 
-    private Variant Variant(YamlMappingNode map, string where)
+    private Variant Variant(YamlMappingNode map, string where, IReadOnlyDictionary<string, Handling> handlings)
     {
         _form.Known(map, where, VariantKeys);
         var files = _form.Texts(map, "files", where);
@@ -139,136 +140,17 @@ public sealed class ManifestReader
             Requires = _form.Rule(map, "requires", where),
             Files = files,
             Close = _form.Texts(map, "close", where),
-            Install = Step(map, "install", where, must: true) ?? new Step { Run = [] },
-            Remove = Step(map, "remove", where, must: false),
-            Change = Step(map, "change", where, must: false),
-            Launch = Launch(map, where),
+            Handling = _parts.Handling(map, where, handlings),
+            Install = _steps.Step(map, "install", where, must: true) ?? new Step { Run = [] },
+            Remove = _steps.Step(map, "remove", where, must: false),
+            Removals = _parts.Removals(map, where),
+            Change = _steps.Step(map, "change", where, must: false),
+            Repair = _steps.Step(map, "repair", where, must: false),
+            Launch = _steps.Launch(map, where),
+            Companions = _parts.Companions(map, where),
             Present = Checks(map, where),
             PutBack = _form.YesNo(map, "put-back", where, otherwise: true),
         };
-    }
-
-    private Step? Step(YamlMappingNode variant, string key, string where, bool must)
-    {
-        var node = YamlForm.Child(variant, key);
-        if (node is not YamlMappingNode map)
-        {
-            if (node is not null || must)
-            {
-                _form.Report(node ?? variant, $"'{key}' is missing or not a mapping; it needs at least 'run'.", where + key);
-            }
-
-            return null;
-        }
-
-        var inner = where + key + ".";
-        _form.Known(map, inner, StepKeys);
-        var run = _form.Texts(map, "run", inner);
-        if (run.Count == 0 || run[0].Trim().Length == 0)
-        {
-            _form.Report(YamlForm.Child(map, "run") ?? map, "'run' needs a command and its arguments as a list, such as [sh, install.sh].", inner + "run");
-        }
-        else if (YamlForm.Child(map, "run") is YamlScalarNode && run[0].Contains(' '))
-        {
-            _form.Report(YamlForm.Child(map, "run")!, "'run' is not given to a shell; write the command and each argument as items of a list, such as [sh, install.sh].", inner + "run");
-        }
-
-        var atLimit = _form.Text(map, "at-limit", inner, must: false) ?? "end";
-        if (atLimit is not ("end" or "ask"))
-        {
-            _form.Report(YamlForm.Child(map, "at-limit")!, $"'at-limit' is 'end' (end the command with everything it started) or 'ask' (stop watching, ask a person), not '{atLimit}'.", inner + "at-limit");
-        }
-
-        var limit = _form.Duration(map, "limit", inner, TimeSpan.FromMinutes(30));
-        return new Step
-        {
-            Run = run,
-            Environment = Environment(map, inner),
-            Answers = Answers(map, inner),
-            Limit = limit,
-            Expected = _form.Duration(map, "expected", inner, TimeSpan.FromTicks(Math.Min(limit.Ticks, TimeSpan.TicksPerMinute * 2))),
-            EndAtLimit = atLimit == "end",
-            Codes = Codes(map, inner),
-        };
-    }
-
-    private IReadOnlyDictionary<string, string> Environment(YamlMappingNode step, string where)
-    {
-        var environment = _form.Pairs(step, "environment", where, "such as '{ FOLDLINE_KEY: \"@{licence}\" }'");
-        foreach (var name in environment.Keys.Where(name => char.IsAsciiDigit(name[0]) || !name.All(sign => char.IsAsciiLetterOrDigit(sign) || sign == '_')))
-        {
-            _form.Report(YamlForm.Child(step, "environment")!, $"'{name}' is no name for the environment; letters, digits and _ are, and no digit in front.", where + "environment");
-        }
-
-        return environment;
-    }
-
-    private IReadOnlyDictionary<string, string> Answers(YamlMappingNode step, string where)
-    {
-        var answers = _form.Pairs(step, "answers", where, "from a file's name to its text");
-        foreach (var path in answers.Keys)
-        {
-            if (SafePath.Problem(path) is { } problem)
-            {
-                _form.Report(YamlForm.Child(step, "answers")!, $"'{path}' {problem}", where + "answers");
-            }
-        }
-
-        return answers;
-    }
-
-    private Launch? Launch(YamlMappingNode variant, string where)
-    {
-        if (YamlForm.Child(variant, "launch") is not { } node)
-        {
-            return null;
-        }
-
-        if (node is not YamlMappingNode map)
-        {
-            _form.Report(node, "'launch' is a mapping with 'run', the command that starts the software, and 'stays', how long it must stay up.", where + "launch");
-            return null;
-        }
-
-        var inner = where + "launch.";
-        _form.Known(map, inner, LaunchKeys);
-        var run = _form.Texts(map, "run", inner);
-        if (run.Count == 0)
-        {
-            _form.Report(map, "'run' needs a command and its arguments as a list, such as [/opt/foldline/foldline, --version].", inner + "run");
-        }
-
-        return new Launch(run, _form.Duration(map, "stays", inner, TimeSpan.FromSeconds(3)));
-    }
-
-    private Dictionary<int, ExitMeaning> Codes(YamlMappingNode step, string where)
-    {
-        var codes = new Dictionary<int, ExitMeaning>();
-        var node = YamlForm.Child(step, "exit-codes");
-        if (node is YamlMappingNode map)
-        {
-            foreach (var (key, value) in map.Children)
-            {
-                if (!int.TryParse((key as YamlScalarNode)?.Value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var code))
-                {
-                    _form.Report(key, "An exit code is a whole number.", where + "exit-codes");
-                }
-                else if (!ExitCodes.Words.TryGetValue((value as YamlScalarNode)?.Value ?? "", out var meaning))
-                {
-                    _form.Report(value, $"An exit code means one of: {string.Join(", ", ExitCodes.Words.Keys)}.", where + "exit-codes");
-                }
-                else
-                {
-                    codes[code] = meaning;
-                }
-            }
-        }
-        else if (node is not null)
-        {
-            _form.Report(node, "'exit-codes' is a mapping from code to meaning, such as { 75: busy }.", where + "exit-codes");
-        }
-
-        return codes;
     }
 
     private List<PresenceCheck> Checks(YamlMappingNode variant, string where)
@@ -303,10 +185,10 @@ public sealed class ManifestReader
     private PresenceCheck? Check(YamlMappingNode map, string where)
     {
         _form.Known(map, where, PresenceKeys);
-        var kinds = PresenceKeys.Take(6).Where(key => YamlForm.Child(map, key) is not null).ToList();
+        var kinds = PresenceKeys.Take(7).Where(key => YamlForm.Child(map, key) is not null).ToList();
         if (kinds.Count != 1)
         {
-            _form.Report(map, $"A presence check has exactly one of: {string.Join(", ", PresenceKeys.Take(6))}.", where);
+            _form.Report(map, $"A presence check has exactly one of: {string.Join(", ", PresenceKeys.Take(7))}.", where);
             return null;
         }
 
@@ -320,8 +202,14 @@ public sealed class ManifestReader
             "setting" => PresenceKind.Setting,
             "command" => PresenceKind.Command,
             "receipt" => PresenceKind.Receipt,
+            "product" => PresenceKind.Product,
             _ => PresenceKind.Program,
         };
+
+        if (kind == PresenceKind.Product && !Guid.TryParseExact(subject[0], "B", out _))
+        {
+            _form.Report(YamlForm.Child(map, "product")!, $"'{subject[0]}' is no product code; one looks like '{{1F0C7D2A-5B7E-4C7B-9A55-0D6F4C1B2E10}}', in quotes.", where + "product");
+        }
 
         if (kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.Problem(subject[0].TrimStart('/')) is { } problem)
         {

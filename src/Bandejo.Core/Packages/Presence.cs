@@ -22,6 +22,9 @@ public enum PresenceKind
 
     /// <summary>The operating system lists the program.</summary>
     Program,
+
+    /// <summary>Windows lists an installed product under a product code.</summary>
+    Product,
 }
 
 /// <summary>One way to prove that a package's version is there.</summary>
@@ -34,7 +37,7 @@ public enum PresenceKind
 public sealed record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern)
 {
     /// <summary>True where what it finds carries a version that is compared with the package's.</summary>
-    public bool TellsVersion => Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Receipt || (Kind == PresenceKind.Command && Expected is null);
+    public bool TellsVersion => Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Product or PresenceKind.Receipt || (Kind == PresenceKind.Command && Expected is null);
 
     /// <summary>The check in words, such as <c>version in opt/foldline/VERSION</c>.</summary>
     public string InWords => Kind switch
@@ -44,6 +47,7 @@ public sealed record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyL
         PresenceKind.Setting => $"setting {Key} in {Subject}",
         PresenceKind.Command => $"what '{Subject}' prints",
         PresenceKind.Receipt => "receipt",
+        PresenceKind.Product => $"product {Subject}",
         _ => $"program {Subject}",
     };
 }
@@ -73,6 +77,9 @@ public enum PresenceAnswer
 
     /// <summary>The version that was asked for, with other settings.</summary>
     Different,
+
+    /// <summary>The version that was asked for, but something that goes with it is missing.</summary>
+    Incomplete,
 
     /// <summary>Exactly what was asked for.</summary>
     Present,

@@ -52,13 +52,8 @@ internal static class SettingCheck
     /// <summary>Each use of a setting in a variant; with the switch that stands before it, where the word is nothing but the setting.</summary>
     private static IEnumerable<(string Setting, string Where, Use By, string? After)> Uses(Variant variant, string where)
     {
-        foreach (var (name, step) in new[] { ("install", variant.Install), ("remove", variant.Remove), ("change", variant.Change) })
+        foreach (var (name, step) in variant.Steps())
         {
-            if (step is null)
-            {
-                continue;
-            }
-
             for (var i = 0; i < step.Run.Count; i++)
             {
                 var isAlone = i > 0 && step.Run[i].StartsWith("@{", StringComparison.Ordinal) && step.Run[i].EndsWith('}') && step.Run[i - 1].StartsWith('-');
@@ -77,6 +72,14 @@ internal static class SettingCheck
         foreach (var setting in (variant.Launch?.Run ?? []).SelectMany(Settings.UsedIn))
         {
             yield return (setting, $"{where}.launch.run", Use.Word, null);
+        }
+
+        for (var i = 0; i < variant.Companions.Count; i++)
+        {
+            foreach (var setting in variant.Companions[i].With.Append(variant.Companions[i].To ?? "").SelectMany(Settings.UsedIn))
+            {
+                yield return (setting, $"{where}.companions[{i}]", Use.Proof, null);
+            }
         }
 
         for (var i = 0; i < variant.Present.Count; i++)

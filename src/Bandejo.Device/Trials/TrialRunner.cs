@@ -8,7 +8,7 @@ using Bandejo.Core.Rules;
 namespace Bandejo.Device.Trials;
 
 /// <summary>What a trial runs on: the machine, and how what was changed on it is seen.</summary>
-public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineProcesses Processes, IMachineFacts Facts);
+public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineProcesses Processes, IMachineFacts Facts, Surroundings Surroundings);
 
 /// <summary>
 /// Tries one variant of a package, its settings filled in, on a clean machine, in the way in which a device would install it: what it needs first, install, proof, launch, install
@@ -28,6 +28,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     private readonly TrialNoise _noise = new(plan.Noise);
     private readonly IReadOnlyList<string> _secrets = Filling.Secrets(plan.Package.Document, Filling.Written(plan.Package.Document, plan.Settings));
     private readonly Dictionary<string, Receipt> _receipts = [];
+    private readonly Dictionary<string, DocumentVariant> _variants = [];
     private int _runs;
     private string _attempt = "";
 
@@ -47,6 +48,12 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             {
                 return false;
             }
+        }
+
+        foreach (var need in (package.Needs ?? []).Where(need => !_receipts.ContainsKey(need.App)))
+        {
+            Tell("needs", TrialState.Failed, $"It needs {need.App}{(need.AtLeast is null ? "" : $" {need.AtLeast} or newer")} first; give a package of it with --with.");
+            return false;
         }
 
         if (Fit() is { Event: TargetEvent.Blocked } blocked)
@@ -75,7 +82,8 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             Tell("close", TrialState.Warned, "Nothing is named under 'close': it goes on running while it is installed over and removed, which many programs do not survive.");
         }
 
-        if (isRunning is null || !await Install("again", package, variant, cancellation) || (variant.Change is { } change && !await Install("change", package, variant with { Install = change }, cancellation)))
+        if (isRunning is null || !await Install("again", package, variant, cancellation) || (variant.Change is { } change && !await Install("change", package, variant with { Install = change }, cancellation))
+            || (variant.Repair is { } repair && !await Install("repair", package, variant with { Install = repair }, cancellation)))
         {
             return false;
         }
@@ -123,6 +131,11 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             return false;
         }
 
+        if (ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Install)) is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
+        {
+            machine.Surroundings.Put(document, with, _variants.GetValueOrDefault(document.App));
+        }
+
         var receipt = new Receipt(document.App, document.Name, document.Version, new PackageLink("", document.App, document.Version, ""), with.Name, time.GetUtcNow());
         var proof = await machine.Prover.Prove(document, with, end.ExitCode == 0 ? receipt : _receipts.GetValueOrDefault(document.App), cancellation);
         var meaning = ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Install));
@@ -133,6 +146,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         _receipts[document.App] = receipt;
+        _variants[document.App] = with;
         var isWhole = meaning is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting;
         Tell(name, isWhole ? TrialState.Passed : TrialState.Warned, $"{Ended(end, meaning)}; {proof.Why}", seconds, end.ExitCode, log);
         return true;
@@ -164,6 +178,8 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         _receipts.Remove(package.App);
+        _variants.Remove(package.App);
+        machine.Surroundings.Clear(package, with);
         var meaning = ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Remove));
         var proof = await machine.Prover.Prove(package, with, null, cancellation);
         if (proof.Answer != PresenceAnswer.Absent)
@@ -239,6 +255,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         var attempt = Attempt(name);
         var run = Steps.Run(attempt, name, document, with, step);
         var (took, end) = await Timed(() => machine.Processes.Run(run, limit, endAtLimit: false, cancellation));
+        machine.Surroundings.KeepLog(attempt, with);
         var log = Log();
         if (end.TimedOut)
         {

@@ -208,10 +208,10 @@ internal static class Engine
         }
     }
 
-    /// <summary>Other deployments of the same app are weighed again: this one's wishes have begun or ceased to count.</summary>
+    /// <summary>Other deployments of the same app, and those that need it, are weighed again: this one's wishes have begun or ceased to count.</summary>
     private static void Rivals(WorldChange change, DeploymentEntry deployment)
     {
-        foreach (var rival in change.World.Deployments.Values.Where(other => other != deployment && other.IsActive && other.Plan.App == deployment.Plan.App))
+        foreach (var rival in change.World.Deployments.Values.Where(other => other != deployment && other.IsActive && (other.Plan.App == deployment.Plan.App || Needing.Concerns(other, deployment))))
         {
             foreach (var device in rival.Targets.Rows.Select(row => change.World.DevicesByRow[row]).Where(deployment.Targets.Has))
             {
@@ -260,6 +260,11 @@ internal static class Engine
         if (fit.Event != TargetEvent.Due)
         {
             return (new Happening(fit.Event, fit.Reason), fit.Variant);
+        }
+
+        if (deployment.Plan.Wish != Wish.Gone && !target.HasBegun && Needing.Lacking(world, deployment.Package, device) is { } lacking)
+        {
+            return (lacking, fit.Variant);
         }
 
         var rivals = device.Deployments.Where(other => other.IsActive && other.Plan.App == deployment.Plan.App && (other == deployment || Counts(other, device))).ToList();

@@ -81,6 +81,7 @@ internal static class Previewing
         }
 
         Contests(world, plan, reached, findings);
+        findings.AddRange(plan.Wish == Wish.Gone ? [] : Needing.Findings(world, package, reached));
         var waves = WavePicks.Assign([.. inScope.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => Engine.IsIn(world, group, device), plan.Id);
         var previews = WavePreviews(world, plan, waves, findings);
         var unpicked = inScope.Where(device => waves[device.Id] < 0).ToList();

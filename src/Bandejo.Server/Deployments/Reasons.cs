@@ -35,6 +35,11 @@ internal static class Reasons
 
         var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
         steps.Add(fit.Event == TargetEvent.Due ? $"fits variant '{fit.Variant}' and meets what it requires" : fit.Reason);
+        if (Needing.Lacking(world, deployment.Package, device) is { } lacking)
+        {
+            steps.Add(lacking.Reason);
+        }
+
         if (target.Wave >= 0)
         {
             var wave = deployment.State.Waves[target.Wave];

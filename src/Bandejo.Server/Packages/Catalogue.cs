@@ -78,11 +78,11 @@ internal static class Catalogue
         var installed = new ConditionNode(new FactRef(package.Stored.App, true), FactType.Version, Comparison.Is, [FactValue.OfVersion(package.Version)]);
         var rule = Rule.Parse($"{installed.Fact} is \"{package.Version}\"");
         return new PackageDetails(
-            Info(package), package.Document.Summary,
+            Info(package), package.Document.Summary, [.. Documents.NeedsOf(package.Document).Select(need => need.ToString())],
             [.. package.Document.Variants.Select(variant => new VariantInfo(
                 variant.Name, variant.Fits, variant.Requires, [.. variant.Files.Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256))],
-                string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(Check)],
-                variant.Change is null ? null : string.Join(' ', variant.Change.Run)))],
+                string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(InWords.Check)],
+                InWords.More(variant)))],
             [.. package.Stored.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason))],
             rule.Ok ? world.Columns.Evaluate(rule.Value).True.Count() : 0,
             [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)],
@@ -97,15 +97,4 @@ internal static class Catalogue
         var stored = package.Stored;
         return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, Words.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew);
     }
-
-    /// <summary>A presence check in words.</summary>
-    public static string Check(DocumentCheck check) => check.Kind switch
-    {
-        "file" => $"file {check.Subject}{(check.Expected is null ? "" : " with its digest")}",
-        "version-in" => $"version in {check.Subject}",
-        "setting" => $"setting {check.Key} in {check.Subject}{(check.Expected is null ? "" : $" is {check.Expected}")}",
-        "command" => $"what '{string.Join(' ', [check.Subject, .. check.Arguments])}' prints",
-        "receipt" => "receipt",
-        _ => $"program {check.Subject}",
-    };
 }

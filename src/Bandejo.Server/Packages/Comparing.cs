@@ -32,7 +32,7 @@ internal static class Comparing
     }
 
     private static Dictionary<string, string> Top(PackageDocument document) => Said(
-        ("name", document.Name), ("version", document.Version), ("publisher", document.Publisher), ("category", document.Category), ("summary", document.Summary), ("replaces", string.Join(", ", document.Replaces)),
+        ("name", document.Name), ("version", document.Version), ("publisher", document.Publisher), ("category", document.Category), ("summary", document.Summary), ("replaces", string.Join(", ", document.Replaces)), ("needs", string.Join(", ", Documents.NeedsOf(document))),
         ("presets", string.Join("; ", (document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => $"{preset.Key}: {string.Join(", ", preset.Value.Select(pair => $"{pair.Key} {pair.Value}"))}"))),
         ("icon", document.Icon?.Sha256[..12] ?? ""));
 
@@ -40,8 +40,9 @@ internal static class Comparing
         (document.Settings ?? []).ToDictionary(setting => setting.Name, setting => $"{setting.Type}{(setting.Choices is { } choices ? $" ({string.Join(", ", choices)})" : "")}, {(setting.Default is { } value ? $"{value} unless set" : "no default")}", StringComparer.Ordinal);
 
     private static Dictionary<string, string> Keys(DocumentVariant? variant) => variant is null ? [] : Said(
-        ("fits", variant.Fits), ("requires", variant.Requires), ("close", string.Join(", ", variant.Close)), ("install", Step(variant.Install)), ("remove", Step(variant.Remove)), ("change", Step(variant.Change)),
-        ("launch", variant.Launch is { } launch ? string.Join(' ', launch.Run) : ""), ("present", string.Join("; ", variant.Present.Select(Catalogue.Check))), ("put-back", variant.PutBack ? "yes" : "no"));
+        ("fits", variant.Fits), ("requires", variant.Requires), ("close", string.Join(", ", variant.Close)), ("install", Step(variant.Install)), ("remove", Step(variant.Remove)), ("change", Step(variant.Change)), ("repair", Step(variant.Repair)),
+        ("handling", InWords.Handling(variant.Handling)), ("companions", string.Join("; ", (variant.Companions ?? []).Select(InWords.Companion))), ("removals", string.Join("; ", (variant.Removals ?? []).Select(removal => $"{InWords.Removal(removal)} ({Step(removal.Step)})"))),
+        ("launch", variant.Launch is { } launch ? string.Join(' ', launch.Run) : ""), ("present", string.Join("; ", variant.Present.Select(InWords.Check))), ("put-back", variant.PutBack ? "yes" : "no"));
 
     private static Dictionary<string, string> Files(DocumentVariant? variant) =>
         (variant?.Files ?? []).ToDictionary(file => file.Path, file => $"{Units.FormatSize(file.Size)}\n{file.Sha256}", StringComparer.Ordinal);

@@ -165,7 +165,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return signed.Failure!;
         }
 
-        var document = ReadDocument(brought.Document);
+        var document = DocumentReader.Read(brought.Document);
         if (!document.Ok)
         {
             return document.Failure!;
@@ -181,6 +181,11 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         if (Known(document.Value, digest) is { } known)
         {
             return known;
+        }
+
+        if (DocumentReader.CertificateProblem(document.Value, brought.Extract) is { } untrustworthy)
+        {
+            return untrustworthy;
         }
 
         var kept = KeepFiles(brought.Extract, document.Value);
@@ -260,80 +265,6 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         return Catalogue.Info(entry, isNew: true);
     }
 
-    private static Outcome<PackageDocument> ReadDocument(byte[] bytes)
-    {
-        try
-        {
-            var document = JsonSerializer.Deserialize(bytes, ContractJson.Default.PackageDocument);
-            if (document is not { Format: 1, Variants.Count: > 0, App.Length: > 0 } || !AppVersion.TryParse(document.Version, out _))
-            {
-                return new Failure(ErrorKind.Invalid, "The document of the package file is not one of format 1, or lacks app, version or variants.");
-            }
-
-            foreach (var file in Documents.FilesOf(document))
-            {
-                if (SafePath.Problem(file.Path) is { } problem)
-                {
-                    return new Failure(ErrorKind.Invalid, $"'{file.Path}' {problem}");
-                }
-
-                if (!SafePath.IsSha256(file.Sha256) || file.Size < 0)
-                {
-                    return new Failure(ErrorKind.Invalid, $"'{file.Path}' has no valid digest or size.");
-                }
-            }
-
-            if (SettingsProblem(document) is { } wrong)
-            {
-                return new Failure(ErrorKind.Invalid, wrong);
-            }
-
-            foreach (var variant in document.Variants)
-            {
-                if (Rule.Parse(variant.Fits) is { Ok: false } fits)
-                {
-                    return fits.Failure!;
-                }
-
-                if (Rule.Parse(variant.Requires) is { Ok: false } requires)
-                {
-                    return requires.Failure!;
-                }
-
-                if (variant.Present.Count == 0 || variant.Install.Run.Count == 0)
-                {
-                    return new Failure(ErrorKind.Invalid, $"Variant '{variant.Name}' lacks the step 'install' or a presence check.");
-                }
-            }
-
-            return document;
-        }
-        catch (Exception error) when (error is JsonException or NullReferenceException)
-        {
-            return new Failure(ErrorKind.Invalid, $"The document of the package file cannot be read: {error.Message}");
-        }
-    }
-
-    /// <summary>What a document says of settings that no manifest could have said; null for nothing.</summary>
-    private static string? SettingsProblem(PackageDocument document)
-    {
-        foreach (var path in document.Variants.SelectMany(variant => new[] { variant.Install, variant.Remove, variant.Change }).SelectMany(step => step?.Answers?.Keys ?? []))
-        {
-            if (SafePath.Problem(path) is { } problem)
-            {
-                return $"'{path}' {problem}";
-            }
-        }
-
-        var settings = document.Settings ?? [];
-        if (settings.FirstOrDefault(setting => !Settings.IsName(setting.Name) || !Setting.Types.ContainsKey(setting.Type) || (setting.Type == "secret" && setting.Default is not null)) is { } odd)
-        {
-            return $"The setting '{odd.Name}' has no valid name, type or default.";
-        }
-
-        return settings.DistinctBy(setting => setting.Name).Count() < settings.Count ? "Two settings have the same name." : null;
-    }
-
     private StoredKey? FindKey(string keyId) => world.Read(each => each.Accounts.Values
         .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
         .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId));
@@ -345,6 +276,11 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         if (newest is not null && manifest.Version < newest.Version)
         {
             findings.Add(new Finding($"Version {manifest.Version} sorts before {newest.Version}, which is in the catalogue.", "version") { IsWarning = true });
+        }
+
+        foreach (var need in manifest.Needs.Where(need => !each.Packages.Values.Any(package => package.Stored.App == need.App && package.Stored.State != PackageState.Withdrawn && (need.AtLeast is null || package.Version >= need.AtLeast))))
+        {
+            findings.Add(new Finding($"It needs {need}, and the catalogue has no package of that; build one, so that it can be deployed first.", "needs") { IsWarning = true });
         }
 
         return findings;

@@ -2,6 +2,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
 using Bandejo.Store;
@@ -89,6 +90,9 @@ internal sealed class PackageEntry(StoredPackage stored, PackageDocument documen
 
     public IReadOnlyList<VariantRules> Variants { get; } =
         [.. document.Variants.Select(variant => new VariantRules(variant.Name, Rule.Parse(variant.Fits).Value, Rule.Parse(variant.Requires).Value))];
+
+    /// <summary>Other apps that must be there first.</summary>
+    public IReadOnlyList<Need> Needs { get; } = Server.Packages.Documents.NeedsOf(document);
 
     public PackageLink Link => new(Stored.Digest, Stored.App, Stored.Version, Stored.Seal);
 }

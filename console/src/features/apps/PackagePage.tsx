@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -78,7 +78,7 @@ function VariantSheet({ variant }: { variant: Schemas["VariantInfo"] }) {
         <dd><code>{variant.install}</code></dd>
         <dt>Remove</dt>
         <dd>{variant.remove ? <code>{variant.remove}</code> : <span className="quiet">no step: it cannot be taken away</span>}</dd>
-        {variant.change && <><dt>Change</dt><dd><code>{variant.change}</code></dd></>}
+        {variant.more.map((line, at) => <Fragment key={at}><dt>{line.name[0]!.toUpperCase() + line.name.slice(1)}</dt><dd>{line.says}</dd></Fragment>)}
         <dt>Proof</dt>
         <dd>{variant.present.map((check) => <div key={check}><code>{check}</code></div>)}</dd>
       </dl>

@@ -2,7 +2,7 @@ using Bandejo.Contract.Device;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
 
-namespace Bandejo.Device.Trials;
+namespace Bandejo.Device;
 
 /// <summary>What a machine says of itself, for rules.</summary>
 internal sealed class ReportedFacts(FactReport report) : IFactSource

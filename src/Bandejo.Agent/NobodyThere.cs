@@ -1,0 +1,16 @@
+using Bandejo.Device;
+
+namespace Bandejo.Agent;
+
+/// <summary>A machine without a user, such as one that packages are tried on.</summary>
+internal sealed class NobodyThere : IMachineUser
+{
+    public bool IsSignedIn => false;
+
+    public IReadOnlyList<UserWord> Said() => [];
+
+    public void Heard(string id)
+    {
+        // Nobody said anything.
+    }
+}

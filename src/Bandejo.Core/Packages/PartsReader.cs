@@ -1,0 +1,276 @@
+using System.Globalization;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using YamlDotNet.RepresentationModel;
+
+namespace Bandejo.Core.Packages;
+
+/// <summary>Reads what stands around the steps: needs, handlings, companions, and removals of other builds.</summary>
+public sealed class PartsReader(YamlForm form, StepReader steps)
+{
+    /// <summary>The keys of each part; the published schema has the same.</summary>
+    public static IReadOnlyList<string> NeedKeys { get; } = ["app", "at-least"];
+
+    public static IReadOnlyList<string> HandlingKeys { get; } = ["before", "during", "after"];
+
+    public static IReadOnlyList<string> BeforeKeys { get; } = ["close", "signed-in"];
+
+    public static IReadOnlyList<string> DuringKeys { get; } = ["priority", "log"];
+
+    public static IReadOnlyList<string> AfterKeys { get; } = ["restart", "reset"];
+
+    public static IReadOnlyList<string> CompanionKeys { get; } = ["certificate", "file", "opens", "to", "with", "says"];
+
+    public static IReadOnlyList<string> RemovalKeys { get; } = ["what", "when", "at", .. StepReader.Keys];
+
+    private const int Most = 50;
+
+    private static readonly Dictionary<string, RestartRule> Restarts = new(StringComparer.Ordinal) { ["as-told"] = RestartRule.AsTold, ["always"] = RestartRule.Always, ["never"] = RestartRule.Never };
+
+    /// <summary>The apps that must be there first.</summary>
+    /// <param name="own">The app itself, which it cannot need.</param>
+    public IReadOnlyList<Need> Needs(YamlMappingNode root, string own)
+    {
+        var needs = new List<Need>();
+        foreach (var (map, where) in Maps(root, "needs", "", "'{ app: spark-runtime, at-least: \"3.1\" }'"))
+        {
+            form.Known(map, where, NeedKeys);
+            if (form.Text(map, "app", where, must: true, max: 64) is not { } app)
+            {
+                continue;
+            }
+
+            if (FactCatalog.Slug(app) != app || app == own || needs.Exists(need => need.App == app))
+            {
+                form.Report(YamlForm.Child(map, "app")!, app == own ? "A package does not need its own app." : FactCatalog.Slug(app) == app ? $"'{app}' is needed twice." : $"'{app}' must be lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(app)}'.", where + "app");
+                continue;
+            }
+
+            var least = form.Text(map, "at-least", where, must: false, max: AppVersion.MaxLength);
+            if (least is not null && !AppVersion.TryParse(least, out _))
+            {
+                form.Report(YamlForm.Child(map, "at-least")!, $"'{least}' is not a version.", where + "at-least");
+                continue;
+            }
+
+            needs.Add(new Need(app, least is null ? null : AppVersion.Parse(least)));
+        }
+
+        return needs;
+    }
+
+    /// <summary>The handlings that variants may name.</summary>
+    public IReadOnlyDictionary<string, Handling> Handlings(YamlMappingNode root)
+    {
+        var handlings = new Dictionary<string, Handling>(StringComparer.Ordinal);
+        if (YamlForm.Child(root, "handlings") is not { } node)
+        {
+            return handlings;
+        }
+
+        if (node is not YamlMappingNode { Children.Count: <= Most } map)
+        {
+            form.Report(node, "'handlings' is a mapping from a name to a handling, such as 'quietly: { during: { priority: low } }'.", "handlings");
+            return handlings;
+        }
+
+        foreach (var (key, value) in map.Children)
+        {
+            var name = (key as YamlScalarNode)?.Value ?? "";
+            if (value is YamlMappingNode inner)
+            {
+                handlings[name] = Read(inner, $"handlings.{name}.");
+            }
+            else
+            {
+                form.Report(value, "A handling is a mapping with 'before', 'during' and 'after'.", $"handlings.{name}");
+            }
+        }
+
+        return handlings;
+    }
+
+    /// <summary>The handling of a variant: one that it names, or one of its own.</summary>
+    public Handling Handling(YamlMappingNode variant, string where, IReadOnlyDictionary<string, Handling> named)
+    {
+        switch (YamlForm.Child(variant, "handling"))
+        {
+            case null:
+                return Packages.Handling.Usual;
+            case YamlMappingNode own:
+                return Read(own, where + "handling.");
+            case YamlScalarNode { Value: { } name } when named.TryGetValue(name, out var handling):
+                return handling;
+            case { } other:
+                var near = Suggest.Nearest((other as YamlScalarNode)?.Value ?? "", named.Keys);
+                form.Report(other, near is null ? "'handling' is the name of one of 'handlings', or a mapping with 'before', 'during' and 'after'." : $"There is no such handling. Did you mean '{near}'?", where + "handling");
+                return Packages.Handling.Usual;
+        }
+    }
+
+    /// <summary>What goes with a variant.</summary>
+    public IReadOnlyList<Companion> Companions(YamlMappingNode variant, string where)
+    {
+        var companions = new List<Companion>();
+        foreach (var (map, inner) in Maps(variant, "companions", where, "'{ certificate: county.pem }'"))
+        {
+            form.Known(map, inner, CompanionKeys);
+            var kinds = CompanionKeys.Take(3).Where(key => YamlForm.Child(map, key) is not null).ToList();
+            if (kinds.Count != 1)
+            {
+                form.Report(map, $"A companion has exactly one of: {string.Join(", ", CompanionKeys.Take(3))}.", inner);
+            }
+            else if (Companion(map, inner, kinds[0]) is { } companion)
+            {
+                companions.Add(companion);
+            }
+        }
+
+        return companions;
+    }
+
+    /// <summary>How builds go that the package's own removal is not for.</summary>
+    public IReadOnlyList<Removal> Removals(YamlMappingNode variant, string where)
+    {
+        var removals = new List<Removal>();
+        foreach (var (map, inner) in Maps(variant, "removals", where, "'{ what: Inkpress, when: app \"inkpress\" is present, run: [sh, no-inkpress.sh] }'"))
+        {
+            form.Known(map, inner, RemovalKeys);
+            if (YamlForm.Child(map, "when") is null)
+            {
+                form.Report(map, "'when' is missing: a rule that holds on devices that have it, and not any more once it is gone.", inner + "when");
+            }
+
+            removals.Add(new Removal(form.Text(map, "what", inner, must: true) ?? "", form.Rule(map, "when", inner), Enum.Parse<RemovalMoment>(OneOf(map, "at", inner, "remove", "install", "both"), ignoreCase: true), steps.Read(map, inner)));
+        }
+
+        return removals;
+    }
+
+    private Companion? Companion(YamlMappingNode map, string where, string kind)
+    {
+        var subject = form.Text(map, kind, where, must: true) ?? "";
+        var to = form.Text(map, "to", where, must: false, max: 400);
+        var with = form.Texts(map, "with", where);
+        if (kind == "opens")
+        {
+            if (!subject.TrimStart('.').All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '.' or '-' or '+'))
+            {
+                form.Report(YamlForm.Child(map, kind)!, "'opens' is the ending of files, such as 'fold'.", where + kind);
+            }
+
+            if (with.Count == 0)
+            {
+                form.Report(map, "'with' needs the command that opens such a file, such as [/opt/foldline/foldline].", where + "with");
+            }
+
+            Only(map, where, kind, "to");
+            return new Companion(CompanionKind.Opens, subject.TrimStart('.').ToLowerInvariant(), null, with, form.Text(map, "says", where, must: false) ?? "");
+        }
+
+        Only(map, where, kind, kind == "file" ? ["with", "says"] : ["to", "with", "says"]);
+        if (SafePath.Problem(subject) is { } problem)
+        {
+            form.Report(YamlForm.Child(map, kind)!, $"'{subject}' {problem}", where + kind);
+        }
+
+        if (kind == "file" && (to is null || SafePath.Problem(to.TrimStart('/')) is not null || !to.Contains('/')))
+        {
+            form.Report(YamlForm.Child(map, "to") ?? map, "'to' is where the file belongs on the device, such as '/opt/foldline/licence.txt'.", where + "to");
+        }
+
+        return new Companion(kind == "file" ? CompanionKind.File : CompanionKind.Certificate, subject, to?.TrimStart('/'), [], "");
+    }
+
+    private void Only(YamlMappingNode map, string where, string kind, params string[] not)
+    {
+        foreach (var key in not)
+        {
+            if (YamlForm.Child(map, key) is { } node)
+            {
+                form.Report(node, $"'{key}' means nothing for '{kind}'.", where + key);
+            }
+        }
+    }
+
+    private Handling Read(YamlMappingNode map, string where)
+    {
+        form.Known(map, where, HandlingKeys);
+        var (before, during, after) = (Phase(map, "before", where, BeforeKeys), Phase(map, "during", where, DuringKeys), Phase(map, "after", where, AfterKeys));
+        var log = form.Text(during, "log", where + "during.", must: false, max: 400)?.TrimStart('/');
+        if (log is not null && SafePath.Problem(log) is { } problem)
+        {
+            form.Report(YamlForm.Child(during, "log")!, $"'{log}' {problem}", where + "during.log");
+        }
+
+        var reset = form.Texts(after, "reset", where + "after.").Select(path => path.TrimStart('/').TrimEnd('/')).ToList();
+        foreach (var path in reset.Where(path => SafePath.Problem(path) is not null || path.Split('/').Length < 3))
+        {
+            // A slip here would empty a machine: what is deleted must lie at least three deep, as var/lib/foldline does.
+            form.Report(YamlForm.Child(after, "reset")!, $"'{path}' must be one folder or file of this software, at least three parts deep, such as /var/lib/foldline.", where + "after.reset");
+        }
+
+        return new Handling
+        {
+            Close = form.Texts(before, "close", where + "before."),
+            NobodySignedIn = OneOf(before, "signed-in", where + "before.", "anybody", "nobody") == "nobody",
+            LowPriority = OneOf(during, "priority", where + "during.", "usual", "low") == "low",
+            Log = log,
+            Restart = Restarts[OneOf(after, "restart", where + "after.", [.. Restarts.Keys])],
+            Reset = reset,
+        };
+    }
+
+    private YamlMappingNode Phase(YamlMappingNode map, string key, string where, IReadOnlyList<string> keys)
+    {
+        switch (YamlForm.Child(map, key))
+        {
+            case null:
+                return [];
+            case YamlMappingNode phase:
+                form.Known(phase, where + key + ".", keys);
+                return phase;
+            case { } other:
+                form.Report(other, $"'{key}' is a mapping; it may have: {string.Join(", ", keys)}.", where + key);
+                return [];
+        }
+    }
+
+    private string OneOf(YamlMappingNode map, string key, string where, params string[] words)
+    {
+        var word = form.Text(map, key, where, must: false) ?? words[0];
+        if (words.Contains(word))
+        {
+            return word;
+        }
+
+        form.Report(YamlForm.Child(map, key)!, $"'{key}' is one of: {string.Join(", ", words)}; not '{word}'.", where + key);
+        return words[0];
+    }
+
+    private IEnumerable<(YamlMappingNode Map, string Where)> Maps(YamlMappingNode parent, string key, string where, string such)
+    {
+        switch (YamlForm.Child(parent, key))
+        {
+            case null:
+                yield break;
+            case YamlSequenceNode { Children.Count: <= Most } list:
+                for (var i = 0; i < list.Children.Count; i++)
+                {
+                    if (list.Children[i] is YamlMappingNode map)
+                    {
+                        yield return (map, string.Create(CultureInfo.InvariantCulture, $"{where}{key}[{i}]."));
+                    }
+                    else
+                    {
+                        form.Report(list.Children[i], $"This is a mapping such as {such}.", string.Create(CultureInfo.InvariantCulture, $"{where}{key}[{i}]"));
+                    }
+                }
+
+                yield break;
+            case { } other:
+                form.Report(other, $"'{key}' is a list of at most {Most}, each such as {such}.", where + key);
+                yield break;
+        }
+    }
+}
