@@ -60,7 +60,9 @@ internal static class TrialInside
         {
             if (!cache.Has(file.Sha256))
             {
-                File.CreateSymbolicLink(cache.PathOf(file.Sha256), Path.Combine(package.Folder, file.Path));
+                // What the manifest leaves elsewhere was fetched beside the folder's own files, by digest.
+                var own = Path.Combine(package.Folder, file.Path);
+                File.CreateSymbolicLink(cache.PathOf(file.Sha256), File.Exists(own) ? own : Path.Combine(package.Folder, ".fetched", file.Sha256));
             }
         }
     }

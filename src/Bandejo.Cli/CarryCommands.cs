@@ -59,7 +59,7 @@ internal static class CarryCommands
         file.Position = 0;
         var package = await Progress.Run(async bars =>
         {
-            var upload = await Uploading.Send(client, file, bars.Add("Upload", file.Length), cancellation);
+            var upload = await Uploading.Send(client, file, null, bars.Add("Upload", file.Length), cancellation);
             return await client.Post("/api/v1/packages", new PackageRequest(upload, signature), ContractJson.Default.PackageRequest, ContractJson.Default.PackageInfo, cancellation);
         });
         Console.WriteLine(package.IsNew

@@ -12,7 +12,7 @@ internal static class PackageCommands
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
 
-    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), Build(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), Release(), Withdraw());
+    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), Release(), Withdraw());
 
     private static Command New()
     {
@@ -44,53 +44,6 @@ internal static class PackageCommands
         var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, folder.List()), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
         return Report(folder, answer);
     }, Folder);
-
-    private static Command Build()
-    {
-        var keep = new Option<string?>("--save", "-s") { Description = "Keep the package file here as well" };
-        return Shared.Verb("build", "Builds, signs and uploads a package", "package build demo/packages/foldline-7.2.0", async (parsed, client, cancellation) =>
-        {
-            var folder = PackageFolder.Open(parsed.GetValue(Folder)!);
-            var keys = new BuildKey();
-            await client.Post("/api/v1/account/signing-keys", keys.Public, ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo, cancellation);
-            var (check, taken) = await Progress.Run<(PackageCheckAnswer, PackageInfo?)>(async bars =>
-            {
-                var listed = folder.List();
-                var hashing = bars.Add("Digests", listed.Sum(file => file.Size));
-                var files = folder.Hash(listed, hashing);
-                var checkedNow = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
-                if (checkedNow.Document is null)
-                {
-                    return (checkedNow, null);
-                }
-
-                using var file = PackageFile.Write(folder, checkedNow, files, keys, parsed.GetValue(keep), bars.Add("Package file", listed.Sum(each => each.Size)));
-                var upload = await Uploading.Send(client, file, bars.Add("Upload", file.Length), cancellation);
-                return (checkedNow, await client.Post("/api/v1/packages", new PackageRequest(upload), ContractJson.Default.PackageRequest, ContractJson.Default.PackageInfo, cancellation));
-            });
-            Findings.Print(check.Findings, folder.Manifest, Path.Combine(folder.Path, PackageFolder.ManifestName));
-            if (taken is not { } package)
-            {
-                return ExitCode.No;
-            }
-
-            if (parsed.GetValue(Shared.Output) == "json")
-            {
-                Say.Json(package, ContractJson.Default.PackageInfo);
-            }
-            else if (package.IsNew)
-            {
-                Console.WriteLine($"{package.Name} {package.Version} is built: {package.Digest[..12]}, {package.Files} file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}, signed by {package.BuiltBy}.");
-                Console.WriteLine($"Next: bandejo package trial {parsed.GetValue(Folder)}, then bandejo package release \"{package.App} {package.Version}\"");
-            }
-            else
-            {
-                Console.WriteLine($"{package.Name} {package.Version} with this very content is there already ({package.Digest[..12]}, {package.State}); nothing was changed.");
-            }
-
-            return ExitCode.Done;
-        }, Folder, keep);
-    }
 
     private static Command List()
     {

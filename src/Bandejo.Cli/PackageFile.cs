@@ -50,24 +50,24 @@ internal static class PackageFile
     // What is packed already only costs time when it is packed again.
     private static readonly string[] Packed = [".zip", ".gz", ".xz", ".zst", ".bz2", ".7z", ".deb", ".rpm", ".msi", ".msix", ".cab", ".png", ".jpg", ".jar", ".exe"];
 
-    /// <summary>A new file, at its beginning. Without a place to keep it, it vanishes when it is closed.</summary>
-    public static FileStream Write(PackageFolder folder, PackageCheckAnswer answer, IReadOnlyList<FileInfoDto> files, BuildKey key, string? keep, Action<long> advance)
+    /// <summary>A file that vanishes when it is closed.</summary>
+    public static FileStream Passing() => new(Path.GetTempFileName(), FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024, FileOptions.DeleteOnClose);
+
+    /// <summary>Writes document, signature and files, and returns the stream at its beginning.</summary>
+    /// <param name="files">Those that are to be in it.</param>
+    public static FileStream Write(PackageFolder folder, PackageCheckAnswer answer, IReadOnlyList<FileInfoDto> files, BuildKey key, FileStream stream, Action<long> advance)
     {
-        var stream = keep is null
-            ? new FileStream(Path.GetTempFileName(), FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024, FileOptions.DeleteOnClose)
-            : new FileStream(keep, FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024);
         var document = Encoding.UTF8.GetBytes(answer.Document!);
-        var named = Named(answer.Document!);
         using (var archive = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
         {
             Add(archive, "package.json", document);
             Add(archive, "package.jws", Encoding.ASCII.GetBytes(key.Sign(Convert.ToHexStringLower(SHA256.HashData(document)), answer.App!, answer.Version!)));
             var buffer = new byte[256 * 1024];
-            foreach (var file in files.Where(file => named.Contains(file.Sha256)).DistinctBy(file => file.Sha256))
+            foreach (var file in files.DistinctBy(file => file.Sha256))
             {
                 var level = Packed.Contains(Path.GetExtension(file.Path).ToLowerInvariant()) ? CompressionLevel.NoCompression : CompressionLevel.Fastest;
                 using var target = archive.CreateEntry("files/" + file.Sha256, level).Open();
-                using var source = folder.OpenFile(file.Path);
+                using var source = folder.OpenFile(file);
                 for (int read; (read = source.Read(buffer)) > 0; advance(read))
                 {
                     target.Write(buffer, 0, read);
@@ -83,11 +83,5 @@ internal static class PackageFile
     {
         using var target = archive.CreateEntry(name, CompressionLevel.Fastest).Open();
         target.Write(content);
-    }
-
-    private static HashSet<string> Named(string document)
-    {
-        var read = System.Text.Json.JsonSerializer.Deserialize(document, Contract.ContractJson.Default.PackageDocument)!;
-        return [.. read.Variants.SelectMany(variant => variant.Files).Append(read.Icon).OfType<Contract.Device.DocumentFile>().Select(file => file.Sha256)];
     }
 }

@@ -1,4 +1,3 @@
-using System.Security.Cryptography;
 using Bandejo.Contract.Api;
 
 namespace Bandejo.Cli;
@@ -33,6 +32,11 @@ internal sealed class PackageFolder
         foreach (var file in new DirectoryInfo(Path).EnumerateFiles("*", SearchOption.AllDirectories).OrderBy(file => file.FullName, StringComparer.Ordinal))
         {
             var relative = System.IO.Path.GetRelativePath(Path, file.FullName).Replace('\\', '/');
+            if (relative.StartsWith(Fetching.Folder + "/", StringComparison.Ordinal))
+            {
+                continue;
+            }
+
             if (file.LinkTarget is not null)
             {
                 throw new WrongUseException($"{relative} is a link to {file.LinkTarget}; put the file itself into the folder.");
@@ -48,24 +52,17 @@ internal sealed class PackageFolder
     }
 
     /// <summary>The same files with their digests.</summary>
-    public IReadOnlyList<FileInfoDto> Hash(IReadOnlyList<FileInfoDto> files, Action<long> advance)
+    public IReadOnlyList<FileInfoDto> Hash(IReadOnlyList<FileInfoDto> files, Digests digests)
     {
-        var hashed = new List<FileInfoDto>(files.Count);
-        var buffer = new byte[256 * 1024];
-        foreach (var file in files)
-        {
-            using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-            using var stream = OpenFile(file.Path);
-            for (int read; (read = stream.Read(buffer)) > 0; advance(read))
-            {
-                hash.AppendData(buffer, 0, read);
-            }
-
-            hashed.Add(file with { Sha256 = Convert.ToHexStringLower(hash.GetHashAndReset()) });
-        }
-
+        IReadOnlyList<FileInfoDto> hashed = [.. files.Select(file => file with { Sha256 = digests.Of(Find(file.Path), _ => { }) })];
+        digests.Write();
         return hashed;
     }
 
-    public FileStream OpenFile(string relative) => new(System.IO.Path.Combine(Path, relative), FileMode.Open, FileAccess.Read, FileShare.Read, 256 * 1024);
+    /// <summary>A file of the folder.</summary>
+    public FileInfo Find(string relative) => new(System.IO.Path.Combine(Path, relative));
+
+    /// <summary>Opens a file of the folder, or one that was fetched for it.</summary>
+    public FileStream OpenFile(FileInfoDto file) =>
+        new(Find(file.Path) is { Exists: true } own ? own.FullName : Fetching.PlaceOf(this, file.Sha256), FileMode.Open, FileAccess.Read, FileShare.Read, 256 * 1024);
 }

@@ -122,12 +122,17 @@ internal static class TrialCommand
     public static async Task<(TrialPackage? Package, string Document)> Checked(string path, Client client, CancellationToken cancellation)
     {
         var folder = PackageFolder.Open(path);
-        var files = folder.Hash(folder.List(), _ => { });
+        var files = folder.Hash(folder.List(), Digests.Read(isFresh: false));
         var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
         if (answer.Document is null)
         {
             Findings.Print(answer.Findings, folder.Manifest, Path.Combine(folder.Path, PackageFolder.ManifestName));
             return (null, "");
+        }
+
+        foreach (var fetch in answer.Fetch ?? [])
+        {
+            await Fetching.Bring(folder, fetch, _ => { }, cancellation);
         }
 
         return (new TrialPackage(JsonSerializer.Deserialize(answer.Document, ContractJson.Default.PackageDocument)!, folder.Path), answer.Document);

@@ -11,22 +11,73 @@ internal static class Uploading
     private const int Tries = 5;
 
     /// <summary>Sends all of the file and returns the upload's identity.</summary>
-    public static async Task<string> Send(Client client, FileStream file, Action<long> advance, CancellationToken cancellation)
+    /// <param name="digest">The file's digest where it is known; it is taken first where it is not.</param>
+    public static async Task<string> Send(Client client, FileStream file, string? digest, Action<long> advance, CancellationToken cancellation) =>
+        await Send(client, file, digest ?? Convert.ToHexStringLower(await SHA256.HashDataAsync(file, cancellation)), (_, _) => Task.CompletedTask, advance, cancellation);
+
+    /// <summary>Sends all of the file while its digest is taken.</summary>
+    /// <param name="name">As <see cref="NameOf"/> gives it.</param>
+    public static async Task<(string Upload, string Sha256)> SendAndHash(Client client, FileStream file, string name, Action<long> advance, CancellationToken cancellation)
     {
-        var digest = Convert.ToHexStringLower(await SHA256.HashDataAsync(file, cancellation));
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        long hashed = 0;
+        var upload = await Send(client, file, name, Take, advance, cancellation);
+        await Hashed(file.Length);
+        return (upload, Convert.ToHexStringLower(hash.GetHashAndReset()));
+
+        async Task Take(long offset, ReadOnlyMemory<byte> piece)
+        {
+            // After a lost connection, or on a second run, the service may stand further than what was taken here, or less far.
+            await Hashed(offset);
+            if (hashed < offset + piece.Length)
+            {
+                hash.AppendData(piece.Span[(int)(hashed - offset)..]);
+                hashed = offset + piece.Length;
+            }
+        }
+
+        async Task Hashed(long upTo)
+        {
+            if (hashed >= upTo)
+            {
+                return;
+            }
+
+            using var again = new FileStream(file.Name, FileMode.Open, FileAccess.Read, FileShare.Read);
+            again.Position = hashed;
+            var buffer = new byte[256 * 1024];
+            while (hashed < upTo)
+            {
+                var read = await again.ReadAtLeastAsync(buffer.AsMemory(0, (int)Math.Min(buffer.Length, upTo - hashed)), 1, throwOnEndOfStream: true, cancellation);
+                hash.AppendData(buffer, 0, read);
+                hashed += read;
+            }
+        }
+    }
+
+    /// <summary>What a file is called while its digest is not known; the same as long as it does not change, so that sending it goes on where it stood.</summary>
+    public static string NameOf(FileInfo file) =>
+        Convert.ToHexStringLower(SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{Environment.MachineName}\n{file.FullName}\n{file.Length}\n{file.LastWriteTimeUtc.Ticks}"))));
+
+    private static async Task<string> Send(Client client, FileStream file, string name, Func<long, ReadOnlyMemory<byte>, Task> take, Action<long> advance, CancellationToken cancellation)
+    {
         var upload = await Begin();
         advance(upload.Offset);
-        var piece = new byte[ApiLimits.MaxPiece];
+        var (piece, other) = (new byte[ApiLimits.MaxPiece], new byte[ApiLimits.MaxPiece]);
+        var taking = Task.CompletedTask;
         for (var failures = 0; upload.Offset < upload.Size;)
         {
             file.Position = upload.Offset;
             var length = await file.ReadAtLeastAsync(piece, piece.Length, throwOnEndOfStream: false, cancellation);
+            await taking;
+            var (offset, block) = (upload.Offset, piece.AsMemory(0, length));
+            taking = Task.Run(() => take(offset, block), CancellationToken.None);
             try
             {
-                var before = upload.Offset;
-                upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new MemoryStream(piece, 0, length), upload.Offset, ContractJson.Default.UploadInfo, cancellation);
-                advance(upload.Offset - before);
+                upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new MemoryStream(piece, 0, length), offset, ContractJson.Default.UploadInfo, cancellation);
+                advance(upload.Offset - offset);
                 failures = 0;
+                (piece, other) = (other, piece);
             }
             catch (NotReachableException) when (++failures < Tries)
             {
@@ -35,9 +86,10 @@ internal static class Uploading
             }
         }
 
+        await taking;
         return upload.Id;
 
-        Task<UploadInfo> Begin() => client.Post("/api/v1/uploads", new UploadRequest(digest, file.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo, cancellation);
+        Task<UploadInfo> Begin() => client.Post("/api/v1/uploads", new UploadRequest(name, file.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo, cancellation);
     }
 }
 

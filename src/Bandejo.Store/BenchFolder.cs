@@ -78,7 +78,7 @@ public sealed class BenchFolder(string data)
                 stream.SetLength(offset);
             }
 
-            return await Uploads.Append(stream, offset, limit, body, cancellation);
+            return await Uploads.Append(stream, offset, limit, body, digest: null, cancellation);
         }
     }
 

@@ -12,6 +12,7 @@ public sealed class FileStore
     private readonly string _files;
     private readonly string _uploads;
     private readonly string _logs;
+    private readonly RunningDigests _digests = new();
 
     public FileStore(string folder)
     {
@@ -103,14 +104,41 @@ public sealed class FileStore
 
         await using (stream)
         {
-            return await Uploads.Append(stream, offset, limit, body, cancellation);
+            return await _digests.Follow(id, offset, digest => Uploads.Append(stream, offset, limit, body, digest, cancellation));
         }
     }
 
     /// <summary>Opens a whole upload for reading.</summary>
     public Stream OpenUpload(string id) => new FileStream(UploadPath(id), FileMode.Open, FileAccess.Read, FileShare.Read);
 
-    public void ForgetUpload(string id) => File.Delete(UploadPath(id));
+    public void ForgetUpload(string id)
+    {
+        _digests.Forget(id);
+        File.Delete(UploadPath(id));
+    }
+
+    /// <summary>The SHA-256 of what has arrived of an upload; known already where it was followed while it came.</summary>
+    public string DigestOfUpload(string id)
+    {
+        if (_digests.Of(id, UploadOffset(id) ?? 0) is { } followed)
+        {
+            return followed;
+        }
+
+        using var stream = OpenUpload(id);
+        return Convert.ToHexStringLower(SHA256.HashData(stream));
+    }
+
+    /// <summary>Keeps an upload under its digest, which the caller has checked; the upload is gone then.</summary>
+    public Outcome<string> KeepUpload(string id, string sha256)
+    {
+        var path = PathOf(sha256);
+        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+        File.Move(UploadPath(id), path, overwrite: true);
+        FolderFlush.Flush(Path.GetDirectoryName(path)!);
+        _digests.Forget(id);
+        return path;
+    }
 
     /// <summary>Keeps the log of an attempt; a later one takes the place of an earlier one.</summary>
     public async Task KeepLog(string attempt, Stream body, int limit, CancellationToken cancellation)

@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using Bandejo.Core;
 
 namespace Bandejo.Store;
@@ -5,9 +6,12 @@ namespace Bandejo.Store;
 /// <summary>Takes in what comes in pieces.</summary>
 internal static class Uploads
 {
+    private const int Block = 256 * 1024;
+
     /// <summary>Appends at an offset, which must be where the file stands, durably. Returns where it stands afterwards.</summary>
     /// <param name="limit">The whole size, in bytes; more is refused.</param>
-    public static async Task<Outcome<long>> Append(FileStream stream, long offset, long limit, Stream body, CancellationToken cancellation)
+    /// <param name="digest">Takes in what is appended; null where nobody follows.</param>
+    public static async Task<Outcome<long>> Append(FileStream stream, long offset, long limit, Stream body, IncrementalHash? digest, CancellationToken cancellation)
     {
         if (stream.Length != offset)
         {
@@ -15,17 +19,23 @@ internal static class Uploads
         }
 
         stream.Position = offset;
-        var buffer = new byte[128 * 1024];
-        for (int read; (read = await body.ReadAsync(buffer, cancellation)) > 0;)
+        var (buffer, other) = (new byte[Block], new byte[Block]);
+        var hashing = Task.CompletedTask;
+        for (int read; (read = await body.ReadAtLeastAsync(buffer, Block, throwOnEndOfStream: false, cancellation)) > 0;)
         {
             if (stream.Position + read > limit)
             {
                 return new Failure(ErrorKind.TooMuch, $"More was sent than the {limit} bytes that were announced.");
             }
 
-            await stream.WriteAsync(buffer.AsMemory(0, read), cancellation);
+            await hashing;
+            var (block, length) = (buffer, read);
+            hashing = digest is null ? Task.CompletedTask : Task.Run(() => digest.AppendData(block, 0, length), CancellationToken.None);
+            await stream.WriteAsync(block.AsMemory(0, length), cancellation);
+            (buffer, other) = (other, buffer);
         }
 
+        await hashing;
         stream.Flush(flushToDisk: true);
         return stream.Position;
     }

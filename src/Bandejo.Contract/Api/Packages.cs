@@ -23,9 +23,18 @@ public sealed record FileInfoDto(string Path, long Size, string Sha256);
 /// <param name="FitsDevices">How many enrolled devices a variant fits, or null where there are errors.</param>
 /// <param name="AllDevices">How many devices are enrolled.</param>
 /// <param name="NotFor">The devices that it is not meant for, or that lack what it requires, by reason; most first.</param>
-public sealed record PackageCheckAnswer(IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices, IReadOnlyList<OutInfo>? NotFor = null);
+/// <param name="Fetch">Files that the manifest has fetched from somewhere, and that are not among those that were listed.</param>
+/// <param name="Missing">Digests in the document whose content the service does not have.</param>
+public sealed record PackageCheckAnswer(IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices, IReadOnlyList<OutInfo>? NotFor = null,
+    IReadOnlyList<FetchInfo>? Fetch = null, IReadOnlyList<string>? Missing = null);
+
+/// <summary>A file that whoever builds the package fetches.</summary>
+/// <param name="From">An http or https address, or a path.</param>
+public sealed record FetchInfo(string Path, string From, long Size, string Sha256);
 
 /// <summary>Begins or goes on with an upload.</summary>
+/// <param name="Sha256">64 hexadecimal digits that are the same whenever the same file is sent again, such as its SHA-256.</param>
+/// <param name="Size">Bytes of the whole file.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record UploadRequest(string Sha256, long Size);
 
@@ -37,8 +46,9 @@ public sealed record UploadInfo(string Id, long Offset, long Size);
 
 /// <summary>Takes a complete upload in as a package.</summary>
 /// <param name="Signature">For a package that was carried here from another service: a compact JWS over digest, app and version by who vouches for it here; null for one that was built here.</param>
+/// <param name="Sent">Payload files that were sent by themselves and are not in the package file, by digest: their uploads.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record PackageRequest(string Upload, string? Signature = null);
+public sealed record PackageRequest(string Upload, string? Signature = null, IReadOnlyDictionary<string, string>? Sent = null);
 
 /// <summary>Where a carried package comes from: <c>origin.json</c> of the package file.</summary>
 /// <param name="Key">The key of whoever built it.</param>

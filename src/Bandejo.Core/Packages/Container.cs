@@ -120,32 +120,38 @@ public static class Container
         try
         {
             using var source = entry.Open();
-            using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-            var buffer = new byte[128 * 1024];
-            long total = 0;
-            for (int read; (read = source.Read(buffer)) > 0;)
-            {
-                total += read;
-                if (total > size)
-                {
-                    return new Failure(ErrorKind.Invalid, $"The payload file {sha256[..12]}… unpacks to more than the {size} bytes its document names.");
-                }
-
-                hash.AppendData(buffer, 0, read);
-                target.Write(buffer, 0, read);
-            }
-
-            if (total != size || !Convert.ToHexStringLower(hash.GetHashAndReset()).Equals(sha256, StringComparison.Ordinal))
-            {
-                return new Failure(ErrorKind.Invalid, $"The payload file {sha256[..12]}… is not what its digest says; the package file was damaged or changed.");
-            }
-
-            return total;
+            return Copy(source, sha256, size, target);
         }
         catch (Exception error) when (error is InvalidDataException or EndOfStreamException)
         {
             return Broken(error);
         }
+    }
+
+    /// <summary>Copies content while taking its digest; a failure where it is not what its digest and size say.</summary>
+    public static Outcome<long> Copy(Stream source, string sha256, long size, Stream target)
+    {
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        var buffer = new byte[128 * 1024];
+        long total = 0;
+        for (int read; (read = source.Read(buffer)) > 0;)
+        {
+            total += read;
+            if (total > size)
+            {
+                return new Failure(ErrorKind.Invalid, $"The payload file {sha256[..12]}… unpacks to more than the {size} bytes its document names.");
+            }
+
+            hash.AppendData(buffer, 0, read);
+            target.Write(buffer, 0, read);
+        }
+
+        if (total != size || !Convert.ToHexStringLower(hash.GetHashAndReset()).Equals(sha256, StringComparison.Ordinal))
+        {
+            return new Failure(ErrorKind.Invalid, $"The payload file {sha256[..12]}… is not what its digest says; the package file was damaged or changed.");
+        }
+
+        return total;
     }
 
     private static byte[]? Small(ZipArchiveEntry entry, int max)

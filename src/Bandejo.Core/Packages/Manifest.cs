@@ -34,9 +34,19 @@ public sealed record Manifest
     /// <summary>Named sets of values.</summary>
     public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> Presets { get; init; } = new Dictionary<string, IReadOnlyDictionary<string, string>>();
 
+    /// <summary>Files that are not in the folder, but are fetched from somewhere when the package is built.</summary>
+    public IReadOnlyList<FetchedFile> Fetched { get; init; } = [];
+
     /// <summary>The variants in the order in which they are tried; the first that fits a device is used.</summary>
     public required IReadOnlyList<Variant> Variants { get; init; }
 }
+
+/// <summary>A file that stays where it is until the package is built.</summary>
+/// <param name="Path">Its path in the package.</param>
+/// <param name="From">An http or https address, or a path on whoever builds it, such as that of a share.</param>
+/// <param name="Size">Bytes.</param>
+/// <param name="Sha256">Lower-case hexadecimal; what comes and is not this is refused.</param>
+public sealed record FetchedFile(string Path, string From, long Size, string Sha256);
 
 /// <summary>The part of a package for one kind of device.</summary>
 public sealed record Variant

@@ -14,10 +14,23 @@ public static class ManifestCheck
     /// <summary>The largest icon, in bytes.</summary>
     public const int MaxIcon = 64 * 1024;
 
-    /// <summary>Errors and warnings of a manifest together with the files beside it.</summary>
+    /// <summary>The files of the folder with those that are fetched.</summary>
+    public static IReadOnlyList<PayloadFile> WithFetched(Manifest manifest, IReadOnlyList<PayloadFile> files) =>
+        [.. files, .. manifest.Fetched.Where(fetched => files.All(file => file.Path != fetched.Path)).Select(fetched => new PayloadFile(fetched.Path, fetched.Size, fetched.Sha256))];
+
+    /// <summary>Errors and warnings of a manifest together with its files.</summary>
+    /// <param name="files">As <see cref="WithFetched"/> gives them.</param>
     public static IReadOnlyList<Finding> Check(Manifest manifest, IReadOnlyList<PayloadFile> files)
     {
         var findings = new List<Finding>();
+        foreach (var fetched in manifest.Fetched)
+        {
+            if (files.FirstOrDefault(file => file.Path == fetched.Path) is { } file && (file.Size != fetched.Size || (file.Sha256.Length > 0 && file.Sha256 != fetched.Sha256)))
+            {
+                findings.Add(new Finding($"'{fetched.Path}' lies in the folder and is another file than the one that the manifest has fetched from {fetched.From}; take one of them away.", fetched.Path));
+            }
+        }
+
         foreach (var file in files)
         {
             if (SafePath.Problem(file.Path) is { } problem)

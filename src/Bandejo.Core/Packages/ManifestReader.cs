@@ -74,6 +74,7 @@ public sealed class ManifestReader
             Settings = exposed,
             Presets = settings.Presets(root, exposed),
             Variants = Variants(root, _parts.Handlings(root)),
+            Fetched = _parts.Fetched,
         };
     }
 
@@ -124,7 +125,7 @@ public sealed class ManifestReader
     private Variant Variant(YamlMappingNode map, string where, IReadOnlyDictionary<string, Handling> handlings)
     {
         _form.Known(map, where, VariantKeys);
-        var files = _form.Texts(map, "files", where);
+        var files = _parts.Files(map, where);
         foreach (var file in files)
         {
             if (SafePath.Problem(file) is { } problem)

@@ -11,6 +11,8 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
     /// <summary>The keys of each part; the published schema has the same.</summary>
     public static IReadOnlyList<string> NeedKeys { get; } = ["app", "at-least"];
 
+    public static IReadOnlyList<string> FileKeys { get; } = ["path", "from", "size", "sha256"];
+
     public static IReadOnlyList<string> HandlingKeys { get; } = ["before", "during", "after"];
 
     public static IReadOnlyList<string> BeforeKeys { get; } = ["close", "signed-in"];
@@ -25,7 +27,80 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
 
     private const int Most = 50;
 
+    private readonly List<FetchedFile> _fetched = [];
+
     private static readonly Dictionary<string, RestartRule> Restarts = new(StringComparer.Ordinal) { ["as-told"] = RestartRule.AsTold, ["always"] = RestartRule.Always, ["never"] = RestartRule.Never };
+
+    /// <summary>The files, among those that were read, that are fetched when the package is built.</summary>
+    public IReadOnlyList<FetchedFile> Fetched => _fetched;
+
+    /// <summary>The files of a variant: patterns of the folder, and paths of what is fetched.</summary>
+    public IReadOnlyList<string> Files(YamlMappingNode variant, string where)
+    {
+        if (YamlForm.Child(variant, "files") is not YamlSequenceNode list || list.Children.All(child => child is YamlScalarNode))
+        {
+            return form.Texts(variant, "files", where);
+        }
+
+        var files = new List<string>();
+        for (var i = 0; i < list.Children.Count; i++)
+        {
+            switch (list.Children[i])
+            {
+                case YamlScalarNode { Value: { } pattern }:
+                    files.Add(pattern);
+                    break;
+                case YamlMappingNode map when Fetch(map, string.Create(CultureInfo.InvariantCulture, $"{where}files[{i}].")) is { } fetched:
+                    files.Add(fetched.Path);
+                    if (!_fetched.Contains(fetched))
+                    {
+                        if (_fetched.Exists(each => each.Path == fetched.Path))
+                        {
+                            form.Report(map, $"Another variant has another file '{fetched.Path}'; give one of the two another path.", where + "files");
+                        }
+
+                        _fetched.Add(fetched);
+                    }
+
+                    break;
+                case YamlMappingNode:
+                    break;
+                case { } other:
+                    form.Report(other, "A file is a path, or a mapping with path, from, size and sha256.", where + "files");
+                    break;
+            }
+        }
+
+        return files;
+    }
+
+    private FetchedFile? Fetch(YamlMappingNode map, string where)
+    {
+        form.Known(map, where, FileKeys);
+        var path = form.Text(map, "path", where, must: true, max: SafePath.MaxLength);
+        var from = form.Text(map, "from", where, must: true, max: 2000);
+        var size = form.Text(map, "size", where, must: true);
+        var sha256 = form.Text(map, "sha256", where, must: true)?.ToLowerInvariant();
+        if (path is null || from is null || size is null || sha256 is null)
+        {
+            return null;
+        }
+
+        var isAddress = Uri.TryCreate(from, UriKind.Absolute, out var address) && address.Scheme is "http" or "https";
+        if (isAddress ? address!.UserInfo.Length > 0 : !from.StartsWith('/') && !from.StartsWith(@"\\", StringComparison.Ordinal))
+        {
+            form.Report(YamlForm.Child(map, "from")!, isAddress ? "'from' has a name and password in it, which everybody could read; leave them out." : "'from' is an address such as https://example.org/setup.msi, or the path of a share, such as /mnt/installers/setup.msi.", where + "from");
+            return null;
+        }
+
+        if (!long.TryParse(size, NumberStyles.None, CultureInfo.InvariantCulture, out var bytes) || !SafePath.IsSha256(sha256))
+        {
+            form.Report(YamlForm.Child(map, SafePath.IsSha256(sha256) ? "size" : "sha256")!, "A file that is fetched has its 'size' in bytes and its 'sha256', 64 hexadecimal digits, so that nobody can put another in its place.", where + "size");
+            return null;
+        }
+
+        return new FetchedFile(path, from, bytes, sha256);
+    }
 
     /// <summary>The apps that must be there first.</summary>
     /// <param name="own">The app itself, which it cannot need.</param>

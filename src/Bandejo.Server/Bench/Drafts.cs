@@ -121,6 +121,12 @@ internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake
         }
 
         var answer = intake.Check(new PackageCheckRequest(draft.Manifest, [.. draft.Files.Where(file => file.Sha256 is not null).Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256!))]));
+        if (answer.Fetch is [var left, ..])
+        {
+            // An address in a manifest must not make the service call somewhere.
+            answer = answer with { Document = null, Findings = [new FindingInfo($"'{left.Path}' is left at {left.From}. The service fetches nothing by itself: drop the file here, or build the folder with the command line.", "variants", 0, 0, 1, false), .. answer.Findings] };
+        }
+
         var late = draft.Files.FirstOrDefault(file => file.Sha256 is null);
         return late is null ? answer : answer with { Document = null, Findings = [new FindingInfo($"'{late.Path}' has not arrived whole: {late.Arrived} of {late.Size} bytes.", late.Path, 0, 0, 1, false), .. answer.Findings] };
     }
@@ -168,15 +174,7 @@ internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake
         }
 
         using var source = folder.Open(id, path);
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        var buffer = new byte[128 * 1024];
-        for (int read; (read = source.Read(buffer)) > 0;)
-        {
-            hash.AppendData(buffer, 0, read);
-            target.Write(buffer, 0, read);
-        }
-
-        return Convert.ToHexStringLower(hash.GetHashAndReset()).Equals(sha256, StringComparison.Ordinal) ? size : new Failure(ErrorKind.Conflict, $"'{path}' was changed while it was built; build it again.");
+        return Container.Copy(source, sha256, size, target) is { Ok: true } copied ? copied : new Failure(ErrorKind.Conflict, $"'{path}' was changed while it was built; build it again.");
     }
 
     private (string Sha256, Inspection? Inspection) Look(string id, string path)

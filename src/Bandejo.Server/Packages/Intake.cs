@@ -38,14 +38,16 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         var manifest = read.Value;
-        var listed = request.Files.Select(file => new PayloadFile(file.Path, file.Size, file.Sha256)).ToList();
+        var listed = ManifestCheck.WithFetched(manifest, [.. request.Files.Select(file => new PayloadFile(file.Path, file.Size, file.Sha256))]);
         var findings = ManifestCheck.Check(manifest, listed).ToList();
         var document = Documents.From(manifest, listed);
         findings.AddRange(AgainstCatalogue(manifest));
         var fits = world.Read(each => manifest.Variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True)).Count());
         var isGood = findings.TrueForAll(finding => finding.IsWarning);
         return new PackageCheckAnswer(
-            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all, NotFor(manifest));
+            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all, NotFor(manifest),
+            [.. manifest.Fetched.Where(fetched => request.Files.All(file => file.Path != fetched.Path)).Select(fetched => new FetchInfo(fetched.Path, fetched.From, fetched.Size, fetched.Sha256))],
+            [.. Documents.FilesOf(document).Select(file => file.Sha256).Where(sha256 => SafePath.IsSha256(sha256) && files.Find(sha256) is null).Distinct()]);
     }
 
     /// <summary>For which devices a package is not, or not now, each reason with how many and a few of them.</summary>
@@ -77,12 +79,12 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
     {
         if (!SafePath.IsSha256(request.Sha256) || request.Size <= 0)
         {
-            return new Failure(ErrorKind.Invalid, "An upload is announced with the SHA-256 (64 hexadecimal digits) and the size of the whole file.");
+            return new Failure(ErrorKind.Invalid, "An upload is announced with 64 hexadecimal digits that name it, such as its SHA-256, and the size of the whole file.");
         }
 
         if (request.Size > options.MaxPackageBytes)
         {
-            return new Failure(ErrorKind.TooMuch, $"The package file has {Units.FormatSize(request.Size)}; at most {Units.FormatSize(options.MaxPackageBytes)} are taken.");
+            return new Failure(ErrorKind.TooMuch, $"The file has {Units.FormatSize(request.Size)}; at most {Units.FormatSize(options.MaxPackageBytes)} are taken.");
         }
 
         var id = IdOf(request.Sha256.ToLowerInvariant(), request.Size);
@@ -103,7 +105,8 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
     /// <summary>Verifies all of a package file before any of it is kept, then keeps it.</summary>
     /// <param name="vouched">For a package that was carried here: the signature of who vouches for it.</param>
-    public async Task<Outcome<PackageInfo>> Take(string upload, string by, string? vouched = null)
+    /// <param name="sent">Files that were sent by themselves, by digest: their uploads.</param>
+    public async Task<Outcome<PackageInfo>> Take(string upload, string by, string? vouched = null, IReadOnlyDictionary<string, string>? sent = null)
     {
         if (SizeOf(upload) is not { } size || files.UploadOffset(upload) is not { } offset)
         {
@@ -118,14 +121,14 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         Outcome<PackageInfo> outcome;
         await using (var stream = files.OpenUpload(upload))
         {
-            outcome = await Take(stream, by, vouched);
+            outcome = await Take(stream, by, vouched, sent ?? new Dictionary<string, string>());
         }
 
         files.ForgetUpload(upload);
         return outcome;
     }
 
-    private async Task<Outcome<PackageInfo>> Take(Stream stream, string by, string? vouched)
+    private async Task<Outcome<PackageInfo>> Take(Stream stream, string by, string? vouched, IReadOnlyDictionary<string, string> sent)
     {
         var opened = Container.Open(stream);
         if (!opened.Ok)
@@ -153,7 +156,19 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             origin = carried.Value;
         }
 
-        return await Take(new BroughtPackage(content.Document, vouched ?? content.Signature, content.Files.Keys, (sha256, size, target) => Container.Extract(archive, sha256, size, target), origin), by);
+        return await Take(new BroughtPackage(content.Document, vouched ?? content.Signature, content.Files.Keys, Extract, origin, sent), by);
+
+        // What the service has, or was sent by itself, need not be in the package file.
+        Outcome<long> Extract(string sha256, long size, Stream target)
+        {
+            if (content.Files.ContainsKey(sha256) || (files.Find(sha256) is null && !sent.ContainsKey(sha256)))
+            {
+                return Container.Extract(archive, sha256, size, target);
+            }
+
+            using var source = files.Find(sha256) is { } path ? File.OpenRead(path) : files.OpenUpload(sent[sha256]);
+            return Container.Copy(source, sha256, size, target);
+        }
     }
 
     /// <summary>Verifies a signed document and its files, all before any is kept, and takes the package in.</summary>
@@ -188,7 +203,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return untrustworthy;
         }
 
-        var kept = KeepFiles(brought.Extract, document.Value);
+        var kept = KeepFiles(brought, document.Value);
         if (!kept.Ok)
         {
             return kept.Failure!;
@@ -198,14 +213,20 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         return await world.Change(by, change => Add(change, document.Value, brought, digest));
     }
 
-    private Outcome<bool> KeepFiles(Func<string, long, Stream, Outcome<long>> extract, PackageDocument document)
+    private Outcome<bool> KeepFiles(BroughtPackage brought, PackageDocument document)
     {
-        var named = Documents.FilesOf(document).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256, file => file.Size);
+        var named = Documents.FilesOf(document).DistinctBy(file => file.Sha256).Where(file => files.Find(file.Sha256) is not { } path || new FileInfo(path).Length != file.Size).ToDictionary(file => file.Sha256, file => file.Size);
         // First look through everything, then keep: a bad file must not leave half a package behind.
         foreach (var (sha256, size) in named)
         {
-            var extracted = extract(sha256, size, Stream.Null);
-            if (!extracted.Ok)
+            if (brought.Sent?.GetValueOrDefault(sha256) is { } upload)
+            {
+                if (SizeOf(upload) is null || files.UploadOffset(upload) != size || files.DigestOfUpload(upload) != sha256)
+                {
+                    return new Failure(ErrorKind.Invalid, $"The file {sha256[..12]}… that was sent is not whole, or not what its digest says; send it again.");
+                }
+            }
+            else if (brought.Extract(sha256, size, Stream.Null) is { Ok: false } extracted)
             {
                 return extracted.Failure!;
             }
@@ -213,7 +234,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
         foreach (var (sha256, size) in named)
         {
-            var kept = files.Keep(sha256, target => extract(sha256, size, target).Failure);
+            var kept = brought.Sent?.GetValueOrDefault(sha256) is { } upload ? files.KeepUpload(upload, sha256) : files.Keep(sha256, target => brought.Extract(sha256, size, target).Failure);
             if (!kept.Ok)
             {
                 return kept.Failure!;
@@ -298,8 +319,9 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 /// <param name="Signature">The signature that counts here.</param>
 /// <param name="Files">The digests of the files that came with it; one that the document does not name is refused.</param>
 /// <param name="Extract">Writes a file of a digest and size; a failure where what comes is not that.</param>
+/// <param name="Sent">Files that were sent by themselves, by digest: their uploads.</param>
 /// <param name="Origin">Of a package that was carried here what is kept of that, and in words; empty for one that was built here.</param>
-internal sealed record BroughtPackage(byte[] Document, string Signature, IEnumerable<string> Files, Func<string, long, Stream, Outcome<long>> Extract, (string Kept, string Words) Origin = default);
+internal sealed record BroughtPackage(byte[] Document, string Signature, IEnumerable<string> Files, Func<string, long, Stream, Outcome<long>> Extract, (string Kept, string Words) Origin = default, IReadOnlyDictionary<string, string>? Sent = null);
 
 /// <summary>How the service deals with package files.</summary>
 internal sealed class PackageOptions

@@ -44,7 +44,7 @@ internal static class PackageRoutes
             return (await intake.Append(id, offset, context.Request.Body, context.RequestAborted)).Answer();
         }).For(Roles.Packager).WithSummary("Appends to an upload at Upload-Offset").Produces<UploadInfo>();
         api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
-            (await intake.Take(request.Upload, context.Person(), request.Signature)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
+            (await intake.Take(request.Upload, context.Person(), request.Signature, request.Sent)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
         api.MapPost("/packages/{package}/trials", async (FleetWorld world, HttpContext context, string package, TrialReport report) =>
             (await world.Change(context.Person(), change => Life.Try(change, package, report))).Answer())
