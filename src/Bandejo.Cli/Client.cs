@@ -86,9 +86,8 @@ internal sealed class Client : IDisposable
     }
 
     /// <summary>Sends bytes of an upload.</summary>
-    public async Task<T> Patch<T>(string path, Stream body, long offset, JsonTypeInfo<T> form, CancellationToken cancellation)
+    public async Task<T> Patch<T>(string path, HttpContent content, long offset, JsonTypeInfo<T> form, CancellationToken cancellation)
     {
-        var content = new StreamContent(body);
         content.Headers.Add("Upload-Offset", offset.ToString(System.Globalization.CultureInfo.InvariantCulture));
         return await Send(HttpMethod.Patch, path, content, form, null, cancellation);
     }

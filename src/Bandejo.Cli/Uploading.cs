@@ -63,21 +63,14 @@ internal static class Uploading
     {
         var upload = await Begin();
         advance(upload.Offset);
-        var (piece, other) = (new byte[ApiLimits.MaxPiece], new byte[ApiLimits.MaxPiece]);
-        var taking = Task.CompletedTask;
         for (var failures = 0; upload.Offset < upload.Size;)
         {
-            file.Position = upload.Offset;
-            var length = await file.ReadAtLeastAsync(piece, piece.Length, throwOnEndOfStream: false, cancellation);
-            await taking;
-            var (offset, block) = (upload.Offset, piece.AsMemory(0, length));
-            taking = Task.Run(() => take(offset, block), CancellationToken.None);
+            var offset = upload.Offset;
             try
             {
-                upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new MemoryStream(piece, 0, length), offset, ContractJson.Default.UploadInfo, cancellation);
+                upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new Piece(file, offset, take), offset, ContractJson.Default.UploadInfo, cancellation);
                 advance(upload.Offset - offset);
                 failures = 0;
-                (piece, other) = (other, piece);
             }
             catch (NotReachableException) when (++failures < Tries)
             {
@@ -86,10 +79,51 @@ internal static class Uploading
             }
         }
 
-        await taking;
         return upload.Id;
 
         Task<UploadInfo> Begin() => client.Post("/api/v1/uploads", new UploadRequest(name, file.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo, cancellation);
+    }
+}
+
+/// <summary>A piece of a file as it is sent: each block is taken in while it is on its way.</summary>
+/// <param name="take">Hears each block with its offset; never two at a time, and not after the piece was sent.</param>
+internal sealed class Piece(FileStream file, long offset, Func<long, ReadOnlyMemory<byte>, Task> take) : HttpContent
+{
+    private const int Block = 512 * 1024;
+
+    private readonly long _length = Math.Min(ApiLimits.MaxPiece, file.Length - offset);
+
+    protected override bool TryComputeLength(out long length)
+    {
+        length = _length;
+        return true;
+    }
+
+    protected override Task SerializeToStreamAsync(Stream stream, System.Net.TransportContext? context) => SerializeToStreamAsync(stream, context, CancellationToken.None);
+
+    protected override async Task SerializeToStreamAsync(Stream stream, System.Net.TransportContext? context, CancellationToken cancellationToken)
+    {
+        var (block, other) = (new byte[Block], new byte[Block]);
+        var taking = Task.CompletedTask;
+        file.Position = offset;
+        try
+        {
+            for (long done = 0; done < _length;)
+            {
+                var part = block.AsMemory(0, (int)Math.Min(Block, _length - done));
+                await file.ReadExactlyAsync(part, cancellationToken);
+                await taking;
+                var at = offset + done;
+                taking = Task.Run(() => take(at, part), CancellationToken.None);
+                await stream.WriteAsync(part, cancellationToken);
+                done += part.Length;
+                (block, other) = (other, block);
+            }
+        }
+        finally
+        {
+            await taking;
+        }
     }
 }
 

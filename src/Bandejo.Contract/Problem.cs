@@ -23,7 +23,7 @@ public static class ApiLimits
     public const long MaxPackage = 64L * 1024 * 1024 * 1024;
 
     /// <summary>The largest piece of an upload, in bytes.</summary>
-    public const int MaxPiece = 8 * 1024 * 1024;
+    public const int MaxPiece = 64 * 1024 * 1024;
 
     /// <summary>Items on a page unless asked otherwise, and at most.</summary>
     public const int PageSize = 100;

@@ -18,12 +18,12 @@ internal static class Uploads
             return new Failure(ErrorKind.Conflict, $"The upload stands at {stream.Length}, not at {offset}; go on from there.");
         }
 
-        stream.Position = offset;
         var (buffer, other) = (new byte[Block], new byte[Block]);
         var hashing = Task.CompletedTask;
+        var at = offset;
         for (int read; (read = await body.ReadAtLeastAsync(buffer, Block, throwOnEndOfStream: false, cancellation)) > 0;)
         {
-            if (stream.Position + read > limit)
+            if (at + read > limit)
             {
                 return new Failure(ErrorKind.TooMuch, $"More was sent than the {limit} bytes that were announced.");
             }
@@ -31,12 +31,13 @@ internal static class Uploads
             await hashing;
             var (block, length) = (buffer, read);
             hashing = digest is null ? Task.CompletedTask : Task.Run(() => digest.AppendData(block, 0, length), CancellationToken.None);
-            await stream.WriteAsync(block.AsMemory(0, length), cancellation);
+            await RandomAccess.WriteAsync(stream.SafeFileHandle, block.AsMemory(0, length), at, cancellation);
+            at += length;
             (buffer, other) = (other, buffer);
         }
 
         await hashing;
-        stream.Flush(flushToDisk: true);
-        return stream.Position;
+        RandomAccess.FlushToDisk(stream.SafeFileHandle);
+        return at;
     }
 }

@@ -1,3 +1,4 @@
+using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Packages;
@@ -5,6 +6,7 @@ using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 using Bandejo.Store;
+using Microsoft.AspNetCore.Http.Metadata;
 
 namespace Bandejo.Server.Packages;
 
@@ -42,7 +44,7 @@ internal static class PackageRoutes
             }
 
             return (await intake.Append(id, offset, context.Request.Body, context.RequestAborted)).Answer();
-        }).For(Roles.Packager).WithSummary("Appends to an upload at Upload-Offset").Produces<UploadInfo>();
+        }).WithMetadata(new PieceLimit()).For(Roles.Packager).WithSummary("Appends to an upload at Upload-Offset").Produces<UploadInfo>();
         api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
             (await intake.Take(request.Upload, context.Person(), request.Signature, request.Sent)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
@@ -55,6 +57,12 @@ internal static class PackageRoutes
         api.MapPost("/packages/{package}/withdraw", async (FleetWorld world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), change => Life.Withdraw(change, keys, package, request.Reason ?? ""))).Answer())
             .For(Roles.Packager).WithSummary("Withdraws a package for good and stops its deployments").Produces<PackageDetails>();
+    }
+
+    /// <summary>A piece of an upload may be larger than other requests.</summary>
+    private sealed class PieceLimit : IRequestSizeLimitMetadata
+    {
+        public long? MaxRequestBodySize => ApiLimits.MaxPiece;
     }
 
     private static IResult Icon(FleetWorld world, FileStore files, HttpContext context, string app)
