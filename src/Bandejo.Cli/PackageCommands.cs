@@ -2,17 +2,22 @@ using System.CommandLine;
 using System.Globalization;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Spectre.Console;
+
 
 namespace Bandejo.Cli;
 
 /// <summary><c>bandejo package</c></summary>
 internal static class PackageCommands
 {
+    private const int MostTrials = 30;
+
     private static readonly Argument<string> Folder = new("folder") { Description = "The package folder, which holds package.yaml", DefaultValueFactory = _ => "." };
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
+    private static readonly Option<bool> Trials = new("--trials") { Description = "What was tried where, and the steps of the last trial" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
 
-    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), Release(), Withdraw());
+    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), Release(), Withdraw(), RoomCommands.Room(), RoomCommands.Retire());
 
     private static Command New()
     {
@@ -79,7 +84,7 @@ internal static class PackageCommands
             Console.WriteLine(details.Summary);
         }
 
-        Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} files, {Say.Size(package.Size)}");
+        Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}{(details.Room.IsRetired ? ", retired: its files are not kept any more" : $"; {Say.Size(details.Room.Own)} of it only for this package{(details.Room.KeptFor is { } why ? $", kept because {why}" : ", which nothing needs any more")}")}");
         if (details.Needs.Count > 0)
         {
             Console.WriteLine($"  needs     {string.Join(", ", details.Needs)}");
@@ -113,6 +118,12 @@ internal static class PackageCommands
             }
         }
 
+        if (parsed.GetValue(Trials))
+        {
+            await ShowTrials(client, details, cancellation);
+            return ExitCode.Done;
+        }
+
         Console.WriteLine("\nLife");
         foreach (var step in details.History)
         {
@@ -120,7 +131,33 @@ internal static class PackageCommands
         }
 
         return ExitCode.Done;
-    }, Package);
+    }, Package, Trials);
+
+    /// <summary>What was tried where, variant by machine, and the steps of the last trial.</summary>
+    private static async Task ShowTrials(Client client, PackageDetails details, CancellationToken cancellation)
+    {
+        var trials = new List<(LifeInfo Life, TrialReport Report)>();
+        foreach (var life in details.History.Where(life => life.Trial is not null).TakeLast(MostTrials))
+        {
+            trials.Add((life, await client.Get($"/api/v1/packages/{details.Package.Digest}/trials/{life.Trial}", ContractJson.Default.TrialReport, cancellation)));
+        }
+
+        Console.WriteLine();
+        var sheet = new Sheet("Variant", "Machine", "When", "By", "Result");
+        foreach (var each in trials.SelectMany(trial => trial.Report.Steps.GroupBy(step => step.Variant).Select(steps => (trial, steps))).GroupBy(each => (each.steps.Key, each.trial.Report.Machine)).Select(group => group.Last()))
+        {
+            var failed = each.steps.FirstOrDefault(step => step.State == "failed");
+            var warned = each.steps.Count(step => step.State == "warned");
+            sheet.Add(each.steps.Key, each.trial.Report.Machine, Say.When(each.trial.Life.At), each.trial.Life.By, failed is not null ? $"failed at '{failed.Name}'" : each.steps.All(step => step.Name != "install") ? "not meant for it" : warned == 0 ? "passed" : $"passed, with {warned} warning{(warned == 1 ? "" : "s")}");
+        }
+
+        sheet.Print("table", details, ContractJson.Default.PackageDetails, "No trial is kept with it. Try it: bandejo package trial FOLDER");
+        if (trials.Count > 0)
+        {
+            Say.Line($"\n[bold]The last one[/], on {Markup.Escape(trials[^1].Report.Machine)}");
+            trials[^1].Report.Steps.ToList().ForEach(TrialCommand.Tell);
+        }
+    }
 
     private static Command Compare()
     {

@@ -145,6 +145,12 @@ internal static class TrialCommand
             Say.Line($"[bold]{Markup.Escape(plan.Package.Document.Name)} {Markup.Escape(plan.Package.Document.Version)}[/], variant {Markup.Escape(step.Variant)}, in a clean sandbox of this machine{(plan.HasNetwork ? "" : ", without network")}");
         }
 
+        Tell(step);
+    }
+
+    /// <summary>Prints a step.</summary>
+    public static void Tell(TrialStepInfo step)
+    {
         var (glyph, colour) = step.State switch { "passed" => ("■", "green4"), "failed" => ("✗", "red3"), "warned" => ("!", "darkgoldenrod"), _ => ("□", "grey") };
         var took = step.Seconds > 0 ? string.Create(CultureInfo.InvariantCulture, $"{step.Seconds,6:0.0} s") : "        ";
         Say.Line($"  [{colour}]{glyph}[/] {step.Name,-10} {took}  {Markup.Escape(step.Says)}");

@@ -39,6 +39,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(UploadInfo))]
 [JsonSerializable(typeof(PackageRequest))]
 [JsonSerializable(typeof(PackageInfo))]
+[JsonSerializable(typeof(PackageRoomInfo))]
+[JsonSerializable(typeof(RoomInfo))]
 [JsonSerializable(typeof(Page<PackageInfo>))]
 [JsonSerializable(typeof(PackageDetails))]
 [JsonSerializable(typeof(PackageComparison))]

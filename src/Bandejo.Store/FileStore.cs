@@ -63,6 +63,15 @@ public sealed class FileStore
         }
     }
 
+    /// <summary>Lets content go; nothing where it is not kept.</summary>
+    public void Drop(string sha256)
+    {
+        if (Find(sha256) is { } path)
+        {
+            File.Delete(path);
+        }
+    }
+
     /// <summary>Keeps a small text under its digest, which is returned.</summary>
     public string Keep(byte[] content)
     {

@@ -38,7 +38,7 @@ public sealed record StoredWavePlan(string Slug, string Name, string Waves, int 
 public sealed record StoredPackage(string Digest, string App, string Version, string Document, string Signature, string Seal, string BuiltBy, DateTimeOffset BuiltAt, PackageState State, IReadOnlyList<StoredLife> History);
 
 /// <summary>A step in the life of a package.</summary>
-public sealed record StoredLife(string State, string By, DateTimeOffset At, string Reason);
+public sealed record StoredLife(string State, string By, DateTimeOffset At, string Reason, string? Trial = null);
 
 /// <summary>A deployment: what was asked for, in the words of the request, and where it stands.</summary>
 /// <param name="Request">JSON of the request.</param>

@@ -25,6 +25,7 @@ public sealed class AccessTests
         GET    /api/v1/apps                                  all
         GET    /api/v1/apps/{app}/icon                       all
         GET    /api/v1/packages                              all
+        GET    /api/v1/packages/room                         all
         GET    /api/v1/packages/{package}                    all
         GET    /api/v1/packages/{package}/compare/{other}    all
         GET    /api/v1/packages/{package}/contents           all
@@ -35,8 +36,10 @@ public sealed class AccessTests
         PATCH  /api/v1/uploads/{id}                          packager
         POST   /api/v1/packages                              packager
         POST   /api/v1/packages/{package}/trials             packager
+        GET    /api/v1/packages/{package}/trials/{trial}     all
         POST   /api/v1/packages/{package}/release            packager
         POST   /api/v1/packages/{package}/withdraw           packager
+        POST   /api/v1/packages/{package}/retire             packager
         GET    /api/v1/bench                                 packager
         POST   /api/v1/bench                                 packager
         GET    /api/v1/bench/{draft}                         packager

@@ -73,8 +73,25 @@ public sealed record PackageInfo(string Digest, string App, string Name, string 
 /// <param name="Settings">What a deployment may choose.</param>
 /// <param name="Presets">Named sets of values.</param>
 /// <param name="Earlier">The digest of the package of the version before; null for none.</param>
+/// <param name="Room">What its files take.</param>
 public sealed record PackageDetails(
-    PackageInfo Package, string Summary, IReadOnlyList<string> Needs, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier);
+    PackageInfo Package, string Summary, IReadOnlyList<string> Needs, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier, PackageRoom Room);
+
+/// <summary>How much room a package takes.</summary>
+/// <param name="Own">Bytes that only it needs, and that go when it is retired.</param>
+/// <param name="Shared">Bytes that other packages need as well.</param>
+/// <param name="KeptFor">Why it cannot be retired; null where it can.</param>
+/// <param name="IsRetired">Its files were let go; it cannot be deployed.</param>
+public sealed record PackageRoom(long Own, long Shared, string? KeptFor, bool IsRetired);
+
+/// <summary>A package and the room it takes.</summary>
+public sealed record PackageRoomInfo(PackageInfo Package, PackageRoom Room);
+
+/// <summary>How much room all packages take.</summary>
+/// <param name="Total">Bytes of payload, each file once.</param>
+/// <param name="MayGo">Bytes that go when everything is retired that can be.</param>
+/// <param name="Packages">Those that are not retired, that which takes most by itself first.</param>
+public sealed record RoomInfo(long Total, long MayGo, IReadOnlyList<PackageRoomInfo> Packages);
 
 /// <summary>Two packages side by side.</summary>
 /// <param name="Differences">In the order of a manifest; none where both say the same.</param>
@@ -102,7 +119,8 @@ public sealed record VariantInfo(string Name, string Fits, string Requires, IRea
 public sealed record VariantLine(string Name, string Says);
 
 /// <summary>A step in the life of a package.</summary>
-public sealed record LifeInfo(string State, string By, DateTimeOffset At, string Reason);
+/// <param name="Trial">Of a trial, the name under which all of its steps are kept; null otherwise.</param>
+public sealed record LifeInfo(string State, string By, DateTimeOffset At, string Reason, string? Trial = null);
 
 /// <summary>An app of the catalogue with its packages and the versions in the field.</summary>
 public sealed record AppInfo(string App, string Name, string Publisher, string Category, IReadOnlyList<PackageInfo> Packages, IReadOnlyList<CountInfo> Versions);

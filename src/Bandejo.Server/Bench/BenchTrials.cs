@@ -15,7 +15,7 @@ namespace Bandejo.Server.Bench;
 internal sealed record BenchTrialOptions(bool IsOn);
 
 /// <summary>Trials of drafts, one at a time, in a clean sandbox of the service's machine.</summary>
-internal sealed class BenchTrials(Drafts drafts, BenchFolder folder, FleetWorld world, BenchTrialOptions options, IHostApplicationLifetime life)
+internal sealed class BenchTrials(Drafts drafts, FleetWorld world, FileStore files, BenchTrialOptions options, IHostApplicationLifetime life)
 {
     private static readonly TimeSpan Longest = TimeSpan.FromMinutes(30);
 
@@ -76,7 +76,7 @@ internal sealed class BenchTrials(Drafts drafts, BenchFolder folder, FleetWorld 
 
         var digest = Drafts.DigestOf(Encoding.UTF8.GetBytes(document));
         _ = drafts.Keep(id, draft => draft with { Trial = trial, Tried = digest });
-        var plan = new TrialPlan(new TrialPackage(JsonSerializer.Deserialize(document, ContractJson.Default.PackageDocument)!, folder.FilesOf(id)), null, [], [], null, false, []);
+        var plan = new TrialPlan(new TrialPackage(JsonSerializer.Deserialize(document, ContractJson.Default.PackageDocument)!, drafts.FilesOf(id)), null, [], [], null, false, []);
         await world.Change(by, change =>
         {
             change.Audit("bench-trial", $"A trial of the draft {Drafts.NameOf(found.Value)} ({id}) was started.");
@@ -136,5 +136,5 @@ internal sealed class BenchTrials(Drafts drafts, BenchFolder folder, FleetWorld 
         }
     }
 
-    private Task Keep(string digest, IReadOnlyList<TrialStepInfo> steps, string by) => world.Change(by, change => Life.Try(change, digest, new TrialReport("the service's machine, a clean sandbox", steps)));
+    private Task Keep(string digest, IReadOnlyList<TrialStepInfo> steps, string by) => world.Change(by, change => Life.Try(change, files, digest, new TrialReport("the service's machine, a clean sandbox", steps)));
 }

@@ -161,6 +161,9 @@ internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake
         return taken;
     }
 
+    /// <summary>The folder that holds a draft's files.</summary>
+    public string FilesOf(string id) => folder.FilesOf(id);
+
     public static string DigestOf(byte[] document) => Convert.ToHexStringLower(SHA256.HashData(document));
 
     public static string NameOf(KeptDraft draft) =>

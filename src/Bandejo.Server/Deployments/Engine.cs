@@ -119,7 +119,7 @@ internal static class Engine
         if (before.Order != after.Order && after is { IsGoingBack: true, Before: { Length: > 0 } earlier, BeforePackage: null })
         {
             // It was not put there by us, but a package of that version that is kept here serves as well.
-            after = after with { BeforePackage = change.World.Packages.Values.FirstOrDefault(package => package.Stored.App == deployment.Plan.App && AppVersion.TryParse(earlier, out var version) && package.Version == version && package.Stored.State != PackageState.Withdrawn)?.Stored.Digest };
+            after = after with { BeforePackage = change.World.Packages.Values.FirstOrDefault(package => package.Stored.App == deployment.Plan.App && AppVersion.TryParse(earlier, out var version) && package.Version == version && package.Stored.State != PackageState.Withdrawn && !package.IsRetired)?.Stored.Digest };
         }
         if (ReferenceEquals(before, after))
         {

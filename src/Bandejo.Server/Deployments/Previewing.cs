@@ -107,6 +107,11 @@ internal static class Previewing
     private static void CheckPackage(FleetWorld world, DeploymentPlan plan, PackageEntry package, List<Finding> findings)
     {
         var state = package.Stored.State;
+        if (package.IsRetired)
+        {
+            findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} was retired; its files are not kept any more. Build or import it again, and it can be deployed again.", "package"));
+        }
+
         if (state == PackageState.Withdrawn && plan.Wish != Wish.Gone)
         {
             findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} was withdrawn; it can only be taken away (wish 'gone').", "package"));

@@ -41,7 +41,7 @@ internal static class Catalogue
 
         if (parts.Length == 1)
         {
-            return ofApp.Find(package => package.Stored.State == PackageState.Released)
+            return ofApp.Find(package => package.Stored.State == PackageState.Released && !package.IsRetired)
                 ?? (Outcome<PackageEntry>)new Failure(ErrorKind.NotFound, $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Stored.Version))}.");
         }
 
@@ -83,12 +83,13 @@ internal static class Catalogue
                 variant.Name, variant.Fits, variant.Requires, [.. variant.Files.Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256))],
                 string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(InWords.Check)],
                 InWords.More(variant)))],
-            [.. package.Stored.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason))],
+            [.. package.Stored.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason, step.Trial))],
             rule.Ok ? world.Columns.Evaluate(rule.Value).True.Count() : 0,
             [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)],
             [.. (package.Document.Settings ?? []).Select(setting => new SettingInfo(setting.Name, setting.Type, setting.Says, setting.Default, setting.Choices ?? []))],
             [.. (package.Document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => new PresetInfo(preset.Key, [.. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))],
-            world.Packages.Values.Where(other => other.Stored.App == package.Stored.App && other.Version < package.Version).MaxBy(other => other.Version)?.Stored.Digest);
+            world.Packages.Values.Where(other => other.Stored.App == package.Stored.App && other.Version < package.Version).MaxBy(other => other.Version)?.Stored.Digest,
+            Retiring.RoomOf(world, package));
     }
 
     public static PackageInfo Info(PackageEntry package, bool isNew = false)

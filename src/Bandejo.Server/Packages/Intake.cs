@@ -19,7 +19,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Packages;
 
 /// <summary>The way of a package from a folder to the catalogue: checked, uploaded in pieces, verified, kept.</summary>
-internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, PackageOptions options)
+internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, PackageOptions options, ContentGate gate)
 {
     /// <summary>How many devices are asked for their reason; so many say what the rest would, and a check stays quick in a large fleet.</summary>
     private const int MostWeighed = 20_000;
@@ -203,6 +203,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return untrustworthy;
         }
 
+        using var held = await gate.Enter();
         var kept = KeepFiles(brought, document.Value);
         if (!kept.Ok)
         {
@@ -248,7 +249,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
     {
         if (each.Packages.TryGetValue(digest, out var same))
         {
-            return Catalogue.Info(same);
+            return same.IsRetired ? null : (Outcome<PackageInfo>?)Catalogue.Info(same);
         }
 
         var version = AppVersion.Parse(document.Version);
@@ -269,6 +270,14 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         if (Known(document, digest) is { } known)
         {
             return known;
+        }
+
+        if (change.World.Packages.TryGetValue(digest, out var retired))
+        {
+            retired.Stored = retired.Stored with { History = [.. retired.Stored.History, new StoredLife(PackageEntry.Restored, change.By!, change.Now, "")] };
+            change.Keep(new PutPackage(retired.Stored));
+            change.Audit("package-restored", $"The files of {document.Name} {document.Version}, which was retired, came again.");
+            return Catalogue.Info(retired);
         }
 
         var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);

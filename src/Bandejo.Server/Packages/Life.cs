@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
@@ -46,10 +47,10 @@ internal static class Life
     }
 
     /// <summary>Keeps the result of a trial. One without a failed step makes a built package tried; any other changes no state, and stays in its history.</summary>
-    public static Outcome<PackageInfo> Try(WorldChange change, string named, TrialReport report)
+    public static Outcome<PackageInfo> Try(WorldChange change, FileStore files, string named, TrialReport report)
     {
         var steps = report.Steps.Where(step => States.ContainsKey(step.State)).Select(step => (step.Name, States[step.State], step.Says)).ToList();
-        if (report.Steps.Count is 0 or > 500 || steps.Count < report.Steps.Count || report.Machine.Length > 200 || steps.Exists(step => step.Says.Length > 4000))
+        if (report.Steps.Count is 0 or > 500 || steps.Count < report.Steps.Count || report.Machine.Length > 200 || report.Steps.Any(step => step.Says.Length > 4000 || step.Name.Length > 100 || step.Variant.Length > 100 || step.Log.Count > 200 || step.Log.Any(line => line.Length > 4000)))
         {
             return new Failure(ErrorKind.Invalid, $"A trial has 1 to 500 steps, each {string.Join(", ", States.Keys)}, and names the machine it ran on.");
         }
@@ -62,10 +63,27 @@ internal static class Life
 
         var (entry, (hasPassed, result)) = (found.Value, TrialResult.Of(steps));
         var state = hasPassed && entry.Stored.State == PackageState.Built ? PackageLife.Decide(PackageState.Built, PackageEvent.TrialPassed, new Releaser(false, false), "").Value : entry.Stored.State;
-        entry.Stored = entry.Stored with { State = state, History = [.. entry.Stored.History, new StoredLife(state == entry.Stored.State ? "trial" : Words.Of(state), change.By!, change.Now, $"Trial on {report.Machine}: {result}")] };
+        // All of it is content like other content; the history names it.
+        var kept = files.Keep(JsonSerializer.SerializeToUtf8Bytes(report, ContractJson.Default.TrialReport));
+        entry.Stored = entry.Stored with { State = state, History = [.. entry.Stored.History, new StoredLife(state == entry.Stored.State ? "trial" : Words.Of(state), change.By!, change.Now, $"Trial on {report.Machine}: {result}", kept)] };
         change.Keep(new PutPackage(entry.Stored));
         change.Audit("package-trial", $"A trial of {entry.Document.Name} {entry.Stored.Version} was kept: {result}.");
         return Catalogue.Info(entry);
+    }
+
+    /// <summary>All steps of a trial that is kept with a package.</summary>
+    public static Outcome<TrialReport> Trial(FleetWorld world, FileStore files, string named, string trial)
+    {
+        var found = Catalogue.Find(world, named);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        // Only what the history names: other content is none of the asker's business here.
+        return found.Value.Stored.History.Any(step => step.Trial == trial) && files.Find(trial) is { } path
+            ? JsonSerializer.Deserialize(File.ReadAllBytes(path), ContractJson.Default.TrialReport)!
+            : new Failure(ErrorKind.NotFound, $"No trial '{trial}' is kept with {found.Value.Document.Name} {found.Value.Stored.Version}.");
     }
 
     /// <summary>Withdraws a package: its deployments are halted, and devices get a signed list that holds offline too.</summary>

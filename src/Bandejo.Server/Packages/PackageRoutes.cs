@@ -19,6 +19,8 @@ internal static class PackageRoutes
         api.MapGet("/apps/{app}/icon", Icon).ForAll().WithSummary("The picture of an app, from its newest package that has one").Produces<byte[]>(200, "image/svg+xml", "image/png");
         api.MapGet("/packages", (FleetWorld world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(each, app, cursor, limit))))
             .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
+        api.MapGet("/packages/room", (Retiring retiring) => Results.Ok(retiring.Room()))
+            .ForAll().WithSummary("How much room packages take, and which could be retired").Produces<RoomInfo>();
         api.MapGet("/packages/{package}", (FleetWorld world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
             .ForAll().WithSummary("One package, by digest, its beginning, app, or 'app version'").Produces<PackageDetails>();
         api.MapGet("/packages/{package}/compare/{other}", (FleetWorld world, string package, string other) => world.Read<Outcome<PackageComparison>>(each =>
@@ -48,12 +50,16 @@ internal static class PackageRoutes
         api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
             (await intake.Take(request.Upload, context.Person(), request.Signature, request.Sent)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
-        api.MapPost("/packages/{package}/trials", async (FleetWorld world, HttpContext context, string package, TrialReport report) =>
-            (await world.Change(context.Person(), change => Life.Try(change, package, report))).Answer())
+        api.MapPost("/packages/{package}/trials", async (FleetWorld world, FileStore files, HttpContext context, string package, TrialReport report) =>
+            (await world.Change(context.Person(), change => Life.Try(change, files, package, report))).Answer())
             .For(Roles.Packager).WithSummary("Keeps the result of a trial with its package; one that passed makes it tried").Produces<PackageInfo>();
+        api.MapGet("/packages/{package}/trials/{trial}", (FleetWorld world, FileStore files, string package, string trial) => world.Read(each => Life.Trial(each, files, package, trial)).Answer())
+            .ForAll().WithSummary("All steps of a trial that is kept with a package").Produces<TrialReport>();
         api.MapPost("/packages/{package}/release", async (FleetWorld world, PackageOptions options, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), change => Life.Move(change, package, PackageEvent.ReleaseAsked, new Releaser(context.User.IsInRole(Roles.Administrator), options.ReleaseByAnother), request.Reason ?? ""))).Answer())
             .For(Roles.Packager).WithSummary("Releases a package for all groups").Produces<PackageInfo>();
+        api.MapPost("/packages/{package}/retire", async (Retiring retiring, HttpContext context, string package, ReasonRequest request) => (await retiring.Retire(package, context.Person(), request.Reason ?? "")).Answer())
+            .For(Roles.Packager).WithSummary("Lets the files of a package go that nothing needs any more").Produces<PackageRoomInfo>();
         api.MapPost("/packages/{package}/withdraw", async (FleetWorld world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), change => Life.Withdraw(change, keys, package, request.Reason ?? ""))).Answer())
             .For(Roles.Packager).WithSummary("Withdraws a package for good and stops its deployments").Produces<PackageDetails>();

@@ -82,6 +82,14 @@ internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
 /// <summary>A package in memory.</summary>
 internal sealed class PackageEntry(StoredPackage stored, PackageDocument document)
 {
+    /// <summary>The word in the history of a package whose files were let go, and of one whose files came again.</summary>
+    public const string Retired = "retired";
+
+    public const string Restored = "restored";
+
+    /// <summary>Whether its files were let go.</summary>
+    public bool IsRetired => Stored.History.LastOrDefault(step => step.State is Retired or Restored)?.State == Retired;
+
     public StoredPackage Stored { get; set; } = stored;
 
     public PackageDocument Document { get; } = document;

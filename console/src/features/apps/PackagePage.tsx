@@ -1,3 +1,4 @@
+import { Anchor } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
 import { Fragment, useState } from "react";
@@ -12,6 +13,7 @@ import { Moment } from "@/parts/Moment";
 import { NotYet } from "@/parts/NotYet";
 import { Page } from "@/parts/Page";
 import { ChangesSheet } from "./ChangesSheet";
+import { KeptTrial } from "./KeptTrial";
 
 type Package = Schemas["PackageInfo"];
 const route = getRouteApi("/packages/$digest");
@@ -21,16 +23,17 @@ export default function PackagePage() {
   const { digest } = route.useParams();
   const found = useQuery({ queryKey: ["packages", digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
   const crumbs = [{ name: "Apps", to: "/apps" }];
+  const [trial, setTrial] = useState<string | null>(null);
   if (!found.data) return <NotYet query={found} title="Package" what="package" crumbs={crumbs} />;
-  const { package: it, summary, variants, history, installedOn, deployments, settings, presets, earlier } = found.data;
+  const { package: it, summary, variants, history, installedOn, deployments, settings, presets, earlier, needs, room } = found.data;
   return (
     <Page
       title={`${it.name} ${it.version}`}
       crumbs={[...crumbs, { name: it.name, to: `/apps/${it.app}` }]}
       mark={<AppIcon app={it.app} size={40} />}
-      lead={<><strong>{it.state[0]!.toUpperCase() + it.state.slice(1)}, on {devices(installedOn)}.</strong> {summary}</>}
+      lead={<><strong>{it.state[0]!.toUpperCase() + it.state.slice(1)}{room.isRetired && ", retired"}, on {devices(installedOn)}.</strong> {summary}</>}
       command={`bandejo package show ${quoted(`${it.app} ${it.version}`)}`}
-      acts={<PackageActs it={it} installedOn={installedOn} deployments={deployments} />}
+      acts={<PackageActs it={it} installedOn={installedOn} deployments={deployments} room={room} />}
     >
       <div className="section columns">
         {variants.map((variant) => <VariantSheet key={variant.name} variant={variant} />)}
@@ -40,9 +43,9 @@ export default function PackagePage() {
           <table className="plain">
             <tbody>
               {history.map((step) => (
-                <tr key={step.state + step.at}>
+                <tr key={step.state + step.at + step.trial}>
                   <td style={{ whiteSpace: "nowrap" }}><strong>{step.state}</strong></td>
-                  <td>{step.by}{step.reason && <span className="quiet"> “{step.reason}”</span>}</td>
+                  <td>{step.by}{step.reason && <span className="quiet"> “{step.reason}”</span>}{step.trial && <>{" "}<Anchor component="button" type="button" onClick={() => setTrial(step.trial ?? null)}>Its steps</Anchor></>}</td>
                   <td className="number"><Moment at={step.at} /></td>
                 </tr>
               ))}
@@ -52,7 +55,9 @@ export default function PackagePage() {
             <dt>Digest</dt>
             <dd className="mono">{it.digest}</dd>
             <dt>Payload</dt>
-            <dd>{it.files} {it.files === 1 ? "file" : "files"}, {bytes(it.size)}</dd>
+            <dd>{it.files} {it.files === 1 ? "file" : "files"}, {bytes(it.size)}{room.isRetired ? ", not kept any more" : `, ${bytes(room.own)} of it only for this package`}</dd>
+            {needs.length > 0 && <><dt>Needs first</dt><dd>{needs.join(", ")}</dd></>}
+            {!room.isRetired && <><dt>Can be retired</dt><dd>{room.keptFor ? `no: ${room.keptFor}` : "yes, nothing needs it any more"}</dd></>}
             <dt>Where it is</dt>
             <dd>{installedOn === 0 ? "on no device" : <Link to="/devices" search={{ filter: `app "${it.app}" is "${it.version.split("+")[0]}"`, columns: `app "${it.app}"` }}>{devices(installedOn)}</Link>}</dd>
             <dt>Deployments</dt>
@@ -60,6 +65,7 @@ export default function PackagePage() {
           </dl>
         </section>
       </div>
+      {trial && <KeptTrial digest={it.digest} trial={trial} close={() => setTrial(null)} />}
       {earlier && <ChangesSheet digest={it.digest} earlier={earlier} />}
     </Page>
   );
@@ -119,7 +125,7 @@ function SettingsSheet({ settings, presets }: Pick<Schemas["PackageDetails"], "s
   );
 }
 
-function PackageActs({ it, installedOn, deployments }: { it: Package; installedOn: number; deployments: readonly string[] }) {
+function PackageActs({ it, installedOn, deployments, room }: { it: Package; installedOn: number; deployments: readonly string[]; room: Schemas["PackageRoom"] }) {
   const { forbidden } = useSession();
   const queries = useQueryClient();
   const [question, setQuestion] = useState<Question | null>(null);
@@ -142,9 +148,19 @@ function PackageActs({ it, installedOn, deployments }: { it: Package; installedO
     command: (reason) => `bandejo package withdraw ${named} --reason ${quoted(reason)}`,
     run: (reason) => request("post", "/api/v1/packages/{package}/withdraw", { path: { package: it.digest }, body: { reason } }).then(() => `${it.name} ${it.version} is withdrawn.`).finally(done),
   };
+  const retire: Question = {
+    title: `Retire ${it.name} ${it.version}`,
+    says: <p>Its files go, {bytes(room.own)} that no other package needs. What is known of it stays, and building or importing it again brings it back. It cannot be deployed meanwhile.</p>,
+    act: `Retire; ${bytes(room.own)} go`,
+    isDangerous: true,
+    reason: "may",
+    command: (reason) => `bandejo package retire ${named} --reason ${quoted(reason)}`,
+    run: (reason) => request("post", "/api/v1/packages/{package}/retire", { path: { package: it.digest }, body: { reason } }).then(() => `${it.name} ${it.version} is retired.`).finally(done),
+  };
   return (
     <>
-      {it.state !== "withdrawn" && <ButtonLink to="/deployments/new" search={{ package: `${it.app} ${it.version}` }} variant={it.state === "released" ? "filled" : "default"}>Deploy it</ButtonLink>}
+      {!room.isRetired && !room.keptFor && <Act forbidden={forbidden("POST /api/v1/packages/{package}/retire")} onClick={() => setQuestion(retire)}>Retire…</Act>}
+      {it.state !== "withdrawn" && !room.isRetired && <ButtonLink to="/deployments/new" search={{ package: `${it.app} ${it.version}` }} variant={it.state === "released" ? "filled" : "default"}>Deploy it</ButtonLink>}
       {(it.state === "built" || it.state === "tried") && <Act variant="filled" forbidden={forbidden("POST /api/v1/packages/{package}/release")} onClick={() => setQuestion(release)}>Release…</Act>}
       {it.state !== "withdrawn" && <Act forbidden={forbidden("POST /api/v1/packages/{package}/withdraw")} onClick={() => setQuestion(withdraw)}>Withdraw…</Act>}
       <Ask question={question} close={() => setQuestion(null)} />
