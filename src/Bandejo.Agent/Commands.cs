@@ -48,7 +48,7 @@ internal static class Commands
         var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
         var engine = new DeviceEngine(
-            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), link, cache, journal, time, line => Say(time, line)), identity.Device);
+            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, cache, journal, time, line => Say(time, line)), identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;

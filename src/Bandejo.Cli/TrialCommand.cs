@@ -11,11 +11,12 @@ using Spectre.Console;
 
 namespace Bandejo.Cli;
 
-/// <summary><c>bandejo package trial</c>: tries a package folder in a clean sandbox of this machine, through the agent's own program.</summary>
+/// <summary><c>bandejo package trial</c>: tries a package in a clean sandbox of this machine, through the agent's own program, or on a device.</summary>
 internal static class TrialCommand
 {
-    private static readonly Argument<string> Folder = new("folder") { Description = "The package folder, which holds package.yaml", DefaultValueFactory = _ => "." };
-    private static readonly Option<string?> From = new("--from", "-f") { Description = "The folder of the version that devices have now: upgrade from it, and fall back to it" };
+    private static readonly Argument<string> Folder = new("folder") { Description = "A package folder, which holds package.yaml, or a package of the catalogue", DefaultValueFactory = _ => "." };
+    private static readonly Option<string?> From = new("--from", "-f") { Description = "The folder or package of the version that devices have now: upgrade from it, and fall back to it" };
+    private static readonly Option<string?> On = new("--on") { Description = "Try it on this enrolled device, which must be in a group for testing [a clean sandbox of this machine]" };
     private static readonly Option<string[]> With = new("--with", "-w") { Description = "Folders of packages that it needs first", DefaultValueFactory = _ => [] };
     private static readonly Option<string[]> Variants = new("--variant", "-v") { Description = "Only these variants [all that fit this machine]", DefaultValueFactory = _ => [] };
     private static readonly Option<int?> Limit = new("--limit", "-l") { Description = "Seconds that no step may take longer than [its own limit]" };
@@ -23,10 +24,20 @@ internal static class TrialCommand
     private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are no leftovers" };
 
     public static Command Make() => Shared.Verb(
-        "trial", "Tries a package folder in a clean sandbox: install, proof, launch, install again, remove, leftovers, upgrade and the way back", "package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0", Run, Folder, From, With, Variants, SettingOptions.Setting, SettingOptions.Preset, Limit, Network, Noise);
+        "trial", "Tries a package in a clean sandbox, or on a device for testing: install, proof, launch, install again, remove, leftovers, upgrade and the way back", "package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0", Run, Folder, On, From, With, Variants, SettingOptions.Setting, SettingOptions.Preset, Limit, Network, Noise);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
+        if (parsed.GetValue(On) is { } device)
+        {
+            if (parsed.GetValue(With)!.Length + parsed.GetValue(Variants)!.Length > 0 || parsed.GetValue(Limit) is not null || parsed.GetValue(Noise) is not null)
+            {
+                throw new WrongUseException("On a device, its own variant is tried with what the device has: --with, --variant, --limit and --noise are for the sandbox.");
+            }
+
+            return await TrialOnDevice.Run(parsed, client, device, parsed.GetValue(Folder)!, parsed.GetValue(From), cancellation);
+        }
+
         var agent = Agent();
         var (package, text) = await Checked(parsed.GetValue(Folder)!, client, cancellation);
         if (package is null)
@@ -121,6 +132,11 @@ internal static class TrialCommand
     /// <summary>The folder as it would be signed, with its document; none where something is wrong with it, which was said.</summary>
     public static async Task<(TrialPackage? Package, string Document)> Checked(string path, Client client, CancellationToken cancellation)
     {
+        if (!Directory.Exists(path) && !path.Contains('/'))
+        {
+            return await TrialOnDevice.Unpacked(path, client, cancellation);
+        }
+
         var folder = PackageFolder.Open(path);
         var files = folder.Hash(folder.List(), Digests.Read(isFresh: false));
         var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);

@@ -41,6 +41,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(PackageInfo))]
 [JsonSerializable(typeof(PackageRoomInfo))]
 [JsonSerializable(typeof(RoomInfo))]
+[JsonSerializable(typeof(DeviceTrialRequest))]
+[JsonSerializable(typeof(DeviceTrialInfo))]
 [JsonSerializable(typeof(Page<PackageInfo>))]
 [JsonSerializable(typeof(PackageDetails))]
 [JsonSerializable(typeof(PackageComparison))]

@@ -11,7 +11,11 @@ namespace Bandejo.Device;
 /// <param name="Code">The exit code of the step that decided, or null.</param>
 /// <param name="Proof">What was proven at the end, or null where nobody looked.</param>
 /// <param name="Phase">The phase that decided, where it is not the last one entered.</param>
-public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Code, PresenceResult? Proof, string? Phase = null);
+public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Code, PresenceResult? Proof, string? Phase = null)
+{
+    /// <summary>Of a trial, its steps; null otherwise.</summary>
+    public IReadOnlyList<Contract.Api.TrialStepInfo>? Steps { get; init; }
+}
 
 /// <summary>Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.</summary>
 internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal)
@@ -19,12 +23,13 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private static readonly TimeSpan ClosePatience = TimeSpan.FromSeconds(20);
 
     /// <summary>Runs the attempt that is in hand, from the phase it is in.</summary>
-    public async Task<AttemptEnd> Run(CancellationToken cancellation)
+    /// <param name="trial">Carries out what is not an attempt at a deployment but a trial.</param>
+    public async Task<AttemptEnd> Run(Trials.DeviceTrial trial, CancellationToken cancellation)
     {
         var attempt = journal.State.Current!;
         try
         {
-            if (journal.State.Withdrawn.Contains(attempt.Order.Package.Digest) && attempt.Order.Kind == "install")
+            if (journal.State.Withdrawn.Contains(attempt.Order.Package.Digest) && attempt.Order.Kind is "install" or "trial")
             {
                 return new AttemptEnd(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null);
             }
@@ -34,6 +39,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
                 "install" => await Install(attempt, cancellation),
                 "remove" => await Remove(attempt, cancellation),
                 "restore" => await Restore(attempt, cancellation),
+                "trial" => await trial.Run(attempt, cancellation),
                 _ => new AttemptEnd(AttemptOutcome.Refused, $"This agent does not know the order '{attempt.Order.Kind}'; update it", null, null),
             };
         }

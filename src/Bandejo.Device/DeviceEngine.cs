@@ -4,13 +4,14 @@ using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
+using Bandejo.Device.Trials;
 
 namespace Bandejo.Device;
 
 /// <summary>Everything the engine reaches the device and the service through.</summary>
 /// <param name="Says">Hears one line for people about what the device does.</param>
 public sealed record DeviceParts(
-    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
+    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions, Func<ITrialGround> Ground, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
 
 /// <summary>Who the device is, as it learnt when it joined.</summary>
 public sealed record DeviceIdentity(string DeviceId, string Name, IReadOnlyList<PublicKeyInfo> TrustedKeys, int CheckInSeconds);
@@ -29,6 +30,7 @@ public sealed class DeviceEngine
     private readonly PackageKeeper _packages;
     private readonly Prover _prover;
     private readonly AttemptRunner _runner;
+    private readonly DeviceTrial _trial;
     private readonly Rest _checkInRest = new();
     private readonly Rest _workRest = new();
     private readonly SemaphoreSlim _checkInNow = new(0, 1);
@@ -50,6 +52,7 @@ public sealed class DeviceEngine
         var surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal);
+        _trial = new DeviceTrial(_packages, new TrialMachine(null!, _prover, parts.Processes, parts.Facts, surroundings), parts.Ground, _journal, parts.Time);
     }
 
     /// <summary>The device's user said something; it is told at once.</summary>
@@ -266,7 +269,7 @@ public sealed class DeviceEngine
     /// <summary>Takes the attempt in hand to its end and writes down what came of it.</summary>
     private async Task Finish(CancellationToken cancellation)
     {
-        var end = await _runner.Run(cancellation);
+        var end = await _runner.Run(_trial, cancellation);
         var now = _parts.Time.GetUtcNow();
         var attempt = _journal.State.Current!;
         var order = attempt.Order;
@@ -283,7 +286,7 @@ public sealed class DeviceEngine
         }
 
         var report = new AttemptReport(
-            attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), end.Phase ?? attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog);
+            attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), end.Phase ?? attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog, end.Steps);
         _journal.Append(new AttemptEnded(report, next, end.Outcome == AttemptOutcome.Restart ? _parts.Facts.BootId : null));
         if (proof is not null && end.Outcome == AttemptOutcome.Done)
         {
@@ -451,7 +454,7 @@ public sealed class DeviceEngine
         return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(canonical, ContractJson.Default.FactReport)));
     }
 
-    private static string Verb(string kind) => kind switch { "install" => "Install", "remove" => "Remove", _ => "Put back what was before" };
+    private static string Verb(string kind) => kind switch { "install" => "Install", "remove" => "Remove", "trial" => "Try", _ => "Put back what was before" };
 
     private async Task Wait(SemaphoreSlim now, Rest rest, TimeSpan pause, CancellationToken cancellation)
     {

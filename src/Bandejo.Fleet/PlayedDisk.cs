@@ -170,6 +170,15 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     string? IMachineSettings.Read(string path, string key) =>
         FileAt(path)?.Split('\n').Select(line => line.Split('=', 2, StringSplitOptions.TrimEntries)).FirstOrDefault(pair => pair.Length == 2 && pair[0] == key)?[1];
 
+    /// <summary>The names of all files.</summary>
+    public IReadOnlyList<string> Paths()
+    {
+        lock (_lock)
+        {
+            return [.. _files.Keys];
+        }
+    }
+
     public void Delete(string path)
     {
         string[] gone;

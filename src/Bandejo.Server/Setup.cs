@@ -146,6 +146,7 @@ internal static class Setup
         api.MapPackages();
         api.MapBench();
         api.MapFleet();
+        api.MapDeviceTrials();
         api.MapGroups();
         api.MapFacts();
         api.MapWavePlans();

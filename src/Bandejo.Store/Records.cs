@@ -65,7 +65,15 @@ public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> Settings, IReadOnlyList<StoredAccount> Accounts, IReadOnlyList<StoredToken> Tokens, IReadOnlyList<StoredJoinCode> JoinCodes,
     WordBook Words, IEnumerable<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, IReadOnlyList<(string Group, string Device)> Members,
     IReadOnlyList<StoredPackage> Packages, IReadOnlyList<StoredDeployment> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
-    IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, long LastEvent);
+    IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, IReadOnlyList<StoredDeviceTrial> DeviceTrials, long LastEvent);
+
+/// <summary>The last trial that a device was asked for.</summary>
+/// <param name="Package">The package's digest.</param>
+/// <param name="Earlier">The digest of the version to upgrade from; null for none.</param>
+/// <param name="Says">How it ended, for people; empty while it has not.</param>
+/// <param name="Kept">The name under which its steps are kept; null while there are none.</param>
+public sealed record StoredDeviceTrial(
+    string Id, string Device, string Package, string Variant, string? Earlier, IReadOnlyDictionary<string, string>? Settings, string By, DateTimeOffset AskedAt, DateTimeOffset? BeganAt, DateTimeOffset? EndedAt, bool HasPassed, string Says, string? Kept);
 
 /// <summary>One change to what is kept.</summary>
 public abstract record StoreChange;
@@ -103,6 +111,8 @@ public sealed record DeleteMember(string Group, string Device) : StoreChange;
 public sealed record PutWavePlan(StoredWavePlan Plan) : StoreChange;
 
 public sealed record DeleteWavePlan(string Slug) : StoreChange;
+
+public sealed record PutDeviceTrial(StoredDeviceTrial Trial) : StoreChange;
 
 public sealed record PutPackage(StoredPackage Package) : StoreChange;
 

@@ -68,6 +68,7 @@ public sealed class SqliteStore : IStore
                 targets,
                 Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL"),
                 Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
+                Documents<StoredDeviceTrial>(connection, "SELECT data FROM device_trial"),
                 connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
         });
     }

@@ -123,6 +123,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
             case DeleteDevice(var id):
                 Run("DELETE FROM device WHERE id = $1", id);
                 Run("DELETE FROM device_heard WHERE device = $1", id);
+                Run("DELETE FROM device_trial WHERE device = $1", id);
                 Run("DELETE FROM group_member WHERE device = $1", id);
                 Run("DELETE FROM target WHERE device = $1", id);
                 break;
@@ -144,6 +145,9 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 break;
             case DeleteWavePlan(var slug):
                 Run("DELETE FROM wave_plan WHERE slug = $1", slug);
+                break;
+            case PutDeviceTrial(var trial):
+                Run("INSERT INTO device_trial VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", trial.Device, Json(trial));
                 break;
             case PutPackage(var package):
                 Run("INSERT INTO package VALUES ($1, $2, $3, $4) ON CONFLICT (digest) DO UPDATE SET data = excluded.data", package.Digest, package.App, package.Version, Json(package));

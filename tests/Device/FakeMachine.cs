@@ -110,7 +110,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         Reached = new CancellationTokenSource();
         using var limit = new CancellationTokenSource(patience ?? TimeSpan.FromSeconds(20));
         using var either = CancellationTokenSource.CreateLinkedTokenSource(Reached.Token, limit.Token);
-        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
+        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, () => new Ground(this), this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
         try
         {
             await engine.Run(either.Token);
@@ -325,6 +325,15 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     }
 
     Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation) => Task.CompletedTask;
+
+    private sealed class Ground(FakeMachine machine) : Trials.ITrialGround
+    {
+        private readonly HashSet<string> _before = [.. machine.Files.Keys];
+
+        public IReadOnlyList<Trials.ChangedFile> Changes() => [.. machine.Files.Keys.Where(path => !_before.Contains(path)).Select(path => new Trials.ChangedFile("/" + path, 1))];
+
+        public IReadOnlyList<string> Waiting() => [];
+    }
 
     private static string Sign(string json, ECDsa key) =>
         new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256));

@@ -52,6 +52,9 @@ public sealed class AccessTests
         GET    /api/v1/devices                               all
         GET    /api/v1/devices/{device}                      all
         GET    /api/v1/devices/{device}/why                  all
+        GET    /api/v1/devices/{device}/trial                all
+        POST   /api/v1/devices/{device}/trial                packager
+        DELETE /api/v1/devices/{device}/trial                packager
         POST   /api/v1/devices/{device}/check-in             operator
         DELETE /api/v1/devices/{device}                      administrator
         GET    /api/v1/join-codes                            operator

@@ -34,3 +34,21 @@ public sealed record TrialStepInfo(string Variant, string Name, string State, st
 /// <param name="Steps">All steps, in their order.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record TrialReport(string Machine, IReadOnlyList<TrialStepInfo> Steps);
+
+/// <summary>Asks a device for testing to try a package.</summary>
+/// <param name="Package">A digest or its beginning, <c>app version</c>, or an app.</param>
+/// <param name="From">The earlier version to upgrade from and fall back to; null for none.</param>
+/// <param name="Settings">Values of its settings; null for none.</param>
+/// <param name="Preset">A preset of it; null for none.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record DeviceTrialRequest(string Package, string? From = null, IReadOnlyDictionary<string, string>? Settings = null, string? Preset = null);
+
+/// <summary>A trial on an enrolled device.</summary>
+/// <param name="Package">The package's digest.</param>
+/// <param name="State">waiting, running or ended.</param>
+/// <param name="LastHeard">When the device was last heard; null for never.</param>
+/// <param name="CheckInSeconds">The time between two of its check-ins.</param>
+/// <param name="Says">How it ended; empty before.</param>
+/// <param name="Kept">The name under which its steps are kept with the package; null while there are none.</param>
+public sealed record DeviceTrialInfo(
+    string Id, string Device, string Package, string State, string By, DateTimeOffset AskedAt, DateTimeOffset? BeganAt, DateTimeOffset? EndedAt, DateTimeOffset? LastHeard, int CheckInSeconds, bool HasPassed, string Says, string? Kept);

@@ -81,7 +81,8 @@ public sealed record ProofReport(string Deployment, int Order, string Answer, st
 /// <param name="Before">The version that was there before; empty for none, null for not known.</param>
 /// <param name="BeforePackage">The package that was there before, where it was ours.</param>
 /// <param name="Proof">What was proven at the end.</param>
-public sealed record AttemptReport(string Id, string Deployment, int Order, bool HasEnded, string Kind, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, string? Before, string? BeforePackage, ProofReport? Proof, bool HasLog);
+/// <param name="Steps">Of a trial that ended, its steps; null otherwise.</param>
+public sealed record AttemptReport(string Id, string Deployment, int Order, bool HasEnded, string Kind, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, string? Before, string? BeforePackage, ProofReport? Proof, bool HasLog, IReadOnlyList<Api.TrialStepInfo>? Steps = null);
 
 /// <summary>The answer to a check-in.</summary>
 /// <param name="Acknowledged">Reports that are safely kept (<c>id/began</c>, <c>id/ended</c>, <c>id/said</c>).</param>
@@ -95,11 +96,11 @@ public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool Want
 /// <summary>What a device is to bring about or keep an eye on.</summary>
 /// <param name="Deployment">The deployment's identity.</param>
 /// <param name="Number">Rises when another try or another thing is asked for.</param>
-/// <param name="Kind"><c>install</c>, <c>remove</c>, <c>restore</c>, or <c>offer</c> for what the user may take.</param>
+/// <param name="Kind"><c>install</c>, <c>remove</c>, <c>restore</c>, <c>offer</c> for what the user may take, or <c>trial</c>.</param>
 /// <param name="MayStart">False: only look whether it is there.</param>
 /// <param name="Package">The package it is about.</param>
 /// <param name="Variant">Which variant.</param>
-/// <param name="Previous">For <c>restore</c>: the package to put back; null for nothing.</param>
+/// <param name="Previous">For <c>restore</c>: the package to put back; for <c>trial</c>: the version to upgrade from; null for nothing.</param>
 /// <param name="LeaseSeconds">How long it may be started without hearing from the service again.</param>
 /// <param name="Deadline">When unmet is late.</param>
 /// <param name="AllowDowngrade">May replace a newer version.</param>

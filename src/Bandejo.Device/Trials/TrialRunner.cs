@@ -27,10 +27,40 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
 
     private readonly TrialNoise _noise = new(plan.Noise);
     private readonly IReadOnlyList<string> _secrets = Filling.Secrets(plan.Package.Document, Filling.Written(plan.Package.Document, plan.Settings));
-    private readonly Dictionary<string, Receipt> _receipts = [];
-    private readonly Dictionary<string, DocumentVariant> _variants = [];
+    private readonly Dictionary<string, (PackageDocument Document, DocumentVariant With)> _placed = [];
+    private readonly List<string> _names = [];
+    private Dictionary<string, Receipt> _receipts = [];
     private int _runs;
     private string _attempt = "";
+
+    /// <summary>Stands in front of the names of its runs, so that they are not taken for those of another trial.</summary>
+    public string Prefix { get; init; } = "";
+
+    /// <summary>What was installed before, by app.</summary>
+    public IReadOnlyDictionary<string, Receipt> Receipts { init => _receipts = value.ToDictionary(); }
+
+    /// <summary>The state that a step says.</summary>
+    public static TrialState StateOf(TrialStepInfo step) => Words.First(word => word.Value == step.State).Key;
+
+    /// <summary>Runs all steps, and takes away whatever is left in place at their end; whether none failed.</summary>
+    public async Task<bool> RunAndLeaveClean(CancellationToken cancellation)
+    {
+        var held = await Run(cancellation);
+        foreach (var (document, with) in _placed.Values.ToList())
+        {
+            if (with.Remove is not null)
+            {
+                var (end, seconds, log) = await Step("clean up", document, with, with.Remove, cancellation);
+                machine.Surroundings.Clear(document, with);
+                var proof = await machine.Prover.Prove(document, with, null, cancellation);
+                Tell("clean up", proof.Answer == PresenceAnswer.Absent ? TrialState.Passed : TrialState.Failed, proof.Answer == PresenceAnswer.Absent ? $"{document.Name} {document.Version} was taken away again" : $"{document.Name} {document.Version} is still there: {Steps.Lower(proof.Why)}", seconds, end?.ExitCode, log);
+                held &= proof.Answer == PresenceAnswer.Absent;
+            }
+        }
+
+        _names.ForEach(machine.Processes.Forget);
+        return held;
+    }
 
     /// <summary>Runs all steps; whether none failed.</summary>
     public async Task<bool> Run(CancellationToken cancellation)
@@ -125,6 +155,8 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             return false;
         }
 
+        var earlier = _placed.GetValueOrDefault(document.App).With;
+        _placed[document.App] = (document, with);
         var (end, seconds, log) = await Step(name, document, with, with.Install, cancellation);
         if (end is null)
         {
@@ -133,7 +165,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
 
         if (ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Install)) is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
         {
-            machine.Surroundings.Put(document, with, _variants.GetValueOrDefault(document.App));
+            machine.Surroundings.Put(document, with, earlier);
         }
 
         var receipt = new Receipt(document.App, document.Name, document.Version, new PackageLink("", document.App, document.Version, ""), with.Name, time.GetUtcNow());
@@ -146,7 +178,6 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         _receipts[document.App] = receipt;
-        _variants[document.App] = with;
         var isWhole = meaning is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting;
         Tell(name, isWhole ? TrialState.Passed : TrialState.Warned, $"{Ended(end, meaning)}; {proof.Why}", seconds, end.ExitCode, log);
         return true;
@@ -178,11 +209,14 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         _receipts.Remove(package.App);
-        _variants.Remove(package.App);
         machine.Surroundings.Clear(package, with);
         var meaning = ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Remove));
         var proof = await machine.Prover.Prove(package, with, null, cancellation);
-        if (proof.Answer != PresenceAnswer.Absent)
+        if (proof.Answer == PresenceAnswer.Absent)
+        {
+            _placed.Remove(package.App);
+        }
+        else
         {
             Tell("remove", TrialState.Failed, $"{Ended(end, meaning)}, but it is still there: {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
             return false;
@@ -274,7 +308,12 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         return (end, took, log);
     }
 
-    private string Attempt(string name) => _attempt = string.Create(CultureInfo.InvariantCulture, $"{++_runs}-{name.Replace(' ', '-')}");
+    private string Attempt(string name)
+    {
+        _attempt = string.Create(CultureInfo.InvariantCulture, $"{Prefix}{++_runs}-{name.Replace(' ', '-')}");
+        _names.Add(_attempt);
+        return _attempt;
+    }
 
     /// <summary>The last lines that the last command printed.</summary>
     private IReadOnlyList<string> Log() => [.. Steps.LastLines(machine.Processes, _attempt, LogLines).Select(line => Steps.Hide(line, _secrets))];

@@ -136,5 +136,10 @@ internal sealed class BenchTrials(Drafts drafts, FleetWorld world, FileStore fil
         }
     }
 
-    private Task Keep(string digest, IReadOnlyList<TrialStepInfo> steps, string by) => world.Change(by, change => Life.Try(change, files, digest, new TrialReport("the service's machine, a clean sandbox", steps)));
+    private Task Keep(string digest, IReadOnlyList<TrialStepInfo> steps, string by)
+    {
+        var report = new TrialReport("the service's machine, a clean sandbox", steps);
+        var kept = Life.Keep(files, report);
+        return world.Change(by, change => Life.Try(change, digest, report, kept));
+    }
 }

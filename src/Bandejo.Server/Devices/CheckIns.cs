@@ -11,7 +11,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Devices;
 
 /// <summary>Takes in what a device says at a check-in.</summary>
-internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
+internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions options)
 {
     /// <summary>How much "last heard" may lag behind on disk: a few check-ins, so that most of them write nothing.</summary>
     private TimeSpan LastHeardLag { get; } = TimeSpan.FromSeconds(Math.Max(1800, 6.0 * options.CheckInSeconds));
@@ -32,7 +32,9 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
             return answered;
         }
 
-        return await world.Change(world.Read(each => each.Devices.GetValueOrDefault(id)?.Name), change => Take(change, id, request));
+        var device = world.Read(each => each.Devices.GetValueOrDefault(id));
+        var trials = device is null ? [] : request.Attempts.Where(report => report.Kind == DeviceTrials.Kind).ToDictionary(report => (report.Id, report.HasEnded), report => DeviceTrials.Form(device, report) is { } form ? files.Keep(form) : null);
+        return await world.Change(device?.Name, change => Take(change, id, request, trials));
     }
 
     private Outcome<CheckInAnswer>? Quick(FleetWorld each, string id, CheckInRequest request)
@@ -72,7 +74,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
                 return new Failure(ErrorKind.Invalid, $"The report of attempt '{attempt.Id}' has no valid identity or outcome.");
             }
 
-            if (!each.Deployments.TryGetValue(attempt.Deployment, out var deployment) || !deployment.Targets.Has(device))
+            if (attempt.Kind != DeviceTrials.Kind && (!each.Deployments.TryGetValue(attempt.Deployment, out var deployment) || !deployment.Targets.Has(device)))
             {
                 return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{attempt.Deployment}'; the report of attempt {attempt.Id} was not taken.");
             }
@@ -104,7 +106,7 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
 
     private static bool IsName(string id) => id.Length is > 0 and <= 40 && id.All(char.IsAsciiLetterOrDigit);
 
-    private Outcome<CheckInAnswer> Take(WorldChange change, string id, CheckInRequest request)
+    private Outcome<CheckInAnswer> Take(WorldChange change, string id, CheckInRequest request, Dictionary<(string, bool), string?> trials)
     {
         if (Refusal(change.World, id, request) is { } refusal)
         {
@@ -133,7 +135,15 @@ internal sealed class CheckIns(FleetWorld world, DeviceOptions options)
         var acknowledged = new List<string>();
         foreach (var report in request.Attempts.OrderBy(report => report.StartedAt).ThenBy(report => report.HasEnded))
         {
-            TakeAttempt(change, device, report);
+            if (report.Kind == DeviceTrials.Kind)
+            {
+                DeviceTrials.Take(change, device, report, trials.GetValueOrDefault((report.Id, report.HasEnded)));
+            }
+            else
+            {
+                TakeAttempt(change, device, report);
+            }
+
             acknowledged.Add($"{report.Id}/{(report.HasEnded ? "ended" : "began")}");
         }
 

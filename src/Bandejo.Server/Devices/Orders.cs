@@ -28,6 +28,11 @@ internal static class Orders
             }
         }
 
+        if (DeviceTrials.Order(world, device) is { } trial)
+        {
+            orders.Add(trial);
+        }
+
         var serial = world.Settings.GetValueOrDefault("withdrawn.serial", "0");
         var digest = SHA256.HashData([.. JsonSerializer.SerializeToUtf8Bytes(orders, ContractJson.Default.IReadOnlyListOrder), .. System.Text.Encoding.ASCII.GetBytes(serial)]);
         var answer = ((IReadOnlyList<Order>)orders, Convert.ToHexStringLower(digest)[..16]);

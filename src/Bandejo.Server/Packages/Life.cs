@@ -46,8 +46,13 @@ internal static class Life
         return Catalogue.Info(entry);
     }
 
+    /// <summary>Keeps all steps of a trial as content, before its package's history names it.</summary>
+    public static string Keep(FileStore files, TrialReport report) => files.Keep(JsonSerializer.SerializeToUtf8Bytes(report, ContractJson.Default.TrialReport));
+
     /// <summary>Keeps the result of a trial. One without a failed step makes a built package tried; any other changes no state, and stays in its history.</summary>
-    public static Outcome<PackageInfo> Try(WorldChange change, FileStore files, string named, TrialReport report)
+    /// <param name="kept">The name under which all of its steps are kept.</param>
+    /// <param name="by">Who asked for it; null for whoever makes the change.</param>
+    public static Outcome<PackageInfo> Try(WorldChange change, string named, TrialReport report, string kept, string? by = null)
     {
         var steps = report.Steps.Where(step => States.ContainsKey(step.State)).Select(step => (step.Name, States[step.State], step.Says)).ToList();
         if (report.Steps.Count is 0 or > 500 || steps.Count < report.Steps.Count || report.Machine.Length > 200 || report.Steps.Any(step => step.Says.Length > 4000 || step.Name.Length > 100 || step.Variant.Length > 100 || step.Log.Count > 200 || step.Log.Any(line => line.Length > 4000)))
@@ -63,9 +68,7 @@ internal static class Life
 
         var (entry, (hasPassed, result)) = (found.Value, TrialResult.Of(steps));
         var state = hasPassed && entry.Stored.State == PackageState.Built ? PackageLife.Decide(PackageState.Built, PackageEvent.TrialPassed, new Releaser(false, false), "").Value : entry.Stored.State;
-        // All of it is content like other content; the history names it.
-        var kept = files.Keep(JsonSerializer.SerializeToUtf8Bytes(report, ContractJson.Default.TrialReport));
-        entry.Stored = entry.Stored with { State = state, History = [.. entry.Stored.History, new StoredLife(state == entry.Stored.State ? "trial" : Words.Of(state), change.By!, change.Now, $"Trial on {report.Machine}: {result}", kept)] };
+        entry.Stored = entry.Stored with { State = state, History = [.. entry.Stored.History, new StoredLife(state == entry.Stored.State ? "trial" : Words.Of(state), by ?? change.By!, change.Now, $"Trial on {report.Machine}: {result}", kept)] };
         change.Keep(new PutPackage(entry.Stored));
         change.Audit("package-trial", $"A trial of {entry.Document.Name} {entry.Stored.Version} was kept: {result}.");
         return Catalogue.Info(entry);

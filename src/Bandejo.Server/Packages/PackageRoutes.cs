@@ -51,7 +51,10 @@ internal static class PackageRoutes
             (await intake.Take(request.Upload, context.Person(), request.Signature, request.Sent)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
         api.MapPost("/packages/{package}/trials", async (FleetWorld world, FileStore files, HttpContext context, string package, TrialReport report) =>
-            (await world.Change(context.Person(), change => Life.Try(change, files, package, report))).Answer())
+        {
+            var kept = Life.Keep(files, report);
+            return (await world.Change(context.Person(), change => Life.Try(change, package, report, kept))).Answer();
+        })
             .For(Roles.Packager).WithSummary("Keeps the result of a trial with its package; one that passed makes it tried").Produces<PackageInfo>();
         api.MapGet("/packages/{package}/trials/{trial}", (FleetWorld world, FileStore files, string package, string trial) => world.Read(each => Life.Trial(each, files, package, trial)).Answer())
             .ForAll().WithSummary("All steps of a trial that is kept with a package").Produces<TrialReport>();

@@ -61,6 +61,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>Wave plans by slug.</summary>
     public SortedDictionary<string, StoredWavePlan> WavePlans { get; private set; } = [];
 
+    /// <summary>The last trial that each device was asked for, by device.</summary>
+    public Dictionary<string, StoredDeviceTrial> DeviceTrials { get; private set; } = [];
+
     /// <summary>Attempts that have begun and not ended, by identity.</summary>
     public Dictionary<string, StoredAttempt> OpenAttempts { get; private set; } = [];
 
@@ -219,6 +222,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             }
 
             WavePlans = new(kept.WavePlans.ToDictionary(plan => plan.Slug), StringComparer.Ordinal);
+            DeviceTrials = kept.DeviceTrials.ToDictionary(trial => trial.Device);
             OpenAttempts = kept.OpenAttempts.ToDictionary(attempt => attempt.Id);
             _lastEvent = kept.LastEvent;
             _durable = Task.CompletedTask;
