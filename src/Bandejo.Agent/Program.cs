@@ -30,10 +30,16 @@ trial.SetAction((parsed, cancellation) => Guarded(() => parsed.GetValue(inside) 
 var capture = new Command("capture", "Captures what a command does on a clean root of this machine; people call it through bandejo package capture") { plan, inside };
 capture.SetAction((parsed, cancellation) => Guarded(() => parsed.GetValue(inside) ? CaptureInside.Run(parsed.GetValue(plan)!, TimeProvider.System, cancellation) : CaptureSandbox.Run(parsed.GetValue(plan)!, cancellation)));
 
+var folder = new Argument<string>("folder") { Description = "A folder for what is noted and captured" };
+var before = new Command("before", "Notes what is on this machine, before something is installed by hand to be captured") { folder };
+before.SetAction((parsed, _) => Guarded(() => Task.FromResult(CaptureHere.Begin(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(folder)!))));
+var after = new Command("after", "Brings what has come to this machine since; bandejo package capture --from makes a package of it") { folder };
+after.SetAction((parsed, _) => Guarded(() => Task.FromResult(CaptureHere.End(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(folder)!))));
+
 root.Recursive = true;
 state.Recursive = true;
 clock.Recursive = true;
-var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show, trial, capture };
+var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show, before, after, trial, capture };
 program.Options.Add(root);
 program.Options.Add(state);
 program.Options.Add(clock);

@@ -18,6 +18,7 @@ internal static partial class CaptureCommand
     private static readonly Argument<string[]> Words = new("command") { Description = "Behind --: the command to answer, and its arguments; without one, a shell", Arity = ArgumentArity.ZeroOrMore };
     private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make this package folder of what is captured" };
     private static readonly Option<string> In = new("--in") { Description = "The folder that the command is run in, such as the one with the installer; it is only read", DefaultValueFactory = _ => "." };
+    private static readonly Option<string?> From = new("--from", "-f") { Description = "A folder that bandejo-agent before and after have made on another machine; nothing is run here then" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "The app's name [that of the draft's folder]" };
     private static readonly Option<string> Version = new("--version-is") { Description = "Its version [to be filled in]", DefaultValueFactory = _ => "" };
     private static readonly Option<string[]> With = new("--with", "-w") { Description = "Folders of packages that it needs first; what belongs to them is left out", DefaultValueFactory = _ => [] };
@@ -27,7 +28,7 @@ internal static partial class CaptureCommand
     private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are nobody's doing" };
 
     public static Command Make() => Shared.Verb(
-        "capture", "Runs an installer that asks on a clean sandbox of this machine, where you answer it, and makes a package of what it did", "package capture --in demo/installers --draft drafts/plateglass -- sh plateglass-studio-11.4.0.run", Run, DraftInto, In, Name, Version, With, Take, Leave, Network, Noise, Words);
+        "capture", "Runs an installer that asks on a clean sandbox of this machine, where you answer it, and makes a package of what it did", "package capture --in demo/installers --draft drafts/plateglass -- sh plateglass-studio-11.4.0.run", Run, DraftInto, In, From, Name, Version, With, Take, Leave, Network, Noise, Words);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -35,6 +36,11 @@ internal static partial class CaptureCommand
         if (into is not null && Directory.Exists(into) && Directory.EnumerateFileSystemEntries(into).Any())
         {
             throw new WrongUseException($"{into} is there already and not empty; nothing was changed.");
+        }
+
+        if (parsed.GetValue(From) is { } brought)
+        {
+            return await Make(parsed, await Brought(brought, cancellation), "what was installed by hand", brought);
         }
 
         var folder = Path.GetFullPath(parsed.GetValue(In)!);
@@ -62,37 +68,65 @@ internal static partial class CaptureCommand
             var noise = parsed.GetValue(Noise) is { } file ? await File.ReadAllLinesAsync(file, cancellation) : [];
             Console.Error.WriteLine($"On a clean sandbox of this machine: {string.Join(' ', command)}{(command is ["sh"] && parsed.GetValue(Words)!.Length == 0 ? "   (install what you want, then: exit)" : "")}");
             var answer = await Capture(agent, new CapturePlan(command, folder, captured, before, parsed.GetValue(Network), noise), cancellation);
-            var found = Chosen(answer.Found, parsed.GetValue(Take)!, parsed.GetValue(Leave)!);
-            if (parsed.GetValue(Shared.Output) == "table")
-            {
-                Print(answer.ExitCode, found);
-            }
-            else
-            {
-                Say.Json(answer with { Found = found }, ContractJson.Default.CaptureAnswer);
-            }
-
-            var taken = found.Where(each => each.LeftOut is null).ToList();
-            if (taken.Count == 0)
-            {
-                Console.Error.WriteLine("Nothing was captured that could become a package.");
-                return ExitCode.No;
-            }
-
-            if (into is null)
-            {
-                Console.Error.WriteLine("\nNext: the same with --draft FOLDER makes a package folder of it; --leave and --take choose what belongs to it.");
-                return ExitCode.Done;
-            }
-
-            Draft(into, parsed, string.Join(' ', command), taken, Path.Combine(captured, CaptureDraft.PayloadName));
-            Console.Error.WriteLine($"\n{Path.Combine(into, PackageFolder.ManifestName)} is drafted. Next: look through it and captured.txt, then bandejo package check {into}, and bandejo package trial {into}");
-            return ExitCode.Done;
+            return await Make(parsed, answer, string.Join(' ', command), captured);
         }
         finally
         {
             Directory.Delete(captured, recursive: true);
         }
+    }
+
+    /// <summary>What a folder holds that another machine was captured into.</summary>
+    private static async Task<CaptureAnswer> Brought(string folder, CancellationToken cancellation)
+    {
+        var told = Path.Combine(folder, "captured.json");
+        if (!File.Exists(told))
+        {
+            throw new WrongUseException($"There is no captured.json in {folder}. On the machine for it: bandejo-agent before FOLDER, install by hand, bandejo-agent after FOLDER; then carry the folder here.");
+        }
+
+        try
+        {
+            var answer = JsonSerializer.Deserialize(await File.ReadAllTextAsync(told, cancellation), ContractJson.Default.CaptureAnswer)!;
+            return answer.Found.All(each => each.Kind is "gone" || Core.Packages.SafePath.Problem(each.Path) is null) ? answer : throw new WrongUseException($"{told} names a file that climbs out of its folder; nothing was made of it.");
+        }
+        catch (JsonException error)
+        {
+            throw new WrongUseException($"{told} cannot be read: {error.Message}");
+        }
+    }
+
+    /// <summary>Shows what was captured, and drafts a package folder of it where one is asked for.</summary>
+    /// <param name="captured">The folder with the files.</param>
+    private static Task<int> Make(ParseResult parsed, CaptureAnswer answer, string command, string captured)
+    {
+        var into = parsed.GetValue(DraftInto);
+        var found = Chosen(answer.Found, parsed.GetValue(Take)!, parsed.GetValue(Leave)!);
+        if (parsed.GetValue(Shared.Output) == "table")
+        {
+            Print(answer.ExitCode, found);
+        }
+        else
+        {
+            Say.Json(answer with { Found = found }, ContractJson.Default.CaptureAnswer);
+        }
+
+        var taken = found.Where(each => each.LeftOut is null).ToList();
+        if (taken.Count == 0)
+        {
+            Console.Error.WriteLine("Nothing was captured that could become a package.");
+            return Task.FromResult(ExitCode.No);
+        }
+
+        if (into is null)
+        {
+            Console.Error.WriteLine("\nNext: the same with --draft FOLDER makes a package folder of it; --leave and --take choose what belongs to it.");
+            return Task.FromResult(ExitCode.Done);
+        }
+
+        Draft(into, parsed, command, taken, Path.Combine(captured, CaptureDraft.PayloadName));
+        Console.Error.WriteLine($"\n{Path.Combine(into, PackageFolder.ManifestName)} is drafted. Next: look through it and captured.txt, then bandejo package check {into}, and bandejo package trial {into}");
+        return Task.FromResult(ExitCode.Done);
     }
 
     /// <summary>Has the agent's program do it, with this terminal.</summary>

@@ -12,6 +12,8 @@ internal static class PackageCommands
 {
     private const int MostTrials = 30;
 
+    private const long MostQuickly = 16 * 1024 * 1024;
+
     private static readonly Argument<string> Folder = new("folder") { Description = "The package folder, which holds package.yaml", DefaultValueFactory = _ => "." };
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Option<bool> Trials = new("--trials") { Description = "What was tried where, and the steps of the last trial" };
@@ -46,7 +48,10 @@ internal static class PackageCommands
     private static Command Check() => Shared.Verb("check", "Says what is wrong with a package folder, and how many devices it fits", "package check demo/packages/foldline-7.2.0", async (parsed, client, cancellation) =>
     {
         var folder = PackageFolder.Open(parsed.GetValue(Folder)!);
-        var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, folder.List()), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
+        // What is quickly read, or was read before, is compared with the files of other packages.
+        var digests = Digests.Read(isFresh: false);
+        IReadOnlyList<FileInfoDto> files = [.. folder.List().Select(file => file.Size <= MostQuickly || digests.Find(folder.Find(file.Path)) is not null ? file with { Sha256 = digests.Of(folder.Find(file.Path), _ => { }) } : file)];
+        var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
         return Report(folder, answer);
     }, Folder);
 

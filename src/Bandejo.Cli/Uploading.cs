@@ -8,7 +8,7 @@ namespace Bandejo.Cli;
 /// <summary>Sends a file in pieces. A piece that was lost on the way is sent again from where the service stands; an upload that was begun earlier goes on.</summary>
 internal static class Uploading
 {
-    private const int Tries = 5;
+    private const int Tries = 9;
 
     /// <summary>Sends all of the file and returns the upload's identity.</summary>
     /// <param name="digest">The file's digest where it is known; it is taken first where it is not.</param>
@@ -65,17 +65,22 @@ internal static class Uploading
         advance(upload.Offset);
         for (var failures = 0; upload.Offset < upload.Size;)
         {
-            var offset = upload.Offset;
             try
             {
+                upload = failures > 0 ? await Begin() : upload;
+                if (upload.Offset == upload.Size)
+                {
+                    break;
+                }
+
+                var offset = upload.Offset;
                 upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new Piece(file, offset, take), offset, ContractJson.Default.UploadInfo, cancellation);
                 advance(upload.Offset - offset);
                 failures = 0;
             }
             catch (NotReachableException) when (++failures < Tries)
             {
-                await Task.Delay(TimeSpan.FromSeconds(failures), cancellation);
-                upload = await Begin();
+                await Task.Delay(TimeSpan.FromSeconds(Math.Min(failures, 5)), cancellation);
             }
         }
 

@@ -54,6 +54,56 @@ public sealed class CaptureTests : IDisposable
     }
 
     [Fact]
+    public async Task What_was_installed_by_hand_on_another_machine_is_carried_here_and_becomes_a_package()
+    {
+        await using var site = await Site.Start();
+        var root = Directory.CreateDirectory(Path.Combine(_folder, "machine")).FullName;
+        void Put(string path, string text)
+        {
+            Directory.CreateDirectory(Path.GetDirectoryName(Path.Combine(root, path))!);
+            File.WriteAllText(Path.Combine(root, path), text);
+        }
+
+        Put("etc/shells", "sh\n");
+        Put("etc/issue", "welcome\n");
+        var into = Path.Combine(_folder, "carried");
+        var (code, output) = await Agent("after", into);
+        Assert.Equal(2, code);
+        Assert.Contains("First, before you install: bandejo-agent before", output);
+        (code, output) = await Agent("before", into);
+        Assert.True(code == 0, output);
+        Put("opt/quill/quill", "#!/bin/sh\n");
+        File.CreateSymbolicLink(Path.Combine(root, "opt/quill/link"), "/opt/quill/quill");
+        Put("etc/shells", "sh\nquill\n");
+        Put("home/ines/.quillrc", "a=b\n");
+        Put("var/log/quill.log", "log\n");
+        File.Delete(Path.Combine(root, "etc/issue"));
+        (code, output) = await Agent("after", into);
+        Assert.True(code == 0, output);
+
+        var draft = Path.Combine(_folder, "drafted");
+        var json = await site.Must("package", "capture", "--from", into, "--draft", draft, "--name", "Quill", "--version-is", "1.0", "--take", "home/ines/.quillrc", "-o", "json");
+        var found = JsonSerializer.Deserialize(json[json.IndexOf('{')..], ContractJson.Default.CaptureAnswer)!.Found;
+        Assert.Equal(["home/ines/.quillrc", "opt/quill/link", "opt/quill/quill"], found.Where(each => each is { LeftOut: null, Kind: not "folder" }).Select(each => each.Path));
+        Assert.Equal([("etc/shells", "file"), ("etc/issue", "gone")], found.Where(each => each.LeftOut == "changed").Select(each => (each.Path, each.Kind)));
+        await site.Must("package", "build", draft);
+
+        // A folder that was tampered with on its way reaches nothing outside the draft.
+        File.WriteAllText(Path.Combine(into, "captured.json"), File.ReadAllText(Path.Combine(into, "captured.json")).Replace("opt/quill/quill", "../../outside"));
+        (code, _, var errors) = await site.Run("package", "capture", "--from", into, "--draft", Path.Combine(_folder, "other"));
+        Assert.Equal(2, code);
+        Assert.Contains("climbs out of its folder", errors);
+
+        async Task<(int Code, string Output)> Agent(params string[] arguments)
+        {
+            using var process = Programs.Start(Programs.Agent, [.. arguments, "--root", root]);
+            var said = await process.StandardOutput.ReadToEndAsync() + await process.StandardError.ReadToEndAsync();
+            await process.WaitForExitAsync();
+            return (process.ExitCode, said);
+        }
+    }
+
+    [Fact]
     public async Task What_belongs_to_a_need_or_to_a_person_is_left_out_and_can_be_chosen()
     {
         await using var site = await Site.Start();

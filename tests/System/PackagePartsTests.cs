@@ -109,6 +109,41 @@ public sealed class PackagePartsTests
         Assert.True(output.Contains("Nothing is left behind."), output);
     }
 
+    [Fact]
+    public async Task Check_finds_desk_software_that_comes_to_servers_and_files_of_another_package()
+    {
+        await using var site = await Site.Start();
+        await site.Device("ALD-SRV-001", facts: "kind: server");
+        await site.Device("ALD-DESK-001");
+        var large = new byte[20_000];
+        Random.Shared.NextBytes(large);
+        var runtime = site.WriteFolder("spark", "3.0", Install);
+        await Edit(runtime, "install.sh, remove.sh]", "install.sh, remove.sh, spark.lib]");
+        await File.WriteAllBytesAsync(Path.Combine(runtime, "spark.lib"), large);
+        await site.Must("package", "build", runtime);
+        var folder = site.WriteFolder("quill", "1.0", Install);
+        await Edit(folder, "install.sh, remove.sh]", "install.sh, remove.sh, lib/spark.lib]\n    close: [quill]");
+        Directory.CreateDirectory(Path.Combine(folder, "lib"));
+        await File.WriteAllBytesAsync(Path.Combine(folder, "lib/spark.lib"), large);
+
+        var (code, output, errors) = await site.Run("package", "check", folder);
+        Assert.True(code == 0, output + errors);
+        Assert.Contains("it fits 1 server too. If it is for desks, say so: fits: kind is not \"server\"", output + errors);
+        Assert.Contains("'lib/spark.lib' is a file of spark 3.0 as well. If it belongs there, leave it out and write 'needs: [{ app: spark }]'.", output + errors);
+
+        await Edit(folder, "    requires:", "    fits: kind is not \"server\"\n    requires:");
+        await Edit(folder, "variants:", "needs: [{ app: spark }]\nvariants:");
+        (code, output, errors) = await site.Run("package", "check", folder);
+        Assert.DoesNotContain("server too", output + errors);
+        Assert.DoesNotContain("spark.lib", output + errors);
+    }
+
+    private static async Task Edit(string folder, string what, string with)
+    {
+        var manifest = Path.Combine(folder, "package.yaml");
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace(what, with, StringComparison.Ordinal));
+    }
+
     private static string Folder(Site site)
     {
         var folder = site.WriteFolder("quill", "1.0", Install, "rm -rf \"$T\" \"$BANDEJO_ROOT/var/log/quill\"");

@@ -26,6 +26,9 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
     private const int MostReasons = 12;
 
+    /// <summary>Files from this size on are recognised as another package's, in bytes.</summary>
+    private const int LeastForeign = 16 * 1024;
+
     /// <summary>Everything found in a manifest and its files; the document to sign where nothing stands against it.</summary>
     public PackageCheckAnswer Check(PackageCheckRequest request)
     {
@@ -41,7 +44,8 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         var listed = ManifestCheck.WithFetched(manifest, [.. request.Files.Select(file => new PayloadFile(file.Path, file.Size, file.Sha256))]);
         var findings = ManifestCheck.Check(manifest, listed).ToList();
         var document = Documents.From(manifest, listed);
-        findings.AddRange(AgainstCatalogue(manifest));
+        findings.AddRange(AgainstCatalogue(manifest, listed));
+        findings.AddRange(AgainstFleet(manifest));
         var fits = world.Read(each => manifest.Variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True)).Count());
         var isGood = findings.TrueForAll(finding => finding.IsWarning);
         return new PackageCheckAnswer(
@@ -299,7 +303,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
         .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId));
 
-    private IEnumerable<Finding> AgainstCatalogue(Manifest manifest) => world.Read(each =>
+    private IEnumerable<Finding> AgainstCatalogue(Manifest manifest, IReadOnlyList<PayloadFile> listed) => world.Read(each =>
     {
         var findings = new List<Finding>();
         var newest = each.Packages.Values.Where(package => package.Stored.App == manifest.App && package.Stored.State != PackageState.Withdrawn).MaxBy(package => package.Version);
@@ -308,9 +312,36 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             findings.Add(new Finding($"Version {manifest.Version} sorts before {newest.Version}, which is in the catalogue.", "version") { IsWarning = true });
         }
 
+        // Small files are alike by chance, and licences everywhere.
+        var large = listed.Where(file => file.Size >= LeastForeign && file.Sha256.Length > 0).ToLookup(file => file.Sha256, StringComparer.Ordinal);
+        foreach (var (file, owner) in each.Packages.Values.Where(package => package.Stored.App != manifest.App && manifest.Needs.All(need => need.App != package.Stored.App)).OrderByDescending(package => package.Version)
+            .SelectMany(package => Documents.FilesOf(package.Document).SelectMany(file => large[file.Sha256].Select(own => (own, package)))).DistinctBy(pair => pair.own.Path).Take(MostReasons))
+        {
+            findings.Add(new Finding($"'{file.Path}' is a file of {owner.Document.Name} {owner.Stored.Version} as well. If it belongs there, leave it out and write 'needs: [{{ app: {owner.Stored.App} }}]'.", file.Path) { IsWarning = true });
+        }
+
         foreach (var need in manifest.Needs.Where(need => !each.Packages.Values.Any(package => package.Stored.App == need.App && package.Stored.State != PackageState.Withdrawn && (need.AtLeast is null || package.Version >= need.AtLeast))))
         {
             findings.Add(new Finding($"It needs {need}, and the catalogue has no package of that; build one, so that it can be deployed first.", "needs") { IsWarning = true });
+        }
+
+        return findings;
+    });
+
+    /// <summary>Whether something for people in front of a screen would come to servers.</summary>
+    private IEnumerable<Finding> AgainstFleet(Manifest manifest) => world.Read(each =>
+    {
+        var servers = each.Columns.Evaluate(Rule.Parse("kind is \"server\"").Value).True;
+        var findings = new List<Finding>();
+        for (var i = 0; i < manifest.Variants.Count; i++)
+        {
+            var variant = manifest.Variants[i];
+            var isForPeople = variant.Launch is not null || variant.Close.Count + variant.Handling.Close.Count > 0 || variant.Companions.Any(companion => companion.Kind == CompanionKind.Opens);
+            var count = isForPeople ? each.Columns.Evaluate(variant.Fits).True.Copy().And(servers).Count() : 0;
+            if (count > 0)
+            {
+                findings.Add(new Finding($"People start this software, or have it open, and it fits {count} server{(count == 1 ? "" : "s")} too. If it is for desks, say so: fits: kind is not \"server\"", $"variants[{i}].fits") { IsWarning = true });
+            }
         }
 
         return findings;

@@ -1,0 +1,89 @@
+using System.Security.Cryptography;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Device.Trials;
+
+namespace Bandejo.Agent;
+
+/// <summary>
+/// Captures what is installed by hand on this very machine: a look before, a look after, and what came between them in a folder that
+/// <c>bandejo package capture --from</c> makes a package of.
+/// </summary>
+internal static class CaptureHere
+{
+    private const string Before = "before.json";
+
+    private static readonly string[] Users = ["root", "home"];
+
+    /// <summary>Notes what is there now.</summary>
+    /// <exception cref="InvalidDataException">The folder holds something already.</exception>
+    public static int Begin(Home home, string folder)
+    {
+        folder = Path.GetFullPath(folder);
+        if (Directory.Exists(folder) && Directory.EnumerateFileSystemEntries(folder).Any())
+        {
+            throw new InvalidDataException($"{folder} is not empty; nothing was changed. Name a new folder.");
+        }
+
+        Directory.CreateDirectory(folder);
+        var entries = MachineLook.Entries(home.Root, home.Folder, folder);
+        File.WriteAllText(Path.Combine(folder, Before), JsonSerializer.Serialize(entries, CaptureJson.Default.DictionaryStringMachineEntry));
+        Console.WriteLine($"{entries.Count:N0} files and folders are noted. Install what you want, by hand, and answer what it asks; then: bandejo-agent after {folder}");
+        return 0;
+    }
+
+    /// <summary>Says what has changed since, and brings the files.</summary>
+    /// <exception cref="InvalidDataException">Nobody has looked before.</exception>
+    public static int End(Home home, string folder)
+    {
+        folder = Path.GetFullPath(folder);
+        var note = Path.Combine(folder, Before);
+        if (!File.Exists(note))
+        {
+            throw new InvalidDataException($"Nobody noted in {folder} what was there before. First, before you install: bandejo-agent before {folder}");
+        }
+
+        var before = JsonSerializer.Deserialize(File.ReadAllText(note), CaptureJson.Default.DictionaryStringMachineEntry)!;
+        var now = MachineLook.Entries(home.Root, home.Folder, folder);
+        var noise = new TrialNoise(TrialInside.Noise());
+        var found = new List<CapturedInfo>();
+        foreach (var (path, entry) in now.Where(pair => before.GetValueOrDefault(pair.Key) != pair.Value).OrderBy(pair => pair.Key, StringComparer.Ordinal))
+        {
+            found.Add(Look(home.Root, path, entry, noise.Is(path) ? "noise" : Users.Contains(path.Split('/')[1]) ? "user" : before.ContainsKey(path) ? "changed" : null, folder));
+        }
+
+        found.AddRange(before.Keys.Where(path => !now.ContainsKey(path) && !noise.Is(path)).Order(StringComparer.Ordinal).Select(path => new CapturedInfo(path[1..], "gone", 0, "", null, null, "changed")));
+        File.WriteAllText(Path.Combine(folder, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(0, found), ContractJson.Default.CaptureAnswer));
+        Console.WriteLine($"{found.Count(each => each is { LeftOut: null, Kind: not "folder" }):N0} new files are in {folder}. Carry the folder to where you package; there: bandejo package capture --from {Path.GetFileName(folder)} --draft drafts/NAME");
+        return 0;
+    }
+
+    private static CapturedInfo Look(string root, string path, MachineEntry entry, string? why, string folder)
+    {
+        var place = Path.Combine(root, path[1..]);
+        if (entry.Kind != "file")
+        {
+            return new CapturedInfo(path[1..], entry.Kind, 0, entry.Kind == "folder" ? ModeOf(place) : "", entry.Target, null, why);
+        }
+
+        string? sha256 = null;
+        if (why != "noise")
+        {
+            var target = Path.Combine(folder, "payload", path[1..]);
+            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+            File.Copy(place, target, overwrite: true);
+            using var stream = File.OpenRead(target);
+            sha256 = Convert.ToHexStringLower(SHA256.HashData(stream));
+        }
+
+        return new CapturedInfo(path[1..], "file", entry.Size, ModeOf(place), null, sha256, why);
+    }
+
+    private static string ModeOf(string place) => Convert.ToString((int)File.GetUnixFileMode(place) & 0xFFF, 8);
+}
+
+/// <summary>JSON for what was there before.</summary>
+[JsonSerializable(typeof(Dictionary<string, MachineEntry>))]
+internal sealed partial class CaptureJson : JsonSerializerContext;
