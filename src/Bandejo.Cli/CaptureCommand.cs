@@ -88,7 +88,7 @@ internal static partial class CaptureCommand
         try
         {
             var answer = JsonSerializer.Deserialize(await File.ReadAllTextAsync(told, cancellation), ContractJson.Default.CaptureAnswer)!;
-            return answer.Found.All(each => each.Kind is "gone" || Core.Packages.SafePath.Problem(each.Path) is null) ? answer : throw new WrongUseException($"{told} names a file that climbs out of its folder; nothing was made of it.");
+            return answer.Found.All(each => each.Kind is "gone" || CaptureDraft.IsSafe(each.Path)) ? answer : throw new WrongUseException($"{told} names a file that climbs out of its folder; nothing was made of it.");
         }
         catch (JsonException error)
         {

@@ -15,14 +15,21 @@ internal static class InspectCommand
     private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make package folders below this folder, each with a first manifest" };
     private static readonly Option<string?> AfterFolder = new("--after", "-a") { Description = "With --draft: the package folder of the version before; its choices are kept, and what changed is said" };
 
+    private static readonly Option<string?> LeftAt = new("--left-at") { Description = "With --draft: leave the installers where they are, at this address or on this share, and have them fetched when the package is built" };
+
     public static Command Make()
     {
-        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto, AfterFolder };
+        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto, AfterFolder, LeftAt };
         command.SetAction((parsed, cancellation) => Shared.Guarded(async () =>
         {
             if (parsed.GetValue(AfterFolder) is not null && parsed.GetValue(DraftInto) is null)
             {
                 throw new WrongUseException("--after needs --draft FOLDER: where the folder of the new version is to be made.");
+            }
+
+            if (parsed.GetValue(LeftAt) is not null && (parsed.GetValue(DraftInto) is null || parsed.GetValue(AfterFolder) is not null))
+            {
+                throw new WrongUseException("--left-at needs --draft FOLDER, and does not go with --after.");
             }
 
             // Where the output is for scripts, what is said about drafts must not be in it.
@@ -49,7 +56,7 @@ internal static class InspectCommand
             }
             else if (parsed.GetValue(DraftInto) is { } into)
             {
-                Draft(inspections, into, words);
+                Draft(inspections, into, parsed.GetValue(LeftAt), words);
             }
             else if (parsed.GetValue(Shared.Output) == "table")
             {
@@ -189,8 +196,10 @@ internal static class InspectCommand
         words.WriteLine($"\n{manifest} is drafted. Next: bandejo package check {folder}, then bandejo package trial {folder} --from {earlierPath}");
     }
 
-    private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into, TextWriter words)
+    private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into, string? leftAt, TextWriter words)
     {
+        var digests = Digests.Read(isFresh: false);
+        var left = new Dictionary<string, LeftInstaller>(StringComparer.Ordinal);
         var places = inspections.GroupBy(each => each.Inspection.File, StringComparer.Ordinal).ToDictionary(each => each.Key, each => each.First().File, StringComparer.Ordinal);
         var broken = inspections.Where(each => each.Inspection.Findings.Any(finding => !finding.IsWarning)).Select(each => each.Inspection.File).ToHashSet(StringComparer.Ordinal);
         words.WriteLine();
@@ -209,7 +218,15 @@ internal static class InspectCommand
             foreach (var each in package)
             {
                 var place = places[each.File];
-                place.CopyTo(Path.Combine(folder, each.File), overwrite: true);
+                if (leftAt is null)
+                {
+                    place.CopyTo(Path.Combine(folder, each.File), overwrite: true);
+                }
+                else
+                {
+                    left[each.File] = new LeftInstaller(each.File, $"{leftAt.TrimEnd('/')}/{(leftAt.StartsWith('/') ? each.File : Uri.EscapeDataString(each.File))}", place.Length, digests.Of(place, _ => { }));
+                }
+
                 var transforms = each.Kind == InstallerKind.WindowsInstaller ? Transforms(place) : [];
                 beside[each.File] = [.. transforms.Select(file => file.Name)];
                 foreach (var file in transforms.Concat(each.Beside.Select(name => new FileInfo(Path.Combine(place.DirectoryName!, name))).Where(file => file.Exists)))
@@ -223,7 +240,7 @@ internal static class InspectCommand
                 File.WriteAllBytes(Path.Combine(folder, ManifestDraft.IconName), icon.Png);
             }
 
-            File.WriteAllText(manifest, ManifestDraft.Write(package, beside));
+            File.WriteAllText(manifest, ManifestDraft.Write(package, beside, left));
             words.WriteLine($"{manifest} is drafted. Next: look through it, then bandejo package check {folder}");
         }
 

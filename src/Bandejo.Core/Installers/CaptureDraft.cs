@@ -113,6 +113,9 @@ public static class CaptureDraft
     }
 
     /// <summary>Files that carry the software: programs first, then what else is in its own folders; settings may be changed by anybody, so they prove nothing.</summary>
+    /// <summary>Whether a captured path stays below the folder it is kept in.</summary>
+    public static bool IsSafe(string path) => Packages.SafePath.Problem(path) is null;
+
     private static List<CapturedEntry> Proofs(IReadOnlyList<CapturedEntry> entries)
     {
         var files = entries.Where(entry => entry.Kind == "file" && !entry.Path.StartsWith("etc/", StringComparison.Ordinal) && !entry.Path.StartsWith("var/", StringComparison.Ordinal)).ToList();

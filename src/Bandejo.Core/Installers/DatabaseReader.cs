@@ -153,12 +153,16 @@ internal static class DatabaseReader
             draft.Command("repair", Certainty.Certain, Source, "msiexec", "/fa", code, "/qn", "/norestart");
         }
 
-        if (draft.Value(Facts.Name) is { } name)
+        if (code.Length > 0)
+        {
+            draft.Proofs.Add(new SuggestedProof("product", code, Certainty.Certain, "property ProductCode; Windows keeps the version of each product under its code"));
+        }
+        else if (draft.Value(Facts.Name) is { } name)
         {
             draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Certain, "property ProductName; the system lists it under that name"));
         }
 
-        if (properties.GetValueOrDefault("ARPSYSTEMCOMPONENT") == "1")
+        if (code.Length == 0 && properties.GetValueOrDefault("ARPSYSTEMCOMPONENT") == "1")
         {
             draft.Warn("It keeps itself out of the system's list of programs (ARPSYSTEMCOMPONENT), so that the list cannot prove it; check for a file and its version.");
         }

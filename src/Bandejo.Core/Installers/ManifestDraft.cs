@@ -15,6 +15,8 @@ public static class ManifestDraft
     /// <summary>The name of the icon that goes beside the manifest, where the installer carries one.</summary>
     public const string IconName = "icon.png";
 
+    private const int MostNested = 10;
+
     /// <summary>Groups inspections into packages: files of the same software at the same version become variants of one.</summary>
     public static IReadOnlyList<IReadOnlyList<Inspection>> Packages(IEnumerable<Inspection> inspections) =>
         [.. inspections.Where(each => each.Kind is not (InstallerKind.WindowsTransform or InstallerKind.Unknown)).GroupBy(each => (Slug(each), each.Of(Facts.Version)?.Value ?? each.File)).Select(group => (IReadOnlyList<Inspection>)[.. group])];
@@ -48,7 +50,8 @@ public static class ManifestDraft
     /// <summary>The text of <c>package.yaml</c> for one package.</summary>
     /// <param name="files">Its installers, at least one; each becomes a variant.</param>
     /// <param name="beside">Transforms that lie beside each installer, by the installer's name.</param>
-    public static string Write(IReadOnlyList<Inspection> files, IReadOnlyDictionary<string, IReadOnlyList<string>>? beside = null)
+    /// <param name="left">Installers that stay where they are until the package is built, by their names.</param>
+    public static string Write(IReadOnlyList<Inspection> files, IReadOnlyDictionary<string, IReadOnlyList<string>>? beside = null, IReadOnlyDictionary<string, LeftInstaller>? left = null)
     {
         var first = files[0];
         var yaml = new StringBuilder();
@@ -63,12 +66,17 @@ public static class ManifestDraft
             yaml.Append(CultureInfo.InvariantCulture, $"icon: {IconName}\n");
         }
 
+        foreach (var nested in files.SelectMany(file => file.Nested).DistinctBy(nested => nested.Path).Take(MostNested))
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"# It brings {OneLine(nested.Path)} ({OneLine(nested.What)}) along. If that is software of its own, package it and write: needs: [{{{{ app: {FactCatalog.Slug(Path.GetFileNameWithoutExtension(nested.Path))} }}}}]\n");
+        }
+
         Settings(yaml, files);
         yaml.Append("\nvariants:\n");
         var names = new HashSet<string>(StringComparer.Ordinal);
         foreach (var file in files)
         {
-            Variant(yaml, file, beside?.GetValueOrDefault(file.File) ?? [], names);
+            Variant(yaml, file, beside?.GetValueOrDefault(file.File) ?? [], left?.GetValueOrDefault(file.File), names);
         }
 
         return yaml.ToString();
@@ -104,7 +112,7 @@ public static class ManifestDraft
         yaml.Append(CultureInfo.InvariantCulture, $"{key}: {Quoted(told?.Value ?? otherwise)}{(told is null ? otherwise.Length > 0 ? "  # guess: name of the file" : "" : Doubt(told.Certainty, told.Source))}\n");
     }
 
-    private static void Variant(StringBuilder yaml, Inspection file, IReadOnlyList<string> beside, HashSet<string> names)
+    private static void Variant(StringBuilder yaml, Inspection file, IReadOnlyList<string> beside, LeftInstaller? left, HashSet<string> names)
     {
         var system = file.Of(Facts.System)?.Value ?? "any";
         var architectures = (file.Of(Facts.Architecture)?.Value ?? "any").Split(',', StringSplitOptions.TrimEntries).Where(each => each is "x64" or "x86" or "arm64").ToList();
@@ -120,7 +128,10 @@ public static class ManifestDraft
             yaml.Append(CultureInfo.InvariantCulture, $"    # it says: {OneLine(condition)}\n");
         }
 
-        yaml.Append(CultureInfo.InvariantCulture, $"    files: [{string.Join(", ", ((string[])[file.File, .. file.Beside, .. beside]).Select(Quoted))}]\n");
+        var others = ((string[])[.. file.Beside, .. beside]).Select(Quoted).ToList();
+        yaml.Append(left is null
+            ? $"    files: [{string.Join(", ", others.Prepend(Quoted(file.File)))}]\n"
+            : string.Create(CultureInfo.InvariantCulture, $"    files:\n      - {{ path: {Quoted(left.Path)}, from: {Quoted(left.From)}, size: {left.Size}, sha256: {left.Sha256} }}\n{string.Concat(others.Select(other => $"      - {other}\n"))}"));
         Step(yaml, file, "install");
         Step(yaml, file, "remove");
         Proofs(yaml, file);
@@ -163,6 +174,7 @@ public static class ManifestDraft
             return;
         }
 
+        SuggestedCommand? isRepaired = null;
         var taken = verb == "install" ? Open(file).Select(pair => pair.Setting.Switch.Replace("{value}", $"@{{{pair.Name}}}", StringComparison.Ordinal)) : [];
         yaml.Append(CultureInfo.InvariantCulture, $"    {verb}:\n      run: [{string.Join(", ", command.Run.Concat(taken).Select(Quoted))}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
         if (verb == "install" && file.CommandFor("log") is { } log)
@@ -172,12 +184,17 @@ public static class ManifestDraft
 
         if (verb == "install" && file.CommandFor("repair") is { } repair)
         {
-            yaml.Append(CultureInfo.InvariantCulture, $"      # to repair: {string.Join(' ', repair.Run)}\n");
+            isRepaired = repair;
         }
 
         if (file.Of(Facts.System)?.Value == "windows")
         {
             yaml.Append("      exit-codes: { 3010: restart-needed, 1641: restarting, 1618: busy, 1602: refused }\n");
+        }
+
+        if (isRepaired is { } step)
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"    repair:\n      run: [{string.Join(", ", step.Run.Select(Quoted))}]{Doubt(step.Certainty, step.Source)}\n");
         }
     }
 
@@ -235,3 +252,9 @@ public static class ManifestDraft
         return isPlain ? clean : $"'{clean.Replace("'", "''", StringComparison.Ordinal)}'";
     }
 }
+
+/// <summary>An installer that stays where it is until its package is built.</summary>
+/// <param name="Path">Its name in the package.</param>
+/// <param name="From">An address, or a path of a share.</param>
+/// <param name="Size">Bytes.</param>
+public sealed record LeftInstaller(string Path, string From, long Size, string Sha256);

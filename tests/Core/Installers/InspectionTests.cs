@@ -27,7 +27,7 @@ public sealed class InspectionTests
         Assert.Contains("foldline-1.dll", found.Contents.First.Select(file => file.Path));
         Assert.Equal(["files.cab"], found.Beside);
         Assert.Contains(found.Findings, finding => finding.IsWarning && finding.Message.Contains("files.cab"));
-        Assert.Equal(("program", "Foldline"), (found.Proofs[0].Key, found.Proofs[0].Subject));
+        Assert.Equal(("product", "{5D0A6F2E-0B1D-4C60-9E0B-0F8B6C1F7A20}"), (found.Proofs[0].Key, found.Proofs[0].Subject));
     }
 
     [Fact]

@@ -23,6 +23,19 @@ public sealed class ManifestDraftTests
         Assert.DoesNotContain(ManifestCheck.Check(manifest, [.. manifest.Variants[0].Files.Select(each => new PayloadFile(each, 1, ""))]), finding => !finding.IsWarning && finding.Where != "icon");
     }
 
+    [Fact]
+    public void An_installer_that_is_left_elsewhere_is_fetched_by_size_and_digest_and_a_database_can_be_repaired()
+    {
+        var sha256 = new string('c', 64);
+        var text = ManifestDraft.Write([Inspect("foldline.msi")], null, new Dictionary<string, LeftInstaller> { ["foldline.msi"] = new("foldline.msi", "https://files.example.org/a b.msi", 28160, sha256) });
+        var manifest = ManifestReader.Read(text).Value;
+
+        Assert.Equal([new FetchedFile("foldline.msi", "https://files.example.org/a b.msi", 28160, sha256)], manifest.Fetched);
+        Assert.Contains("foldline.msi", manifest.Variants[0].Files);
+        Assert.Equal("/fa", manifest.Variants[0].Repair!.Run[1]);
+        Assert.Equal(PresenceKind.Product, manifest.Variants[0].Present[0].Kind);
+    }
+
     [Theory]
     [InlineData("circdesk-3.9.1.zip", "install.run", "present")]
     [InlineData("plateglass-11.3.0.run", "present", "present")]
