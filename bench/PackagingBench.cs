@@ -12,6 +12,7 @@ internal static class PackagingBench
     private const int Large = 700 << 20;
     private const int Many = 200;
     private const int Payload = 1 << 30;
+    private const int Rounds = 3;
 
     public static async Task Run(Report report)
     {
@@ -80,31 +81,69 @@ internal static class PackagingBench
         var manifest = Path.Combine(folder, "package.yaml");
         await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("files: [install.sh, remove.sh]", "files: [install.sh, remove.sh, payload.bin]", StringComparison.Ordinal));
         var payload = Path.Combine(folder, "payload.bin");
+        List<double> hashings = [], buildings = [];
+        var memory = 0L;
+        site.Watch = process => _ = Follow(process, most => memory = Math.Max(memory, most));
+        for (var round = 0; round < Rounds; round++)
+        {
+            await Write(payload, round);
+            await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace($"11.3.{round}", $"11.3.{round + 1}", StringComparison.Ordinal));
+            hashings.Add(await Timed(async () =>
+            {
+                await using var stream = File.OpenRead(payload);
+                await SHA256.HashDataAsync(stream);
+            }));
+            buildings.Add(await Timed(() => site.Must("package", "build", folder)));
+        }
+
+        var again = await Timed(() => site.Must("package", "build", folder));
+        var (hashing, building) = (Report.Median(hashings), Report.Median(buildings));
+        report.Add("building a payload of 1 GB, taken in by the service", $"hashing alone {hashing:0.0} s", $"{building:0.0} s", hashing / building, "at least 0.7", hashing / building >= 0.7);
+        report.Add("building a payload of 1 GB: memory of the command line", "", $"{memory / 1048576} MiB", null, "under 200 MB", memory < 200_000_000);
+        report.Add("building the same again", "", $"{again:0.0} s");
+    }
+
+    /// <summary>Writes another payload, all the way to the disk, so that writing it does not get in the way of what is measured.</summary>
+    private static async Task Write(string payload, int round)
+    {
         await using (var stream = File.Create(payload))
         {
             var block = new byte[1 << 20];
             for (var number = 0; number < Payload >> 20; number++)
             {
-                new Random(number).NextBytes(block);
+                new Random((round << 20) + number).NextBytes(block);
                 await stream.WriteAsync(block);
             }
+
+            stream.Flush(flushToDisk: true);
         }
 
+        // What has only just changed is read again in any case.
+        File.SetLastWriteTimeUtc(payload, new DateTime(2026, 1, 1 + round, 0, 0, 0, DateTimeKind.Utc));
+    }
+
+    private static async Task<double> Timed(Func<Task> act)
+    {
         var start = Stopwatch.GetTimestamp();
-        await using (var stream = File.OpenRead(payload))
-        {
-            await SHA256.HashDataAsync(stream);
-        }
+        await act();
+        return Stopwatch.GetElapsedTime(start).TotalSeconds;
+    }
 
-        var hashing = Stopwatch.GetElapsedTime(start).TotalSeconds;
-        start = Stopwatch.GetTimestamp();
-        await site.Must("package", "build", folder);
-        var building = Stopwatch.GetElapsedTime(start).TotalSeconds;
-        start = Stopwatch.GetTimestamp();
-        await site.Must("package", "build", folder);
-        var again = Stopwatch.GetElapsedTime(start).TotalSeconds;
-        report.Add("building a payload of 1 GB, taken in by the service", $"hashing alone {hashing:0.0} s", $"{building:0.0} s", hashing / building, "at least 0.7", hashing / building >= 0.7);
-        report.Add("building the same again", "", $"{again:0.0} s");
+    private static async Task Follow(Process process, Action<long> tell)
+    {
+        try
+        {
+            while (!process.HasExited)
+            {
+                process.Refresh();
+                tell(process.PeakWorkingSet64);
+                await Task.Delay(5);
+            }
+        }
+        catch (InvalidOperationException)
+        {
+            // It ended, and its numbers with it.
+        }
     }
 
     private static async Task<(double Seconds, long Memory)> Inspect(string path)

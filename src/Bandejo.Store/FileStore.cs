@@ -126,6 +126,15 @@ public sealed class FileStore
         File.Delete(UploadPath(id));
     }
 
+    /// <summary>Forgets uploads that nobody has gone on with since a moment.</summary>
+    public void ForgetUploads(DateTime before)
+    {
+        foreach (var file in new DirectoryInfo(_uploads).EnumerateFiles().Where(file => file.LastWriteTimeUtc < before))
+        {
+            ForgetUpload(file.Name);
+        }
+    }
+
     /// <summary>The SHA-256 of what has arrived of an upload; known already where it was followed while it came.</summary>
     public string DigestOfUpload(string id)
     {

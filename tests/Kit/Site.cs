@@ -17,6 +17,9 @@ public sealed class Site : IAsyncDisposable
     /// <summary>The API as the first administrator.</summary>
     public ApiClient Admin { get; private set; } = null!;
 
+    /// <summary>Is told of each process of the command line when it has started; null for nobody.</summary>
+    public Action<System.Diagnostics.Process>? Watch { get; set; }
+
     public Site(params string[] options) => Service = new ServiceProcess(options);
 
     public static async Task<Site> Start(params string[] options)
@@ -42,6 +45,7 @@ public sealed class Site : IAsyncDisposable
     public async Task<(int Code, string Output, string Errors)> RunWith(string input, params string[] arguments)
     {
         using var process = Programs.Start(Programs.Cli, arguments, new Dictionary<string, string> { ["XDG_CONFIG_HOME"] = _home, ["BANDEJO_SERVICE"] = Service.Address, ["NO_COLOR"] = "1", ["PATH"] = $"{Path.GetDirectoryName(Programs.Agent)}:{Environment.GetEnvironmentVariable("PATH")}" });
+        Watch?.Invoke(process);
         try
         {
             await process.StandardInput.WriteLineAsync(input);

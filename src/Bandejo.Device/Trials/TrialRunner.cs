@@ -165,7 +165,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
 
         if (ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Install)) is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
         {
-            machine.Surroundings.Put(document, with, earlier);
+            seconds += Took(() => machine.Surroundings.Put(document, with, earlier));
         }
 
         var receipt = new Receipt(document.App, document.Name, document.Version, new PackageLink("", document.App, document.Version, ""), with.Name, time.GetUtcNow());
@@ -209,7 +209,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         _receipts.Remove(package.App);
-        machine.Surroundings.Clear(package, with);
+        seconds += Took(() => machine.Surroundings.Clear(package, with));
         var meaning = ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Remove));
         var proof = await machine.Prover.Prove(package, with, null, cancellation);
         if (proof.Answer == PresenceAnswer.Absent)
@@ -331,6 +331,14 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         var start = time.GetTimestamp();
         var value = await act();
         return (time.GetElapsedTime(start).TotalSeconds, value);
+    }
+
+    /// <summary>Seconds that something took: what goes with the software is part of its step.</summary>
+    private double Took(Action act)
+    {
+        var start = time.GetTimestamp();
+        act();
+        return time.GetElapsedTime(start).TotalSeconds;
     }
 
     private void Tell(string name, TrialState state, string says, double seconds = 0, int? code = null, IReadOnlyList<string>? log = null) => tell(new TrialStepInfo(variant.Name, name, Words[state], says, Math.Round(seconds, 2), code, log ?? []));

@@ -128,7 +128,12 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             outcome = await Take(stream, by, vouched, sent ?? new Dictionary<string, string>());
         }
 
-        files.ForgetUpload(upload);
+        // What was refused may be sent again in a moment: the large files of it are kept for that.
+        foreach (var each in (outcome.Ok ? sent?.Values ?? [] : []).Where(id => SizeOf(id) is not null).Append(upload))
+        {
+            files.ForgetUpload(each);
+        }
+
         return outcome;
     }
 

@@ -1,4 +1,3 @@
-import { Anchor } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
 import { Fragment, useState } from "react";
@@ -45,7 +44,7 @@ export default function PackagePage() {
               {history.map((step) => (
                 <tr key={step.state + step.at + step.trial}>
                   <td style={{ whiteSpace: "nowrap" }}><strong>{step.state}</strong></td>
-                  <td>{step.by}{step.reason && <span className="quiet"> “{step.reason}”</span>}{step.trial && <>{" "}<Anchor component="button" type="button" onClick={() => setTrial(step.trial ?? null)}>Its steps</Anchor></>}</td>
+                  <td>{step.by}{step.reason && <span className="quiet"> “{step.reason}”</span>}{step.trial && <>{" "}<button type="button" className="copy" onClick={() => setTrial(step.trial ?? null)}>See its steps</button></>}</td>
                   <td className="number"><Moment at={step.at} /></td>
                 </tr>
               ))}
