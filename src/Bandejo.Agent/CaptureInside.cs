@@ -49,7 +49,8 @@ internal static class CaptureInside
         var document = package.Document;
         var cache = new FolderCache(Path.Combine(CleanRoot.Inside, "content"));
         TrialInside.Fill(cache, package);
-        var variant = Filling.Fill(document.Variants[0], Filling.Written(document, null));
+        var meant = TrialRunner.VariantFor(document, new LinuxFacts("/").Gather()) ?? throw new InvalidDataException($"No variant of {document.Name} {document.Version}, which is needed first, is meant for this machine.");
+        var variant = Filling.Fill(meant, Filling.Written(document, null));
         var processes = new LinuxProcesses("/", CleanRoot.Inside, cache, time);
         var end = await processes.Run(Steps.Run($"need-{document.App}", "install", document, variant, variant.Install), TimeSpan.FromSeconds(variant.Install.LimitSeconds), endAtLimit: true, cancellation);
         if (end.ExitCode != 0)

@@ -65,7 +65,7 @@ internal static class PackageCommands
             var sheet = new Sheet("App", "Version", "State", "Publisher", "#Size", "Built", "By", "Digest");
             foreach (var package in page.Items)
             {
-                sheet.Add(package.App, package.Version, package.State, package.Publisher, Say.Size(package.Size), Say.When(package.BuiltAt), package.BuiltBy, package.Digest[..12]);
+                sheet.Add(package.App, package.Version, package.IsRetired ? $"{package.State}, retired" : package.State, package.Publisher, Say.Size(package.Size), Say.When(package.BuiltAt), package.BuiltBy, package.Digest[..12]);
             }
 
             sheet.Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PagePackageInfo, "No packages yet. Make one: bandejo package new FOLDER");
@@ -83,7 +83,7 @@ internal static class PackageCommands
         }
 
         var package = details.Package;
-        Console.WriteLine($"{package.Name} {package.Version} is {package.State}: on {Say.Devices(details.InstalledOn)}{(details.Deployments.Count == 0 ? "" : $", deployed by {string.Join(", ", details.Deployments.Select(name => $"'{name}'"))}")}.");
+        Console.WriteLine($"{package.Name} {package.Version} is {package.State}{(package.IsRetired ? ", and retired" : "")}: on {Say.Devices(details.InstalledOn)}{(details.Deployments.Count == 0 ? "" : $", deployed by {string.Join(", ", details.Deployments.Select(name => $"'{name}'"))}")}.");
         if (details.Summary.Length > 0)
         {
             Console.WriteLine(details.Summary);

@@ -65,30 +65,17 @@ public sealed class DeviceEngine
         _workRest.Leave();
         _checkInRest.Leave();
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
-        var hail = ListenForHails(ending.Token);
-        var work = Work(ending.Token);
+        Task[] lines = [CheckIns(ending.Token), Work(ending.Token), ListenForHails(ending.Token)];
         try
         {
-            // Whichever ends first ends the agent: one that checks in and does nothing would look alive.
-            await await Task.WhenAny(CheckIns(ending.Token), work);
+            // Whichever of the first two ends first ends the agent: one that checks in and does nothing would look alive.
+            await await Task.WhenAny(lines[0], lines[1]);
         }
         finally
         {
+            // None may still write when this one has ended and another takes its place.
             await ending.CancelAsync();
-            await Ended(work);
-            await Ended(hail);
-        }
-    }
-
-    private static async Task Ended(Task task)
-    {
-        try
-        {
-            await task;
-        }
-        catch (OperationCanceledException)
-        {
-            // This is how it ends.
+            await Task.WhenAll(lines).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }
     }
 

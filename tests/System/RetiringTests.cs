@@ -30,8 +30,11 @@ public sealed class RetiringTests
         var room = await site.Must("package", "room");
         Assert.Matches(@"quill 1\.0 .*yes", room);
         Assert.Matches(@"quill 1\.1 .*no: 1 device has it, and may fall back to it from the next version", room);
-        Assert.Matches(@"quill 1\.2 .*no: it is the newest of its app", room);
+        Assert.Matches(@"quill 1\.2 .*no: it is the newest that is released of its app", room);
 
+        // One that is only built takes nobody's place.
+        await site.Must("package", "build", site.WriteFolder("quill", "1.3", Install));
+        Assert.Matches(@"quill 1\.2 .*no: it is the newest that is released of its app", await site.Must("package", "room"));
         var now = await site.Deploy("quill 1.2", Site.Enrolled);
         await site.Admin.Becomes(now, device.Name, "met");
         foreach (var (version, why) in new[] { ("1.1", "1 device may fall back to it"), ("1.2", "deploys it") })
@@ -47,6 +50,7 @@ public sealed class RetiringTests
         Assert.Contains($"quill 1.0 is retired; {details.Room.Own} B went", await site.Must("package", "retire", "quill 1.0", "--reason", "nobody has it"));
         Assert.False(IsKept(site, own));
         Assert.True(IsKept(site, shared));
+        Assert.Matches(@"1\.0 +released, retired", await site.Must("package", "list"));
         Assert.Contains("retired: its files are not kept any more", await site.Must("package", "show", "quill 1.0"));
         Assert.Contains("was retired; its files are not kept any more. Build or import it again", (await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview")).Output);
         Assert.Contains("quill 1.0 was retired", await site.Must("journal", "--topic", "audit"));

@@ -66,7 +66,8 @@ public sealed record PackageOrigin(Device.PublicKeyInfo Key, string? By, DateTim
 /// <param name="BuiltBy">Who built it.</param>
 /// <param name="Size">Bytes of payload, each file once.</param>
 /// <param name="IsNew">False when the same content was there already.</param>
-public sealed record PackageInfo(string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files, bool IsNew);
+/// <param name="IsRetired">Its files were let go; it cannot be deployed.</param>
+public sealed record PackageInfo(string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files, bool IsNew, bool IsRetired);
 
 /// <summary>A package with what is inside and what happened to it.</summary>
 /// <param name="Needs">Other apps that must be there first.</param>

@@ -39,6 +39,10 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     /// <summary>What was installed before, by app.</summary>
     public IReadOnlyDictionary<string, Receipt> Receipts { init => _receipts = value.ToDictionary(); }
 
+    /// <summary>The first variant that is meant for a machine and may be installed on it; null where none is.</summary>
+    public static DocumentVariant? VariantFor(PackageDocument document, FactReport report) =>
+        Targeting.Weigh([.. document.Variants.Select(each => new VariantRules(each.Name, Rule.Parse(each.Fits).Value, Rule.Parse(each.Requires).Value))], new ReportedFacts(report)) is { Event: TargetEvent.Due, Variant: { } name } ? document.Variants.First(each => each.Name == name) : null;
+
     /// <summary>The state that a step says.</summary>
     public static TrialState StateOf(TrialStepInfo step) => Words.First(word => word.Value == step.State).Key;
 

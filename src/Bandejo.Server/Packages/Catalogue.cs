@@ -96,6 +96,6 @@ internal static class Catalogue
     {
         var files = package.Document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToList();
         var stored = package.Stored;
-        return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, Words.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew);
+        return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, Words.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsRetired);
     }
 }

@@ -118,8 +118,10 @@ internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate ga
             return $"{installed} device{(installed == 1 ? " has" : "s have")} it, and may fall back to it from the next version";
         }
 
-        return package.Stored.State != PackageState.Withdrawn && each.Packages.Values.All(other => other.Stored.App != app || other.IsRetired || other.Stored.State == PackageState.Withdrawn || other.Version <= version)
-            ? "it is the newest of its app" : null;
+        // A newer one that is not released yet takes the place of none that is.
+        var isReleased = package.Stored.State == PackageState.Released;
+        return package.Stored.State != PackageState.Withdrawn && each.Packages.Values.All(other => other.Stored.App != app || other.IsRetired || other.Stored.State == PackageState.Withdrawn || other.Version <= version || (isReleased && other.Stored.State != PackageState.Released))
+            ? $"it is the newest {(isReleased ? "that is released " : "")}of its app" : null;
     }
 
     /// <summary>By how many packages each file is used.</summary>

@@ -73,7 +73,7 @@ function Packages({ packages }: { packages: readonly Schemas["PackageInfo"][] })
                   {each.version}
                 </Link>
               </td>
-              <td>{each.state}</td>
+              <td>{each.state}{each.isRetired && ", retired"}</td>
               <td>
                 {each.builtBy}, <Moment at={each.builtAt} only="moment" />
               </td>

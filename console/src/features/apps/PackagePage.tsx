@@ -13,6 +13,7 @@ import { NotYet } from "@/parts/NotYet";
 import { Page } from "@/parts/Page";
 import { ChangesSheet } from "./ChangesSheet";
 import { KeptTrial } from "./KeptTrial";
+import { TryOnDevice } from "./TryOnDevice";
 
 type Package = Schemas["PackageInfo"];
 const route = getRouteApi("/packages/$digest");
@@ -128,6 +129,7 @@ function PackageActs({ it, installedOn, deployments, room }: { it: Package; inst
   const { forbidden } = useSession();
   const queries = useQueryClient();
   const [question, setQuestion] = useState<Question | null>(null);
+  const [isTrying, setIsTrying] = useState(false);
   const named = quoted(`${it.app} ${it.version}`);
   const done = () => void queries.invalidateQueries();
   const release: Question = {
@@ -162,6 +164,8 @@ function PackageActs({ it, installedOn, deployments, room }: { it: Package; inst
       {it.state !== "withdrawn" && !room.isRetired && <ButtonLink to="/deployments/new" search={{ package: `${it.app} ${it.version}` }} variant={it.state === "released" ? "filled" : "default"}>Deploy it</ButtonLink>}
       {(it.state === "built" || it.state === "tried") && <Act variant="filled" forbidden={forbidden("POST /api/v1/packages/{package}/release")} onClick={() => setQuestion(release)}>Release…</Act>}
       {it.state !== "withdrawn" && <Act forbidden={forbidden("POST /api/v1/packages/{package}/withdraw")} onClick={() => setQuestion(withdraw)}>Withdraw…</Act>}
+      {it.state !== "withdrawn" && !room.isRetired && <Act forbidden={forbidden("POST /api/v1/devices/{device}/trial")} onClick={() => setIsTrying(true)}>Try on a device…</Act>}
+      {isTrying && <TryOnDevice it={it} close={() => setIsTrying(false)} />}
       <Ask question={question} close={() => setQuestion(null)} />
     </>
   );
