@@ -56,7 +56,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             file.Write(System.Text.Encoding.UTF8.GetBytes(text));
         }
 
-        string[] command = [.. run.IsGentle ? (string[])["nice", "-n", "10"] : [], "setsid", "sh", "-c", Shell, "step", .. run.Command];
+        // A program that is named with its place stands below the machine's root, as in a presence check.
+        var program = run.Command[0].StartsWith('/') && Path.Combine(root, run.Command[0][1..]) is var below && File.Exists(below) ? below : run.Command[0];
+        string[] command = [.. run.IsGentle ? (string[])["nice", "-n", "10"] : [], "setsid", "sh", "-c", Shell, "step", program, .. run.Command.Skip(1)];
         var start = new ProcessStartInfo(command[0]) { UseShellExecute = false, WorkingDirectory = work };
         foreach (var argument in command.Skip(1))
         {

@@ -18,15 +18,18 @@ public sealed class DeviceTrialTests
         var device = await site.Device("TRY-001", "bench");
         device.Write("opt/other/file", "stays");
         await site.Must("package", "build", site.WriteFolder("quill", "1.0", Install));
-        var folder = site.WriteFolder("quill", "1.1", Install);
+        var folder = site.WriteFolder("quill", "1.1", Install + " && printf '#!/bin/sh\\nexit 0\\n' > \"$T/quill\" && chmod 755 \"$T/quill\"");
+        var manifest = Path.Combine(folder, "package.yaml");
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("    present:", "    launch: { run: [/opt/quill/quill] }\n    present:"));
 
         var (code, _, errors) = await site.Run("package", "trial", folder, "--on", "TRY-001");
         Assert.Equal(2, code);
         Assert.Contains("is not built yet. First: bandejo package build", errors);
         await site.Must("package", "build", folder);
 
+        // Launched below the machine's own root, where it was put.
         var output = await site.Must("package", "trial", folder, "--on", "TRY-001", "--from", "quill 1.0");
-        foreach (var step in new[] { "clean", "install", "in place", "again", "remove", "leftovers", "earlier", "upgrade", "fall back", "clean up" })
+        foreach (var step in new[] { "clean", "install", "in place", "launch", "again", "remove", "leftovers", "earlier", "upgrade", "fall back", "clean up" })
         {
             Assert.Contains($" {step} ", output);
         }
