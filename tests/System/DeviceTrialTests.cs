@@ -79,6 +79,8 @@ public sealed class DeviceTrialTests
 
         var asked = await site.Admin.Post("/api/v1/devices/TRY-001/trial", new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest, ContractJson.Default.DeviceTrialInfo);
         Assert.Equal("waiting", asked.State);
+        await site.Must("package", "build", site.WriteFolder("quill", "1.1", Install));
+        Assert.Contains("TRY-001 was asked to try it", (await site.Run("package", "retire", "quill 1.0")).Errors);
         await site.Service.Kill();
         await site.Service.Start();
         Assert.Equal(asked.Id, (await site.Admin.Get("/api/v1/devices/TRY-001/trial", ContractJson.Default.DeviceTrialInfo)).Id);

@@ -140,6 +140,7 @@ internal static class FleetRoutes
         world.DevicesByKey.Remove(device.Stored.Key.KeyId);
         world.DevicesByRow.Remove(device.Row);
         world.OrderChanged();
+        change.World.DeviceTrials.Remove(device.Id);
         change.Keep(new DeleteDevice(device.Id));
         change.Audit("device-removed", $"{device.Name} was removed from the service.", null, device.Id);
         return true;

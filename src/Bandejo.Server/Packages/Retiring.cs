@@ -106,6 +106,11 @@ internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate ga
             return $"'{deployment.Plan.Name}' deploys it";
         }
 
+        if (each.DeviceTrials.Values.FirstOrDefault(trial => trial.EndedAt is null && (trial.Package == package.Stored.Digest || trial.Earlier == package.Stored.Digest)) is { } trial)
+        {
+            return $"{each.Devices[trial.Device].Name} was asked to try it";
+        }
+
         var back = each.Deployments.Values.Where(other => other.IsActive && other.Plan.App == app).Sum(other => other.Targets.All.Count(target => target.BeforePackage == package.Stored.Digest));
         if (back > 0)
         {
