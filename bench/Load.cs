@@ -10,7 +10,7 @@ internal static partial class Load
     private const int Seconds = 4;
 
     /// <summary>Requests with attempts of their own that are made before; more than can be answered in the time.</summary>
-    private const int Made = 100_000;
+    private const int Made = 200_000;
 
     /// <summary>Requests a second.</summary>
     /// <param name="address">Where.</param>

@@ -51,6 +51,7 @@ internal static class Setup
         builder.Services.AddSerilog(logs => logs
             .MinimumLevel.Information()
             .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+            .MinimumLevel.Override("Microsoft.AspNetCore.Hosting.Diagnostics", LevelAlias.Off)
             .MinimumLevel.Override("Bandejo.Server.Access.Authentication+PersonalTokenHandler", LogEventLevel.Warning)
             .MinimumLevel.Override("Bandejo.Server.Access.Authentication+DeviceTokenHandler", LogEventLevel.Warning)
             .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
@@ -107,11 +108,14 @@ internal static class Setup
 
             return Task.CompletedTask;
         }));
-        services.AddOpenTelemetry().WithMetrics(metrics => metrics.AddAspNetCoreInstrumentation().AddRuntimeInstrumentation().AddMeter(Gauges.MeterName).AddPrometheusExporter());
+        services.AddOpenTelemetry().WithMetrics(metrics => metrics
+            .AddMeter("Microsoft.AspNetCore.Hosting", "Microsoft.AspNetCore.Server.Kestrel").AddView("http.server.active_requests", MetricStreamConfiguration.Drop)
+            .AddRuntimeInstrumentation().AddMeter(Gauges.MeterName).AddPrometheusExporter());
         services.AddSingleton<Gauges>();
 
         var app = builder.Build();
         app.UseCheckIns();
+        app.UseRouting();
         app.UseProblems();
         app.UseConsole(Path.Combine(AppContext.BaseDirectory, "console"));
         app.UseClockHeader();

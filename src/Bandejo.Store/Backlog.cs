@@ -2,41 +2,32 @@ using System.Runtime.InteropServices;
 
 namespace Bandejo.Store;
 
-/// <summary>What is durable in <c>recent</c> and not in its table yet, for those who ask meanwhile. Safe for use from several threads.</summary>
+/// <summary>
+/// What is durable in <c>recent</c> and not in its table yet, for those who ask meanwhile. It is held as it was written, a text of bytes for each row with
+/// the places where records begin: tens of thousands of records that live for seconds would otherwise be most of what the collector of garbage has to do.
+/// Safe for use from several threads.
+/// </summary>
 internal sealed class Backlog
 {
     private readonly Lock _lock = new();
-    private readonly Queue<(long Number, StoreChange[] Changes)> _rows = new();
-    private readonly List<StoredEvent> _events = [];
-    private readonly Dictionary<string, StoredAttempt> _attempts = new(StringComparer.Ordinal);
-    private readonly Dictionary<string, List<string>> _ofDevice = new(StringComparer.Ordinal);
+    private readonly List<Row> _rows = [];
+    private readonly List<Place> _events = [];
+    private readonly List<Place> _attempts = [];
+    private volatile int _count;
 
     /// <summary>How many changes wait.</summary>
-    public int Count { get; private set; }
+    public int Count => _count;
 
-    public void Add(long number, StoreChange[] changes)
+    /// <summary>Takes a row that is durable now. Rows are numbered on without a gap.</summary>
+    public void Add(long number, RecentForm form)
     {
         lock (_lock)
         {
-            _rows.Enqueue((number, changes));
-            Count += changes.Length;
-            foreach (var change in changes)
+            _rows.Add(new Row(number, form.Written.ToArray(), form.Count));
+            _count += form.Count;
+            foreach (var mark in form.Marks)
             {
-                switch (change)
-                {
-                    case AddEvent(var added):
-                        _events.Add(added);
-                        break;
-                    case PutAttempt(var attempt):
-                        if (_attempts.TryGetValue(attempt.Id, out var earlier))
-                        {
-                            Forget(earlier);
-                        }
-
-                        _attempts[attempt.Id] = attempt;
-                        (CollectionsMarshal.GetValueRefOrAddDefault(_ofDevice, attempt.Device, out _) ??= []).Add(attempt.Id);
-                        break;
-                }
+                (mark.Number > 0 ? _events : _attempts).Add(new Place(number, mark));
             }
         }
     }
@@ -44,23 +35,20 @@ internal sealed class Backlog
     /// <summary>The oldest rows, about so many changes; the number is that of the last of these rows. They stay until <see cref="Remove"/>.</summary>
     public (IReadOnlyList<StoreChange> Changes, long Number) Oldest(int atLeast)
     {
-        lock (_lock)
+        var changes = new List<StoreChange>(atLeast + 1024);
+        var number = 0L;
+        foreach (var row in Rows())
         {
-            var changes = new List<StoreChange>(atLeast + 1024);
-            var number = 0L;
-            foreach (var row in _rows)
+            if (changes.Count >= atLeast)
             {
-                if (changes.Count >= atLeast)
-                {
-                    break;
-                }
-
-                changes.AddRange(row.Changes);
-                number = row.Number;
+                break;
             }
 
-            return (changes, number);
+            changes.AddRange(RecentChanges.Read(row.Form));
+            number = row.Number;
         }
+
+        return (changes, number);
     }
 
     /// <summary>Forgets the rows up to a number; they are in their tables now.</summary>
@@ -68,26 +56,14 @@ internal sealed class Backlog
     {
         lock (_lock)
         {
-            var events = 0;
-            while (_rows.TryPeek(out var row) && row.Number <= upTo)
+            foreach (var row in _rows)
             {
-                _rows.Dequeue();
-                Count -= row.Changes.Length;
-                foreach (var change in row.Changes)
-                {
-                    switch (change)
-                    {
-                        case AddEvent:
-                            events++;
-                            break;
-                        case PutAttempt(var attempt) when ReferenceEquals(_attempts.GetValueOrDefault(attempt.Id), attempt):
-                            Forget(attempt);
-                            break;
-                    }
-                }
+                _count -= row.Number <= upTo ? row.Count : 0;
             }
 
-            _events.RemoveRange(0, events);
+            _rows.RemoveRange(0, Before(CollectionsMarshal.AsSpan(_rows), row => row.Number <= upTo));
+            _events.RemoveRange(0, Before(CollectionsMarshal.AsSpan(_events), place => place.Row <= upTo));
+            _attempts.RemoveRange(0, Before(CollectionsMarshal.AsSpan(_attempts), place => place.Row <= upTo));
         }
     }
 
@@ -97,54 +73,100 @@ internal sealed class Backlog
     /// <summary>The events that a query asks for, in its order.</summary>
     public IReadOnlyList<StoredEvent> Events(EventQuery query)
     {
+        var found = new List<StoredEvent>();
         lock (_lock)
         {
             // Their numbers rise, so that only the end is looked at by those who follow what happens.
-            var from = query.After is { } after ? FirstAbove(after) : 0;
-            var fitting = (query.After is null ? Enumerable.Reverse(_events) : _events.Skip(from)).Where(each =>
-                (query.Topic is null || each.Topic == query.Topic) && (query.Deployment is null || each.Deployment == query.Deployment)
-                && (query.Device is null || each.Device == query.Device) && (query.What is null || query.What.Contains(each.What)) && (query.Before is null || each.Number < query.Before));
-            return [.. fitting.Take(query.Limit)];
+            var places = CollectionsMarshal.AsSpan(_events);
+            var (from, step) = query.After is { } after ? (Before(places, place => place.Mark.Number <= after), 1) : (places.Length - 1, -1);
+            var (device, deployment, topic) = (RecentForm.KeyOf(query.Device), RecentForm.KeyOf(query.Deployment), RecentForm.KeyOf(query.Topic));
+            for (var i = from; i >= 0 && i < places.Length && found.Count < query.Limit; i += step)
+            {
+                var mark = places[i].Mark;
+                if ((query.Device is not null && mark.Device != device) || (query.Deployment is not null && mark.Deployment != deployment) || (query.Topic is not null && mark.Name != topic) || mark.Number >= query.Before)
+                {
+                    continue;
+                }
+
+                var each = CompactForm.ReadEvent(Reader(places[i]));
+                if ((query.Topic is null || each.Topic == query.Topic) && (query.Deployment is null || each.Deployment == query.Deployment)
+                    && (query.Device is null || each.Device == query.Device) && (query.What is null || query.What.Contains(each.What)))
+                {
+                    found.Add(each);
+                }
+            }
         }
+
+        return found;
     }
 
+    /// <summary>An attempt as it was last written.</summary>
     public StoredAttempt? Attempt(string id)
     {
+        var name = RecentForm.KeyOf(id);
         lock (_lock)
         {
-            return _attempts.GetValueOrDefault(id);
+            var places = CollectionsMarshal.AsSpan(_attempts);
+            for (var i = places.Length - 1; i >= 0; i--)
+            {
+                if (places[i].Mark.Name == name && CompactForm.ReadAttempt(Reader(places[i])) is var attempt && attempt.Id == id)
+                {
+                    return attempt;
+                }
+            }
+
+            return null;
         }
     }
 
+    /// <summary>Attempts as they were last written; null for any deployment, or device.</summary>
     public IReadOnlyList<StoredAttempt> Attempts(string? deployment, string? device)
     {
+        var found = new Dictionary<string, StoredAttempt>(StringComparer.Ordinal);
+        var (deploymentKey, deviceKey) = (RecentForm.KeyOf(deployment), RecentForm.KeyOf(device));
         lock (_lock)
         {
-            var asked = device is null ? _attempts.Values : _ofDevice.GetValueOrDefault(device, []).Select(id => _attempts[id]);
-            return [.. asked.Where(attempt => deployment is null || attempt.Deployment == deployment)];
+            foreach (ref readonly var place in CollectionsMarshal.AsSpan(_attempts))
+            {
+                if ((device is null || place.Mark.Device == deviceKey) && (deployment is null || place.Mark.Deployment == deploymentKey)
+                    && CompactForm.ReadAttempt(Reader(place)) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment))
+                {
+                    found[attempt.Id] = attempt;
+                }
+            }
         }
+
+        return [.. found.Values];
     }
 
-    private void Forget(StoredAttempt attempt)
+    private Row[] Rows()
     {
-        _attempts.Remove(attempt.Id);
-        var others = _ofDevice[attempt.Device];
-        others.Remove(attempt.Id);
-        if (others.Count == 0)
+        lock (_lock)
         {
-            _ofDevice.Remove(attempt.Device);
+            return [.. _rows];
         }
     }
 
-    private int FirstAbove(long number)
+    private BinaryReader Reader(in Place place)
     {
-        int from = 0, to = _events.Count;
+        var row = _rows[(int)(place.Row - _rows[0].Number)];
+        return new BinaryReader(new MemoryStream(row.Form, place.Mark.Offset, row.Form.Length - place.Mark.Offset, writable: false));
+    }
+
+    /// <summary>How many at the beginning a condition holds for, which holds for none after the first that it does not hold for.</summary>
+    private static int Before<T>(ReadOnlySpan<T> all, Func<T, bool> holds)
+    {
+        int from = 0, to = all.Length;
         while (from < to)
         {
             var middle = (from + to) / 2;
-            (from, to) = _events[middle].Number <= number ? (middle + 1, to) : (from, middle);
+            (from, to) = holds(all[middle]) ? (middle + 1, to) : (from, middle);
         }
 
         return from;
     }
+
+    private readonly record struct Row(long Number, byte[] Form, int Count);
+
+    private readonly record struct Place(long Row, RecentMark Mark);
 }

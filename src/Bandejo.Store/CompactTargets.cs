@@ -19,8 +19,13 @@ internal static class CompactTargets
 
         foreach (var (number, data) in connection.Query<(long, byte[])>("SELECT number, data FROM recent_before ORDER BY number", transaction: transaction, buffered: false))
         {
-            var changes = Encoding.UTF8.GetString(data).Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(Change);
-            connection.Execute("INSERT INTO recent VALUES (@number, @form)", new { number, form = RecentChanges.Write(changes) }, transaction);
+            var form = new RecentForm();
+            foreach (var line in Encoding.UTF8.GetString(data).Split('\n', StringSplitOptions.RemoveEmptyEntries))
+            {
+                RecentChanges.Write(form, Change(line));
+            }
+
+            connection.Execute("INSERT INTO recent VALUES (@number, @form)", new { number, form = form.Written.ToArray() }, transaction);
         }
     }
 

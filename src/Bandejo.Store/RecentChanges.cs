@@ -11,38 +11,35 @@ internal static class RecentChanges
     /// <summary>Whether a change may wait for its table.</summary>
     public static bool Takes(StoreChange change) => change is PutTarget or PutAttempt or AddEvent or PutHeard;
 
-    /// <summary>Writes the changes of that kind; others are left out.</summary>
-    public static byte[] Write(IEnumerable<StoreChange> changes)
+    /// <summary>Writes a change of that kind.</summary>
+    public static void Write(RecentForm form, StoreChange change)
     {
-        using var form = new MemoryStream();
-        using var writer = new BinaryWriter(form);
-        foreach (var change in changes)
+        switch (change)
         {
-            switch (change)
-            {
-                case PutTarget(var deployment, var target):
-                    writer.Write((byte)'t');
-                    writer.Write(deployment);
-                    CompactForm.Write(writer, target);
-                    break;
-                case PutAttempt(var attempt):
-                    writer.Write((byte)'a');
-                    CompactForm.Write(writer, attempt);
-                    break;
-                case AddEvent(var added):
-                    writer.Write((byte)'e');
-                    CompactForm.Write(writer, added);
-                    break;
-                case PutHeard(var device, var at, var sequence):
-                    writer.Write((byte)'h');
-                    writer.Write(device);
-                    writer.Write(at.ToUnixTimeMilliseconds());
-                    writer.Write(sequence);
-                    break;
-            }
+            case PutTarget(var deployment, var target):
+                form.Begin('t');
+                form.Writer.Write(deployment);
+                CompactForm.Write(form.Writer, target);
+                break;
+            case PutAttempt(var attempt):
+                form.Begin('a');
+                form.Mark(0, attempt.Id, attempt.Device, attempt.Deployment);
+                CompactForm.Write(form.Writer, attempt);
+                break;
+            case AddEvent(var added):
+                form.Begin('e');
+                form.Mark(added.Number, added.Topic, added.Device, added.Deployment);
+                CompactForm.Write(form.Writer, added);
+                break;
+            case PutHeard(var device, var at, var sequence):
+                form.Begin('h');
+                form.Writer.Write(device);
+                form.Writer.Write(at.ToUnixTimeMilliseconds());
+                form.Writer.Write(sequence);
+                break;
+            default:
+                throw new InvalidOperationException($"{change.GetType().Name} does not wait for its table.");
         }
-
-        return form.ToArray();
     }
 
     /// <summary>Reads what was written.</summary>

@@ -14,7 +14,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
     /// <summary>Writes changes into their tables, in one transaction.</summary>
     /// <param name="added">A row that is added to <c>recent</c> besides.</param>
     /// <param name="tabled">The rows of <c>recent</c> up to this number are taken away: the changes are those that they hold.</param>
-    public void Commit(IReadOnlyList<StoreChange> changes, (long Number, byte[] Data)? added = null, long? tabled = null)
+    public void Commit(IReadOnlyList<StoreChange> changes, (long Number, ReadOnlyMemory<byte> Data)? added = null, long? tabled = null)
     {
         var last = Last(changes);
         using var transaction = connection.BeginTransaction();
@@ -189,6 +189,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 string text => raw.sqlite3_bind_text(statement, i + 1, text),
                 Utf8Text text => raw.sqlite3_bind_text(statement, i + 1, text.Bytes),
                 byte[] bytes => raw.sqlite3_bind_blob(statement, i + 1, bytes),
+                ReadOnlyMemory<byte> bytes => raw.sqlite3_bind_blob(statement, i + 1, bytes.Span),
                 var other => throw new InvalidOperationException($"A statement cannot hold {other.GetType().Name}."),
             });
         }

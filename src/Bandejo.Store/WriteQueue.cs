@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -22,9 +21,19 @@ internal sealed class WriteQueue : IAsyncDisposable
     /// <summary>After so many milliseconds without a caller the queue is quiet.</summary>
     private const int Quiet = 20;
 
+    /// <summary>A commit of so many callers shows that many come. The next is then put off until as many wait again, or for <see cref="Patience"/>: it costs the same for one and for a hundred.</summary>
+    private const int Many = 64;
+
+    /// <summary>How many milliseconds a commit is put off at most.</summary>
+    private const int Patience = 2;
+
     private readonly Func<SqliteConnection> _connect;
-    private readonly BlockingCollection<Pending> _pending = [];
+    private readonly object _door = new();
+    private readonly Queue<Batch> _waiting = new();
+    private readonly RecentForm _form = new();
     private readonly Task _writing;
+    private Batch? _open;
+    private bool _isClosed;
     private SqliteWriter? _writer;
     private long _number;
     private long _lastEvent;
@@ -48,97 +57,131 @@ internal sealed class WriteQueue : IAsyncDisposable
 
     public Backlog Backlog { get; } = new();
 
-    public Task Commit(IReadOnlyList<StoreChange> changes) => _broken is { } broken ? Task.FromException(broken) : Queue(changes);
+    /// <summary>Completes when the changes are durable. Callers that wait at the same time share a commit, in the order in which they came.</summary>
+    public Task Commit(IReadOnlyList<StoreChange> changes)
+    {
+        lock (_door)
+        {
+            if (_isClosed || _broken is not null)
+            {
+                return Task.FromException(_broken ?? Closed());
+            }
+
+            if (_open is null || _open.Changes.Count >= LargestCommit)
+            {
+                Open(new Batch(IsRestart: false));
+            }
+
+            _open!.Changes.AddRange(changes);
+            if (++_open.Callers == Many)
+            {
+                Monitor.Pulse(_door);
+            }
+
+            return _open.Done.Task;
+        }
+    }
 
     /// <summary>Puts everything durable into its table and takes changes again where a failure had stopped it.</summary>
-    public Task Restart() => Queue(null);
+    public Task Restart()
+    {
+        lock (_door)
+        {
+            if (_isClosed)
+            {
+                return Task.FromException(Closed());
+            }
+
+            var restart = new Batch(IsRestart: true);
+            Open(restart);
+            _open = null;
+            return restart.Done.Task;
+        }
+    }
 
     public async ValueTask DisposeAsync()
     {
-        _pending.CompleteAdding();
+        lock (_door)
+        {
+            _isClosed = true;
+            Monitor.Pulse(_door);
+        }
+
         await _writing;
         _writer?.Dispose();
-        _pending.Dispose();
     }
 
-    private Task Queue(IReadOnlyList<StoreChange>? changes)
+    private static StoreException Closed() => new("The store is closed.");
+
+    private void Open(Batch batch)
     {
-        var pending = new Pending(changes, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously));
-        try
-        {
-            _pending.Add(pending);
-            return pending.Done.Task;
-        }
-        catch (Exception closed) when (closed is InvalidOperationException or ObjectDisposedException)
-        {
-            return Task.FromException(new StoreException("The store is closed.", closed));
-        }
+        _open = batch;
+        _waiting.Enqueue(batch);
+        Monitor.Pulse(_door);
     }
 
     private void Write()
     {
-        var batch = new List<Pending>();
-        while (Comes() is { } pending)
+        var callers = 0;
+        while (Comes(isBusy: callers >= Many / 2) is { } batch)
         {
-            batch.Clear();
-            var count = 0;
-            do
-            {
-                batch.Add(pending);
-                count += pending.Changes?.Count ?? 0;
-            }
-            while (pending.Changes is not null && count < LargestCommit && _pending.TryTake(out pending));
-
-            // What waits behind a failure was decided on top of what is now lost: it must not be written either.
-            var restarts = batch[^1].Changes is null;
-            if (_broken is null)
-            {
-                Guarded(() => Commit(batch));
-            }
-
-            foreach (var caller in batch.Where(each => each.Changes is not null))
-            {
-                Answer(caller, _broken);
-            }
-
-            if (restarts)
+            callers = batch.Callers;
+            if (batch.IsRestart)
             {
                 _broken = null;
                 Guarded(Settle);
-                Answer(batch[^1], _broken);
             }
-        }
-    }
-
-    private static void Answer(Pending pending, StoreException? failure)
-    {
-        if (failure is null)
-        {
-            pending.Done.SetResult();
-        }
-        else
-        {
-            pending.Done.SetException(failure);
-        }
-    }
-
-    /// <summary>Waits for a caller; where none comes for a while, it uses the time. Null when the queue is closed.</summary>
-    private Pending? Comes()
-    {
-        while (!_pending.IsCompleted)
-        {
-            if (_pending.TryTake(out var pending, Backlog.Count > 0 && _broken is null ? Quiet : Timeout.Infinite))
+            else if (_broken is null)
             {
-                return pending;
+                // What waits behind a failure was decided on top of what is now lost: it must not be written either.
+                Guarded(() => Commit(batch.Changes.ToArray()));
             }
 
-            if (Backlog.Count > 0 && _broken is null && !_pending.IsAddingCompleted)
+            if (_broken is { } failure)
+            {
+                batch.Done.SetException(failure);
+            }
+            else
+            {
+                batch.Done.SetResult();
+            }
+        }
+    }
+
+    /// <summary>Waits for callers; where none comes for a while, it uses the time. Null when the queue is closed and all are served.</summary>
+    private Batch? Comes(bool isBusy)
+    {
+        while (true)
+        {
+            lock (_door)
+            {
+                if (_waiting.Count == 0 && !_isClosed)
+                {
+                    Monitor.Wait(_door, Backlog.Count > 0 && _broken is null ? Quiet : Timeout.Infinite);
+                }
+
+                if (isBusy && !_isClosed && _waiting is { Count: 1 } && _waiting.Peek().Callers < Many)
+                {
+                    Monitor.Wait(_door, Patience);
+                }
+
+                if (_waiting.TryDequeue(out var batch))
+                {
+                    _open = ReferenceEquals(_open, batch) ? null : _open;
+                    return batch;
+                }
+
+                if (_isClosed)
+                {
+                    return null;
+                }
+            }
+
+            if (Backlog.Count > 0 && _broken is null)
             {
                 Guarded(Table);
             }
         }
-
-        return null;
     }
 
     private void Guarded(Action write)
@@ -157,9 +200,8 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    private void Commit(List<Pending> batch)
+    private void Commit(StoreChange[] changes)
     {
-        var changes = batch.SelectMany(pending => pending.Changes ?? []).ToArray();
         if (changes.Any(change => change is DeleteDevice))
         {
             // It takes away what others put there: everything before it must be there first.
@@ -173,24 +215,36 @@ internal sealed class WriteQueue : IAsyncDisposable
             return;
         }
 
-        var recent = Array.FindAll(changes, RecentChanges.Takes);
-        if (recent.Length == 0)
+        _form.Clear();
+        var others = new List<StoreChange>();
+        var lastEvent = _lastEvent;
+        foreach (var change in changes)
         {
-            Writer().Commit(changes);
+            if (!RecentChanges.Takes(change))
+            {
+                others.Add(change);
+                continue;
+            }
+
+            // What is durable must go into its table without fail later: nothing else that tables refuse can be in it.
+            if (change is AddEvent(var added))
+            {
+                lastEvent = added.Number > lastEvent ? added.Number : throw new StoreException($"Events must be numbered upwards; the last is {lastEvent}, and {added.Number} was to follow.");
+            }
+
+            RecentChanges.Write(_form, change);
+        }
+
+        if (_form.Count == 0)
+        {
+            Writer().Commit(others);
             return;
         }
 
-        // What is durable must go into its table without fail later: nothing else that tables refuse can be in it.
-        var events = recent.OfType<AddEvent>().Select(added => added.Event.Number).ToArray();
-        if (events.Zip(events.Prepend(_lastEvent)).Any(pair => pair.First <= pair.Second))
-        {
-            throw new StoreException($"Events must be numbered upwards; the last is {_lastEvent}, and {string.Join(", ", events.Take(5))} were to follow.");
-        }
-
-        Writer().Commit(Array.FindAll(changes, change => !RecentChanges.Takes(change)), added: (_number + 1, RecentChanges.Write(recent)));
+        Writer().Commit(others, added: (_number + 1, _form.Written));
         _number++;
-        _lastEvent = events.Length == 0 ? _lastEvent : events[^1];
-        Backlog.Add(_number, recent);
+        _lastEvent = lastEvent;
+        Backlog.Add(_number, _form);
         if (Backlog.Count > MostWaiting)
         {
             Table();
@@ -220,5 +274,13 @@ internal sealed class WriteQueue : IAsyncDisposable
 
     private SqliteWriter Writer() => _writer ??= new SqliteWriter(_connect());
 
-    private sealed record Pending(IReadOnlyList<StoreChange>? Changes, TaskCompletionSource Done);
+    /// <summary>What goes into one commit, or the wish to begin anew.</summary>
+    private sealed record Batch(bool IsRestart)
+    {
+        public List<StoreChange> Changes { get; } = [];
+
+        public int Callers { get; set; }
+
+        public TaskCompletionSource Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    }
 }

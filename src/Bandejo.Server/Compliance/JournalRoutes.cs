@@ -67,10 +67,10 @@ internal static class JournalRoutes
         var cancellation = either.Token;
         var last = long.TryParse(context.Request.Headers["Last-Event-ID"], NumberStyles.None, CultureInfo.InvariantCulture, out var resumed) ? resumed : after ?? world.LastEvent;
         var mayAudit = context.Has(Roles.Administrator);
-        using var added = new SemaphoreSlim(0, 1);
+        var added = new Bell();
         context.Response.ContentType = "text/event-stream";
         context.Response.Headers.CacheControl = "no-store";
-        world.EventsAdded += Wake;
+        world.EventsAdded += added.Ring;
         try
         {
             await context.Response.WriteAsync(": open\n\n", cancellation);
@@ -92,7 +92,7 @@ internal static class JournalRoutes
                 }
 
                 // A comment now and then keeps proxies from closing a quiet stream.
-                if (!await added.WaitAsync(TimeSpan.FromSeconds(20), cancellation))
+                if (!await added.Wait(TimeSpan.FromSeconds(20), cancellation))
                 {
                     await context.Response.WriteAsync(": quiet\n\n", cancellation);
                     await context.Response.Body.FlushAsync(cancellation);
@@ -105,21 +105,9 @@ internal static class JournalRoutes
         }
         finally
         {
-            world.EventsAdded -= Wake;
+            world.EventsAdded -= added.Ring;
         }
 
         IReadOnlyList<StoredEvent> Next() => world.Store.Events(new EventQuery(null, null, null, last, null, 500));
-
-        void Wake()
-        {
-            try
-            {
-                added.Release();
-            }
-            catch (Exception error) when (error is SemaphoreFullException or ObjectDisposedException)
-            {
-                // Already awake, or just leaving.
-            }
-        }
     }
 }

@@ -21,6 +21,9 @@ internal static class CheckInDoor
 {
     private const string Path = DeviceProtocol.Prefix + "/check-in";
 
+    [ThreadStatic]
+    private static Utf8JsonWriter? _json;
+
     public static void UseCheckIns(this WebApplication app)
     {
         var form = app.Services.GetRequiredService<IOptions<JsonOptions>>().Value.SerializerOptions;
@@ -98,11 +101,13 @@ internal static class CheckInDoor
 
         static ValueTask<FlushResult> Write(HttpResponse response, CheckInAnswer answer)
         {
-            using var json = new Utf8JsonWriter(response.BodyWriter);
+            var json = _json ??= new Utf8JsonWriter(response.BodyWriter);
+            json.Reset(response.BodyWriter);
             JsonSerializer.Serialize(json, answer, ContractJson.Default.CheckInAnswer);
             response.ContentType = "application/json; charset=utf-8";
             response.ContentLength = json.BytesCommitted + json.BytesPending;
             json.Flush();
+            json.Reset(Stream.Null);
             return response.BodyWriter.FlushAsync(response.HttpContext.RequestAborted);
         }
     }

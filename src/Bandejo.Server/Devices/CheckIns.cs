@@ -19,22 +19,35 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
     /// <summary>
     /// One check-in. Refused as a whole where any part of it does not belong to this device; nothing is changed then. With nothing new it touches no disk.
     /// </summary>
-    public async Task<Outcome<CheckInAnswer>> Take(string id, CheckInRequest request)
+    public Task<Outcome<CheckInAnswer>> Take(string id, CheckInRequest request)
     {
-        var quick = world.Read(each => Quick(each, id, request));
-        if (quick is { } answered)
+        if (!HasNews(request) && world.Read(each => Quick(each, id, request)) is { } answered)
         {
-            if (answered.Ok && answered.Value.Orders is not null)
-            {
-                await world.Durable();
-            }
-
-            return answered;
+            return answered.Ok && answered.Value.Orders is not null ? WhenDurable(answered) : Task.FromResult(answered);
         }
 
+        var trials = request.Attempts.Any(report => report.Kind == DeviceTrials.Kind) ? KeepTrials(id, request) : [];
+        return world.Change(null, change => Take(change, id, request, trials));
+    }
+
+    private async Task<Outcome<CheckInAnswer>> WhenDurable(Outcome<CheckInAnswer> answer)
+    {
+        await world.Durable();
+        return answer;
+    }
+
+    private static bool HasNews(CheckInRequest request) => request.Facts is not null || request.Proofs.Count > 0 || request.Attempts.Count > 0 || request.Said is { Count: > 0 };
+
+    private Dictionary<(string, bool), string?> KeepTrials(string id, CheckInRequest request)
+    {
         var device = world.Read(each => each.Devices.GetValueOrDefault(id));
-        var trials = device is null ? [] : request.Attempts.Where(report => report.Kind == DeviceTrials.Kind).ToDictionary(report => (report.Id, report.HasEnded), report => DeviceTrials.Form(device, report) is { } form ? files.Keep(form) : null);
-        return await world.Change(device?.Name, change => Take(change, id, request, trials));
+        var kept = new Dictionary<(string, bool), string?>();
+        foreach (var report in device is null ? [] : request.Attempts.Where(report => report.Kind == DeviceTrials.Kind))
+        {
+            kept[(report.Id, report.HasEnded)] = DeviceTrials.Form(device!, report) is { } form ? files.Keep(form) : null;
+        }
+
+        return kept;
     }
 
     private Outcome<CheckInAnswer>? Quick(FleetWorld each, string id, CheckInRequest request)
@@ -45,7 +58,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         }
 
         var device = each.Devices[id];
-        if (request.Facts is not null || request.Proofs.Count > 0 || request.Attempts.Count > 0 || request.Said is { Count: > 0 } || device.Stored.LastHeard is not { } kept || each.Now - kept > LastHeardLag)
+        if (device.Stored.LastHeard is not { } kept || each.Now - kept > LastHeardLag)
         {
             return null;
         }
@@ -114,6 +127,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         }
 
         var device = change.World.Devices[id];
+        change.By = device.Name;
         device.LastHeard = change.Now;
         device.Sequence = request.Sequence;
         var isKeptLate = device.Stored.LastHeard is not { } kept || change.Now - kept > LastHeardLag;

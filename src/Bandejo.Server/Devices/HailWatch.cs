@@ -5,23 +5,23 @@ namespace Bandejo.Server.Devices;
 /// <summary>After every change, calls the listening devices whose orders are no longer what they were, so that work begins without waiting for the next check-in.</summary>
 internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundService
 {
-    private readonly SemaphoreSlim _changed = new(0, 1);
+    private readonly Bell _changed = new();
     private readonly Dictionary<string, string> _told = new(StringComparer.Ordinal);
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        world.EventsAdded += Wake;
+        world.EventsAdded += _changed.Ring;
         try
         {
             while (true)
             {
-                await _changed.WaitAsync(stoppingToken);
+                await _changed.Wait(Timeout.InfiniteTimeSpan, stoppingToken);
                 CallNow();
             }
         }
         finally
         {
-            world.EventsAdded -= Wake;
+            world.EventsAdded -= _changed.Ring;
         }
     }
 
@@ -37,18 +37,6 @@ internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundServi
                     _told[id] = tag;
                 }
             }
-        }
-    }
-
-    private void Wake()
-    {
-        try
-        {
-            _changed.Release();
-        }
-        catch (SemaphoreFullException)
-        {
-            // Already awake.
         }
     }
 }

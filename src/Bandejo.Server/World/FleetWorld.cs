@@ -401,21 +401,21 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
 
     public DateTimeOffset Now => now;
 
-    /// <summary>Whose doing it is.</summary>
-    public string? By => by;
+    /// <summary>Whose doing it is: an account, or a device's name once it is found.</summary>
+    public string? By { get; set; } = by;
 
     public IReadOnlyList<StoreChange> Changes => _changes;
 
     public void Keep(StoreChange change) => _changes.Add(change);
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>
-    public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, by);
+    public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, By);
 
     /// <summary>Adds a line to what came into a group and went out of it.</summary>
     public void Moved(GroupEntry group, DeviceEntry device, bool isIn)
     {
         var why = group.Rule?.Evaluate(world.Columns.Row(device.Row)).Why ?? "";
-        Event("group", GroupEntry.MoveWord(group.Stored.Slug, isIn), $"{device.Name} {(isIn ? "came into" : "left")} '{group.Stored.Slug}'{(why.Length > 0 ? $": {why}" : "")}.", null, device.Id, null, by);
+        Event("group", GroupEntry.MoveWord(group.Stored.Slug, isIn), $"{device.Name} {(isIn ? "came into" : "left")} '{group.Stored.Slug}'{(why.Length > 0 ? $": {why}" : "")}.", null, device.Id, null, By);
     }
 
     /// <summary>Adds an event.</summary>
