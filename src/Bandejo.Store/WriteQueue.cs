@@ -22,10 +22,10 @@ internal sealed class WriteQueue : IAsyncDisposable
     private const int Quiet = 20;
 
     /// <summary>A commit of so many callers shows that many come. The next is then put off until as many wait again, or for <see cref="Patience"/>: it costs the same for one and for a hundred.</summary>
-    private const int Many = 64;
+    private const int Many = 128;
 
     /// <summary>How many milliseconds a commit is put off at most.</summary>
-    private const int Patience = 2;
+    private const int Patience = 4;
 
     private readonly Func<SqliteConnection> _connect;
     private readonly object _door = new();

@@ -406,7 +406,23 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
 
     public IReadOnlyList<StoreChange> Changes => _changes;
 
-    public void Keep(StoreChange change) => _changes.Add(change);
+    public void Keep(StoreChange change)
+    {
+        // A target that moves twice in a row is kept as it stands at the end. One that stands twice costs only room, so that no more than the last few are looked at.
+        if (change is PutTarget(var deployment, var target))
+        {
+            for (var i = _changes.Count - 1; i >= Math.Max(0, _changes.Count - 4); i--)
+            {
+                if (_changes[i] is PutTarget(var other, var before) && other == deployment && before.Device == target.Device)
+                {
+                    _changes[i] = change;
+                    return;
+                }
+            }
+        }
+
+        _changes.Add(change);
+    }
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>
     public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, By);
