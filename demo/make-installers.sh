@@ -7,28 +7,33 @@ trap 'rm -rf "$work"' EXIT
 pack() { tar --create --gzip --sort=name --owner=0 --group=0 --mtime=2026-01-14 --file "$1" --directory "$2" .; }
 part() { printf '%-16s%-12s%-6s%-6s%-8s%-10s`\n' "$1" 0 0 0 100644 "$(stat -c %s "$2")"; cat "$2"; [ $(($(stat -c %s "$2") % 2)) -eq 0 ] || echo; }
 
-# A Debian package: Inkwell Print 4.3.0.
-mkdir -p "$work/control" "$work/data/opt/inkwell-print" "$work/data/usr/bin"
-printf '#!/bin/sh\n# Inkwell Print 4.3.0: a stand-in program of the sample catalogue.\necho "Inkwell Print 4.3.0"\n' > "$work/data/opt/inkwell-print/inkwell-print"
-echo 4.3.0 > "$work/data/opt/inkwell-print/VERSION"
-chmod 755 "$work/data/opt/inkwell-print/inkwell-print"
-ln -s ../../opt/inkwell-print/inkwell-print "$work/data/usr/bin/inkwell-print"
-cat > "$work/control/control" <<'C'
+# Two Debian packages: Inkwell Print 4.3.0, and 4.4.0, which needs something that the one before did not.
+debian() {
+    local version=$1 more=$2 at="$work/deb-$1"
+    mkdir -p "$at/control" "$at/data/opt/inkwell-print" "$at/data/usr/bin"
+    printf '#!/bin/sh\n# Inkwell Print %s: a stand-in program of the sample catalogue.\necho "Inkwell Print %s"\n' "$version" "$version" > "$at/data/opt/inkwell-print/inkwell-print"
+    echo "$version" > "$at/data/opt/inkwell-print/VERSION"
+    chmod 755 "$at/data/opt/inkwell-print/inkwell-print"
+    ln -s ../../opt/inkwell-print/inkwell-print "$at/data/usr/bin/inkwell-print"
+    cat > "$at/control/control" <<C
 Package: inkwell-print
-Version: 4.3.0
+Version: $version
 Architecture: amd64
 Maintainer: Bellwether Works <post@bellwether.example>
 Installed-Size: 12
 Section: misc
 Priority: optional
-Description: Printing for branches and reading rooms
+${more}Description: Printing for branches and reading rooms
  Sends pages to the printer of the room one is in.
 C
-(cd "$work/data" && find . -type f -printf '%P\0' | sort -z | xargs -0 md5sum) > "$work/control/md5sums"
-echo 2.0 > "$work/debian-binary"
-pack "$work/control.tar.gz" "$work/control"
-pack "$work/data.tar.gz" "$work/data"
-{ printf '!<arch>\n'; for file in debian-binary control.tar.gz data.tar.gz; do part "$file" "$work/$file"; done; } > inkwell-print_4.3.0_amd64.deb
+    (cd "$at/data" && find . -type f -printf '%P\0' | sort -z | xargs -0 md5sum) > "$at/control/md5sums"
+    echo 2.0 > "$at/debian-binary"
+    pack "$at/control.tar.gz" "$at/control"
+    pack "$at/data.tar.gz" "$at/data"
+    { printf '!<arch>\n'; for file in debian-binary control.tar.gz data.tar.gz; do part "$file" "$at/$file"; done; } > "inkwell-print_${version}_amd64.deb"
+}
+debian 4.3.0 ""
+debian 4.4.0 $'Depends: libc6 (>= 2.31)\n'
 
 # A shell script with an archive behind it: Plateglass Studio 11.4.0.
 mkdir -p "$work/run/plateglass-studio"

@@ -13,7 +13,7 @@ internal static class InspectCommand
     private static readonly Argument<string[]> Paths = new("path") { Description = "Installer files, or folders of them", Arity = ArgumentArity.OneOrMore };
     private static readonly Option<string?> HintsFile = new("--hints") { Description = "A file of your own hints, by which setups are recognised before ours" };
     private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make package folders below this folder, each with a first manifest" };
-    private static readonly Option<string?> AfterFolder = new("--after", "-a") { Description = "With --draft: the package folder of the version before; its choices are kept, and what changed is said" };
+    private static readonly Option<string?> AfterFolder = new("--after", "-a") { Description = "With --draft: the version before, a package folder or a package of the catalogue; its choices are kept, and what changed is said" };
 
     private static readonly Option<string?> LeftAt = new("--left-at") { Description = "With --draft: leave the installers where they are, at this address or on this share, and have them fetched when the package is built" };
 
@@ -52,11 +52,19 @@ internal static class InspectCommand
 
             if (parsed.GetValue(AfterFolder) is { } earlier)
             {
-                DraftAfter(inspections, earlier, parsed.GetValue(DraftInto)!, hints, words);
+                await NextVersionDraft.Make(inspections, earlier, parsed.GetValue(DraftInto)!, hints, words, parsed.GetValue(Shared.Service), cancellation);
             }
             else if (parsed.GetValue(DraftInto) is { } into)
             {
-                Draft(inspections, into, parsed.GetValue(LeftAt), words);
+                var taken = Directory.CreateTempSubdirectory("bandejo-inside").FullName;
+                try
+                {
+                    Draft(inspections, into, parsed.GetValue(LeftAt), TakenOut(inspections, taken, hints), words);
+                }
+                finally
+                {
+                    Directory.Delete(taken, recursive: true);
+                }
             }
             else if (parsed.GetValue(Shared.Output) == "table")
             {
@@ -79,7 +87,7 @@ internal static class InspectCommand
         return read.Ok ? read.Value : throw new WrongUseException(string.Join('\n', read.Failure!.Findings.Select(finding => $"{file}:{finding.Line}:{finding.Column}: {finding.Message}").Prepend(read.Failure.Message)));
     }
 
-    private static IEnumerable<FileInfo> FilesOf(string path)
+    internal static IEnumerable<FileInfo> FilesOf(string path)
     {
         if (Directory.Exists(path))
         {
@@ -131,73 +139,41 @@ internal static class InspectCommand
         sheet.Print(output, (IReadOnlyList<InspectionInfo>)[.. all.Select(InspectionForm.Of)], ContractJson.Default.IReadOnlyListInspectionInfo, "");
     }
 
-    /// <summary>Makes the folder of a new version from that of the version before.</summary>
-    private static void DraftAfter(List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string into, HintCatalog hints, TextWriter words)
+    /// <summary>The installers that archives bring along, taken out into a folder, with where they stood inside.</summary>
+    private static List<(string Path, FileInfo File, Inspection Inspection)> TakenOut(List<(FileInfo File, Inspection Inspection)> inspections, string folder, HintCatalog hints)
     {
-        var earlier = PackageFolder.Open(earlierPath);
-        var old = new List<(FileInfo File, Inspection Inspection)>();
-        foreach (var file in FilesOf(earlier.Path).Where(file => file.Name != PackageFolder.ManifestName))
-        {
-            using var stream = file.OpenRead();
-            old.Add((file, Inspector.Inspect(stream, file.Name, hints)));
-        }
-
-        var pairs = new List<(Inspection Before, Inspection After)>();
-        foreach (var (_, after) in inspections)
-        {
-            if (after.Findings.Any(finding => !finding.IsWarning))
-            {
-                throw new WrongUseException($"{after.File} is damaged; nothing was drafted.");
-            }
-
-            var before = NextVersion.Predecessor(after, old.Select(each => each.Inspection).Where(each => pairs.TrueForAll(pair => pair.Before != each)))
-                ?? throw new WrongUseException($"{earlierPath} holds no {after.KindInWords} that {after.File} could take the place of; draft it without --after.");
-            pairs.Add((before, after));
-        }
-
-        var folder = Path.Combine(into, ManifestDraft.FolderName(pairs[0].After));
-        var manifest = Path.Combine(folder, PackageFolder.ManifestName);
-        if (File.Exists(manifest))
-        {
-            throw new WrongUseException($"{manifest} is there already; nothing was changed.");
-        }
-
-        Directory.CreateDirectory(folder);
-        foreach (var (file, inspection) in old.Where(each => pairs.TrueForAll(pair => pair.Before != each.Inspection)))
-        {
-            var target = Path.Combine(folder, Path.GetRelativePath(earlier.Path, file.FullName));
-            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
-            file.CopyTo(target, overwrite: true);
-        }
-
+        var taken = new List<(string, FileInfo, Inspection)>();
         foreach (var (file, inspection) in inspections)
         {
-            file.CopyTo(Path.Combine(folder, file.Name), overwrite: true);
-        }
-
-        File.WriteAllText(manifest, pairs.Aggregate(earlier.Manifest, (text, pair) => NextVersion.Draft(text, pair.Before, pair.After)));
-        foreach (var (before, after) in pairs)
-        {
-            words.WriteLine($"\n{after.File} after {before.File}");
-            var changes = NextVersion.Changes(before, after);
-            foreach (var change in changes)
+            foreach (var nested in inspection.Nested.Where(nested => NestedFiles.CanBeTaken(inspection, nested)))
             {
-                words.WriteLine($"  {(change.Look.Length > 0 ? "!" : "■")} {change.What,-16} {(change.Before.Length == 0 ? "(none)" : change.Before)} → {(change.After.Length == 0 ? "(none)" : change.After)}");
-                if (change.Look.Length > 0)
+                var target = new FileInfo(Path.Combine(Directory.CreateDirectory(Path.Combine(folder, Say.Number(taken.Count))).FullName, Path.GetFileName(nested.Path)));
+                using var archive = file.OpenRead();
+                using var content = target.Create();
+                var copied = NestedFiles.TakeOut(archive, inspection, nested.Path, content);
+                if (!copied.Ok)
                 {
-                    words.WriteLine($"                     {change.Look}");
+                    Console.Error.WriteLine(copied.Failure!.Message);
+                    continue;
+                }
+
+                content.Position = 0;
+                if (Inspector.Inspect(content, target.Name, hints) is { Kind: not InstallerKind.Unknown } read)
+                {
+                    taken.Add((nested.Path, target, read));
                 }
             }
-
-            var again = changes.Count(change => change.Look.Length > 0);
-            words.WriteLine(changes.Count == 0 ? "  Nothing that can be read has changed." : again == 0 ? "  The draft follows all of it." : $"  {again} of {changes.Count} must be looked at again.");
         }
 
-        words.WriteLine($"\n{manifest} is drafted. Next: bandejo package check {folder}, then bandejo package trial {folder} --from {earlierPath}");
+        return taken;
     }
 
-    private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into, string? leftAt, TextWriter words)
+    private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into, string? leftAt, List<(string Path, FileInfo File, Inspection Inspection)> taken, TextWriter words)
     {
+        // What was taken out cannot be left where it is: there it is inside of something else.
+        var inside = taken.Select(each => each.Inspection).ToHashSet(ReferenceEqualityComparer.Instance);
+        var drafted = taken.DistinctBy(each => each.Path, StringComparer.Ordinal).ToDictionary(each => each.Path, each => each.Inspection, StringComparer.Ordinal);
+        inspections = [.. inspections, .. taken.Where(each => inspections.TrueForAll(own => own.Inspection.File != each.Inspection.File)).Select(each => (each.File, each.Inspection))];
         var digests = Digests.Read(isFresh: false);
         var left = new Dictionary<string, LeftInstaller>(StringComparer.Ordinal);
         var places = inspections.GroupBy(each => each.Inspection.File, StringComparer.Ordinal).ToDictionary(each => each.Key, each => each.First().File, StringComparer.Ordinal);
@@ -218,7 +194,7 @@ internal static class InspectCommand
             foreach (var each in package)
             {
                 var place = places[each.File];
-                if (leftAt is null)
+                if (leftAt is null || inside.Contains(each))
                 {
                     place.CopyTo(Path.Combine(folder, each.File), overwrite: true);
                 }
@@ -240,7 +216,7 @@ internal static class InspectCommand
                 File.WriteAllBytes(Path.Combine(folder, ManifestDraft.IconName), icon.Png);
             }
 
-            File.WriteAllText(manifest, ManifestDraft.Write(package, beside, left));
+            File.WriteAllText(manifest, ManifestDraft.Write(package, beside, left, drafted));
             words.WriteLine($"{manifest} is drafted. Next: look through it, then bandejo package check {folder}");
         }
 

@@ -19,7 +19,7 @@ internal static class PackageCommands
     private static readonly Option<bool> Trials = new("--trials") { Description = "What was tried where, and the steps of the last trial" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
 
-    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), Release(), Withdraw(), RoomCommands.Room(), RoomCommands.Retire());
+    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), UnpackCommand.Make(), Release(), Withdraw(), RoomCommands.Room(), RoomCommands.Retire());
 
     private static Command New()
     {

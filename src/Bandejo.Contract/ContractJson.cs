@@ -31,6 +31,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(BenchDraft))]
 [JsonSerializable(typeof(BenchManifestRequest))]
 [JsonSerializable(typeof(BenchBuildRequest))]
+[JsonSerializable(typeof(BenchAfterRequest))]
 [JsonSerializable(typeof(InspectionInfo))]
 [JsonSerializable(typeof(IReadOnlyList<InspectionInfo>))]
 [JsonSerializable(typeof(PackageCheckRequest))]

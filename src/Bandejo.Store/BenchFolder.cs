@@ -52,6 +52,13 @@ public sealed class BenchFolder(string data)
         File.WriteAllBytes(PathOf(id, path), content);
     }
 
+    /// <summary>Copies a file of this machine.</summary>
+    public void Copy(string id, string path, string source)
+    {
+        Directory.CreateDirectory(Path.GetDirectoryName(PathOf(id, path))!);
+        File.Copy(source, PathOf(id, path), overwrite: true);
+    }
+
     /// <summary>
     /// Appends to a file at an offset, which must not be behind where it stands. What stands after the offset was sent before, and its answer was lost: it is
     /// taken again. Returns where the file stands afterwards.

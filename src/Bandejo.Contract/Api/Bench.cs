@@ -21,7 +21,28 @@ public sealed record BenchFileInfo(string Path, long Size, long Arrived, string?
 /// <param name="Check">What is wrong with it, and for whom it is; null before the first file.</param>
 /// <param name="Trial">Its last trial; null for none.</param>
 /// <param name="NoTrials">Why this service carries out no trials; null where it does.</param>
-public sealed record BenchDraft(BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials);
+/// <param name="After">The version before whose choices it keeps; null for none.</param>
+/// <param name="Earlier">Packages of the same app, newest first, whose choices it could keep.</param>
+public sealed record BenchDraft(BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials, BenchAfterInfo? After, IReadOnlyList<PackageInfo> Earlier);
+
+/// <summary>The version before, and what changed since.</summary>
+/// <param name="Package">Its digest.</param>
+/// <param name="Name">App and version.</param>
+/// <param name="Changes">What is not as it was, of each installer.</param>
+public sealed record BenchAfterInfo(string Package, string Name, IReadOnlyList<BenchChangeInfo> Changes);
+
+/// <summary>Something that is not as it was in the version before.</summary>
+/// <param name="File">The new installer.</param>
+/// <param name="What">What changed: a statement, a command, a setting, the files.</param>
+/// <param name="Before">How it was; empty for not at all.</param>
+/// <param name="After">How it is; empty for not at all.</param>
+/// <param name="Look">Why somebody must look at it again; empty where the draft has it right by itself.</param>
+public sealed record BenchChangeInfo(string File, string What, string Before, string After, string Look);
+
+/// <summary>Keeps the choices of an earlier package in a draft.</summary>
+/// <param name="Package">A digest or its beginning, 'app version', or an app.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record BenchAfterRequest(string Package);
 
 /// <summary>A new text for a draft's manifest.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]

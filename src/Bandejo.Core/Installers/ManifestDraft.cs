@@ -51,7 +51,9 @@ public static class ManifestDraft
     /// <param name="files">Its installers, at least one; each becomes a variant.</param>
     /// <param name="beside">Transforms that lie beside each installer, by the installer's name.</param>
     /// <param name="left">Installers that stay where they are until the package is built, by their names.</param>
-    public static string Write(IReadOnlyList<Inspection> files, IReadOnlyDictionary<string, IReadOnlyList<string>>? beside = null, IReadOnlyDictionary<string, LeftInstaller>? left = null)
+    /// <param name="drafted">Installers inside that were taken out and have a draft of their own, by where they stand inside.</param>
+    public static string Write(
+        IReadOnlyList<Inspection> files, IReadOnlyDictionary<string, IReadOnlyList<string>>? beside = null, IReadOnlyDictionary<string, LeftInstaller>? left = null, IReadOnlyDictionary<string, Inspection>? drafted = null)
     {
         var first = files[0];
         var yaml = new StringBuilder();
@@ -68,7 +70,7 @@ public static class ManifestDraft
 
         foreach (var nested in files.SelectMany(file => file.Nested).DistinctBy(nested => nested.Path).Take(MostNested))
         {
-            yaml.Append(CultureInfo.InvariantCulture, $"# It brings {OneLine(nested.Path)} ({OneLine(nested.What)}) along. If that is software of its own, package it and write: needs: [{{{{ app: {FactCatalog.Slug(Path.GetFileNameWithoutExtension(nested.Path))} }}}}]\n");
+            Nested(yaml, nested, drafted?.GetValueOrDefault(nested.Path));
         }
 
         Settings(yaml, files);
@@ -80,6 +82,18 @@ public static class ManifestDraft
         }
 
         return yaml.ToString();
+    }
+
+    /// <summary>What it brings along, or asks for, in comments: whether it must be there first is for a person to say.</summary>
+    private static void Nested(StringBuilder yaml, NestedInstaller nested, Inspection? drafted)
+    {
+        var (name, version) = InstallerNames.Guess(nested.Path[(nested.Path.LastIndexOf('/') + 1)..]);
+        var app = drafted is not null ? Slug(drafted) : FactCatalog.Slug(nested.Size > 0 ? name ?? Path.GetFileNameWithoutExtension(nested.Path) : nested.Path.Split(' ')[0]);
+        version = drafted is not null ? drafted.Of(Facts.Version)?.Value : nested.Size > 0 ? version : null;
+        var least = version is not null && AppVersion.TryParse(version, out _) ? $", at-least: '{version}'" : "";
+        yaml.Append(CultureInfo.InvariantCulture, $"# It {(nested.Size > 0 ? "brings" : "asks for")} {OneLine(nested.Path)} ({OneLine(nested.What)}){(nested.Size > 0 ? " along" : "")}");
+        yaml.Append(drafted is not null ? ", which is drafted as a package of its own. If it must be there first, take the next '#' away:\n" : ". If that is software of its own which must be there first, package it too, and take the next '#' away:\n");
+        yaml.Append(CultureInfo.InvariantCulture, $"# needs: [{{ app: {app}{least} }}]\n");
     }
 
     /// <summary>The slug of an app, from the name of its software without version and architecture.</summary>

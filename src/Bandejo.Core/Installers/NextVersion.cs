@@ -19,6 +19,31 @@ public static class NextVersion
         .Where(each => each.Kind == next.Kind && (each.Of(Facts.Architecture)?.Value == next.Of(Facts.Architecture)?.Value || next.Kind is InstallerKind.WindowsSetup))
         .OrderByDescending(each => each.Of(Facts.Name)?.Value == next.Of(Facts.Name)?.Value).ThenByDescending(each => Common(each.File, next.File)).FirstOrDefault();
 
+    /// <summary>Each new installer with the earlier one that it takes the place of, which is another for each.</summary>
+    /// <returns>A failure of kind <see cref="ErrorKind.Conflict"/> where one is damaged, or takes the place of none.</returns>
+    public static Outcome<IReadOnlyList<(Inspection Before, Inspection After)>> Pairs(IEnumerable<Inspection> next, IEnumerable<Inspection> earlier)
+    {
+        var left = earlier.ToList();
+        var pairs = new List<(Inspection Before, Inspection After)>();
+        foreach (var after in next)
+        {
+            if (after.Findings.Any(finding => !finding.IsWarning))
+            {
+                return new Failure(ErrorKind.Conflict, $"{after.File} is damaged; nothing was drafted.");
+            }
+
+            if (Predecessor(after, left) is not { } before)
+            {
+                return new Failure(ErrorKind.Conflict, $"The version before holds no {after.KindInWords} that {after.File} could take the place of; draft it by itself.");
+            }
+
+            left.Remove(before);
+            pairs.Add((before, after));
+        }
+
+        return pairs;
+    }
+
     /// <summary>The manifest for the new version. Words that name the earlier installer's file, version and codes are replaced wherever they stand.</summary>
     /// <param name="manifest">The text of the earlier manifest.</param>
     /// <param name="before">What was read out of its installer.</param>

@@ -83,6 +83,14 @@ internal sealed class ZipDirectory
     /// <exception cref="BrokenFileException">It is damaged, encrypted, or larger than 16 MiB.</exception>
     public byte[] Read(ZipFile file)
     {
+        using var content = Open(file);
+        return Unpacking.All(content, MaxUnpacked, file.Path);
+    }
+
+    /// <summary>A file's content; how long it really is, only reading shows.</summary>
+    /// <exception cref="BrokenFileException">It is damaged or encrypted.</exception>
+    public Stream Open(ZipFile file)
+    {
         if (file.IsEncrypted)
         {
             throw new BrokenFileException($"'{file.Path}' inside is encrypted");
@@ -95,8 +103,7 @@ internal sealed class ZipDirectory
 
         var data = file.HeaderAt + 30 + _file.U16(file.HeaderAt + 26) + _file.U16(file.HeaderAt + 28);
         var how = file.Method switch { 0 => null, 8 => "deflate", _ => throw new BrokenFileException($"'{file.Path}' is packed in a way that is not read here") };
-        using var content = Unpacking.Open(_file.Part(data, file.Packed).Open(), how);
-        return Unpacking.All(content, MaxUnpacked, file.Path);
+        return Unpacking.Open(_file.Part(data, file.Packed).Open(), how);
     }
 
     private void Widen(long at, int length, ref long unpacked, ref long packed, ref long header)

@@ -29,6 +29,8 @@ internal static class BenchRoutes
             .For(Roles.Packager).WithSummary("Appends to a file of a draft at Upload-Offset; whole, it is inspected").Produces<BenchFileInfo>();
         api.MapDelete("/bench/{draft}/files", (Drafts drafts, BenchTrials trials, string draft, string path) => drafts.RemoveFile(draft, path).Answer(found => Results.Ok(Whole(drafts, trials, found))))
             .For(Roles.Packager).WithSummary("Takes a file out of a draft").Produces<BenchDraft>();
+        api.MapPost("/bench/{draft}/after", (Drafts drafts, BenchTrials trials, string draft, BenchAfterRequest request) => drafts.Follow(draft, request.Package).Answer(found => Results.Ok(Whole(drafts, trials, found))))
+            .For(Roles.Packager).WithSummary("Keeps the choices of an earlier package in a draft, and says what changed since").Produces<BenchDraft>();
         api.MapPost("/bench/{draft}/trial", async (BenchTrials trials, HttpContext context, string draft) => (await trials.Start(draft, context.Person())).Answer(trial => Results.Json(trial, statusCode: 202)))
             .For(Roles.Packager).WithSummary("Tries a draft in a clean sandbox of the service's machine").Produces<BenchTrialInfo>(202);
         api.MapPost("/bench/{draft}/build", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchBuildRequest request) =>
@@ -48,6 +50,6 @@ internal static class BenchRoutes
     private static BenchDraft Whole(Drafts drafts, BenchTrials trials, KeptDraft draft)
     {
         var check = drafts.Check(draft);
-        return new BenchDraft(Info(draft), draft.Manifest, draft.Files, check, trials.Of(draft, check?.Document is { } document ? Drafts.DigestOf(Encoding.UTF8.GetBytes(document)) : ""), trials.Why);
+        return new BenchDraft(Info(draft), draft.Manifest, draft.Files, check, trials.Of(draft, check?.Document is { } document ? Drafts.DigestOf(Encoding.UTF8.GetBytes(document)) : ""), trials.Why, draft.After, drafts.Earlier(draft));
     }
 }

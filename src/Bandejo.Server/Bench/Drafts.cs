@@ -1,7 +1,9 @@
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Installers;
 using Bandejo.Core.Packages;
@@ -16,10 +18,11 @@ namespace Bandejo.Server.Bench;
 /// <param name="Manifest">The text of its manifest, as somebody left it.</param>
 /// <param name="Drafted">The text as it was drafted; as long as both are the same, another file drafts it anew.</param>
 /// <param name="Trial">Its last trial, and the digest of the document that was tried.</param>
-internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "");
+/// <param name="After">The version before whose choices it keeps.</param>
+internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null);
 
 /// <summary>Packages in the making: files that were dropped, what was read out of them, and a manifest that is still being written.</summary>
-internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake, PackageOptions options)
+internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetWorld world, Intake intake, PackageOptions options)
 {
     private const int MostDrafts = 200;
     private const int MostFiles = 1000;
@@ -110,6 +113,71 @@ internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake
         ? new Failure(ErrorKind.TooMuch, $"A manifest has at most {MostManifest} characters.")
         : Change(id, draft => draft with { Manifest = manifest });
 
+    /// <summary>
+    /// Keeps the choices of an earlier package: its manifest with what belongs to the version made new, and its files but for the installers whose places the
+    /// draft's own take.
+    /// </summary>
+    public Outcome<KeptDraft> Follow(string id, string package)
+    {
+        var found = world.Read(each => Catalogue.Find(each, package));
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var (document, name) = (found.Value.Document, $"{found.Value.Document.Name} {found.Value.Stored.Version}");
+        var earlier = new List<(DocumentFile File, string Place, Inspection? Inspection)>();
+        foreach (var each in Documents.FilesOf(document).DistinctBy(file => file.Path))
+        {
+            if (store.Find(each.Sha256) is not { } place)
+            {
+                return new Failure(ErrorKind.Conflict, $"The files of {name} were let go when it was retired; build or import it again first.");
+            }
+
+            using var stream = new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.Read);
+            earlier.Add((each, place, Inspector.Inspect(stream, each.Path, HintCatalog.Own) is { Kind: not InstallerKind.Unknown } read ? read with { File = each.Path } : null));
+        }
+
+        return Change(id, draft =>
+        {
+            var pairs = NextVersion.Pairs(Inspections(draft), earlier.Select(each => each.Inspection).OfType<Inspection>());
+            if (!pairs.Ok)
+            {
+                return pairs.Failure!;
+            }
+
+            var brought = earlier.Where(each => pairs.Value.All(pair => pair.Before.File != each.File.Path) && draft.Files.All(own => own.Path != each.File.Path || own.Path == ManifestDraft.IconName)).ToList();
+            if (pairs.Value.Count == 0 || draft.Files.Count + brought.Count > MostFiles || draft.Files.Sum(file => file.Size) + brought.Sum(each => each.File.Size) > options.MaxPackageBytes)
+            {
+                return pairs.Value.Count == 0
+                    ? new Failure(ErrorKind.Conflict, "The draft has no installer yet that could take the place of an earlier one; drop the new one first.")
+                    : new Failure(ErrorKind.TooMuch, $"With the files of {name} the draft would have more than {MostFiles} files, or more than {Core.Rules.Units.FormatSize(options.MaxPackageBytes)}.");
+            }
+
+            foreach (var each in brought)
+            {
+                folder.Copy(id, each.File.Path, each.Place);
+            }
+
+            var text = pairs.Value.Aggregate(ManifestText.Of(document), (manifest, pair) => NextVersion.Draft(manifest, pair.Before, pair.After));
+            var changes = pairs.Value.SelectMany(pair => NextVersion.Changes(pair.Before, pair.After).Select(change => new BenchChangeInfo(pair.After.File, change.What, change.Before, change.After, change.Look)));
+            return draft with
+            {
+                Manifest = text,
+                Drafted = text,
+                After = new BenchAfterInfo(found.Value.Stored.Digest, name, [.. changes]),
+                Files = [.. draft.Files.Where(file => brought.TrueForAll(each => each.File.Path != file.Path))
+                    .Concat(brought.Select(each => new BenchFileInfo(each.File.Path, each.File.Size, each.File.Size, each.File.Sha256, each.Inspection is null ? null : InspectionForm.Of(each.Inspection)))).OrderBy(file => file.Path, StringComparer.Ordinal)],
+            };
+        });
+    }
+
+    /// <summary>Packages of a draft's app, newest first, whose choices it could keep.</summary>
+    public IReadOnlyList<PackageInfo> Earlier(KeptDraft draft) =>
+        AppLine().Match(draft.Manifest) is { Success: true } app && draft.Files.Any(file => file.Inspection is not null)
+            ? world.Read(each => (IReadOnlyList<PackageInfo>)[.. Catalogue.List(each, app.Groups[1].Value, null, 20).Items.Where(package => package.Digest != draft.Package && !package.IsRetired)])
+            : [];
+
     public Outcome<KeptDraft> Keep(string id, Func<KeptDraft, KeptDraft> change) => Change(id, draft => change(draft));
 
     /// <summary>What is wrong with a draft, and for whom it is; null before its first file.</summary>
@@ -188,22 +256,28 @@ internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake
         return (Convert.ToHexStringLower(SHA256.HashData(file)), inspection.Kind == InstallerKind.Unknown ? null : inspection);
     }
 
-    /// <summary>The draft with a manifest of what it holds now, where nobody has written in it.</summary>
-    private KeptDraft Redrafted(KeptDraft draft)
+    private List<Inspection> Inspections(KeptDraft draft)
     {
-        var files = draft.Files.Where(file => file.Sha256 is not null).ToList();
-        if (draft.Manifest != draft.Drafted || files.Count == 0)
-        {
-            return draft;
-        }
-
         var inspections = new List<Inspection>();
-        foreach (var each in files.Where(each => each.Inspection is not null))
+        foreach (var each in draft.Files.Where(each => each is { Sha256: not null, Inspection: not null }))
         {
             using var file = folder.Open(draft.Id, each.Path);
             inspections.Add(Inspector.Inspect(file, each.Path, HintCatalog.Own) with { File = each.Path });
         }
 
+        return inspections;
+    }
+
+    /// <summary>The draft with a manifest of what it holds now, where nobody has written in it.</summary>
+    private KeptDraft Redrafted(KeptDraft draft)
+    {
+        var files = draft.Files.Where(file => file.Sha256 is not null).ToList();
+        if (draft.Manifest != draft.Drafted || draft.After is not null || files.Count == 0)
+        {
+            return draft;
+        }
+
+        var inspections = Inspections(draft);
         var package = ManifestDraft.Packages(inspections.Where(each => each.Findings.All(finding => finding.IsWarning))).FirstOrDefault();
         if (package is not null && package.Select(each => each.Icon).OfType<InstallerIcon>().FirstOrDefault() is { } icon && files.All(file => file.Path != ManifestDraft.IconName))
         {
@@ -235,6 +309,9 @@ internal sealed class Drafts(BenchFolder folder, FleetWorld world, Intake intake
     }
 
     private KeptDraft? Read(string id) => folder.Read(id) is { } text ? JsonSerializer.Deserialize<KeptDraft>(text) : null;
+
+    [GeneratedRegex(@"(?m)^app: *[""']?([a-z0-9-]+)")]
+    private static partial Regex AppLine();
 
     private static Failure Gone(string id) => new(ErrorKind.NotFound, $"There is no draft '{id}' on the bench; it may have been cleared away.");
 

@@ -6,6 +6,7 @@ import { request, type Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { NotYet } from "@/parts/NotYet";
 import { Empty, Page } from "@/parts/Page";
+import { AfterView } from "./AfterView";
 import { CheckView } from "./CheckView";
 import { DraftActs } from "./DraftActs";
 import { DraftFiles } from "./DraftFiles";
@@ -59,6 +60,7 @@ export default function DraftPage() {
       {error !== null && <ErrorNote error={error} />}
       {files.length === 0 && <Empty title="The draft has no file yet">Drop one below.</Empty>}
       {check && <CheckView check={check} files={files} isOld={!isKept} />}
+      <AfterView found={found.data} changed={take} />
       {trial && <TrialView trial={trial} />}
       {shown !== "" && (
         <div className="section bench-columns">

@@ -1,0 +1,67 @@
+namespace Bandejo.Core.Installers;
+
+/// <summary>Takes an installer out of the archive that brings it along, so that it can become a package of its own.</summary>
+public static class NestedFiles
+{
+    /// <summary>Whether what stands inside can be taken out here: it is inside, and in an archive that is not itself an installer.</summary>
+    public static bool CanBeTaken(Inspection from, NestedInstaller nested) => nested.Size > 0 && from.Kind is InstallerKind.Zip or InstallerKind.Tar or InstallerKind.AppBundle;
+
+    /// <summary>Copies it to a target.</summary>
+    /// <param name="file">The archive; can be sought in.</param>
+    /// <param name="from">What was read out of the archive.</param>
+    /// <param name="path">Where it stands inside.</param>
+    /// <returns>Its size; a failure of kind <see cref="ErrorKind.Invalid"/> where the archive is damaged, does not hold it, or unpacks to another size than it says.</returns>
+    public static Outcome<long> TakeOut(Stream file, Inspection from, string path, Stream target)
+    {
+        if (from.Nested.FirstOrDefault(each => each.Path == path) is not { } nested || !CanBeTaken(from, nested))
+        {
+            return new Failure(ErrorKind.Invalid, $"{from.File} holds no installer '{path}' that could be taken out.");
+        }
+
+        try
+        {
+            var window = new Window(file);
+            var copied = from.Kind == InstallerKind.Tar ? FromTar(window, nested, target) : FromZip(window, nested, target);
+            return copied == nested.Size ? copied : new Failure(ErrorKind.Invalid, $"'{path}' in {from.File} unpacks to another size than its archive says.");
+        }
+        catch (BrokenFileException error)
+        {
+            return new Failure(ErrorKind.Invalid, $"'{path}' cannot be taken out of {from.File}: {error.Message}.");
+        }
+    }
+
+    private static long FromZip(Window window, NestedInstaller nested, Stream target)
+    {
+        var directory = new ZipDirectory(window);
+        using var content = directory.Open(directory.Find(nested.Path) ?? throw new BrokenFileException("it is not in its directory"));
+        return Copy(content, nested.Size, target);
+    }
+
+    private static long FromTar(Window window, NestedInstaller nested, Stream target)
+    {
+        using var archive = Unpacking.Open(window.Open(), Unpacking.How(window.Some(0, 8)));
+        foreach (var (path, _, kind, _, content) in TarReading.Files(archive))
+        {
+            if (kind is '0' or '7' && (path.StartsWith("./", StringComparison.Ordinal) ? path[2..] : path) == nested.Path)
+            {
+                return Copy(content, nested.Size, target);
+            }
+        }
+
+        throw new BrokenFileException("it is not in the archive");
+    }
+
+    /// <summary>Never more than one byte over what was said: an archive that lies about it cannot fill a disk.</summary>
+    private static long Copy(Stream content, long most, Stream target)
+    {
+        var buffer = new byte[128 * 1024];
+        var copied = 0L;
+        while (copied <= most && content.Read(buffer, 0, (int)Math.Min(buffer.Length, most + 1 - copied)) is > 0 and var read)
+        {
+            target.Write(buffer, 0, read);
+            copied += read;
+        }
+
+        return copied;
+    }
+}
