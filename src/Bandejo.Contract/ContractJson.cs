@@ -32,6 +32,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(BenchManifestRequest))]
 [JsonSerializable(typeof(BenchBuildRequest))]
 [JsonSerializable(typeof(BenchAfterRequest))]
+[JsonSerializable(typeof(BenchInsideRequest))]
 [JsonSerializable(typeof(InspectionInfo))]
 [JsonSerializable(typeof(IReadOnlyList<InspectionInfo>))]
 [JsonSerializable(typeof(PackageCheckRequest))]

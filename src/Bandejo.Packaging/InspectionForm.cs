@@ -13,7 +13,7 @@ public static class InspectionForm
         [.. each.Settings.Select(setting => new InstallerSettingInfo(setting.Name, setting.Default, setting.IsSecret, setting.Switch))],
         [.. each.Features.Select(feature => new InstallerFeatureInfo(feature.Name, feature.Title, feature.IsDefault))],
         each.Conditions,
-        [.. each.Nested.Select(nested => new NestedInstallerInfo(nested.Path, nested.Size, nested.What))],
+        [.. each.Nested.Select(nested => new NestedInstallerInfo(nested.Path, nested.Size, nested.What, NestedFiles.CanBeTaken(each, nested)))],
         [.. each.Proofs.Select(proof => new InstallerProofInfo(proof.Key, proof.Subject, Of(proof.Certainty), proof.Source))],
         each.Contents is { } contents ? new InstallerContentsInfo(contents.Files, contents.Size, [.. contents.First.Select(file => new ContainedFileInfo(file.Path, file.Size))], contents.IsWhole) : null,
         [.. each.Open.Select(open => new OpenQuestionInfo(open.What, open.Try))],

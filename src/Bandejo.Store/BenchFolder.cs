@@ -52,6 +52,13 @@ public sealed class BenchFolder(string data)
         File.WriteAllBytes(PathOf(id, path), content);
     }
 
+    /// <summary>Makes a file, or empties it.</summary>
+    public FileStream Create(string id, string path)
+    {
+        Directory.CreateDirectory(Path.GetDirectoryName(PathOf(id, path))!);
+        return new FileStream(PathOf(id, path), FileMode.Create, FileAccess.ReadWrite, FileShare.None);
+    }
+
     /// <summary>Copies a file of this machine.</summary>
     public void Copy(string id, string path, string source)
     {

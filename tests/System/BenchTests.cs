@@ -162,6 +162,79 @@ public sealed class BenchTests
         Assert.Contains("--trials on", body);
     }
 
+    [Fact]
+    public async Task A_new_installer_keeps_the_choices_of_the_package_before_and_what_changed_is_said()
+    {
+        await using var site = await Site.Start();
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        await Piece(site, id, "inkwell-print_4.3.0_amd64.deb", await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken), 0);
+        var first = await Get(site, id);
+        Assert.Empty(first.Earlier);
+        await Piece(site, id, "licence.txt", "for the county"u8.ToArray(), 0);
+        await Write(site, id, first.Manifest.Replace("fits: architecture is \"x64\"", "fits: kind is \"desk\"", StringComparison.Ordinal).Replace("files: [", "files: [licence.txt, ", StringComparison.Ordinal));
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        Assert.Equal(HttpStatusCode.Created, (await Build(site, id, await Get(site, id), key, isKnown: true)).Status);
+
+        var next = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        await Piece(site, next, "inkwell-print_4.4.0_amd64.deb", await File.ReadAllBytesAsync(Deb.Replace("4.3.0", "4.4.0", StringComparison.Ordinal), TestContext.Current.CancellationToken), 0);
+        Assert.Equal("4.3.0", Assert.Single((await Get(site, next)).Earlier).Version);
+        var kept = await Post<BenchDraft>(site, $"/api/v1/bench/{next}/after", """{"package":"inkwell-print 4.3.0"}""");
+
+        Assert.Contains("kind is \\\"desk\\\"", kept.Manifest);
+        Assert.Contains("version: 4.4.0", kept.Manifest);
+        Assert.DoesNotContain("4.3.0_amd64", kept.Manifest.Split('\n', 2)[1]);
+        Assert.Equal(["inkwell-print_4.4.0_amd64.deb", "licence.txt"], kept.Files.Select(file => file.Path));
+        Assert.NotNull(kept.Check!.Document);
+        Assert.Contains(kept.After!.Changes, change => change is { What: "version", Before: "4.3.0", After: "4.4.0" });
+        Assert.Contains(kept.After.Changes, change => change.What == "other installers" && change.Look.Length > 0);
+
+        // Another file does not draft it anew over what was kept.
+        await Piece(site, next, "notes.txt", "x"u8.ToArray(), 0);
+        Assert.Equal(kept.Manifest, (await Get(site, next)).Manifest);
+        Assert.Equal(HttpStatusCode.Created, (await Build(site, next, await Get(site, next), key, isKnown: true)).Status);
+        Assert.Contains("4.4.0", await site.Must("package", "compare", "inkwell-print 4.3.0", "inkwell-print 4.4.0"));
+    }
+
+    [Fact]
+    public async Task Choices_are_kept_only_of_a_package_with_an_installer_that_the_new_one_takes_the_place_of()
+    {
+        await using var site = await Site.Start();
+        await site.Package("quill", "1.0", "mkdir -p \"$T\"");
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        await Refused(HttpStatusCode.Conflict, "has no installer yet");
+        await Piece(site, id, "inkwell.deb", await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken), 0);
+        await Refused(HttpStatusCode.Conflict, "holds no Debian package that inkwell.deb could take the place of");
+        Assert.Contains("# Drafted from inkwell.deb.", (await Get(site, id)).Manifest);
+        var (status, _) = await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/after", """{"package":"nothing 1.0"}""");
+        Assert.Equal(HttpStatusCode.NotFound, status);
+
+        async Task Refused(HttpStatusCode expected, string words)
+        {
+            var (code, body) = await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/after", """{"package":"quill 1.0"}""");
+            Assert.Equal(expected, code);
+            Assert.Contains(words, body);
+        }
+    }
+
+    [Fact]
+    public async Task What_an_archive_brings_along_becomes_a_draft_of_its_own()
+    {
+        await using var site = await Site.Start();
+        var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        await Piece(site, id, "circdesk.tar.gz", await File.ReadAllBytesAsync(Path.Combine(Programs.Root(), "demo/installers/circdesk-3.9.2.tar.gz"), TestContext.Current.CancellationToken), 0);
+        Assert.True(Assert.Single((await Get(site, id)).Files[0].Inspection!.Nested).CanBeTaken);
+
+        var taken = await Post<BenchDraftInfo>(site, $"/api/v1/bench/{id}/inside", """{"file":"circdesk.tar.gz","path":"needed/marlin-runtime_2.4.1_amd64.deb"}""");
+
+        var draft = await Get(site, taken.Id);
+        Assert.Equal(("marlin-runtime 2.4.1", "Debian package"), (draft.Draft.Name, draft.Files[0].Inspection!.Kind));
+        Assert.NotNull(draft.Check!.Document);
+        var (status, body) = await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/inside", """{"file":"circdesk.tar.gz","path":"circdesk/VERSION"}""");
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
+        Assert.Contains("holds no installer 'circdesk/VERSION'", body);
+        Assert.Equal(2, JsonDocument.Parse(await site.Admin.Http.GetStringAsync("/api/v1/bench")).RootElement.GetArrayLength());
+    }
+
     private static Task<BenchDraft> Get(Site site, string id) => site.Admin.Get($"/api/v1/bench/{id}", ContractJson.Default.BenchDraft);
 
     private static async Task<T> Post<T>(Site site, string path, string? json)

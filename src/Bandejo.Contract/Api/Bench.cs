@@ -39,6 +39,12 @@ public sealed record BenchAfterInfo(string Package, string Name, IReadOnlyList<B
 /// <param name="Look">Why somebody must look at it again; empty where the draft has it right by itself.</param>
 public sealed record BenchChangeInfo(string File, string What, string Before, string After, string Look);
 
+/// <summary>Takes an installer out of an archive.</summary>
+/// <param name="File">The archive's path in its draft.</param>
+/// <param name="Path">Where the installer stands inside.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record BenchInsideRequest(string File, string Path);
+
 /// <summary>Keeps the choices of an earlier package in a draft.</summary>
 /// <param name="Package">A digest or its beginning, 'app version', or an app.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]

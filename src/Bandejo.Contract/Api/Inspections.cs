@@ -40,7 +40,8 @@ public sealed record InstallerFeatureInfo(string Name, string Title, bool IsDefa
 
 /// <summary>Another installer, carried or asked for.</summary>
 /// <param name="Size">Bytes; 0 where it is not inside.</param>
-public sealed record NestedInstallerInfo(string Path, long Size, string What);
+/// <param name="CanBeTaken">It can be taken out and become a draft of its own.</param>
+public sealed record NestedInstallerInfo(string Path, long Size, string What, bool CanBeTaken = false);
 
 /// <summary>A way to prove that it is there.</summary>
 /// <param name="Key">The key of a presence check in a manifest.</param>

@@ -31,6 +31,9 @@ internal static class BenchRoutes
             .For(Roles.Packager).WithSummary("Takes a file out of a draft").Produces<BenchDraft>();
         api.MapPost("/bench/{draft}/after", (Drafts drafts, BenchTrials trials, string draft, BenchAfterRequest request) => drafts.Follow(draft, request.Package).Answer(found => Results.Ok(Whole(drafts, trials, found))))
             .For(Roles.Packager).WithSummary("Keeps the choices of an earlier package in a draft, and says what changed since").Produces<BenchDraft>();
+        api.MapPost("/bench/{draft}/inside", async (Drafts drafts, HttpContext context, string draft, BenchInsideRequest request) =>
+            (await drafts.TakeOut(draft, request.File, request.Path, context.Person())).Answer(taken => Results.Created($"/api/v1/bench/{taken.Id}", Info(taken))))
+            .For(Roles.Packager).WithSummary("Begins a draft of an installer that an archive of this draft brings along").Produces<BenchDraftInfo>(201);
         api.MapPost("/bench/{draft}/trial", async (BenchTrials trials, HttpContext context, string draft) => (await trials.Start(draft, context.Person())).Answer(trial => Results.Json(trial, statusCode: 202)))
             .For(Roles.Packager).WithSummary("Tries a draft in a clean sandbox of the service's machine").Produces<BenchTrialInfo>(202);
         api.MapPost("/bench/{draft}/build", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchBuildRequest request) =>

@@ -172,6 +172,48 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         });
     }
 
+    /// <summary>Begins a draft of an installer that an archive of another draft brings along.</summary>
+    /// <param name="file">The archive's path in its draft.</param>
+    /// <param name="path">Where the installer stands inside.</param>
+    public async Task<Outcome<KeptDraft>> TakeOut(string id, string file, string path, string by)
+    {
+        var found = Find(id);
+        if (!found.Ok || found.Value.Files.FirstOrDefault(each => each.Path == file && each is { Sha256: not null, Inspection: not null }) is not { } archive)
+        {
+            return found.Failure ?? new Failure(ErrorKind.NotFound, $"The draft has no installer '{file}'.");
+        }
+
+        var inspection = Inspections(found.Value with { Files = [archive] })[0];
+        var name = path[(path.LastIndexOf('/') + 1)..];
+        if (inspection.Nested.FirstOrDefault(each => each.Path == path) is not { } nested || !NestedFiles.CanBeTaken(inspection, nested) || SafePath.Problem(name) is not null || nested.Size > options.MaxPackageBytes)
+        {
+            return new Failure(ErrorKind.Invalid, $"'{file}' holds no installer '{path}' that could be taken out.");
+        }
+
+        var begun = await Begin(by);
+        if (!begun.Ok)
+        {
+            return begun;
+        }
+
+        var taken = Take(begun.Value.Id);
+        if (!taken.Ok)
+        {
+            await Clear(begun.Value.Id, by);
+            return taken.Failure!;
+        }
+
+        var (sha256, read) = Look(begun.Value.Id, name);
+        return Change(begun.Value.Id, draft => Redrafted(draft with { Files = [new BenchFileInfo(name, taken.Value, taken.Value, sha256, read is null ? null : InspectionForm.Of(read))] }));
+
+        Outcome<long> Take(string into)
+        {
+            using var source = folder.Open(id, file);
+            using var target = folder.Create(into, name);
+            return NestedFiles.TakeOut(source, inspection, path, target);
+        }
+    }
+
     /// <summary>Packages of a draft's app, newest first, whose choices it could keep.</summary>
     public IReadOnlyList<PackageInfo> Earlier(KeptDraft draft) =>
         AppLine().Match(draft.Manifest) is { Success: true } app && draft.Files.Any(file => file.Inspection is not null)

@@ -5,11 +5,15 @@ namespace Bandejo.Server.Devices;
 /// <summary>After every change, calls the listening devices whose orders are no longer what they were, so that work begins without waiting for the next check-in.</summary>
 internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundService
 {
+    /// <summary>How long devices may wait for a call at most, for the sake of all others when much changes.</summary>
+    private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(20);
+
     private readonly Bell _changed = new();
     private readonly Dictionary<string, string> _told = new(StringComparer.Ordinal);
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
+        using var pace = new PeriodicTimer(Pace);
         world.EventsAdded += _changed.Ring;
         try
         {
@@ -17,6 +21,7 @@ internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundServi
             {
                 await _changed.Wait(Timeout.InfiniteTimeSpan, stoppingToken);
                 CallNow();
+                await pace.WaitForNextTickAsync(stoppingToken);
             }
         }
         finally

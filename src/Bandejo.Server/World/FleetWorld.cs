@@ -8,6 +8,7 @@ using Bandejo.Core.Versions;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
 using Bandejo.Store;
+using System.Collections.Concurrent;
 using System.Text.Json;
 
 namespace Bandejo.Server.World;
@@ -18,7 +19,11 @@ namespace Bandejo.Server.World;
 /// </summary>
 internal sealed partial class FleetWorld(IStore store, TimeProvider time, DeviceOptions devices, ILogger<FleetWorld> log)
 {
+    /// <summary>How many changes are decided in one go, so that a flood of them keeps nobody from looking.</summary>
+    private const int MostAtOnce = 64;
+
     private readonly Lock _lock = new();
+    private readonly ConcurrentQueue<PendingChange> _asked = new();
     private Task _durable = Task.CompletedTask;
     private readonly List<DeviceEntry> _inDoubt = [];
     private WordMeanings _meanings = new(new WordBook(), new FleetColumns());
@@ -86,59 +91,102 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>Looks at the world. What is read may not be durable yet; answers that devices act on wait with <see cref="Durable"/>.</summary>
     public T Read<T>(Func<FleetWorld, T> look)
     {
-        lock (_lock)
+        try
         {
-            return look(this);
+            lock (_lock)
+            {
+                return look(this);
+            }
+        }
+        finally
+        {
+            LetDecide();
         }
     }
 
     /// <summary>Completes when everything that is in memory now is durable.</summary>
-    public Task Durable()
+    public Task Durable() => Read(each => each._durable);
+
+    /// <summary>
+    /// Changes the world; the answer comes when the change is durable. A failure must be found before anything is changed. What is asked for while somebody else
+    /// decides is decided by that one, in the order in which it was asked, so that many waiters cost no waiting threads and share a commit.
+    /// </summary>
+    /// <param name="by">Whose doing it is: an account, a device's name, or null for the service itself.</param>
+    /// <param name="act">Decides and changes.</param>
+    public Task<Outcome<T>> Change<T>(string? by, Func<WorldChange, Outcome<T>> act)
     {
-        lock (_lock)
+        var asked = new PendingChange<T>(by, act);
+        _asked.Enqueue(asked);
+        DecideAsked();
+        return asked.Task;
+    }
+
+    /// <summary>Decides what was asked for. Whoever has the lock meanwhile does so when it lets go.</summary>
+    private void DecideAsked()
+    {
+        while (!_asked.IsEmpty && !_lock.IsHeldByCurrentThread && _lock.TryEnter())
         {
-            return _durable;
+            var decided = new List<PendingChange>();
+            Task durable;
+            try
+            {
+                durable = Decide(decided);
+            }
+            finally
+            {
+                _lock.Exit();
+            }
+
+            _ = Answer(decided, durable);
         }
     }
 
-    /// <summary>Changes the world and returns when the change is durable. A failure must be found before anything is changed.</summary>
-    /// <param name="by">Whose doing it is: an account, a device's name, or null for the service itself.</param>
-    /// <param name="act">Decides and changes.</param>
-    public async Task<Outcome<T>> Change<T>(string? by, Func<WorldChange, Outcome<T>> act)
+    /// <summary>After somebody only looked: what was asked for meanwhile is decided elsewhere, so that looking stays quick.</summary>
+    private void LetDecide()
     {
-        Task durable;
-        Outcome<T> outcome;
-        lock (_lock)
+        if (!_asked.IsEmpty)
         {
-            if (!IsReady)
-            {
-                throw new StoreException("The service is reading its state; try again in a moment.");
-            }
+            ThreadPool.UnsafeQueueUserWorkItem(static world => world.DecideAsked(), this, preferLocal: false);
+        }
+    }
 
-            var change = new WorldChange(this, by, Now);
-            outcome = act(change);
-            if (change.Changes.Count > 0 && !outcome.Ok)
+    /// <summary>Decides some of what was asked for, and hands what must be kept to the store. Returns when that is durable; only under the lock.</summary>
+    private Task Decide(List<PendingChange> decided)
+    {
+        var (changes, now) = (new List<StoreChange>(), Now);
+        while (decided.Count < MostAtOnce && _asked.TryDequeue(out var asked))
+        {
+            decided.Add(asked);
+            var begin = changes.Count;
+            try
             {
-                throw new InvalidOperationException($"A change was refused after it had begun: {outcome.Failure!.Message}");
+                asked.Decide(IsReady ? new WorldChange(this, asked.By, now, changes) : throw new StoreException("The service is reading its state; try again in a moment."));
             }
-
-            if (change.Changes.Count > 0)
+            catch (Exception error)
             {
-                // Also the words of a change that failed half-way: numbers once given stay given, and none may be missing in what is kept.
-                for (; _wordsKept < Words.Count; _wordsKept++)
-                {
-                    change.Keep(new AddWord(_wordsKept, Words[_wordsKept]));
-                }
-            }
-
-            // Commits are made in their order, so ours is durable only when all before it are. Where nothing was changed, what was seen may still be on its way.
-            durable = change.Changes.Count == 0 ? _durable : _durable = store.Commit(change.Changes);
-            if (change.Changes.Count == 0 && durable.IsCompletedSuccessfully)
-            {
-                return outcome;
+                // Whatever it is: it is the matter of whoever asked, and nothing of it is kept.
+                changes.RemoveRange(begin, changes.Count - begin);
+                asked.Fail(error);
             }
         }
 
+        if (changes.Count > 0)
+        {
+            // Also the words of a change that failed half-way: numbers once given stay given, and none may be missing in what is kept.
+            for (; _wordsKept < Words.Count; _wordsKept++)
+            {
+                changes.Add(new AddWord(_wordsKept, Words[_wordsKept]));
+            }
+
+            _durable = store.Commit(changes);
+        }
+
+        // Commits are made in their order, so ours is durable only when all before it are. Where nothing was changed, what was seen may still be on its way.
+        return _durable;
+    }
+
+    private async Task Answer(List<PendingChange> decided, Task durable)
+    {
         try
         {
             await durable;
@@ -146,88 +194,84 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         catch (StoreException error)
         {
             WriteFailed(log, error);
-            lock (_lock)
-            {
-                IsReady = false;
-            }
-
-            throw;
+            Read(each => each.IsReady = false);
+            decided.ForEach(asked => asked.Fail(error));
+            return;
         }
 
         EventsAdded?.Invoke();
-        return outcome;
+        decided.ForEach(asked => asked.Answer());
     }
 
     /// <summary>The next number for an event.</summary>
     public long NextEvent() => ++_lastEvent;
 
     /// <summary>Reads everything from the store.</summary>
-    public void Load()
+    public void Load() => Read(each => each.IsReady = each.ReadAll());
+
+    private bool ReadAll()
     {
-        lock (_lock)
+        var kept = store.Load();
+        Settings = kept.Settings.ToDictionary();
+        Accounts = kept.Accounts.ToDictionary(account => account.Account);
+        Tokens = kept.Tokens.ToDictionary(token => token.Hash);
+        JoinCodes = kept.JoinCodes.ToDictionary(code => code.Hash);
+        _inDoubt.Clear();
+        OrderChanged();
+        Columns = new FleetColumns();
+        Texts = new RowTexts();
+        _meanings = new WordMeanings(kept.Words, Columns);
+        _wordsKept = kept.Words.Count;
+        Devices = [];
+        DevicesByName = [];
+        DevicesByKey = [];
+        DevicesByRow = [];
+        foreach (var device in kept.Devices)
         {
-            var kept = store.Load();
-            Settings = kept.Settings.ToDictionary();
-            Accounts = kept.Accounts.ToDictionary(account => account.Account);
-            Tokens = kept.Tokens.ToDictionary(token => token.Hash);
-            JoinCodes = kept.JoinCodes.ToDictionary(code => code.Hash);
-            _inDoubt.Clear();
-            OrderChanged();
-            Columns = new FleetColumns();
-            Texts = new RowTexts();
-            _meanings = new WordMeanings(kept.Words, Columns);
-            _wordsKept = kept.Words.Count;
-            Devices = [];
-            DevicesByName = [];
-            DevicesByKey = [];
-            DevicesByRow = [];
-            foreach (var device in kept.Devices)
-            {
-                FactsApplied(Enrol(device));
-            }
-
-            Groups = [];
-            foreach (var group in kept.Groups)
-            {
-                Groups[group.Slug] = new GroupEntry(group, group.Rule is null ? null : Rule.Parse(group.Rule).Value);
-            }
-
-            foreach (var (group, device) in kept.Members)
-            {
-                if (Groups.TryGetValue(group, out var entry) && Devices.TryGetValue(device, out var member))
-                {
-                    entry.In[member.Row] = true;
-                }
-            }
-
-            foreach (var group in Groups.Values)
-            {
-                EvaluateGroup(group);
-            }
-
-            Packages = kept.Packages.ToDictionary(package => package.Digest, package => new PackageEntry(package, DocumentOf(package)));
-            Deployments = [];
-            foreach (var deployment in kept.Deployments)
-            {
-                Deployments[deployment.Id] = new DeploymentEntry(deployment, Planning.FromStored(deployment, Packages[deployment.Package]), Packages[deployment.Package]) { IsDirty = true };
-            }
-
-            foreach (var (id, target) in kept.Targets.GetAwaiter().GetResult())
-            {
-                if (Deployments.TryGetValue(id, out var deployment) && Devices.TryGetValue(target.Device, out var device))
-                {
-                    deployment.Put(device, target, CheckInInterval);
-                    device.Joins(deployment);
-                }
-            }
-
-            WavePlans = new(kept.WavePlans.ToDictionary(plan => plan.Slug), StringComparer.Ordinal);
-            DeviceTrials = kept.DeviceTrials.ToDictionary(trial => trial.Device);
-            OpenAttempts = kept.OpenAttempts.ToDictionary(attempt => attempt.Id);
-            _lastEvent = kept.LastEvent;
-            _durable = Task.CompletedTask;
-            IsReady = true;
+            FactsApplied(Enrol(device));
         }
+
+        Groups = [];
+        foreach (var group in kept.Groups)
+        {
+            Groups[group.Slug] = new GroupEntry(group, group.Rule is null ? null : Rule.Parse(group.Rule).Value);
+        }
+
+        foreach (var (group, device) in kept.Members)
+        {
+            if (Groups.TryGetValue(group, out var entry) && Devices.TryGetValue(device, out var member))
+            {
+                entry.In[member.Row] = true;
+            }
+        }
+
+        foreach (var group in Groups.Values)
+        {
+            EvaluateGroup(group);
+        }
+
+        Packages = kept.Packages.ToDictionary(package => package.Digest, package => new PackageEntry(package, DocumentOf(package)));
+        Deployments = [];
+        foreach (var deployment in kept.Deployments)
+        {
+            Deployments[deployment.Id] = new DeploymentEntry(deployment, Planning.FromStored(deployment, Packages[deployment.Package]), Packages[deployment.Package]) { IsDirty = true };
+        }
+
+        foreach (var (id, target) in kept.Targets.GetAwaiter().GetResult())
+        {
+            if (Deployments.TryGetValue(id, out var deployment) && Devices.TryGetValue(target.Device, out var device))
+            {
+                deployment.Put(device, target, CheckInInterval);
+                device.Joins(deployment);
+            }
+        }
+
+        WavePlans = new(kept.WavePlans.ToDictionary(plan => plan.Slug), StringComparer.Ordinal);
+        DeviceTrials = kept.DeviceTrials.ToDictionary(trial => trial.Device);
+        OpenAttempts = kept.OpenAttempts.ToDictionary(attempt => attempt.Id);
+        _lastEvent = kept.LastEvent;
+        _durable = Task.CompletedTask;
+        return true;
     }
 
     /// <summary>Gives a device its row and makes it findable.</summary>
@@ -393,9 +437,10 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 }
 
 /// <summary>One change in the making: collects what must be kept, and the events that tell of it.</summary>
-internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset now)
+/// <param name="changes">What must be kept goes to its end.</param>
+internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset now, List<StoreChange> changes)
 {
-    private readonly List<StoreChange> _changes = [];
+    private readonly int _begin = changes.Count;
 
     public FleetWorld World => world;
 
@@ -404,24 +449,25 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
     /// <summary>Whose doing it is: an account, or a device's name once it is found.</summary>
     public string? By { get; set; } = by;
 
-    public IReadOnlyList<StoreChange> Changes => _changes;
+    /// <summary>Something of it must be kept already.</summary>
+    public bool IsBegun => changes.Count > _begin;
 
     public void Keep(StoreChange change)
     {
         // A target that moves twice in a row is kept as it stands at the end. One that stands twice costs only room, so that no more than the last few are looked at.
         if (change is PutTarget(var deployment, var target))
         {
-            for (var i = _changes.Count - 1; i >= Math.Max(0, _changes.Count - 4); i--)
+            for (var i = changes.Count - 1; i >= Math.Max(_begin, changes.Count - 4); i--)
             {
-                if (_changes[i] is PutTarget(var other, var before) && other == deployment && before.Device == target.Device)
+                if (changes[i] is PutTarget(var other, var before) && other == deployment && before.Device == target.Device)
                 {
-                    _changes[i] = change;
+                    changes[i] = change;
                     return;
                 }
             }
         }
 
-        _changes.Add(change);
+        changes.Add(change);
     }
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>

@@ -74,7 +74,7 @@ export default function DraftPage() {
         </div>
       )}
       <DraftFiles draft={draft.id} files={files} changed={take} />
-      {files.flatMap((file) => (file.inspection ? [<InspectionView key={file.path} inspection={file.inspection} />] : []))}
+      {files.flatMap((file) => (file.inspection ? [<InspectionView key={file.path} draft={draft.id} inspection={file.inspection} />] : []))}
     </Page>
   );
 }

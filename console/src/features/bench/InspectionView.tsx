@@ -1,11 +1,12 @@
-import type { ReactNode } from "react";
+import { Fragment, type ReactNode } from "react";
 import type { Schemas } from "@/api/request";
 import { bytes, count } from "@/parts/format";
+import { TakeOut } from "./TakeOut";
 
 const FIRST = 8;
 
 /** What was read out of an installer: each statement with how sure it is and where it stands. */
-export function InspectionView({ inspection: it }: { inspection: Schemas["InspectionInfo"] }) {
+export function InspectionView({ draft, inspection: it }: { draft: string; inspection: Schemas["InspectionInfo"] }) {
   return (
     <section className="section" id={it.file}>
       <h2>
@@ -41,7 +42,17 @@ export function InspectionView({ inspection: it }: { inspection: Schemas["Inspec
           {it.nested.length > 0 && (
             <div className="sheet stacked">
               <h3 className="pad">Other installers, to be packages of their own</h3>
-              <Lines of={it.nested} line={(nested) => [nested.size > 0 ? "inside" : "asked for", nested.path, "", nested.what]} />
+              <Lines
+                of={it.nested}
+                line={(nested) => [
+                  nested.size > 0 ? "inside" : "asked for",
+                  <Fragment key={nested.path}>
+                    {nested.path} {nested.canBeTaken && <TakeOut draft={draft} file={it.file} path={nested.path} />}
+                  </Fragment>,
+                  "",
+                  nested.what,
+                ]}
+              />
             </div>
           )}
           {it.contents && (

@@ -1,0 +1,90 @@
+using System.Buffers.Binary;
+using System.Text;
+using Bandejo.Core.Installers;
+using Xunit;
+
+namespace Bandejo.Core.Tests.Installers;
+
+/// <summary>Installers inside archives are taken out as they are, or not at all.</summary>
+public sealed class NestedFilesTests
+{
+    private const string Inside = "needed/runtime_2.4.1_amd64.deb";
+
+    private static readonly string Content = new('r', 5000);
+
+    public static TheoryData<string> Archives => ["circdesk-3.9.2.zip", "circdesk-3.9.2.tar", "circdesk-3.9.2.tar.gz"];
+
+    [Theory]
+    [MemberData(nameof(Archives))]
+    public void What_an_archive_brings_along_comes_out_byte_by_byte(string name)
+    {
+        var archive = Archive(name);
+        using var target = new MemoryStream();
+
+        var taken = NestedFiles.TakeOut(new MemoryStream(archive), Inspect(name, archive), Inside, target);
+
+        Assert.Equal(Content.Length, taken.Value);
+        Assert.Equal(Content, Encoding.ASCII.GetString(target.ToArray()));
+    }
+
+    [Theory]
+    [MemberData(nameof(Archives))]
+    public void What_is_not_an_installer_inside_is_not_taken(string name)
+    {
+        var archive = Archive(name);
+        var taken = NestedFiles.TakeOut(new MemoryStream(archive), Inspect(name, archive), "circdesk/VERSION", new MemoryStream());
+        Assert.Contains("holds no installer", taken.Failure!.Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [MemberData(nameof(Archives))]
+    public void An_archive_that_was_cut_since_it_was_looked_at_gives_a_failure_in_words(string name)
+    {
+        var archive = Archive(name);
+        var inspection = Inspect(name, archive);
+        foreach (var length in Enumerable.Range(1, 40).Select(part => archive.Length * part / 41))
+        {
+            using var target = new MemoryStream();
+            var taken = NestedFiles.TakeOut(new MemoryStream(archive[..length]), inspection, Inside, target);
+            Assert.True(taken.Ok ? target.Length == Content.Length : taken.Failure!.Message.Contains(Inside, StringComparison.Ordinal), $"cut to {length}");
+        }
+    }
+
+    [Fact]
+    public void An_archive_that_lies_about_a_size_cannot_write_more_than_it_said()
+    {
+        var archive = Archive("circdesk-3.9.2.zip");
+        var at = archive.AsSpan().LastIndexOf("PK\x01\x02"u8);
+        Assert.Equal(Content.Length, BinaryPrimitives.ReadInt32LittleEndian(archive.AsSpan(at + 24)));
+        BinaryPrimitives.WriteInt32LittleEndian(archive.AsSpan(at + 24), 100);
+        using var target = new MemoryStream();
+
+        var taken = NestedFiles.TakeOut(new MemoryStream(archive), Inspect("circdesk-3.9.2.zip", archive), Inside, target);
+
+        Assert.Contains("another size than its archive says", taken.Failure!.Message, StringComparison.Ordinal);
+        Assert.True(target.Length <= 101);
+    }
+
+    [Fact]
+    public void The_draft_names_what_was_taken_out_by_its_own_name_and_version()
+    {
+        var archive = Archive("circdesk-3.9.2.zip");
+        var inspection = Inspect("circdesk-3.9.2.zip", archive);
+        var inner = Inspect("runtime_2.4.1_amd64.deb", Samples.Debian("gzip"));
+
+        var alone = ManifestDraft.Write([inspection]);
+        var beside = ManifestDraft.Write([inspection], drafted: new Dictionary<string, Inspection> { [Inside] = inner });
+
+        Assert.Contains("# needs: [{ app: runtime, at-least: '2.4.1' }]\n", alone, StringComparison.Ordinal);
+        Assert.Contains($"# needs: [{{ app: {inner.Of(Facts.Name)!.Value.ToLowerInvariant().Replace(' ', '-')}, at-least: '{inner.Of(Facts.Version)!.Value}' }}]\n", beside, StringComparison.Ordinal);
+    }
+
+    private static byte[] Archive(string name) => (name[^1], name[^2]) switch
+    {
+        ('p', _) => Samples.Zip(("circdesk/VERSION", "3.9.2"), (Inside, Content)),
+        ('r', _) => Samples.Tar(("circdesk/VERSION", "3.9.2"), (Inside, Content)),
+        _ => Samples.Packed(Samples.Tar(("circdesk/VERSION", "3.9.2"), (Inside, Content))),
+    };
+
+    private static Inspection Inspect(string name, byte[] bytes) => Inspector.Inspect(new MemoryStream(bytes), name, HintCatalog.Own);
+}
