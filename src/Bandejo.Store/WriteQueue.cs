@@ -21,8 +21,8 @@ internal sealed class WriteQueue : IAsyncDisposable
     /// <summary>After so many milliseconds without a caller the queue is quiet.</summary>
     private const int Quiet = 20;
 
-    /// <summary>A commit of so many callers shows that many come. The next is then put off until as many wait again, or for <see cref="Patience"/>: it costs the same for one and for a hundred.</summary>
-    private const int Many = 128;
+    /// <summary>A commit of half as many changes shows that much comes. The next is then put off until so many wait again, or for <see cref="Patience"/>: it costs nearly the same for few and for many.</summary>
+    private const int Many = 512;
 
     /// <summary>How many milliseconds a commit is put off at most.</summary>
     private const int Patience = 4;
@@ -72,8 +72,9 @@ internal sealed class WriteQueue : IAsyncDisposable
                 Open(new Batch(IsRestart: false));
             }
 
-            _open!.Changes.AddRange(changes);
-            if (++_open.Callers == Many)
+            var before = _open!.Changes.Count;
+            _open.Changes.AddRange(changes);
+            if (before < Many && _open.Changes.Count >= Many)
             {
                 Monitor.Pulse(_door);
             }
@@ -122,10 +123,10 @@ internal sealed class WriteQueue : IAsyncDisposable
 
     private void Write()
     {
-        var callers = 0;
-        while (Comes(isBusy: callers >= Many / 2) is { } batch)
+        var last = 0;
+        while (Comes(isBusy: last >= Many / 2) is { } batch)
         {
-            callers = batch.Callers;
+            last = batch.Changes.Count;
             if (batch.IsRestart)
             {
                 _broken = null;
@@ -134,7 +135,7 @@ internal sealed class WriteQueue : IAsyncDisposable
             else if (_broken is null)
             {
                 // What waits behind a failure was decided on top of what is now lost: it must not be written either.
-                Guarded(() => Commit(batch.Changes.ToArray()));
+                Guarded(() => Commit(batch.Changes));
             }
 
             if (_broken is { } failure)
@@ -160,7 +161,7 @@ internal sealed class WriteQueue : IAsyncDisposable
                     Monitor.Wait(_door, Backlog.Count > 0 && _broken is null ? Quiet : Timeout.Infinite);
                 }
 
-                if (isBusy && !_isClosed && _waiting is { Count: 1 } && _waiting.Peek().Callers < Many)
+                if (isBusy && !_isClosed && _waiting is { Count: 1 } && _waiting.Peek().Changes.Count < Many)
                 {
                     Monitor.Wait(_door, Patience);
                 }
@@ -200,9 +201,9 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    private void Commit(StoreChange[] changes)
+    private void Commit(List<StoreChange> changes)
     {
-        if (changes.Any(change => change is DeleteDevice))
+        if (changes.Exists(change => change is DeleteDevice))
         {
             // It takes away what others put there: everything before it must be there first.
             while (Backlog.Count > 0)
@@ -278,8 +279,6 @@ internal sealed class WriteQueue : IAsyncDisposable
     private sealed record Batch(bool IsRestart)
     {
         public List<StoreChange> Changes { get; } = [];
-
-        public int Callers { get; set; }
 
         public TaskCompletionSource Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
     }
