@@ -3,7 +3,6 @@ using System.IO.Compression;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
-using Bandejo.Core.Packages;
 
 namespace Bandejo.Cli;
 
@@ -44,12 +43,12 @@ internal static class UnpackCommand
             foreach (var each in read.Variants.SelectMany(variant => variant.Files).Concat(read.Icon is null ? [] : [read.Icon]).DistinctBy(each => each.Path))
             {
                 var entry = archive.GetEntry("files/" + each.Sha256);
-                if (SafePath.Problem(each.Path) is not null || entry is null)
+                var path = Path.GetFullPath(Path.Combine(folder, each.Path));
+                if (!path.StartsWith(Path.GetFullPath(folder) + Path.DirectorySeparatorChar, StringComparison.Ordinal) || entry is null)
                 {
                     throw new InvalidDataException($"it lacks '{each.Path}', or that is no path in a package");
                 }
 
-                var path = Path.Combine(folder, each.Path);
                 Directory.CreateDirectory(Path.GetDirectoryName(path)!);
                 entry.ExtractToFile(path);
                 if (each.IsExecutable && !OperatingSystem.IsWindows())
