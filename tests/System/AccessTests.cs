@@ -30,6 +30,7 @@ public sealed class AccessTests
         GET    /api/v1/packages/{package}/compare/{other}    all
         GET    /api/v1/packages/{package}/contents           all
         GET    /api/v1/packages/{package}/file               packager
+        GET    /api/v1/packages/{package}/manifest           packager
         GET    /api/v1/schemas/package                       all
         POST   /api/v1/packages/check                        packager
         POST   /api/v1/uploads                               packager
@@ -47,6 +48,8 @@ public sealed class AccessTests
         PUT    /api/v1/bench/{draft}/manifest                packager
         PATCH  /api/v1/bench/{draft}/files                   packager
         DELETE /api/v1/bench/{draft}/files                   packager
+        POST   /api/v1/bench/{draft}/after                   packager
+        POST   /api/v1/bench/{draft}/inside                  packager
         POST   /api/v1/bench/{draft}/trial                   packager
         POST   /api/v1/bench/{draft}/build                   packager
         GET    /api/v1/devices                               all

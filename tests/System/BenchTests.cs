@@ -200,11 +200,16 @@ public sealed class BenchTests
     {
         await using var site = await Site.Start();
         await site.Package("quill", "1.0", "mkdir -p \"$T\"");
+        await site.Package("inkwell-print", "4.2.0", "mkdir -p \"$T\"");
         var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
         await Refused(HttpStatusCode.Conflict, "has no installer yet");
         await Piece(site, id, "inkwell.deb", await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken), 0);
         await Refused(HttpStatusCode.Conflict, "holds no Debian package that inkwell.deb could take the place of");
-        Assert.Contains("# Drafted from inkwell.deb.", (await Get(site, id)).Manifest);
+        var draft = await Get(site, id);
+        Assert.Contains("# Drafted from inkwell.deb.", draft.Manifest);
+
+        // One that holds no such installer is not offered.
+        Assert.Empty(draft.Earlier);
         var (status, _) = await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/after", """{"package":"nothing 1.0"}""");
         Assert.Equal(HttpStatusCode.NotFound, status);
 

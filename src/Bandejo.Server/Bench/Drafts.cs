@@ -214,11 +214,15 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         }
     }
 
-    /// <summary>Packages of a draft's app, newest first, whose choices it could keep.</summary>
-    public IReadOnlyList<PackageInfo> Earlier(KeptDraft draft) =>
-        AppLine().Match(draft.Manifest) is { Success: true } app && draft.Files.Any(file => file.Inspection is not null)
-            ? world.Read(each => (IReadOnlyList<PackageInfo>)[.. Catalogue.List(each, app.Groups[1].Value, null, 20).Items.Where(package => package.Digest != draft.Package && !package.IsRetired)])
+    /// <summary>Packages of a draft's app, newest first, whose choices it could keep: those with an installer of the same sort, as its name has it.</summary>
+    public IReadOnlyList<PackageInfo> Earlier(KeptDraft draft)
+    {
+        var ends = draft.Files.Where(file => file.Inspection is not null).Select(file => Path.GetExtension(file.Path)).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        return ends.Count > 0 && AppLine().Match(draft.Manifest) is { Success: true } app
+            ? world.Read(each => (IReadOnlyList<PackageInfo>)[.. Catalogue.List(each, app.Groups[1].Value, null, 20).Items.Where(package =>
+                package.Digest != draft.Package && !package.IsRetired && Documents.FilesOf(each.Packages[package.Digest].Document).Any(file => ends.Contains(Path.GetExtension(file.Path))))])
             : [];
+    }
 
     public Outcome<KeptDraft> Keep(string id, Func<KeptDraft, KeptDraft> change) => Change(id, draft => change(draft));
 
