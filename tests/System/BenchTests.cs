@@ -180,7 +180,7 @@ public sealed class BenchTests
         Assert.Equal("4.3.0", Assert.Single((await Get(site, next)).Earlier).Version);
         var kept = await Post<BenchDraft>(site, $"/api/v1/bench/{next}/after", """{"package":"inkwell-print 4.3.0"}""");
 
-        Assert.Contains("kind is \\\"desk\\\"", kept.Manifest);
+        Assert.Contains("fits: kind is \"desk\"\n", kept.Manifest);
         Assert.Contains("version: 4.4.0", kept.Manifest);
         Assert.DoesNotContain("4.3.0_amd64", kept.Manifest.Split('\n', 2)[1]);
         Assert.Equal(["inkwell-print_4.4.0_amd64.deb", "licence.txt"], kept.Files.Select(file => file.Path));

@@ -91,7 +91,7 @@ public static class ManifestDraft
         var app = drafted is not null ? Slug(drafted) : FactCatalog.Slug(nested.Size > 0 ? name ?? Path.GetFileNameWithoutExtension(nested.Path) : nested.Path.Split(' ')[0]);
         version = drafted is not null ? drafted.Of(Facts.Version)?.Value : nested.Size > 0 ? version : null;
         var least = version is not null && AppVersion.TryParse(version, out _) ? $", at-least: '{version}'" : "";
-        yaml.Append(CultureInfo.InvariantCulture, $"# It {(nested.Size > 0 ? "brings" : "asks for")} {OneLine(nested.Path)} ({OneLine(nested.What)}){(nested.Size > 0 ? " along" : "")}");
+        yaml.Append(CultureInfo.InvariantCulture, $"# It {(nested.Size > 0 ? "brings" : "asks for")} {OneLine(nested.Path)} ({OneLine(nested.What.Replace(" that it asks for", "", StringComparison.Ordinal))}){(nested.Size > 0 ? " along" : "")}");
         yaml.Append(drafted is not null ? ", which is drafted as a package of its own. If it must be there first, take the next '#' away:\n" : ". If that is software of its own which must be there first, package it too, and take the next '#' away:\n");
         yaml.Append(CultureInfo.InvariantCulture, $"# needs: [{{ app: {app}{least} }}]\n");
     }
@@ -256,8 +256,8 @@ public static class ManifestDraft
 
     private static string OneLine(string text) => string.Concat(text.Select(c => char.IsControl(c) ? ' ' : c));
 
-    /// <summary>A scalar of YAML: plain where that is safe, else in single quotes.</summary>
-    internal static string Quoted(string text)
+    /// <summary>A scalar of YAML in one line: plain where that is safe, else in single quotes.</summary>
+    public static string Quoted(string text)
     {
         var clean = OneLine(text);
         var isPlain = clean.Length > 0 && clean[0] is not (' ' or '-' or '?' or ':' or ',' or '[' or ']' or '{' or '}' or '#' or '&' or '*' or '!' or '|' or '>' or '\'' or '"' or '%' or '@' or '`') && !clean.EndsWith(' ')

@@ -2,8 +2,8 @@ using System.Globalization;
 using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
-using System.Text.RegularExpressions;
 using Bandejo.Contract.Device;
+using Bandejo.Core.Installers;
 
 namespace Bandejo.Server.Packages;
 
@@ -11,7 +11,7 @@ namespace Bandejo.Server.Packages;
 /// The manifest that makes a package again: what its document says, in the words of <c>package.yaml</c>. Comments and names of handlings are not in a document
 /// and do not come back; built with the same files, the text gives the same document.
 /// </summary>
-internal static partial class ManifestText
+internal static class ManifestText
 {
     private static readonly JsonSerializerOptions Quotes = new() { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
@@ -155,11 +155,8 @@ internal static partial class ManifestText
         _ => throw new InvalidOperationException($"A manifest cannot hold {value.GetType().Name}."),
     };
 
-    // A text in double quotes with JSON's escapes is one in YAML 1.2 too (section 7.3.1); without quotes only what can be nothing but a text.
-    private static string Quoted(string text) => Plain().IsMatch(text) ? text : JsonSerializer.Serialize(text, Quotes);
-
-    [GeneratedRegex(@"\A(/?[A-Za-z][A-Za-z0-9_./*-]*( [A-Za-z0-9_./-]+)*|[0-9]+[smh])\z")]
-    private static partial Regex Plain();
+    // What has line breaks goes into double quotes, whose escapes in YAML 1.2 (section 7.3.1) have all of JSON's.
+    private static string Quoted(string text) => text.Any(char.IsControl) ? JsonSerializer.Serialize(text, Quotes) : ManifestDraft.Quoted(text);
 
     /// <summary>Lines, further in for what belongs to something.</summary>
     private sealed class Lines
