@@ -7,27 +7,20 @@ if (args is ["bare", var address])
     return 0;
 }
 
-if (args is ["rules"])
+var folder = Path.Combine(Bandejo.Kit.Programs.Root(), "bench");
+Func<Report, Task>? part = args switch
 {
-    await RuleBench.Run(new Report(), 1_000_000);
-    return 0;
-}
-
-if (args is ["results", var targets])
+    ["rules"] => report => RuleBench.Run(report, 1_000_000),
+    ["results", var targets] => report => ServiceBench.Results(report, int.Parse(targets)),
+    ["packaging"] => PackagingBench.Run,
+    ["console", var devices, var seconds] => report => ConsoleBench.Run(report, int.Parse(devices), int.Parse(seconds)),
+    _ => null,
+};
+if (part is not null)
 {
-    await ServiceBench.Results(new Report(), int.Parse(targets));
-    return 0;
-}
-
-if (args is ["packaging"])
-{
-    await PackagingBench.Run(new Report());
-    return 0;
-}
-
-if (args is ["console", var devices, var seconds])
-{
-    await ConsoleBench.Run(new Report(), int.Parse(devices), int.Parse(seconds));
+    var measured = new Report();
+    await part(measured);
+    measured.Write(folder, isPart: true);
     return 0;
 }
 
@@ -41,5 +34,5 @@ foreach (var size in sizes)
 }
 
 await ConsoleBench.Run(report, sizes.Max(), int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_EVENTS") ?? "600"));
-report.Write(Path.Combine(Bandejo.Kit.Programs.Root(), "bench"));
+report.Write(folder);
 return 0;

@@ -12,7 +12,8 @@ namespace Bandejo.Bench;
 /// <param name="Ratio">Ours against the limit; null where there is nothing to compare with.</param>
 /// <param name="Asked">What is asked.</param>
 /// <param name="Holds">Whether it is so; null where nothing is asked.</param>
-internal sealed record Line(string Work, string Limit, string Ours, double? Ratio, string Asked, bool? Holds);
+/// <param name="At">The day on which it was measured, limit and ours in one run.</param>
+internal sealed record Line(string Work, string Limit, string Ours, double? Ratio, string Asked, bool? Holds, string At);
 
 /// <summary>Collects what was measured and writes it as JSON and as a table.</summary>
 internal sealed class Report
@@ -20,10 +21,11 @@ internal sealed class Report
     private static readonly JsonSerializerOptions Form = new() { WriteIndented = true, PropertyNamingPolicy = JsonNamingPolicy.CamelCase };
 
     private readonly List<Line> _lines = [];
+    private readonly string _day = TimeProvider.System.GetUtcNow().ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
 
     public void Add(string work, string limit, string ours, double? ratio = null, string asked = "", bool? holds = null)
     {
-        var line = new Line(work, limit, ours, ratio is { } number ? Math.Round(number, 3) : null, asked, holds);
+        var line = new Line(work, limit, ours, ratio is { } number ? Math.Round(number, 3) : null, asked, holds, _day);
         _lines.Add(line);
         Console.WriteLine($"{(holds is null ? " " : holds.Value ? "+" : "!")} {work}: {ours}{(limit.Length > 0 ? $" against {limit}" : "")}{(ratio is null ? "" : string.Create(CultureInfo.InvariantCulture, $", ratio {ratio:0.00}"))}{(asked.Length > 0 ? $" (asked: {asked})" : "")}");
     }
@@ -40,17 +42,23 @@ internal sealed class Report
         return sorted[Math.Min(sorted.Count - 1, (int)(share * sorted.Count))];
     }
 
-    public void Write(string folder)
+    /// <summary>Writes what was measured; where it was a part, in the place of the same lines of an earlier run.</summary>
+    public void Write(string folder, bool isPart = false)
     {
+        var file = Path.Combine(folder, "results.json");
+        var earlier = isPart && File.Exists(file) ? JsonSerializer.Deserialize<Kept>(File.ReadAllText(file), Form)!.Lines : [];
+        var known = earlier.Select(line => line.Work).ToHashSet(StringComparer.Ordinal);
+        var lines = earlier.Select(line => _lines.LastOrDefault(each => each.Work == line.Work) ?? line).Concat(_lines.Where(line => !known.Contains(line.Work))).ToList();
         var machine = $"{Environment.ProcessorCount} cores, {RuntimeInformation.OSDescription}, .NET {Environment.Version}";
-        var at = TimeProvider.System.GetUtcNow().ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture);
-        File.WriteAllText(Path.Combine(folder, "results.json"), JsonSerializer.Serialize(new { at, machine, lines = _lines }, Form) + "\n");
-        var text = new StringBuilder($"# Results\n\n{at}, {machine}. How to read and repeat this: [README.md](README.md).\n\n| work | limit | ours | ratio | asked | |\n|---|---|---|---|---|---|\n");
-        foreach (var line in _lines)
+        File.WriteAllText(file, JsonSerializer.Serialize(new Kept(machine, lines), Form) + "\n");
+        var text = new StringBuilder($"# Results\n\n{machine}. How to read and repeat this: [README.md](README.md).\n\n| work | limit | ours | ratio | asked | | measured |\n|---|---|---|---|---|---|---|\n");
+        foreach (var line in lines)
         {
-            text.Append(CultureInfo.InvariantCulture, $"| {line.Work} | {line.Limit} | {line.Ours} | {(line.Ratio is { } ratio ? ratio.ToString("0.00", CultureInfo.InvariantCulture) : "")} | {line.Asked} | {(line.Holds is null ? "" : line.Holds.Value ? "holds" : "**does not hold**")} |\n");
+            text.Append(CultureInfo.InvariantCulture, $"| {line.Work} | {line.Limit} | {line.Ours} | {(line.Ratio is { } ratio ? ratio.ToString("0.00", CultureInfo.InvariantCulture) : "")} | {line.Asked} | {(line.Holds is null ? "" : line.Holds.Value ? "holds" : "**does not hold**")} | {line.At} |\n");
         }
 
         File.WriteAllText(Path.Combine(folder, "results.md"), text.ToString());
     }
+
+    private sealed record Kept(string Machine, IReadOnlyList<Line> Lines);
 }

@@ -65,6 +65,7 @@ internal static class ServiceBench
     /// <summary>Only the check-ins with results, the lists, and the start after them.</summary>
     public static async Task Results(Report report, int size)
     {
+        var isLargest = size >= 100_000;
         var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
         var site = new Site("--joins-per-minute", "1000000", "--check-in-seconds", "3600");
         try
@@ -78,7 +79,7 @@ internal static class ServiceBench
             var bare = await StartBare(folder);
             try
             {
-                await Results(report, site, known, folder, bare, size, isLargest: true);
+                await Results(report, site, known, folder, bare, size, isLargest);
             }
             finally
             {
@@ -86,8 +87,8 @@ internal static class ServiceBench
                 bare.Process.Dispose();
             }
 
-            await Pages(report, site, size, isLargest: true);
-            await StartToReady(report, site, size, "with two deployments", isAsked: true);
+            await Pages(report, site, size, isLargest);
+            await StartToReady(report, site, size, "with two deployments", isLargest);
         }
         finally
         {
