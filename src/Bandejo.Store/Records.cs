@@ -59,11 +59,12 @@ public sealed record StoredEvent(long Number, DateTimeOffset At, string Topic, s
 public sealed record EventQuery(string? Topic, string? Deployment, string? Device, long? After, long? Before, int Limit, IReadOnlyList<string>? What = null);
 
 /// <summary>Everything that the service keeps in memory.</summary>
+/// <param name="DeviceCount">How many devices there are.</param>
 /// <param name="Devices">To be taken once; they are still being read.</param>
 /// <param name="Targets">Still being read.</param>
 public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> Settings, IReadOnlyList<StoredAccount> Accounts, IReadOnlyList<StoredToken> Tokens, IReadOnlyList<StoredJoinCode> JoinCodes,
-    WordBook Words, IEnumerable<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, IReadOnlyList<(string Group, string Device)> Members,
+    WordBook Words, int DeviceCount, IEnumerable<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, IReadOnlyList<(string Group, string Device)> Members,
     IReadOnlyList<StoredPackage> Packages, IReadOnlyList<StoredDeployment> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
     IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, IReadOnlyList<StoredDeviceTrial> DeviceTrials, long LastEvent);
 

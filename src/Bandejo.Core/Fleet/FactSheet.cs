@@ -65,42 +65,31 @@ public sealed class FactSheet
     /// <exception cref="FormatException">The form is not that of a sheet.</exception>
     public IReadOnlyList<ReportedFact> Facts()
     {
-        var at = 0;
-        var facts = new ReportedFact[Count(ref at)];
-        var before = 0L;
-        for (var i = 0; i < facts.Length; i++)
+        var walk = Walk();
+        var facts = new List<ReportedFact>(walk.Left);
+        while (walk.MoveNext())
         {
-            var name = (int)Read(ref at);
-            var length = (int)Read(ref at);
-            if (length < 0 || length > _form.Length - at)
-            {
-                throw Broken();
-            }
-
-            var value = Encoding.UTF8.GetString(_form, at, length);
-            at += length;
-            var step = Read(ref at);
-            before += (step >> 1) ^ -(step & 1);
-            facts[i] = new ReportedFact(name, value, DateTimeOffset.FromUnixTimeMilliseconds(before));
+            facts.Add(new ReportedFact(walk.Name, Encoding.UTF8.GetString(walk.Value), walk.Since));
         }
 
         return facts;
     }
 
+    /// <summary>Its facts one by one where they lie, for whoever looks at those of very many devices.</summary>
+    /// <exception cref="FormatException">The form is not that of a sheet.</exception>
+    public FactWalk Walk() => new(_form);
+
     /// <summary>Its programs; null where no complete list is known.</summary>
     /// <exception cref="FormatException">The form is not that of a sheet.</exception>
     public IReadOnlyList<ReportedProgram>? Programs()
     {
-        var at = 0;
-        for (var left = Count(ref at); left > 0; left--)
+        var walk = Walk();
+        while (walk.MoveNext())
         {
-            Read(ref at);
-            var length = Read(ref at);
-            at = length >= 0 && length <= _form.Length - at ? at + (int)length : throw Broken();
-            Read(ref at);
         }
 
-        var count = Count(ref at) - 1;
+        var rest = walk.Rest;
+        var count = rest.Count() - 1;
         if (count < 0)
         {
             return null;
@@ -109,7 +98,7 @@ public sealed class FactSheet
         var programs = new ReportedProgram[count];
         for (var i = 0; i < count; i++)
         {
-            programs[i] = new ReportedProgram((int)Read(ref at), (int)Read(ref at), (int)Read(ref at));
+            programs[i] = new ReportedProgram((int)rest.Number(), (int)rest.Number(), (int)rest.Number());
         }
 
         return programs;
@@ -126,18 +115,65 @@ public sealed class FactSheet
 
         form.WriteByte((byte)rest);
     }
+}
 
-    private static FormatException Broken() => new("What is kept of a device's facts is cut short.");
+/// <summary>Goes over the facts of a sheet without making anything. See <see cref="FactSheet"/> for the form.</summary>
+public ref struct FactWalk
+{
+    private SheetBytes _bytes;
+    private long _since;
 
-    // What follows takes a byte at least for each that is counted, so that a wrong count cannot ask for more room than there are bytes.
-    private int Count(ref int at) => Read(ref at) is >= 0 and var count && count <= _form.Length ? (int)count : throw Broken();
+    internal FactWalk(ReadOnlySpan<byte> form)
+    {
+        _bytes = new SheetBytes(form);
+        Left = _bytes.Count();
+    }
 
-    private long Read(ref int at)
+    /// <summary>How many are still to come.</summary>
+    public int Left { get; private set; }
+
+    /// <summary>The number of its name in the <see cref="WordBook"/>.</summary>
+    public int Name { get; private set; }
+
+    /// <summary>The value as it travels, in UTF-8.</summary>
+    public ReadOnlySpan<byte> Value { get; private set; }
+
+    /// <summary>When it was first reported so; whole milliseconds.</summary>
+    public readonly DateTimeOffset Since => DateTimeOffset.FromUnixTimeMilliseconds(_since);
+
+    /// <summary>What comes after the facts, once all were walked over.</summary>
+    internal readonly SheetBytes Rest => _bytes;
+
+    /// <summary>Goes to the next; false after the last.</summary>
+    /// <exception cref="FormatException">The form is not that of a sheet.</exception>
+    public bool MoveNext()
+    {
+        if (Left == 0)
+        {
+            return false;
+        }
+
+        Left--;
+        Name = (int)_bytes.Number();
+        Value = _bytes.Text();
+        var step = _bytes.Number();
+        _since += (step >> 1) ^ -(step & 1);
+        return true;
+    }
+}
+
+/// <summary>Reads numbers and texts from the form of a sheet.</summary>
+internal ref struct SheetBytes(ReadOnlySpan<byte> form)
+{
+    private readonly ReadOnlySpan<byte> _form = form;
+    private int _at;
+
+    public long Number()
     {
         ulong number = 0;
-        for (var shift = 0; at < _form.Length && shift < 64; shift += 7)
+        for (var shift = 0; _at < _form.Length && shift < 64; shift += 7)
         {
-            var each = _form[at++];
+            var each = _form[_at++];
             number |= (ulong)(each & 0x7f) << shift;
             if (each < 0x80)
             {
@@ -147,4 +183,21 @@ public sealed class FactSheet
 
         throw Broken();
     }
+
+    // What follows takes a byte at least for each that is counted, so that a wrong count cannot ask for more room than there are bytes.
+    public int Count() => Number() is >= 0 and var count && count <= _form.Length ? (int)count : throw Broken();
+
+    public ReadOnlySpan<byte> Text()
+    {
+        var length = Number();
+        if (length < 0 || length > _form.Length - _at)
+        {
+            throw Broken();
+        }
+
+        _at += (int)length;
+        return _form.Slice(_at - (int)length, (int)length);
+    }
+
+    private static FormatException Broken() => new("What is kept of a device's facts is cut short.");
 }

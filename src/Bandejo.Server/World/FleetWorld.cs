@@ -9,6 +9,7 @@ using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
 using Bandejo.Store;
 using System.Collections.Concurrent;
+using System.Text;
 using System.Text.Json;
 
 namespace Bandejo.Server.World;
@@ -26,6 +27,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private readonly ConcurrentQueue<PendingChange> _asked = new();
     private Task _durable = Task.CompletedTask;
     private readonly List<DeviceEntry> _inDoubt = [];
+    private readonly StringBuilder _words = new();
     private WordMeanings _meanings = new(new WordBook(), new FleetColumns());
     private (DeviceEntry[] Devices, int[] Rows)? _inOrder;
     private long _lastEvent;
@@ -222,10 +224,10 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         Texts = new RowTexts();
         _meanings = new WordMeanings(kept.Words, Columns);
         _wordsKept = kept.Words.Count;
-        Devices = [];
-        DevicesByName = [];
-        DevicesByKey = [];
-        DevicesByRow = [];
+        Devices = new(kept.DeviceCount);
+        DevicesByName = new(kept.DeviceCount);
+        DevicesByKey = new(kept.DeviceCount);
+        DevicesByRow = new(kept.DeviceCount);
         foreach (var device in kept.Devices)
         {
             FactsApplied(Enrol(device));
@@ -289,14 +291,17 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>Takes a device's kept facts over into the columns.</summary>
     public void FactsApplied(DeviceEntry device)
     {
-        var words = new System.Text.StringBuilder(device.Name);
-        foreach (var fact in device.Stored.Sheet.Facts())
+        var words = _words.Clear().Append(device.Name);
+        var facts = device.Stored.Sheet.Walk();
+        Span<char> room = stackalloc char[512];
+        while (facts.MoveNext())
         {
-            var meaning = _meanings.Fact(fact.Name);
-            Columns.Set(device.Row, meaning.Column, meaning.Value(fact.Value));
-            if (meaning.Name is "model" or "site" or "kind" or "host")
+            var meaning = _meanings.Fact(facts.Name);
+            ReadOnlySpan<char> text = facts.Value.Length <= room.Length ? room[..Encoding.UTF8.GetChars(facts.Value, room)] : Encoding.UTF8.GetString(facts.Value);
+            Columns.Set(device.Row, meaning.Column, meaning.Value(text));
+            if (meaning.IsLookedFor)
             {
-                words.Append(' ').Append(fact.Value);
+                words.Append(' ').Append(text);
             }
         }
 
@@ -317,9 +322,10 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>Takes a device's facts out of the columns, before others are taken over or the device goes.</summary>
     public void FactsGone(DeviceEntry device)
     {
-        foreach (var fact in device.Stored.Sheet.Facts())
+        var facts = device.Stored.Sheet.Walk();
+        while (facts.MoveNext())
         {
-            Columns.Set(device.Row, _meanings.Fact(fact.Name).Column, FactLookup.NotKnown);
+            Columns.Set(device.Row, _meanings.Fact(facts.Name).Column, FactLookup.NotKnown);
         }
 
         foreach (var program in device.Stored.Sheet.Programs() ?? [])

@@ -49,19 +49,21 @@ internal sealed class FactMeaning(string name, FleetColumns columns)
     private readonly Dictionary<string, FactLookup> _values = new(StringComparer.Ordinal);
     private readonly FactType? _type = FactCatalog.TypeOf(name);
 
-    public string Name => name;
-
     public FactColumn Column { get; } = columns.Column(new FactRef(name, false));
 
+    /// <summary>People may look for a device by it.</summary>
+    public bool IsLookedFor { get; } = name is "model" or "site" or "kind" or "host";
+
     /// <summary>What a value means; not known where it does not fit the fact's type.</summary>
-    public FactLookup Value(string text)
+    public FactLookup Value(ReadOnlySpan<char> text)
     {
-        if (!_values.TryGetValue(text, out var value))
+        var values = _values.GetAlternateLookup<ReadOnlySpan<char>>();
+        if (!values.TryGetValue(text, out var value))
         {
-            value = _type is { } type && FactValue.Read(type, text) is { } read ? FactLookup.Of(read) : FactLookup.NotKnown;
+            value = _type is { } type && FactValue.Read(type, text.ToString()) is { } read ? FactLookup.Of(read) : FactLookup.NotKnown;
             if (_values.Count < MostValues)
             {
-                _values[text] = value;
+                values[text] = value;
             }
         }
 
