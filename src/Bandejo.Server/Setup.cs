@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Runtime;
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Nodes;
@@ -33,9 +32,6 @@ namespace Bandejo.Server;
 /// <summary>Puts the service together: what there is, and what answers where.</summary>
 internal static class Setup
 {
-    /// <summary>What reading the state of 100,000 devices takes, in bytes.</summary>
-    private const long AtStart = 512L * 1024 * 1024;
-
     public static WebApplication Build(ServiceOptions options)
     {
         Directory.CreateDirectory(options.Data);
@@ -135,29 +131,11 @@ internal static class Setup
     public static async Task Prepare(WebApplication app, ServiceOptions options)
     {
         var world = app.Services.GetRequiredService<FleetWorld>();
-        ReadState(world);
+        world.Load();
         await app.Services.GetRequiredService<SiteKeys>().Prepare();
         await FirstStart.Prepare(world, options.Data, options.FirstPassword);
         _ = app.Services.GetRequiredService<Gauges>();
         app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Bandejo listens at {string.Join(", ", app.Urls)}"));
-    }
-
-    /// <summary>Reads the state without collecting garbage meanwhile: nearly all that comes stays, and the collector would only go over it again and again.</summary>
-    private static void ReadState(FleetWorld world)
-    {
-        GC.TryStartNoGCRegion(AtStart);
-        try
-        {
-            world.Load();
-        }
-        finally
-        {
-            // Where more was needed, it has ended by itself.
-            if (GCSettings.LatencyMode == GCLatencyMode.NoGCRegion)
-            {
-                GC.EndNoGCRegion();
-            }
-        }
     }
 
     private static void Map(WebApplication app)

@@ -61,10 +61,11 @@ public sealed record EventQuery(string? Topic, string? Deployment, string? Devic
 /// <summary>Everything that the service keeps in memory.</summary>
 /// <param name="DeviceCount">How many devices there are.</param>
 /// <param name="Devices">To be taken once; they are still being read.</param>
+/// <param name="Members">Still being read.</param>
 /// <param name="Targets">Still being read.</param>
 public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> Settings, IReadOnlyList<StoredAccount> Accounts, IReadOnlyList<StoredToken> Tokens, IReadOnlyList<StoredJoinCode> JoinCodes,
-    WordBook Words, int DeviceCount, IEnumerable<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, IReadOnlyList<(string Group, string Device)> Members,
+    WordBook Words, int DeviceCount, IEnumerable<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, Task<IReadOnlyList<(string Group, string Device)>> Members,
     IReadOnlyList<StoredPackage> Packages, IReadOnlyList<StoredDeployment> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
     IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, IReadOnlyList<StoredDeviceTrial> DeviceTrials, long LastEvent);
 

@@ -48,8 +48,9 @@ public sealed class SqliteStore : IStore
     {
         _queue.Restart().GetAwaiter().GetResult();
 
-        // Nothing is written meanwhile, so that several connections see the same. Targets and devices are many: they are read while others are taken over.
+        // Nothing is written meanwhile, so that several connections see the same. Of these there are many: they are read while others are taken over.
         var devices = Ahead(Devices);
+        var members = Task.Run(() => Guarded(Members));
         var targets = Task.Run(() => Guarded(Targets));
         return Guarded(connection =>
         {
@@ -63,7 +64,7 @@ public sealed class SqliteStore : IStore
                 connection.ExecuteScalar<int>("SELECT count(*) FROM device"),
                 devices,
                 Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
-                [.. Rows(connection, "SELECT device_group, device FROM group_member", row => (row.GetString(0), row.GetString(1)))],
+                members,
                 Documents<StoredPackage>(connection, "SELECT data FROM package"),
                 [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                 targets,
@@ -210,13 +211,18 @@ public sealed class SqliteStore : IStore
         }
     }
 
+    private static IReadOnlyList<(string Group, string Device)> Members(SqliteConnection connection)
+    {
+        var groups = new TextPool();
+        return [.. Rows(connection, "SELECT device_group, device FROM group_member", row => (groups.Of(row.GetString(0)), row.GetString(1)))];
+    }
+
     private static IReadOnlyList<(string Deployment, Target Target)> Targets(SqliteConnection connection)
     {
-        var deployment = "";
         var texts = new TextPool();
         return [.. Rows(connection, "SELECT deployment, data FROM target", row =>
         {
-            deployment = row.GetString(0) is var id && id == deployment ? deployment : id;
+            var deployment = texts.Of(row.GetString(0));
             using var reader = new BinaryReader(new MemoryStream(row.GetFieldValue<byte[]>(1)));
             return (deployment, CompactForm.ReadTarget(reader, texts));
         })];

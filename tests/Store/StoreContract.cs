@@ -54,11 +54,12 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equal(token, Assert.Single(world.Tokens));
         Assert.Equal(code, Assert.Single(world.JoinCodes));
         Assert.Equal(("kind", "foldline", 2), (world.Words[0], world.Words[1], world.Words.Count));
+        Assert.Equal(2, world.DeviceCount);
         var devices = world.Devices.ToList();
         Assert.Equivalent(new[] { device, bare }, devices, strict: true);
         Assert.Equal(device.Sheet.Form.ToArray(), devices[0].Sheet.Form.ToArray());
         Assert.Equal(group, Assert.Single(world.Groups));
-        Assert.Equal(("pilots", "d1"), Assert.Single(world.Members));
+        Assert.Equal(("pilots", "d1"), Assert.Single(await world.Members));
         Assert.Equivalent(package, Assert.Single(world.Packages), strict: true);
         Assert.Equivalent(state, Assert.Single(world.Deployments).State, strict: true);
         Assert.Equal(("D1001", target), Assert.Single(await world.Targets));
@@ -74,9 +75,9 @@ public abstract class StoreContract : IAsyncLifetime
         await _store.Commit([new DeleteMember("pilots", "d1")]);
         var world = _store.Load();
         Assert.Equal(("Others", 2), (world.Groups[0].Name, world.Groups[0].Revision));
-        Assert.Equal(("pilots", "d2"), Assert.Single(world.Members));
+        Assert.Equal(("pilots", "d2"), Assert.Single(await world.Members));
         await _store.Commit([new DeleteGroup("pilots")]);
-        Assert.Empty(_store.Load().Members);
+        Assert.Empty(await _store.Load().Members);
     }
 
     [Fact]

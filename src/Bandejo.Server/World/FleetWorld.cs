@@ -239,7 +239,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             Groups[group.Slug] = new GroupEntry(group, group.Rule is null ? null : Rule.Parse(group.Rule).Value);
         }
 
-        foreach (var (group, device) in kept.Members)
+        foreach (var (group, device) in kept.Members.GetAwaiter().GetResult())
         {
             if (Groups.TryGetValue(group, out var entry) && Devices.TryGetValue(device, out var member))
             {
