@@ -12,7 +12,7 @@ internal static class PackagingBench
     private const int Large = 700 << 20;
     private const int Many = 200;
     private const int Payload = 1 << 30;
-    private const int Rounds = 3;
+    private const int Rounds = 5;
 
     public static async Task Run(Report report)
     {
@@ -88,12 +88,9 @@ internal static class PackagingBench
         {
             await Write(payload, round);
             await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace($"11.3.{round}", $"11.3.{round + 1}", StringComparison.Ordinal));
-            hashings.Add(await Timed(async () =>
-            {
-                await using var stream = File.OpenRead(payload);
-                await SHA256.HashDataAsync(stream);
-            }));
+            hashings.Add(await Hash());
             buildings.Add(await Timed(() => site.Must("package", "build", folder)));
+            hashings.Add(await Hash());
         }
 
         var again = await Timed(() => site.Must("package", "build", folder));
@@ -101,6 +98,12 @@ internal static class PackagingBench
         report.Add("building a payload of 1 GB, taken in by the service", $"hashing alone {hashing:0.0} s", $"{building:0.0} s", hashing / building, "at least 0.7", hashing / building >= 0.7);
         report.Add("building a payload of 1 GB: memory of the command line", "", $"{memory / 1048576} MiB", null, "under 200 MB", memory < 200_000_000);
         report.Add("building the same again", "", $"{again:0.0} s");
+
+        Task<double> Hash() => Timed(async () =>
+        {
+            await using var stream = File.OpenRead(payload);
+            await SHA256.HashDataAsync(stream);
+        });
     }
 
     /// <summary>Writes another payload, all the way to the disk, so that writing it does not get in the way of what is measured.</summary>

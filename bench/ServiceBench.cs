@@ -15,7 +15,7 @@ internal static class ServiceBench
 {
     private const int Loaded = 2000;
     private const int Rounds = 3;
-    private const int PageCalls = 120;
+    private const int PageCalls = 520;
 
     internal static readonly string[] Sites = ["HQ", "ALD", "BRM", "CAS", "DUN", "ELM", "FEN", "GRV", "HOL", "IVY", "KIR", "LAN", "MER", "NOR"];
 

@@ -91,10 +91,13 @@ internal static class Uploading
 }
 
 /// <summary>A piece of a file as it is sent: each block is taken in while it is on its way.</summary>
-/// <param name="take">Hears each block with its offset; never two at a time, and not after the piece was sent.</param>
+/// <param name="take">Hears each block with its offset, in their order; never two at a time, and not after the piece was sent.</param>
 internal sealed class Piece(FileStream file, long offset, Func<long, ReadOnlyMemory<byte>, Task> take) : HttpContent
 {
     private const int Block = 512 * 1024;
+
+    /// <summary>How many blocks may be sent before they were taken in, so that neither stands still for the other.</summary>
+    private const int Ahead = 8;
 
     private readonly long _length = Math.Min(ApiLimits.MaxPiece, file.Length - offset);
 
@@ -108,27 +111,33 @@ internal sealed class Piece(FileStream file, long offset, Func<long, ReadOnlyMem
 
     protected override async Task SerializeToStreamAsync(Stream stream, System.Net.TransportContext? context, CancellationToken cancellationToken)
     {
-        var (block, other) = (new byte[Block], new byte[Block]);
+        var blocks = Enumerable.Range(0, Ahead).Select(_ => new byte[Block]).ToArray();
+        var taken = new Task[Ahead];
         var taking = Task.CompletedTask;
         file.Position = offset;
         try
         {
-            for (long done = 0; done < _length;)
+            var turn = 0;
+            for (long done = 0; done < _length; turn = (turn + 1) % Ahead)
             {
-                var part = block.AsMemory(0, (int)Math.Min(Block, _length - done));
+                await (taken[turn] ?? Task.CompletedTask);
+                var part = blocks[turn].AsMemory(0, (int)Math.Min(Block, _length - done));
                 await file.ReadExactlyAsync(part, cancellationToken);
-                await taking;
-                var at = offset + done;
-                taking = Task.Run(() => take(at, part), CancellationToken.None);
+                taken[turn] = taking = Taken(taking, offset + done, part);
                 await stream.WriteAsync(part, cancellationToken);
                 done += part.Length;
-                (block, other) = (other, block);
             }
         }
         finally
         {
             await taking;
         }
+
+        Task Taken(Task before, long at, ReadOnlyMemory<byte> part) => Task.Run(async () =>
+        {
+            await before;
+            await take(at, part);
+        }, CancellationToken.None);
     }
 }
 

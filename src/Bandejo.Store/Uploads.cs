@@ -6,9 +6,10 @@ namespace Bandejo.Store;
 /// <summary>Takes in what comes in pieces.</summary>
 internal static class Uploads
 {
-    private const int Block = 256 * 1024;
+    private const int Block = 1024 * 1024;
 
-    private const int WriteBackEach = 8 * 1024 * 1024;
+    /// <summary>How many blocks may wait for their digest, so that neither taking it nor receiving stands still for the other.</summary>
+    private const int Ahead = 4;
 
     /// <summary>
     /// Appends at an offset, which must be where the file stands, and returns where it stands afterwards. What came survives the end of this process; a power cut only once it
@@ -23,27 +24,31 @@ internal static class Uploads
             return new Failure(ErrorKind.Conflict, $"The upload stands at {stream.Length}, not at {offset}; go on from there.");
         }
 
-        var (buffer, other) = (new byte[Block], new byte[Block]);
+        using var file = new DirectFile(stream.SafeFileHandle, stream.Name);
+        // One byte more than may come, so that it shows before it is written.
+        var room = (int)Math.Min(Block, limit - offset + 1);
+        var rooms = Enumerable.Range(0, Ahead).Select(_ => DirectFile.Room(room)).ToArray();
+        var hashed = new Task[Ahead];
         var hashing = Task.CompletedTask;
-        var (at, begun) = (offset, offset);
-        for (int read; (read = await body.ReadAtLeastAsync(buffer, Block, throwOnEndOfStream: false, cancellation)) > 0;)
+        var at = offset;
+        for (var turn = 0; ; turn = (turn + 1) % Ahead)
         {
+            await (hashed[turn] ?? Task.CompletedTask);
+            var read = await body.ReadAtLeastAsync(rooms[turn], room, throwOnEndOfStream: false, cancellation);
+            if (read == 0)
+            {
+                break;
+            }
+
             if (at + read > limit)
             {
                 return new Failure(ErrorKind.TooMuch, $"More was sent than the {limit} bytes that were announced.");
             }
 
-            await hashing;
-            var (block, length) = (buffer, read);
-            hashing = digest is null ? Task.CompletedTask : Task.Run(() => digest.AppendData(block, 0, length), CancellationToken.None);
-            await RandomAccess.WriteAsync(stream.SafeFileHandle, block.AsMemory(0, length), at, cancellation);
-            at += length;
-            (buffer, other) = (other, buffer);
-            if (at - begun >= WriteBackEach)
-            {
-                WriteBack.Begin(stream.SafeFileHandle, begun, at - begun);
-                begun = at;
-            }
+            var block = rooms[turn][..read];
+            hashed[turn] = hashing = digest is null ? Task.CompletedTask : Hashed(hashing, block);
+            await file.Write(block, at);
+            at += read;
         }
 
         await hashing;
@@ -53,5 +58,11 @@ internal static class Uploads
         }
 
         return at;
+
+        Task Hashed(Task before, Memory<byte> block) => Task.Run(async () =>
+        {
+            await before;
+            digest!.AppendData(block.Span);
+        }, CancellationToken.None);
     }
 }

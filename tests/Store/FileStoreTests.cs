@@ -56,6 +56,27 @@ public sealed class FileStoreTests : IDisposable
         Assert.Equal(ErrorKind.NotFound, (await store.Append("u2", 0, 10, Body("a"), default)).Failure!.Kind);
     }
 
+    [Fact]
+    public async Task Pieces_of_any_size_lie_one_after_the_other_with_their_digest()
+    {
+        var store = new FileStore(_folder);
+        store.BeginUpload("u3");
+        var content = new byte[(5 << 20) + 123];
+        new Random(3).NextBytes(content);
+        var at = 0;
+        foreach (var end in new[] { 1 << 20, (1 << 20) + 7, (3 << 20) + 4096, 4 << 20, content.Length })
+        {
+            Assert.Equal(end, (await store.Append("u3", at, content.Length, new MemoryStream(content, at, end - at), default)).Value);
+            at = end;
+        }
+
+        await using var kept = store.OpenUpload("u3");
+        var read = new byte[kept.Length];
+        await kept.ReadExactlyAsync(read);
+        Assert.Equal(content, read);
+        Assert.Equal(Convert.ToHexStringLower(SHA256.HashData(content)), store.DigestOfUpload("u3"));
+    }
+
     [Theory]
     [InlineData("../x")]
     [InlineData("a/b")]
