@@ -222,6 +222,46 @@ public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<Bad
         Assert.Single(await site.Admin.Attempts(deployment, "FAKE-01"));
     }
 
+    [Fact]
+    public async Task What_is_refused_takes_nothing_with_it_of_what_comes_at_the_same_moment()
+    {
+        const int Pairs = 8, Rounds = 6;
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "mine");
+        var mine = new List<DeviceClient>();
+        var others = new List<DeviceClient>();
+        for (var number = 0; number < Pairs; number++)
+        {
+            mine.Add(await Joined(site, $"MINE-{number:00}", "mine"));
+            others.Add(await Joined(site, $"OTHER-{number:00}"));
+        }
+
+        await site.Package("foldline", "7.2.0", Put);
+        var deployment = await site.Deploy("foldline", "mine");
+        var now = TimeProvider.System.GetUtcNow();
+        for (var round = 1; round <= Rounds; round++)
+        {
+            await Task.WhenAll(Enumerable.Range(0, Pairs).SelectMany(number => new[] { Good(number, round), Bad(number, round) }));
+        }
+
+        await site.Service.Kill();
+        await site.Service.Start();
+        for (var number = 0; number < Pairs; number++)
+        {
+            Assert.Equal(Enumerable.Range(1, Rounds).Select(round => $"mine{number}x{round}"), (await site.Admin.Attempts(deployment, $"MINE-{number:00}")).Select(attempt => attempt.Id).Order());
+        }
+
+        mine.Concat(others).ToList().ForEach(device => device.Dispose());
+
+        async Task Good(int number, int round) =>
+            Assert.Equal([$"mine{number}x{round}/ended"], (await mine[number].CheckIn(round, [Ended($"mine{number}x{round}")])).Acknowledged);
+
+        async Task Bad(int number, int round) =>
+            Assert.Equal(403, (await Assert.ThrowsAsync<LinkException>(() => others[number].CheckIn(round, [Ended($"other{number}x{round}")]))).Status);
+
+        AttemptReport Ended(string id) => new(id, deployment, 0, true, "install", now, now, "failed", "prove", 9, "The step failed with code 9", "", null, null, false);
+    }
+
     /// <summary>One site for the requests that must not change anything in it.</summary>
     public sealed class OneSite : IAsyncLifetime
     {
@@ -232,9 +272,9 @@ public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<Bad
         public ValueTask DisposeAsync() => Site.DisposeAsync();
     }
 
-    private static async Task<DeviceClient> Joined(Site site, string name)
+    private static async Task<DeviceClient> Joined(Site site, string name, string group = Site.Enrolled)
     {
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(group), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         var device = new DeviceClient(site.Service.Address);
         await device.Join(code, name);
         return device;

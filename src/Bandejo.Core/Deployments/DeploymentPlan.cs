@@ -20,7 +20,11 @@ public enum Wish
 /// <param name="Pick">Which devices it takes.</param>
 /// <param name="Gate">What must hold here before the next wave opens; null for the last wave.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
-public sealed record Wave(string Name, Pick Pick, Gate? Gate, DateTimeOffset? OpensAt);
+public sealed record Wave(string Name, Pick Pick, Gate? Gate, DateTimeOffset? OpensAt)
+{
+    /// <summary>The gate's sentence, worked out once: it is in the reason of every target that waits behind it. Empty for none.</summary>
+    public string GateInWords { get; } = Gate?.ToString() ?? "";
+}
 
 /// <summary>What was asked for. Never changes after the start.</summary>
 public sealed record DeploymentPlan

@@ -324,7 +324,7 @@ internal static class Engine
         }
 
         var gate = deployment.Plan.Waves[Math.Max(0, target.Wave - 1)];
-        return (target.Wave == 0 ? $"Wave '{wave.Name}' is about to open" : $"Wave '{wave.Name}' opens after the gate behind '{gate.Name}' ({gate.Gate})", null);
+        return (target.Wave == 0 ? $"Wave '{wave.Name}' is about to open" : $"Wave '{wave.Name}' opens after the gate behind '{gate.Name}' ({gate.GateInWords})", null);
     }
 
     private static void LookAtTime(WorldChange change, DeploymentEntry deployment, DeviceEntry device)

@@ -107,7 +107,7 @@ internal static class CheckInDoor
             response.ContentType = "application/json; charset=utf-8";
             response.ContentLength = json.BytesCommitted + json.BytesPending;
             json.Flush();
-            json.Reset(Stream.Null);
+            json.Reset();
             return response.BodyWriter.FlushAsync(response.HttpContext.RequestAborted);
         }
     }
