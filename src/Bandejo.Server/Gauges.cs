@@ -16,6 +16,7 @@ internal sealed class Gauges : IDisposable
         _meter = meters.Create(MeterName);
         _meter.CreateObservableGauge("bandejo.devices", () => world.Read(each => each.Devices.Count), "{device}", "Enrolled devices");
         _meter.CreateObservableGauge("bandejo.events", () => world.LastEvent, "{event}", "Number of the last event");
+        _meter.CreateObservableGauge("bandejo.changes.waiting", () => world.Store.Waiting, "{change}", "Changes that are durable and wait for their tables; many for long: more comes than the disk takes");
         _meter.CreateObservableGauge(
             "bandejo.targets",
             () => world.Read(each => each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(deployment => deployment.Targets.States().Select((count, state) => (count, state)))

@@ -136,6 +136,9 @@ public interface IStore : IAsyncDisposable
     /// <exception cref="StoreException">Nothing of this call was written, nor will anything be before <see cref="Load"/> is called again.</exception>
     Task Commit(IReadOnlyList<StoreChange> changes);
 
+    /// <summary>How many changes are durable and wait for their tables; reading finds them all the same.</summary>
+    int Waiting { get; }
+
     IReadOnlyList<StoredEvent> Events(EventQuery query);
 
     StoredAttempt? Attempt(string id);

@@ -77,6 +77,8 @@ public sealed class SqliteStore : IStore
 
     public Task Commit(IReadOnlyList<StoreChange> changes) => _queue.Commit(changes);
 
+    public int Waiting => _queue.Backlog.Count;
+
     public IReadOnlyList<StoredEvent> Events(EventQuery query)
     {
         // What waits for its table is asked for first: it may get there meanwhile, and is then found twice, but never lost.

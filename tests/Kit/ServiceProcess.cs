@@ -74,13 +74,6 @@ public sealed class ServiceProcess : IAsyncDisposable
         return long.Parse(new string([.. line.Where(char.IsAsciiDigit)])) * 1024;
     }
 
-    /// <summary>Time of the processor that it has used.</summary>
-    public TimeSpan Processor()
-    {
-        _process!.Refresh();
-        return _process.TotalProcessorTime;
-    }
-
     /// <summary>Ends it as a power cut would.</summary>
     public async Task Kill()
     {
