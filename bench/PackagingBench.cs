@@ -140,7 +140,7 @@ internal static class PackagingBench
             {
                 process.Refresh();
                 tell(process.PeakWorkingSet64);
-                await Task.Delay(5);
+                await Task.Delay(200);
             }
         }
         catch (InvalidOperationException)
