@@ -24,6 +24,11 @@ internal static class Uploads
             return new Failure(ErrorKind.Conflict, $"The upload stands at {stream.Length}, not at {offset}; go on from there.");
         }
 
+        if (offset > limit)
+        {
+            return new Failure(ErrorKind.TooMuch, $"The upload stands at {offset}, beyond the {limit} bytes that were announced; begin it again.");
+        }
+
         using var file = new DirectFile(stream.SafeFileHandle, stream.Name);
         // One byte more than may come, so that it shows before it is written.
         var room = (int)Math.Min(Block, limit - offset + 1);

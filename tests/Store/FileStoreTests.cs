@@ -51,6 +51,7 @@ public sealed class FileStoreTests : IDisposable
         Assert.Equal(4, (await store.Append("u1", 0, 10, Body("abcd"), default)).Value);
         Assert.Contains("stands at 4", (await store.Append("u1", 0, 10, Body("abcd"), default)).Failure!.Message);
         Assert.Equal(ErrorKind.TooMuch, (await store.Append("u1", 4, 10, Body("efghijkl"), default)).Failure!.Kind);
+        Assert.Equal(ErrorKind.TooMuch, (await store.Append("u1", 4, 3, Body("e"), default)).Failure!.Kind);
         store.BeginUpload("u1");
         Assert.Equal(4, store.UploadOffset("u1"));
         Assert.Equal(ErrorKind.NotFound, (await store.Append("u2", 0, 10, Body("a"), default)).Failure!.Kind);
