@@ -109,12 +109,12 @@ internal static class Setup
             return Task.CompletedTask;
         }));
         services.AddOpenTelemetry().WithMetrics(metrics => metrics
-            .AddMeter("Microsoft.AspNetCore.Hosting", "Microsoft.AspNetCore.Server.Kestrel").AddView("http.server.active_requests", MetricStreamConfiguration.Drop)
-            .AddRuntimeInstrumentation().AddMeter(Gauges.MeterName).AddPrometheusExporter());
-        services.AddSingleton<Gauges>();
+            .AddMeter("Microsoft.AspNetCore.Server.Kestrel", Gauges.MeterName).AddRuntimeInstrumentation().AddPrometheusExporter());
+        services.AddSingleton<Gauges>().AddSingleton<RequestFigures>();
 
         var app = builder.Build();
         app.UseCheckIns();
+        app.UseRequestFigures();
         app.UseRouting();
         app.UseProblems();
         app.UseConsole(Path.Combine(AppContext.BaseDirectory, "console"));

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Diagnostics;
 using System.IO.Pipelines;
 using System.Security.Claims;
 using System.Text.Json;
@@ -29,11 +30,13 @@ internal static class CheckInDoor
         var form = app.Services.GetRequiredService<IOptions<JsonOptions>>().Value.SerializerOptions;
         var asked = (JsonTypeInfo<CheckInRequest>)form.GetTypeInfo(typeof(CheckInRequest));
         var keys = app.Services.GetRequiredService<SiteKeys>();
+        var figures = app.Services.GetRequiredService<RequestFigures>();
         var checkIns = app.Services.GetRequiredService<CheckIns>();
         app.Use((context, next) => context.Request.Path.Equals(Path, StringComparison.Ordinal) && HttpMethods.IsPost(context.Request.Method) ? Answer(context) : next(context));
 
         async Task Answer(HttpContext context)
         {
+            var began = Stopwatch.GetTimestamp();
             try
             {
                 var device = Authentication.BearerOf(context.Request) is { } token ? await keys.DeviceOf(token) : null;
@@ -57,6 +60,10 @@ internal static class CheckInDoor
             catch (Exception error) when (!context.Response.HasStarted)
             {
                 await Problems.Handle(context, app.Logger, error);
+            }
+            finally
+            {
+                figures.Took(context, Path, began);
             }
         }
 
@@ -99,11 +106,11 @@ internal static class CheckInDoor
             }
         }
 
-        static ValueTask<FlushResult> Write(HttpResponse response, CheckInAnswer answer)
+        static ValueTask<FlushResult> Write(HttpResponse response, CheckInReply answer)
         {
             var json = _json ??= new Utf8JsonWriter(response.BodyWriter);
             json.Reset(response.BodyWriter);
-            JsonSerializer.Serialize(json, answer, ContractJson.Default.CheckInAnswer);
+            answer.Write(json);
             response.ContentType = "application/json; charset=utf-8";
             response.ContentLength = json.BytesCommitted + json.BytesPending;
             json.Flush();

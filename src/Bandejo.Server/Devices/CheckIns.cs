@@ -1,3 +1,5 @@
+using System.Buffers;
+using System.Text.Json;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
@@ -13,13 +15,15 @@ namespace Bandejo.Server.Devices;
 /// <summary>Takes in what a device says at a check-in.</summary>
 internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions options)
 {
+    private static readonly SearchValues<char> InNames = SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789");
+
     /// <summary>How much "last heard" may lag behind on disk: a few check-ins, so that most of them write nothing.</summary>
     private TimeSpan LastHeardLag { get; } = TimeSpan.FromSeconds(Math.Max(1800, 6.0 * options.CheckInSeconds));
 
     /// <summary>
     /// One check-in. Refused as a whole where any part of it does not belong to this device; nothing is changed then. With nothing new it touches no disk.
     /// </summary>
-    public Task<Outcome<CheckInAnswer>> Take(string id, CheckInRequest request)
+    public Task<Outcome<CheckInReply>> Take(string id, CheckInRequest request)
     {
         if (!HasNews(request) && world.Read(each => Quick(each, id, request)) is { } answered)
         {
@@ -30,7 +34,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         return world.Change(null, change => Take(change, id, request, trials));
     }
 
-    private async Task<Outcome<CheckInAnswer>> WhenDurable(Outcome<CheckInAnswer> answer)
+    private async Task<Outcome<CheckInReply>> WhenDurable(Outcome<CheckInReply> answer)
     {
         await world.Durable();
         return answer;
@@ -50,7 +54,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         return kept;
     }
 
-    private Outcome<CheckInAnswer>? Quick(FleetWorld each, string id, CheckInRequest request)
+    private Outcome<CheckInReply>? Quick(FleetWorld each, string id, CheckInRequest request)
     {
         if (Refusal(each, id, request) is { } refusal)
         {
@@ -117,9 +121,9 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         return null;
     }
 
-    private static bool IsName(string id) => id.Length is > 0 and <= 40 && id.All(char.IsAsciiLetterOrDigit);
+    private static bool IsName(string id) => id.Length is > 0 and <= 40 && !id.AsSpan().ContainsAnyExcept(InNames);
 
-    private Outcome<CheckInAnswer> Take(WorldChange change, string id, CheckInRequest request, Dictionary<(string, bool), string?> trials)
+    private Outcome<CheckInReply> Take(WorldChange change, string id, CheckInRequest request, Dictionary<(string, bool), string?> trials)
     {
         if (Refusal(change.World, id, request) is { } refusal)
         {
@@ -147,7 +151,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         }
 
         var acknowledged = new List<string>();
-        foreach (var report in request.Attempts.OrderBy(report => report.StartedAt).ThenBy(report => report.HasEnded))
+        foreach (var report in InTheirOrder(request.Attempts))
         {
             if (report.Kind == DeviceTrials.Kind)
             {
@@ -182,11 +186,14 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         return Answer(change.World, device, request, acknowledged);
     }
 
-    private CheckInAnswer Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged)
+    private static IEnumerable<AttemptReport> InTheirOrder(IReadOnlyList<AttemptReport> reports) =>
+        reports.Count < 2 ? reports : reports.OrderBy(report => report.StartedAt).ThenBy(report => report.HasEnded);
+
+    private CheckInReply Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged)
     {
-        var (orders, tag) = Orders.Of(each, device);
+        var (orders, tag) = device.OrdersTag == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(each, device);
         var isNew = tag != request.OrdersTag;
-        return new CheckInAnswer(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null);
+        return new CheckInReply(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null);
     }
 
     /// <summary>Takes over changed facts, and puts the device into the groups they lead to.</summary>
@@ -306,6 +313,37 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         {
             Engine.Happen(change, deployment, device, new Happening(TargetEvent.ProofLost, $"The proof was lost: {why}"));
         }
+    }
+}
+
+/// <summary>A <see cref="CheckInAnswer"/> on its way out: its orders are JSON already.</summary>
+internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn)
+{
+    public void Write(Utf8JsonWriter json)
+    {
+        json.WriteStartObject();
+        json.WriteStartArray("acknowledged"u8);
+        foreach (var report in Acknowledged)
+        {
+            json.WriteStringValue(report);
+        }
+
+        json.WriteEndArray();
+        json.WriteBoolean("wantsFacts"u8, WantsFacts);
+        if (Orders is not null)
+        {
+            json.WritePropertyName("orders"u8);
+            json.WriteRawValue(Orders, skipInputValidation: true);
+        }
+
+        json.WriteString("ordersTag"u8, OrdersTag);
+        json.WriteNumber("nextSeconds"u8, NextSeconds);
+        if (Withdrawn is not null)
+        {
+            json.WriteString("withdrawn"u8, Withdrawn);
+        }
+
+        json.WriteEndObject();
     }
 }
 

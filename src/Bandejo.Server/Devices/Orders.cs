@@ -16,46 +16,40 @@ internal static class Orders
 {
     // Used again: orders are worked out for every result that comes.
     [ThreadStatic]
-    private static (ArrayBufferWriter<byte> Bytes, Utf8JsonWriter Json)? _tagForm;
+    private static (ArrayBufferWriter<byte> Bytes, Utf8JsonWriter Json)? _form;
 
-    /// <summary>The device's orders with their tag; kept until something changes.</summary>
-    public static (IReadOnlyList<Order> Orders, string Tag) Of(FleetWorld world, DeviceEntry device)
+    /// <summary>The tag of the device's orders; kept until something changes.</summary>
+    public static string TagOf(FleetWorld world, DeviceEntry device) => device.OrdersTag ?? Of(world, device).Tag;
+
+    /// <summary>The device's orders as JSON, in the form of <see cref="CheckInAnswer.Orders"/>, with their tag. Written once: what the device is sent is what the tag was taken of.</summary>
+    public static (byte[] Json, string Tag) Of(FleetWorld world, DeviceEntry device)
     {
-        if (device.Orders is { } known)
+        var (form, json) = _form ??= NewForm();
+        form.ResetWrittenCount();
+        json.Reset();
+        json.WriteStartArray();
+        foreach (var deployment in device.Deployments)
         {
-            return known;
-        }
-
-        var orders = new List<Order>();
-        foreach (var deployment in device.Deployments.Where(deployment => deployment.IsActive))
-        {
-            if (deployment.Targets.Of(device) is { } target && Of(world, deployment, target) is { } order)
+            if (deployment.IsActive && deployment.Targets.Of(device) is { } target && Of(world, deployment, target) is { } order)
             {
-                orders.Add(order);
+                JsonSerializer.Serialize(json, order, ContractJson.Default.Order);
             }
         }
 
         if (DeviceTrials.Order(world, device) is { } trial)
         {
-            orders.Add(trial);
+            JsonSerializer.Serialize(json, trial, ContractJson.Default.Order);
         }
 
-        var serial = world.Settings.GetValueOrDefault("withdrawn.serial", "0");
-        var answer = ((IReadOnlyList<Order>)orders, Tag(orders, serial));
-        device.Orders = answer;
-        return answer;
-    }
-
-    /// <summary>Tells orders from others that the same device had; nobody but the device itself could gain by two that are alike, so that a quick hash will do.</summary>
-    private static string Tag(IReadOnlyList<Order> orders, string serial)
-    {
-        var (form, json) = _tagForm ??= NewForm();
-        form.ResetWrittenCount();
-        json.Reset();
-        JsonSerializer.Serialize(json, orders, ContractJson.Default.IReadOnlyListOrder);
+        json.WriteEndArray();
         json.Flush();
-        Encoding.ASCII.GetBytes(serial, form);
-        return XxHash3.HashToUInt64(form.WrittenSpan).ToString("x16", CultureInfo.InvariantCulture);
+        var orders = form.WrittenSpan.ToArray();
+        Encoding.ASCII.GetBytes(world.Settings.GetValueOrDefault("withdrawn.serial", "0"), form);
+
+        // It tells orders from others that the same device had; nobody but the device itself could gain by two that are alike, so that a quick hash will do.
+        var tag = XxHash3.HashToUInt64(form.WrittenSpan).ToString("x16", CultureInfo.InvariantCulture);
+        device.OrdersTag = tag;
+        return (orders, tag);
 
         static (ArrayBufferWriter<byte>, Utf8JsonWriter) NewForm()
         {

@@ -38,8 +38,8 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
     /// <summary>The ended attempts that its last check-in spoke of: what it sends again at once may not be in the store yet.</summary>
     public IReadOnlyList<string> LastReported { get; set; } = [];
 
-    /// <summary>Its orders as last worked out; null when something changed since.</summary>
-    public (IReadOnlyList<Order> Orders, string Tag)? Orders { get; set; }
+    /// <summary>The tag of its orders as last worked out; null when something changed since.</summary>
+    public string? OrdersTag { get; set; }
 
     /// <summary>It became a target of a deployment.</summary>
     public void Joins(DeploymentEntry deployment) => (_deployments ??= new(1)).Add(deployment);

@@ -349,7 +349,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>What a device is to do may have changed.</summary>
     public void OrdersInDoubt(DeviceEntry device)
     {
-        device.Orders = null;
+        device.OrdersTag = null;
         if (!device.IsInDoubt)
         {
             device.IsInDoubt = true;
@@ -366,7 +366,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             device.IsInDoubt = false;
             if (Devices.ContainsKey(device.Id))
             {
-                changed.Add((device.Id, Server.Devices.Orders.Of(this, device).Tag));
+                changed.Add((device.Id, Orders.TagOf(this, device)));
             }
         }
 
