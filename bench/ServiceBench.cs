@@ -235,7 +235,9 @@ internal static class ServiceBench
         var process = Programs.Start(Environment.ProcessPath!, ["bare", address]);
         await process.StandardOutput.ReadLineAsync();
         var requests = Path.Combine(folder, "bare");
-        await File.WriteAllTextAsync(requests, "\t" + JsonSerializer.Serialize(new { sequence = 1_900_000_000_000, factsDigest = new string('a', 64), ordersTag = new string('b', 16), proofs = Array.Empty<string>(), attempts = Array.Empty<string>() }) + "\n");
+        await File.WriteAllTextAsync(requests, "\t" + Bare.Asked + "\n");
+        await Load.Run(address, "/bare", requests);
+        await Load.Run(address, "/bare", requests);
         return (address, process, requests);
     }
 

@@ -19,13 +19,17 @@ internal sealed class Backlog
     public int Count => _count;
 
     /// <summary>Takes a row that is durable now. Rows are numbered on without a gap.</summary>
-    public void Add(long number, RecentForm form)
+    /// <param name="number">Its number.</param>
+    /// <param name="form">As <see cref="RecentChanges"/> writes it.</param>
+    /// <param name="count">How many changes it holds.</param>
+    /// <param name="marks">Where its events and attempts begin.</param>
+    public void Add(long number, byte[] form, int count, IReadOnlyList<RecentMark> marks)
     {
         lock (_lock)
         {
-            _rows.Add(new Row(number, form.Written.ToArray(), form.Count));
-            _count += form.Count;
-            foreach (var mark in form.Marks)
+            _rows.Add(new Row(number, form, count));
+            _count += count;
+            foreach (var mark in marks)
             {
                 (mark.Number > 0 ? _events : _attempts).Add(new Place(number, mark));
             }
@@ -49,6 +53,21 @@ internal sealed class Backlog
         }
 
         return (changes, number);
+    }
+
+    /// <summary>Targets, attempts and last signs of life as they were last written, and the number of the last event.</summary>
+    public LatestChanges Latest()
+    {
+        var latest = new LatestChanges();
+        foreach (var row in Rows())
+        {
+            foreach (var change in RecentChanges.Read(row.Form))
+            {
+                latest.Take(change);
+            }
+        }
+
+        return latest;
     }
 
     /// <summary>Forgets the rows up to a number; they are in their tables now.</summary>
@@ -79,7 +98,7 @@ internal sealed class Backlog
             // Their numbers rise, so that only the end is looked at by those who follow what happens.
             var places = CollectionsMarshal.AsSpan(_events);
             var (from, step) = query.After is { } after ? (Before(places, place => place.Mark.Number <= after), 1) : (places.Length - 1, -1);
-            var (device, deployment, topic) = (RecentForm.KeyOf(query.Device), RecentForm.KeyOf(query.Deployment), RecentForm.KeyOf(query.Topic));
+            var (device, deployment, topic) = (RecentMark.KeyOf(query.Device), RecentMark.KeyOf(query.Deployment), RecentMark.KeyOf(query.Topic));
             for (var i = from; i >= 0 && i < places.Length && found.Count < query.Limit; i += step)
             {
                 var mark = places[i].Mark;
@@ -103,19 +122,19 @@ internal sealed class Backlog
     /// <summary>An attempt as it was last written.</summary>
     public StoredAttempt? Attempt(string id)
     {
-        var name = RecentForm.KeyOf(id);
+        var name = RecentMark.KeyOf(id);
         lock (_lock)
         {
-            var places = CollectionsMarshal.AsSpan(_attempts);
-            for (var i = places.Length - 1; i >= 0; i--)
+            StoredAttempt? last = null;
+            foreach (ref readonly var place in CollectionsMarshal.AsSpan(_attempts))
             {
-                if (places[i].Mark.Name == name && CompactForm.ReadAttempt(Reader(places[i])) is var attempt && attempt.Id == id)
+                if (place.Mark.Name == name && CompactForm.ReadAttempt(Reader(place)) is var attempt && attempt.Id == id && LatestChanges.Belongs(attempt, last))
                 {
-                    return attempt;
+                    last = attempt;
                 }
             }
 
-            return null;
+            return last;
         }
     }
 
@@ -123,13 +142,13 @@ internal sealed class Backlog
     public IReadOnlyList<StoredAttempt> Attempts(string? deployment, string? device)
     {
         var found = new Dictionary<string, StoredAttempt>(StringComparer.Ordinal);
-        var (deploymentKey, deviceKey) = (RecentForm.KeyOf(deployment), RecentForm.KeyOf(device));
+        var (deploymentKey, deviceKey) = (RecentMark.KeyOf(deployment), RecentMark.KeyOf(device));
         lock (_lock)
         {
             foreach (ref readonly var place in CollectionsMarshal.AsSpan(_attempts))
             {
                 if ((device is null || place.Mark.Device == deviceKey) && (deployment is null || place.Mark.Deployment == deploymentKey)
-                    && CompactForm.ReadAttempt(Reader(place)) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment))
+                    && CompactForm.ReadAttempt(Reader(place)) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment) && LatestChanges.Belongs(attempt, found.GetValueOrDefault(attempt.Id)))
                 {
                     found[attempt.Id] = attempt;
                 }

@@ -23,12 +23,12 @@ internal static class RecentChanges
                 break;
             case PutAttempt(var attempt):
                 form.Begin('a');
-                form.Mark(0, attempt.Id, attempt.Device, attempt.Deployment);
+                form.Mark(change);
                 CompactForm.Write(form.Writer, attempt);
                 break;
             case AddEvent(var added):
                 form.Begin('e');
-                form.Mark(added.Number, added.Topic, added.Device, added.Deployment);
+                form.Mark(change);
                 CompactForm.Write(form.Writer, added);
                 break;
             case PutHeard(var device, var at, var sequence):
@@ -43,24 +43,31 @@ internal static class RecentChanges
     }
 
     /// <summary>Reads what was written.</summary>
+    /// <param name="form">What was written.</param>
+    /// <param name="marks">Takes the marks of its events and attempts; null where nobody looks for them.</param>
     /// <exception cref="StoreException">It is not in the form.</exception>
-    public static IReadOnlyList<StoreChange> Read(byte[] form)
+    public static IReadOnlyList<StoreChange> Read(byte[] form, List<RecentMark>? marks = null)
     {
         using var reader = new BinaryReader(new MemoryStream(form));
         var changes = new List<StoreChange>();
         var texts = new TextPool();
         try
         {
-            while (reader.BaseStream.Position < form.Length)
+            for (var at = 0; at < form.Length; at = (int)reader.BaseStream.Position)
             {
-                changes.Add(reader.ReadByte() switch
+                StoreChange change = reader.ReadByte() switch
                 {
                     (byte)'t' => new PutTarget(reader.ReadString(), CompactForm.ReadTarget(reader, texts)),
                     (byte)'a' => new PutAttempt(CompactForm.ReadAttempt(reader)),
                     (byte)'e' => new AddEvent(CompactForm.ReadEvent(reader)),
                     (byte)'h' => new PutHeard(reader.ReadString(), DateTimeOffset.FromUnixTimeMilliseconds(reader.ReadInt64()), reader.ReadInt64()),
                     var kind => throw new FormatException($"A kept change begins with {kind}, which is no kind of change."),
-                });
+                };
+                changes.Add(change);
+                if (RecentMark.Of(change, at + 1) is { } mark)
+                {
+                    marks?.Add(mark);
+                }
             }
         }
         catch (Exception error) when (error is IOException or FormatException or DecoderFallbackException or ArgumentException)

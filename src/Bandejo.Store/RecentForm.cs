@@ -3,8 +3,20 @@ namespace Bandejo.Store;
 /// <summary>Where an event or an attempt begins among changes that were written, and what it may be looked for by.</summary>
 /// <param name="Offset">Behind the letter of its kind, in bytes from the beginning.</param>
 /// <param name="Number">The number of an event; 0 for an attempt.</param>
-/// <param name="Name">Of an event its topic, of an attempt its identity, as a <see cref="RecentForm.KeyOf"/>.</param>
-internal readonly record struct RecentMark(int Offset, long Number, int Name, int Device, int Deployment);
+/// <param name="Name">Of an event its topic, of an attempt its identity, as a <see cref="KeyOf"/>.</param>
+internal readonly record struct RecentMark(int Offset, long Number, int Name, int Device, int Deployment)
+{
+    /// <summary>The mark of a change; null for one that nobody looks for.</summary>
+    public static RecentMark? Of(StoreChange change, int offset) => change switch
+    {
+        PutAttempt(var attempt) => new RecentMark(offset, 0, KeyOf(attempt.Id), KeyOf(attempt.Device), KeyOf(attempt.Deployment)),
+        AddEvent(var added) => new RecentMark(offset, added.Number, KeyOf(added.Topic), KeyOf(added.Device), KeyOf(added.Deployment)),
+        _ => null,
+    };
+
+    /// <summary>A key that tells most texts apart within this process; whoever finds one must compare the text itself.</summary>
+    public static int KeyOf(string? text) => text is null ? 0 : string.GetHashCode(text, StringComparison.Ordinal);
+}
 
 /// <summary>Changes as <see cref="RecentChanges"/> writes them, in a buffer that is used again.</summary>
 internal sealed class RecentForm
@@ -24,9 +36,6 @@ internal sealed class RecentForm
     /// <summary>What was written; good until the next <see cref="Clear"/>.</summary>
     public ReadOnlyMemory<byte> Written => _form.GetBuffer().AsMemory(0, (int)_form.Length);
 
-    /// <summary>A key that tells most texts apart within this process; whoever finds one must compare the text itself.</summary>
-    public static int KeyOf(string? text) => text is null ? 0 : string.GetHashCode(text, StringComparison.Ordinal);
-
     public void Clear()
     {
         _form.SetLength(0);
@@ -41,6 +50,6 @@ internal sealed class RecentForm
         Count++;
     }
 
-    /// <summary>Remembers that the record that follows begins here.</summary>
-    public void Mark(long number, string name, string? device, string? deployment) => _marks.Add(new RecentMark((int)_form.Length, number, KeyOf(name), KeyOf(device), KeyOf(deployment)));
+    /// <summary>Remembers that the record of this event or attempt begins here.</summary>
+    public void Mark(StoreChange change) => _marks.Add(RecentMark.Of(change, (int)_form.Length)!.Value);
 }

@@ -48,10 +48,14 @@ public sealed class SqliteStore : IStore
     {
         _queue.Restart().GetAwaiter().GetResult();
 
-        // Nothing is written meanwhile, so that several connections see the same. Of these there are many: they are read while others are taken over.
-        var devices = Ahead(Devices);
+        // Nothing is changed meanwhile, so that several connections see the same; what waits for its table may get there, and is told by what waited at first.
+        // Of these there are many: they are read while others are taken over.
+        var still = _queue.Still();
+        var latest = _queue.Backlog.Latest();
+        var (devices, devicesRead) = Ahead(connection => Devices(connection, latest));
         var members = Task.Run(() => Guarded(Members));
-        var targets = Task.Run(() => Guarded(Targets));
+        var targets = Task.Run(() => Guarded(connection => latest.Over(Targets(connection))));
+        _ = Task.WhenAll(devicesRead, members, targets).ContinueWith(_ => still.Dispose(), TaskScheduler.Default);
         return Guarded(connection =>
         {
             using var transaction = connection.BeginTransaction(deferred: true);
@@ -68,10 +72,10 @@ public sealed class SqliteStore : IStore
                 Documents<StoredPackage>(connection, "SELECT data FROM package"),
                 [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                 targets,
-                Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL"),
+                latest.UnderWay(Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
                 Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
                 Documents<StoredDeviceTrial>(connection, "SELECT data FROM device_trial"),
-                connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
+                Math.Max(latest.LastEvent, connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0));
         });
     }
 
@@ -117,13 +121,10 @@ public sealed class SqliteStore : IStore
 
     public StoredAttempt? Attempt(string id)
     {
-        if (_queue.Backlog.Attempt(id) is { } recent)
-        {
-            return recent;
-        }
-
+        var recent = _queue.Backlog.Attempt(id);
         using var connection = Connect(_connectionString);
-        return connection.ExecuteScalar<string?>("SELECT data FROM attempt WHERE id = @id", new { id }) is { } data ? Read<StoredAttempt>(data) : null;
+        var kept = connection.ExecuteScalar<string?>("SELECT data FROM attempt WHERE id = @id", new { id }) is { } data ? Read<StoredAttempt>(data) : null;
+        return recent is not null && LatestChanges.Belongs(recent, kept) ? recent : kept;
     }
 
     public IReadOnlyList<StoredAttempt> Attempts(string? deployment, string? device, int limit)
@@ -177,8 +178,8 @@ public sealed class SqliteStore : IStore
         }
     }
 
-    /// <summary>Begins at once to read rows on a thread of its own, some way ahead of whoever takes them.</summary>
-    private IEnumerable<T> Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows)
+    /// <summary>Begins at once to read rows on a thread of its own, some way ahead of whoever takes them. The task completes when all are read.</summary>
+    private (IEnumerable<T> Rows, Task Read) Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows)
     {
         var ahead = new BlockingCollection<T[]>();
         var reading = Task.Run(() => Guarded(connection =>
@@ -197,7 +198,7 @@ public sealed class SqliteStore : IStore
 
             return true;
         }));
-        return Taken();
+        return (Taken(), reading);
 
         IEnumerable<T> Taken()
         {
@@ -219,20 +220,25 @@ public sealed class SqliteStore : IStore
         return [.. Rows(connection, "SELECT device_group, device FROM group_member", row => (groups.Of(row.GetString(0)), row.GetString(1)))];
     }
 
-    private static IReadOnlyList<(string Deployment, Target Target)> Targets(SqliteConnection connection)
+    private static IEnumerable<(string Deployment, Target Target)> Targets(SqliteConnection connection)
     {
         var texts = new TextPool();
-        return [.. Rows(connection, "SELECT deployment, data FROM target", row =>
+        return Rows(connection, "SELECT deployment, data FROM target", row =>
         {
             var deployment = texts.Of(row.GetString(0));
             using var reader = new BinaryReader(new MemoryStream(row.GetFieldValue<byte[]>(1)));
             return (deployment, CompactForm.ReadTarget(reader, texts));
-        })];
+        });
     }
 
-    private static IEnumerable<StoredDevice> Devices(SqliteConnection connection)
+    private static IEnumerable<StoredDevice> Devices(SqliteConnection connection, LatestChanges latest)
     {
         var heard = Heard(connection);
+        foreach (var (device, at, sequence) in latest.Heard.Values)
+        {
+            heard[device] = (at.ToUnixTimeMilliseconds(), sequence);
+        }
+
         var codes = new Dictionary<string, string>(StringComparer.Ordinal);
         return Rows(connection, "SELECT id, name, key_id, key_x, key_y, join_code, joined, last_heard, sequence, facts_digest, is_sorted, user_words, sheet FROM device", reader =>
         {

@@ -16,7 +16,7 @@ internal sealed class WriteQueue : IAsyncDisposable
     private const int TabledAtOnce = 4096;
 
     /// <summary>How many changes may wait for their tables; more are put there although callers wait.</summary>
-    private const int MostWaiting = 400_000;
+    private const int MostWaiting = 1_000_000;
 
     /// <summary>After so many milliseconds without a caller the queue is quiet.</summary>
     private const int Quiet = 20;
@@ -38,14 +38,15 @@ internal sealed class WriteQueue : IAsyncDisposable
     private long _number;
     private long _lastEvent;
     private volatile StoreException? _broken;
+    private int _readers;
 
-    /// <summary>Begins; what an earlier run left in <c>recent</c> goes into its tables first.</summary>
+    /// <summary>Begins, with what an earlier run left in <c>recent</c>.</summary>
     /// <param name="connect">Opens a connection that the queue has for itself.</param>
-    /// <exception cref="StoreException">What was left cannot be put into its tables.</exception>
+    /// <exception cref="StoreException">What was left cannot be read.</exception>
     public WriteQueue(Func<SqliteConnection> connect)
     {
         _connect = connect;
-        Guarded(Settle);
+        Guarded(TakeUp);
         if (_broken is { } broken)
         {
             throw broken;
@@ -83,7 +84,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    /// <summary>Puts everything durable into its table and takes changes again where a failure had stopped it.</summary>
+    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk.</summary>
     public Task Restart()
     {
         lock (_door)
@@ -98,6 +99,13 @@ internal sealed class WriteQueue : IAsyncDisposable
             _open = null;
             return restart.Done.Task;
         }
+    }
+
+    /// <summary>Nothing goes into its tables until what is returned is disposed of, unless too much waits: whoever reads all of them has the disk and the processor for it.</summary>
+    public IDisposable Still()
+    {
+        Interlocked.Increment(ref _readers);
+        return new Stillness(this);
     }
 
     public async ValueTask DisposeAsync()
@@ -129,8 +137,11 @@ internal sealed class WriteQueue : IAsyncDisposable
             last = batch.Changes.Count;
             if (batch.IsRestart)
             {
-                _broken = null;
-                Guarded(Settle);
+                if (_broken is not null)
+                {
+                    _broken = null;
+                    Guarded(TakeUp);
+                }
             }
             else if (_broken is null)
             {
@@ -178,7 +189,7 @@ internal sealed class WriteQueue : IAsyncDisposable
                 }
             }
 
-            if (Backlog.Count > 0 && _broken is null)
+            if (Backlog.Count > 0 && _broken is null && Volatile.Read(ref _readers) == 0)
             {
                 Guarded(Table);
             }
@@ -245,7 +256,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         Writer().Commit(others, added: (_number + 1, _form.Written));
         _number++;
         _lastEvent = lastEvent;
-        Backlog.Add(_number, _form);
+        Backlog.Add(_number, _form.Written.ToArray(), _form.Count, _form.Marks);
         if (Backlog.Count > MostWaiting)
         {
             Table();
@@ -260,20 +271,27 @@ internal sealed class WriteQueue : IAsyncDisposable
         Backlog.Remove(number);
     }
 
-    /// <summary>Puts all that is durable into its tables, as it stands on disk.</summary>
-    private void Settle()
+    /// <summary>Takes up what is durable and waits for its tables, as it stands on disk.</summary>
+    private void TakeUp()
     {
         Backlog.Clear();
-        while (Writer().Connection.QueryFirstOrDefault<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number LIMIT 1") is (var number, { } data))
+        (_number, _lastEvent) = (0, Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
+        foreach (var (number, data) in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false))
         {
-            Writer().Commit(RecentChanges.Read(data), tabled: number);
+            var marks = new List<RecentMark>();
+            var changes = RecentChanges.Read(data, marks);
+            Backlog.Add(number, data, changes.Count, marks);
+            _number = _number == 0 || number == _number + 1 ? number : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {number}.");
+            _lastEvent = marks.Max(mark => (long?)mark.Number) is { } last && last > _lastEvent ? last : _lastEvent;
         }
-
-        _number = 0;
-        _lastEvent = Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0;
     }
 
     private SqliteWriter Writer() => _writer ??= new SqliteWriter(_connect());
+
+    private sealed class Stillness(WriteQueue queue) : IDisposable
+    {
+        public void Dispose() => Interlocked.Decrement(ref queue._readers);
+    }
 
     /// <summary>What goes into one commit, or the wish to begin anew.</summary>
     private sealed record Batch(bool IsRestart)

@@ -1,4 +1,5 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Store;
 using Microsoft.Data.Sqlite;
 using Xunit;
@@ -49,7 +50,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     }
 
     [Fact]
-    public async Task What_a_kill_left_on_its_way_goes_into_its_tables_at_the_next_start_once()
+    public async Task What_a_kill_left_on_its_way_counts_at_the_next_start_and_goes_into_its_tables_once()
     {
         var (file, killed) = (Path.Combine(_folder, "living.db"), Path.Combine(_folder, "killed.db"));
         var at = new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero).AddTicks(1234567);
@@ -62,9 +63,13 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Assert.DoesNotContain(typeof(Target).GetProperties(), property => Equals(property.GetValue(target), property.GetValue(new Target { Device = "" })));
         var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", at, null, null, "run", -5, "running", true);
         var added = new StoredEvent(1, at.AddTicks(-(at.Ticks % TimeSpan.TicksPerMillisecond)), "target", "met", "d1", "D1001", "d1", "d1 is met", "because");
+        var (ended, device) = (attempt with { Id = "a0", EndedAt = at, Outcome = "done" }, new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true));
         await using (var living = SqliteStore.Open(file))
         {
-            await living.Commit([new PutTarget("D1001", target), new PutTarget("D1001", new Target { Device = "d2" }), new PutAttempt(attempt), new AddEvent(added), new PutHeard("d1", at, 9)]);
+            // These stand in their tables: what takes something away waits for all before it.
+            await living.Commit([new PutDevice(device), new PutTarget("D1001", target with { Wave = 1 }), new PutTarget("D1001", new Target { Device = "d3" }), new PutAttempt(ended with { EndedAt = null, Outcome = null })]);
+            await living.Commit([new DeleteDevice("gone")]);
+            await living.Commit([new PutTarget("D1001", target), new PutTarget("D1001", new Target { Device = "d2" }), new PutAttempt(ended), new PutAttempt(attempt), new AddEvent(added), new PutHeard("d1", at, 9)]);
             File.Copy(file, killed);
             File.Copy(file + "-wal", killed + "-wal");
         }
@@ -73,10 +78,18 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         {
             await using var store = SqliteStore.Open(killed);
             var world = store.Load();
-            Assert.Equal([("D1001", target), ("D1001", new Target { Device = "d2" })], await world.Targets);
+            Assert.Equal([("D1001", target), ("D1001", new Target { Device = "d2" }), ("D1001", new Target { Device = "d3" })], (await world.Targets).OrderBy(each => each.Target.Device));
             Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
-            Assert.Equal(added, Assert.Single(store.Events(new EventQuery(null, null, null, 0, null, 10))));
-            await store.Commit([new PutAttempt(world.OpenAttempts[0])]);
+            Assert.Equal((9, 1 + start), (Assert.Single(world.Devices).Sequence, world.LastEvent));
+            Assert.Equal(added, Assert.Single(store.Events(new EventQuery("target", null, null, 0, null, 10))));
+            Assert.Equal(ended, store.Attempt("a0"));
+            await store.Commit([new PutAttempt(world.OpenAttempts[0]), new AddEvent(added with { Number = 2 + start, Topic = "journal" })]);
+            if (start == 1)
+            {
+                await store.Commit([new DeleteDevice("gone")]);
+                Assert.Equal((0L, 3L, 2L, 3L), (Scalar(killed, "SELECT count(*) FROM recent"), Scalar(killed, "SELECT count(*) FROM target"), Scalar(killed, "SELECT count(*) FROM attempt"), Scalar(killed, "SELECT count(*) FROM event")));
+                Assert.Equal(target, (await store.Load().Targets).Single(each => each.Target.Device == "d1").Target);
+            }
         }
     }
 
@@ -144,6 +157,15 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Assert.Equal(["kind desk 2026-11-02T08:00:00", "site ALD 2026-11-03T09:30:00"], device.Sheet.Facts().Select(fact => $"{world.Words[fact.Name]} {fact.Value} {fact.Since:s}"));
         Assert.Equal(["Foldline 7.1.0 receipt"], device.Sheet.Programs()!.Select(program => $"{world.Words[program.Name]} {world.Words[program.Version]} {world.Words[program.Source]}"));
         Assert.True(File.Exists(file + ".before-5"));
+    }
+
+    private static long Scalar(string file, string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={file};Pooling=False");
+        connection.Open();
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        return (long)command.ExecuteScalar()!;
     }
 
     private static void Execute(string file, string sql, string data = "")
