@@ -46,12 +46,11 @@ public sealed class SqliteStore : IStore
 
     public StoredWorld Load()
     {
-        _queue.Restart().GetAwaiter().GetResult();
+        var latest = _queue.Restart().GetAwaiter().GetResult();
+        var still = _queue.Still();
 
         // Nothing is changed meanwhile, so that several connections see the same; what waits for its table may get there, and is told by what waited at first.
         // Of these there are many: they are read while others are taken over.
-        var still = _queue.Still();
-        var latest = _queue.Backlog.Latest();
         var (devices, devicesRead) = Ahead(connection => Devices(connection, latest));
         var members = Task.Run(() => Guarded(Members));
         var targets = Task.Run(() => Guarded(connection => latest.Over(Targets(connection))));

@@ -38,6 +38,9 @@ internal sealed class WriteQueue : IAsyncDisposable
     private long _number;
     private long _lastEvent;
     private volatile StoreException? _broken;
+
+    /// <summary>What was taken up, for the first who reads everything; null once something came after it.</summary>
+    private LatestChanges? _takenUp;
     private int _readers;
 
     /// <summary>Begins, with what an earlier run left in <c>recent</c>.</summary>
@@ -84,21 +87,23 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk.</summary>
-    public Task Restart()
+    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables.</summary>
+    public async Task<LatestChanges> Restart()
     {
+        var restart = new Batch(IsRestart: true);
         lock (_door)
         {
             if (_isClosed)
             {
-                return Task.FromException(Closed());
+                throw Closed();
             }
 
-            var restart = new Batch(IsRestart: true);
             Open(restart);
             _open = null;
-            return restart.Done.Task;
         }
+
+        await restart.Done.Task;
+        return Interlocked.Exchange(ref _takenUp, null) ?? Backlog.Latest();
     }
 
     /// <summary>Nothing goes into its tables until what is returned is disposed of, unless too much waits: whoever reads all of them has the disk and the processor for it.</summary>
@@ -202,9 +207,10 @@ internal sealed class WriteQueue : IAsyncDisposable
         {
             write();
         }
-        catch (Exception error)
+        catch (Exception thrown)
         {
             // Whatever it is: those who wait must hear of it, and nothing decided on top of it may be written.
+            var error = thrown is AggregateException { InnerException: { } inner } ? inner : thrown;
             _broken = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
             _writer?.Dispose();
             _writer = null;
@@ -214,6 +220,7 @@ internal sealed class WriteQueue : IAsyncDisposable
 
     private void Commit(List<StoreChange> changes)
     {
+        _takenUp = null;
         if (changes.Exists(change => change is DeleteDevice))
         {
             // It takes away what others put there: everything before it must be there first.
@@ -275,15 +282,28 @@ internal sealed class WriteQueue : IAsyncDisposable
     private void TakeUp()
     {
         Backlog.Clear();
-        (_number, _lastEvent) = (0, Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
-        foreach (var (number, data) in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false))
+        (_number, _lastEvent, _takenUp) = (0, Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0, new LatestChanges());
+        foreach (var some in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false).Chunk(64))
         {
-            var marks = new List<RecentMark>();
-            var changes = RecentChanges.Read(data, marks);
-            Backlog.Add(number, data, changes.Count, marks);
-            _number = _number == 0 || number == _number + 1 ? number : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {number}.");
-            _lastEvent = marks.Max(mark => (long?)mark.Number) is { } last && last > _lastEvent ? last : _lastEvent;
+            var read = new (IReadOnlyList<StoreChange> Changes, List<RecentMark> Marks)[some.Length];
+            Parallel.For(0, some.Length, i =>
+            {
+                var marks = new List<RecentMark>();
+                read[i] = (RecentChanges.Read(some[i].Data, marks), marks);
+            });
+            for (var i = 0; i < some.Length; i++)
+            {
+                Backlog.Add(some[i].Number, some[i].Data, read[i].Changes.Count, read[i].Marks);
+                foreach (var change in read[i].Changes)
+                {
+                    _takenUp.Take(change);
+                }
+
+                _number = _number == 0 || some[i].Number == _number + 1 ? some[i].Number : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {some[i].Number}.");
+            }
         }
+
+        _lastEvent = Math.Max(_lastEvent, _takenUp.LastEvent);
     }
 
     private SqliteWriter Writer() => _writer ??= new SqliteWriter(_connect());

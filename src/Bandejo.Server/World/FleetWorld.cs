@@ -59,11 +59,11 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
     public Dictionary<int, DeviceEntry> DevicesByRow { get; private set; } = [];
 
-    public SortedDictionary<string, GroupEntry> Groups { get; private set; } = [];
+    public SortedDictionary<string, GroupEntry> Groups { get; private set; } = new(StringComparer.Ordinal);
 
     public Dictionary<string, PackageEntry> Packages { get; private set; } = [];
 
-    public SortedDictionary<string, DeploymentEntry> Deployments { get; private set; } = [];
+    public SortedDictionary<string, DeploymentEntry> Deployments { get; private set; } = new(StringComparer.Ordinal);
 
     /// <summary>Wave plans by slug.</summary>
     public SortedDictionary<string, StoredWavePlan> WavePlans { get; private set; } = [];
@@ -233,7 +233,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             FactsApplied(Enrol(device));
         }
 
-        Groups = [];
+        Groups = new(StringComparer.Ordinal);
         foreach (var group in kept.Groups)
         {
             Groups[group.Slug] = new GroupEntry(group, group.Rule is null ? null : Rule.Parse(group.Rule).Value);
@@ -253,7 +253,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         }
 
         Packages = kept.Packages.ToDictionary(package => package.Digest, package => new PackageEntry(package, DocumentOf(package)));
-        Deployments = [];
+        Deployments = new(StringComparer.Ordinal);
         foreach (var deployment in kept.Deployments)
         {
             Deployments[deployment.Id] = new DeploymentEntry(deployment, Planning.FromStored(deployment, Packages[deployment.Package]), Packages[deployment.Package]) { IsDirty = true };
