@@ -13,6 +13,10 @@ internal sealed class Backlog
     private readonly List<Row> _rows = [];
     private readonly List<Place> _events = [];
     private readonly List<Place> _attempts = [];
+
+    // By a device's key, where its last attempt stands among all that ever were here: a device is asked for at its first result, thousands of them in a row.
+    private readonly Dictionary<int, long> _lastOfDevice = [];
+    private long _attemptsGone;
     private volatile int _count;
 
     /// <summary>How many changes wait.</summary>
@@ -31,7 +35,14 @@ internal sealed class Backlog
             _count += count;
             foreach (var mark in marks)
             {
-                (mark.Number > 0 ? _events : _attempts).Add(new Place(number, mark));
+                if (mark.Number > 0)
+                {
+                    _events.Add(new Place(number, mark, -1));
+                    continue;
+                }
+
+                _attempts.Add(new Place(number, mark, _lastOfDevice.GetValueOrDefault(mark.Device, -1)));
+                _lastOfDevice[mark.Device] = _attemptsGone + _attempts.Count - 1;
             }
         }
     }
@@ -82,7 +93,13 @@ internal sealed class Backlog
 
             _rows.RemoveRange(0, Before(CollectionsMarshal.AsSpan(_rows), row => row.Number <= upTo));
             _events.RemoveRange(0, Before(CollectionsMarshal.AsSpan(_events), place => place.Row <= upTo));
-            _attempts.RemoveRange(0, Before(CollectionsMarshal.AsSpan(_attempts), place => place.Row <= upTo));
+            var gone = Before(CollectionsMarshal.AsSpan(_attempts), place => place.Row <= upTo);
+            _attempts.RemoveRange(0, gone);
+            _attemptsGone += gone;
+            if (_attempts.Count == 0)
+            {
+                _lastOfDevice.Clear();
+            }
         }
     }
 
@@ -142,12 +159,12 @@ internal sealed class Backlog
     public IReadOnlyList<StoredAttempt> Attempts(string? deployment, string? device)
     {
         var found = new Dictionary<string, StoredAttempt>(StringComparer.Ordinal);
-        var (deploymentKey, deviceKey) = (RecentMark.KeyOf(deployment), RecentMark.KeyOf(device));
+        var deploymentKey = RecentMark.KeyOf(deployment);
         lock (_lock)
         {
-            foreach (ref readonly var place in CollectionsMarshal.AsSpan(_attempts))
+            foreach (var place in device is null ? (IEnumerable<Place>)_attempts : OfDevice(RecentMark.KeyOf(device)))
             {
-                if ((device is null || place.Mark.Device == deviceKey) && (deployment is null || place.Mark.Deployment == deploymentKey)
+                if ((deployment is null || place.Mark.Deployment == deploymentKey)
                     && CompactForm.ReadAttempt(Reader(place)) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment) && LatestChanges.Belongs(attempt, found.GetValueOrDefault(attempt.Id)))
                 {
                     found[attempt.Id] = attempt;
@@ -156,6 +173,18 @@ internal sealed class Backlog
         }
 
         return [.. found.Values];
+    }
+
+    /// <summary>The attempts of a device in the order in which they were written.</summary>
+    private Stack<Place> OfDevice(int key)
+    {
+        var places = new Stack<Place>();
+        for (var at = _lastOfDevice.GetValueOrDefault(key, -1); at >= _attemptsGone; at = places.Peek().Earlier)
+        {
+            places.Push(_attempts[(int)(at - _attemptsGone)]);
+        }
+
+        return places;
     }
 
     private Row[] Rows()
@@ -187,5 +216,8 @@ internal sealed class Backlog
 
     private readonly record struct Row(long Number, byte[] Form, int Count);
 
-    private readonly record struct Place(long Row, RecentMark Mark);
+    /// <param name="Row">The row it is in.</param>
+    /// <param name="Mark">Where in it.</param>
+    /// <param name="Earlier">Of an attempt, where the one before it of the same device stands, as in <see cref="_lastOfDevice"/>; -1 for none.</param>
+    private readonly record struct Place(long Row, RecentMark Mark, long Earlier);
 }

@@ -4,6 +4,7 @@ using System.Text.Json;
 using System.Text.RegularExpressions;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
 using Bandejo.Kit;
 using Microsoft.Data.Sqlite;
 using Xunit;
@@ -122,8 +123,19 @@ public sealed class ServiceTests
         await using var site = await Site.Start();
         Assert.Equal("live", await site.Admin.Http.GetStringAsync("/healthz/live"));
         Assert.Equal("ready", await site.Admin.Http.GetStringAsync("/healthz/ready"));
+        await site.Admin.Send(new HttpMethod("INVENTED"), "/api/v1/groups");
+        await site.Admin.Send(HttpMethod.Get, "/api/v1/devices/nobody");
+        await site.Admin.Send(HttpMethod.Post, DeviceProtocol.Prefix + "/check-in", "{}");
         var metrics = await site.Admin.Http.GetStringAsync("/metrics");
         Assert.Matches(new Regex(@"^bandejo_devices\S* 0", RegexOptions.Multiline), metrics);
+        Assert.Equal(1, Answered("GET", "/healthz/live", 200));
+        Assert.Equal(1, Answered("GET", "/api/v1/devices/{device}", 404));
+        Assert.Equal(1, Answered("POST", DeviceProtocol.Prefix + "/check-in", 401));
+        Assert.DoesNotContain("INVENTED", metrics);
+        Assert.Contains("_OTHER", metrics);
+
+        int Answered(string method, string route, int status) => metrics.Split('\n').Where(line => line.StartsWith("http_server_request_duration_seconds_count{", StringComparison.Ordinal)
+            && line.Contains($"\"{method}\"") && line.Contains($"\"{route}\"") && line.Contains($"\"{status}\"")).Select(line => int.Parse(line.Split("} ")[1].Split(' ')[0])).DefaultIfEmpty().Single();
     }
 
     [Fact]

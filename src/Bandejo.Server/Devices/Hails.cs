@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Bandejo.Server.World;
 
 namespace Bandejo.Server.Devices;
 
@@ -40,20 +41,15 @@ internal sealed class Hails(int most)
     /// <summary>One device that listens.</summary>
     internal sealed class Listener(Hails hails, string device) : IDisposable
     {
-        private readonly SemaphoreSlim _rings = new(0, 1);
+        private readonly Bell _bell = new();
 
-        public Task Next(CancellationToken cancellation) => _rings.WaitAsync(cancellation);
+        public Task Next(CancellationToken cancellation) => _bell.Wait(Timeout.InfiniteTimeSpan, cancellation);
 
         public void Ring()
         {
-            try
+            if (_bell.TryRing())
             {
-                _rings.Release();
                 Interlocked.Increment(ref hails._rung);
-            }
-            catch (SemaphoreFullException)
-            {
-                // It was rung already and has not heard yet; once is enough.
             }
         }
 

@@ -10,12 +10,18 @@ internal sealed class Bell
     private readonly SemaphoreSlim _rung = new(0);
     private int _isRung;
 
-    public void Ring()
+    public void Ring() => TryRing();
+
+    /// <summary>Rings. False where it was rung already and nobody has heard it yet.</summary>
+    public bool TryRing()
     {
-        if (Volatile.Read(ref _isRung) == 0 && Interlocked.Exchange(ref _isRung, 1) == 0)
+        if (Volatile.Read(ref _isRung) != 0 || Interlocked.Exchange(ref _isRung, 1) != 0)
         {
-            _rung.Release();
+            return false;
         }
+
+        _rung.Release();
+        return true;
     }
 
     /// <summary>Waits until it is rung; false where it was not in that time.</summary>
