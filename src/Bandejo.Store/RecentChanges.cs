@@ -17,22 +17,20 @@ internal static class RecentChanges
         switch (change)
         {
             case PutTarget(var deployment, var target):
-                form.Begin('t');
+                form.Begin('t', change);
                 form.Writer.Write(deployment);
                 CompactForm.Write(form.Writer, target);
                 break;
             case PutAttempt(var attempt):
-                form.Begin('a');
-                form.Mark(change);
+                form.Begin('a', change);
                 CompactForm.Write(form.Writer, attempt);
                 break;
             case AddEvent(var added):
-                form.Begin('e');
-                form.Mark(change);
+                form.Begin('e', change);
                 CompactForm.Write(form.Writer, added);
                 break;
             case PutHeard(var device, var at, var sequence):
-                form.Begin('h');
+                form.Begin('h', change);
                 form.Writer.Write(device);
                 form.Writer.Write(at.ToUnixTimeMilliseconds());
                 form.Writer.Write(sequence);

@@ -43,13 +43,14 @@ internal sealed class RecentForm
         Count = 0;
     }
 
-    /// <summary>Begins a change of a kind.</summary>
-    public void Begin(char kind)
+    /// <summary>Begins a change of a kind; where it is one that is looked for, its record begins here.</summary>
+    public void Begin(char kind, StoreChange change)
     {
         Writer.Write((byte)kind);
         Count++;
+        if (RecentMark.Of(change, (int)_form.Length) is { } mark)
+        {
+            _marks.Add(mark);
+        }
     }
-
-    /// <summary>Remembers that the record of this event or attempt begins here.</summary>
-    public void Mark(StoreChange change) => _marks.Add(RecentMark.Of(change, (int)_form.Length)!.Value);
 }

@@ -56,6 +56,10 @@ internal static class CheckInDoor
             catch (OperationCanceledException) when (context.RequestAborted.IsCancellationRequested)
             {
                 // The device has gone away; it sends the same again.
+                if (!context.Response.HasStarted)
+                {
+                    context.Response.StatusCode = StatusCodes.Status499ClientClosedRequest;
+                }
             }
             catch (Exception error) when (!context.Response.HasStarted)
             {
