@@ -61,38 +61,50 @@ internal static class Uploading
 
     private static async Task<string> Send(Client client, FileStream file, string name, Func<long, ReadOnlyMemory<byte>, Task> take, Action<long> advance, CancellationToken cancellation)
     {
+        long shown = 0;
         var upload = await Begin();
-        advance(upload.Offset);
+        Show(upload.Offset);
         for (var failures = 0; upload.Offset < upload.Size;)
         {
+            var offset = upload.Offset;
             try
             {
                 upload = failures > 0 ? await Begin() : upload;
-                if (upload.Offset == upload.Size)
+                // Where a part of the last piece came through, the way is slow or shaky, but there is one.
+                failures = upload.Offset > offset ? 0 : failures;
+                offset = upload.Offset;
+                if (offset == upload.Size)
                 {
                     break;
                 }
 
-                var offset = upload.Offset;
-                upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new Piece(file, offset, take), offset, ContractJson.Default.UploadInfo, cancellation);
-                advance(upload.Offset - offset);
+                upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new Piece(file, offset, take, Show), offset, ContractJson.Default.UploadInfo, cancellation);
                 failures = 0;
             }
             catch (NotReachableException) when (++failures < Tries)
             {
+                Show(offset);
                 await Task.Delay(TimeSpan.FromSeconds(Math.Min(failures, 5)), cancellation);
             }
         }
 
+        Show(upload.Size);
         return upload.Id;
 
         Task<UploadInfo> Begin() => client.Post("/api/v1/uploads", new UploadRequest(name, file.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo, cancellation);
+
+        void Show(long at)
+        {
+            advance(at - shown);
+            shown = at;
+        }
     }
 }
 
 /// <summary>A piece of a file as it is sent: each block is taken in while it is on its way.</summary>
 /// <param name="take">Hears each block with its offset, in their order; never two at a time, and not after the piece was sent.</param>
-internal sealed class Piece(FileStream file, long offset, Func<long, ReadOnlyMemory<byte>, Task> take) : HttpContent
+/// <param name="show">Hears how far into the file sending has come.</param>
+internal sealed class Piece(FileStream file, long offset, Func<long, ReadOnlyMemory<byte>, Task> take, Action<long> show) : HttpContent
 {
     private const int Block = 512 * 1024;
 
@@ -126,6 +138,7 @@ internal sealed class Piece(FileStream file, long offset, Func<long, ReadOnlyMem
                 taken[turn] = taking = Taken(taking, offset + done, part);
                 await stream.WriteAsync(part, cancellationToken);
                 done += part.Length;
+                show(offset + done);
             }
         }
         finally
