@@ -52,6 +52,7 @@ internal sealed class Backlog
     {
         var changes = new List<StoreChange>(atLeast + 1024);
         var number = 0L;
+        var texts = new TextPool();
         foreach (var row in Rows())
         {
             if (changes.Count >= atLeast)
@@ -59,7 +60,7 @@ internal sealed class Backlog
                 break;
             }
 
-            changes.AddRange(RecentChanges.Read(row.Form));
+            changes.AddRange(RecentChanges.Read(row.Form, texts));
             number = row.Number;
         }
 
@@ -69,13 +70,10 @@ internal sealed class Backlog
     /// <summary>Targets, attempts and last signs of life as they were last written, and the number of the last event.</summary>
     public LatestChanges Latest()
     {
-        var latest = new LatestChanges();
+        var (latest, texts) = (new LatestChanges(), new TextPool());
         foreach (var row in Rows())
         {
-            foreach (var change in RecentChanges.Read(row.Form))
-            {
-                latest.Take(change);
-            }
+            latest.Take(RecentChanges.Read(row.Form, texts));
         }
 
         return latest;
@@ -124,7 +122,7 @@ internal sealed class Backlog
                     continue;
                 }
 
-                var each = CompactForm.ReadEvent(Reader(places[i]));
+                var each = Event(places[i]);
                 if ((query.Topic is null || each.Topic == query.Topic) && (query.Deployment is null || each.Deployment == query.Deployment)
                     && (query.Device is null || each.Device == query.Device) && (query.What is null || query.What.Contains(each.What)))
                 {
@@ -145,7 +143,7 @@ internal sealed class Backlog
             StoredAttempt? last = null;
             foreach (ref readonly var place in CollectionsMarshal.AsSpan(_attempts))
             {
-                if (place.Mark.Name == name && CompactForm.ReadAttempt(Reader(place)) is var attempt && attempt.Id == id && LatestChanges.Belongs(attempt, last))
+                if (place.Mark.Name == name && Attempt(place) is var attempt && attempt.Id == id && LatestChanges.Belongs(attempt, last))
                 {
                     last = attempt;
                 }
@@ -165,7 +163,7 @@ internal sealed class Backlog
             foreach (var place in device is null ? (IEnumerable<Place>)_attempts : OfDevice(RecentMark.KeyOf(device)))
             {
                 if ((deployment is null || place.Mark.Deployment == deploymentKey)
-                    && CompactForm.ReadAttempt(Reader(place)) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment) && LatestChanges.Belongs(attempt, found.GetValueOrDefault(attempt.Id)))
+                    && Attempt(place) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment) && LatestChanges.Belongs(attempt, found.GetValueOrDefault(attempt.Id)))
                 {
                     found[attempt.Id] = attempt;
                 }
@@ -195,11 +193,19 @@ internal sealed class Backlog
         }
     }
 
-    private BinaryReader Reader(in Place place)
+    private StoredEvent Event(in Place place)
     {
-        var row = _rows[(int)(place.Row - _rows[0].Number)];
-        return new BinaryReader(new MemoryStream(row.Form, place.Mark.Offset, row.Form.Length - place.Mark.Offset, writable: false));
+        var reader = Reader(place);
+        return CompactForm.ReadEvent(ref reader);
     }
+
+    private StoredAttempt Attempt(in Place place)
+    {
+        var reader = Reader(place);
+        return CompactForm.ReadAttempt(ref reader);
+    }
+
+    private FormReader Reader(in Place place) => new(_rows[(int)(place.Row - _rows[0].Number)].Form.AsSpan(place.Mark.Offset));
 
     /// <summary>How many at the beginning a condition holds for, which holds for none after the first that it does not hold for.</summary>
     private static int Before<T>(ReadOnlySpan<T> all, Func<T, bool> holds)

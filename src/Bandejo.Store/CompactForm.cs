@@ -1,31 +1,28 @@
-using System.Text;
 using Bandejo.Core.Deployments;
 
 namespace Bandejo.Store;
 
 /// <summary>
-/// The form in which records are kept that there are very many of: numbers in seven bits a byte, texts as UTF-8 after their length, both as
-/// <see cref="BinaryWriter"/> writes them; instants as ticks of UTC; what may be missing after a number whose bits say what is there.
-/// Fields are only ever added at the end, behind a new bit.
+/// The form in which records are kept that there are very many of, as <see cref="FormWriter"/> writes numbers and texts; instants as ticks of UTC; what may
+/// be missing after a number whose bits say what is there. Fields are only ever added at the end, behind a new bit.
 /// </summary>
 internal static class CompactForm
 {
     public static byte[] Of(Target target)
     {
-        using var form = new MemoryStream(160);
-        using var writer = new BinaryWriter(form);
+        var writer = new FormWriter();
         Write(writer, target);
-        return form.ToArray();
+        return writer.Written.ToArray();
     }
 
-    public static void Write(BinaryWriter writer, Target target)
+    public static void Write(FormWriter writer, Target target)
     {
-        writer.Write(target.Device);
-        writer.Write7BitEncodedInt(target.Wave + 1);
-        writer.Write((byte)target.State);
-        writer.Write(target.Reason);
+        writer.Text(target.Device);
+        writer.Number(target.Wave + 1);
+        writer.Byte((byte)target.State);
+        writer.Text(target.Reason);
         Write(writer, target.Since);
-        writer.Write7BitEncodedInt(Bits(
+        writer.Number(Bits(
             target.Next is not null, target.Variant is not null, target.Tries > 0, target.Repairs > 0, target.HasBegun, target.IsInstalledHere, target.IsGoingBack, target.HasFailed, target.Before is not null,
             target.BeforePackage is not null, target.ProvenAt is not null, target.TroubleAt is not null, target.TakenAt is not null, target.Harms > 0, target.Harm is not null, target.AppWhenOpened is not null, target.Order > 0));
         Write(writer, target.Next);
@@ -45,19 +42,19 @@ internal static class CompactForm
 
     /// <exception cref="FormatException">The form is not that of a target.</exception>
     /// <exception cref="IOException">It is cut short.</exception>
-    public static Target ReadTarget(BinaryReader reader, TextPool texts)
+    public static Target ReadTarget(ref FormReader reader, TextPool texts)
     {
-        var device = reader.ReadString();
-        var wave = reader.Read7BitEncodedInt() - 1;
-        var state = (TargetState)reader.ReadByte();
+        var device = reader.Text(texts);
+        var wave = reader.Number() - 1;
+        var state = (TargetState)reader.Byte();
         if (!Enum.IsDefined(state))
         {
             throw new FormatException($"A kept target has the state {(int)state}, which is none.");
         }
 
-        var reason = texts.Of(reader.ReadString());
-        var since = Instant(reader);
-        var bits = reader.Read7BitEncodedInt();
+        var reason = reader.Text(texts);
+        var since = Instant(ref reader);
+        var bits = reader.Number();
         return new Target
         {
             Device = device,
@@ -69,60 +66,60 @@ internal static class CompactForm
             IsInstalledHere = Has(5),
             IsGoingBack = Has(6),
             HasFailed = Has(7),
-            Next = Has(0) ? Instant(reader) : null,
-            Variant = Has(1) ? texts.Of(reader.ReadString()) : null,
-            Tries = Has(2) ? reader.Read7BitEncodedInt() : 0,
-            Repairs = Has(3) ? reader.Read7BitEncodedInt() : 0,
-            Before = Has(8) ? texts.Of(reader.ReadString()) : null,
-            BeforePackage = Has(9) ? texts.Of(reader.ReadString()) : null,
-            ProvenAt = Has(10) ? Instant(reader) : null,
-            TroubleAt = Has(11) ? Instant(reader) : null,
-            TakenAt = Has(12) ? Instant(reader) : null,
-            Harms = Has(13) ? reader.Read7BitEncodedInt() : 0,
-            Harm = Has(14) ? reader.ReadString() : null,
-            AppWhenOpened = Has(15) ? texts.Of(reader.ReadString()) : null,
-            Order = Has(16) ? reader.Read7BitEncodedInt() : 0,
+            Next = Has(0) ? Instant(ref reader) : null,
+            Variant = Has(1) ? reader.Text(texts) : null,
+            Tries = Has(2) ? reader.Number() : 0,
+            Repairs = Has(3) ? reader.Number() : 0,
+            Before = Has(8) ? reader.Text(texts) : null,
+            BeforePackage = Has(9) ? reader.Text(texts) : null,
+            ProvenAt = Has(10) ? Instant(ref reader) : null,
+            TroubleAt = Has(11) ? Instant(ref reader) : null,
+            TakenAt = Has(12) ? Instant(ref reader) : null,
+            Harms = Has(13) ? reader.Number() : 0,
+            Harm = Has(14) ? reader.Text(texts) : null,
+            AppWhenOpened = Has(15) ? reader.Text(texts) : null,
+            Order = Has(16) ? reader.Number() : 0,
         };
 
         bool Has(int bit) => (bits & (1 << bit)) != 0;
     }
 
-    public static void Write(BinaryWriter writer, StoredAttempt attempt)
+    public static void Write(FormWriter writer, StoredAttempt attempt)
     {
-        writer.Write(attempt.Id);
-        writer.Write(attempt.Deployment);
-        writer.Write(attempt.Device);
-        writer.Write(attempt.Kind);
-        writer.Write(attempt.Version);
+        writer.Text(attempt.Id);
+        writer.Text(attempt.Deployment);
+        writer.Text(attempt.Device);
+        writer.Text(attempt.Kind);
+        writer.Text(attempt.Version);
         Write(writer, attempt.StartedAt);
-        writer.Write(attempt.Phase);
-        writer.Write(attempt.Message);
-        writer.Write7BitEncodedInt(Bits(attempt.EndedAt is not null, attempt.Outcome is not null, attempt.ExitCode is not null, attempt.HasLog));
+        writer.Text(attempt.Phase);
+        writer.Text(attempt.Message);
+        writer.Number(Bits(attempt.EndedAt is not null, attempt.Outcome is not null, attempt.ExitCode is not null, attempt.HasLog));
         Write(writer, attempt.EndedAt);
         Write(writer, attempt.Outcome);
         if (attempt.ExitCode is { } code)
         {
-            writer.Write(code);
+            writer.Fixed(code);
         }
     }
 
     /// <inheritdoc cref="ReadTarget" path="/exception"/>
-    public static StoredAttempt ReadAttempt(BinaryReader reader)
+    public static StoredAttempt ReadAttempt(ref FormReader reader, TextPool? texts = null)
     {
-        var (id, deployment, device, kind, version) = (reader.ReadString(), reader.ReadString(), reader.ReadString(), reader.ReadString(), reader.ReadString());
-        var (started, phase, message, bits) = (Instant(reader), reader.ReadString(), reader.ReadString(), reader.Read7BitEncodedInt());
+        var (id, deployment, device, kind, version) = (reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Text(texts));
+        var (started, phase, message, bits) = (Instant(ref reader), reader.Text(texts), reader.Text(texts), reader.Number());
         return new StoredAttempt(
-            id, deployment, device, kind, version, started, (bits & 1) != 0 ? Instant(reader) : null, (bits & 2) != 0 ? reader.ReadString() : null, phase, (bits & 4) != 0 ? reader.ReadInt32() : null, message, (bits & 8) != 0);
+            id, deployment, device, kind, version, started, (bits & 1) != 0 ? Instant(ref reader) : null, (bits & 2) != 0 ? reader.Text(texts) : null, phase, (bits & 4) != 0 ? reader.Fixed() : null, message, (bits & 8) != 0);
     }
 
-    public static void Write(BinaryWriter writer, StoredEvent added)
+    public static void Write(FormWriter writer, StoredEvent added)
     {
-        writer.Write7BitEncodedInt64(added.Number);
+        writer.Number(added.Number);
         Write(writer, added.At);
-        writer.Write(added.Topic);
-        writer.Write(added.What);
-        writer.Write(added.Text);
-        writer.Write7BitEncodedInt(Bits(added.By is not null, added.Deployment is not null, added.Device is not null, added.Reason is not null));
+        writer.Text(added.Topic);
+        writer.Text(added.What);
+        writer.Text(added.Text);
+        writer.Number(Bits(added.By is not null, added.Deployment is not null, added.Device is not null, added.Reason is not null));
         Write(writer, added.By);
         Write(writer, added.Deployment);
         Write(writer, added.Device);
@@ -130,13 +127,27 @@ internal static class CompactForm
     }
 
     /// <inheritdoc cref="ReadTarget" path="/exception"/>
-    public static StoredEvent ReadEvent(BinaryReader reader)
+    public static StoredEvent ReadEvent(ref FormReader reader, TextPool? texts = null)
     {
-        var (number, at, topic, what, text, bits) = (reader.Read7BitEncodedInt64(), Instant(reader), reader.ReadString(), reader.ReadString(), reader.ReadString(), reader.Read7BitEncodedInt());
-        var (by, deployment, device, reason) = (Text(0), Text(1), Text(2), Text(3));
+        var (number, at, topic, what, text, bits) = (reader.LongNumber(), Instant(ref reader), reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Number());
+        var by = (bits & 1) != 0 ? reader.Text(texts) : null;
+        var deployment = (bits & 2) != 0 ? reader.Text(texts) : null;
+        var device = (bits & 4) != 0 ? reader.Text(texts) : null;
+        var reason = (bits & 8) != 0 ? reader.Text(texts) : null;
         return new StoredEvent(number, at, topic, what, by, deployment, device, text, reason);
+    }
 
-        string? Text(int bit) => (bits & (1 << bit)) != 0 ? reader.ReadString() : null;
+    /// <summary>Passes an event by, and says what it may be looked for by.</summary>
+    /// <param name="offset">Where it begins.</param>
+    /// <inheritdoc cref="ReadTarget" path="/exception"/>
+    public static RecentMark ReadMark(ref FormReader reader, int offset)
+    {
+        var (number, _, topic, _, _, bits) = (reader.LongNumber(), Instant(ref reader), RecentMark.KeyOf(reader.Utf8()), reader.Utf8().Length, reader.Utf8().Length, reader.Number());
+        _ = (bits & 1) != 0 ? reader.Utf8() : default;
+        var deployment = (bits & 2) != 0 ? RecentMark.KeyOf(reader.Utf8()) : RecentMark.NoKey;
+        var device = (bits & 4) != 0 ? RecentMark.KeyOf(reader.Utf8()) : RecentMark.NoKey;
+        _ = (bits & 8) != 0 ? reader.Utf8() : default;
+        return new RecentMark(offset, number, topic, device, deployment);
     }
 
     private static int Bits(params ReadOnlySpan<bool> each)
@@ -150,11 +161,11 @@ internal static class CompactForm
         return bits;
     }
 
-    private static DateTimeOffset Instant(BinaryReader reader) => reader.Read7BitEncodedInt64() is >= 0 and <= 3155378975999999999 and var ticks ? new DateTimeOffset(ticks, TimeSpan.Zero) : throw new FormatException("A kept instant is outside the calendar.");
+    private static DateTimeOffset Instant(ref FormReader reader) => reader.LongNumber() is >= 0 and <= 3155378975999999999 and var ticks ? new DateTimeOffset(ticks, TimeSpan.Zero) : throw new FormatException("A kept instant is outside the calendar.");
 
-    private static void Write(BinaryWriter writer, DateTimeOffset at) => writer.Write7BitEncodedInt64(at.UtcTicks);
+    private static void Write(FormWriter writer, DateTimeOffset at) => writer.Number(at.UtcTicks);
 
-    private static void Write(BinaryWriter writer, DateTimeOffset? at)
+    private static void Write(FormWriter writer, DateTimeOffset? at)
     {
         if (at is { } known)
         {
@@ -162,35 +173,19 @@ internal static class CompactForm
         }
     }
 
-    private static void Write(BinaryWriter writer, string? text)
+    private static void Write(FormWriter writer, string? text)
     {
         if (text is not null)
         {
-            writer.Write(text);
+            writer.Text(text);
         }
     }
 
-    private static void Write(BinaryWriter writer, int number)
+    private static void Write(FormWriter writer, int number)
     {
         if (number > 0)
         {
-            writer.Write7BitEncodedInt(number);
+            writer.Number(number);
         }
-    }
-}
-
-/// <summary>Holds each of many equal texts once.</summary>
-internal sealed class TextPool
-{
-    private readonly Dictionary<string, string> _texts = new(StringComparer.Ordinal);
-
-    public string Of(string text)
-    {
-        if (!_texts.TryGetValue(text, out var known))
-        {
-            _texts[text] = known = text;
-        }
-
-        return known;
     }
 }

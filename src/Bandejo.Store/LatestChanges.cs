@@ -9,29 +9,26 @@ internal sealed class LatestChanges
     private readonly Dictionary<string, StoredAttempt> _attempts = new(StringComparer.Ordinal);
     private readonly Dictionary<string, PutHeard> _heard = new(StringComparer.Ordinal);
 
-    /// <summary>The number of the last event; 0 for none.</summary>
-    public long LastEvent { get; private set; }
-
     /// <summary>Last signs of life by device.</summary>
     public IReadOnlyDictionary<string, PutHeard> Heard => _heard;
 
-    /// <summary>Takes a change that came after all that were taken before.</summary>
-    public void Take(StoreChange change)
+    /// <summary>Takes changes that came after all that were taken before.</summary>
+    public void Take(IReadOnlyList<StoreChange> changes)
     {
-        switch (change)
+        foreach (var change in changes)
         {
-            case PutTarget(var deployment, var target):
-                _targets[(deployment, target.Device)] = target;
-                break;
-            case PutAttempt(var attempt) when Belongs(attempt, _attempts.GetValueOrDefault(attempt.Id)):
-                _attempts[attempt.Id] = attempt;
-                break;
-            case PutHeard heard:
-                _heard[heard.Device] = heard;
-                break;
-            case AddEvent(var added):
-                LastEvent = added.Number;
-                break;
+            switch (change)
+            {
+                case PutTarget(var deployment, var target):
+                    _targets[(deployment, target.Device)] = target;
+                    break;
+                case PutAttempt(var attempt) when Belongs(attempt, _attempts.GetValueOrDefault(attempt.Id)):
+                    _attempts[attempt.Id] = attempt;
+                    break;
+                case PutHeard heard:
+                    _heard[heard.Device] = heard;
+                    break;
+            }
         }
     }
 

@@ -1,5 +1,3 @@
-using System.Text;
-
 namespace Bandejo.Store;
 
 /// <summary>
@@ -18,7 +16,7 @@ internal static class RecentChanges
         {
             case PutTarget(var deployment, var target):
                 form.Begin('t', change);
-                form.Writer.Write(deployment);
+                form.Writer.Text(deployment);
                 CompactForm.Write(form.Writer, target);
                 break;
             case PutAttempt(var attempt):
@@ -31,9 +29,9 @@ internal static class RecentChanges
                 break;
             case PutHeard(var device, var at, var sequence):
                 form.Begin('h', change);
-                form.Writer.Write(device);
-                form.Writer.Write(at.ToUnixTimeMilliseconds());
-                form.Writer.Write(sequence);
+                form.Writer.Text(device);
+                form.Writer.Fixed(at.ToUnixTimeMilliseconds());
+                form.Writer.Fixed(sequence);
                 break;
             default:
                 throw new InvalidOperationException($"{change.GetType().Name} does not wait for its table.");
@@ -41,34 +39,46 @@ internal static class RecentChanges
     }
 
     /// <summary>Reads what was written.</summary>
-    /// <param name="form">What was written.</param>
-    /// <param name="marks">Takes the marks of its events and attempts; null where nobody looks for them.</param>
     /// <exception cref="StoreException">It is not in the form.</exception>
-    public static IReadOnlyList<StoreChange> Read(byte[] form, List<RecentMark>? marks = null)
+    public static IReadOnlyList<StoreChange> Read(byte[] form, TextPool texts) => Read(form, texts, null);
+
+    /// <summary>Reads what was written but for its events, of which the marks must do.</summary>
+    /// <param name="marks">Takes the marks of its events and attempts.</param>
+    /// <exception cref="StoreException">It is not in the form.</exception>
+    public static IReadOnlyList<StoreChange> ReadState(byte[] form, TextPool texts, List<RecentMark> marks) => Read(form, texts, marks);
+
+    private static List<StoreChange> Read(byte[] form, TextPool texts, List<RecentMark>? marks)
     {
-        using var reader = new BinaryReader(new MemoryStream(form));
+        var reader = new FormReader(form);
         var changes = new List<StoreChange>();
-        var texts = new TextPool();
         try
         {
-            for (var at = 0; at < form.Length; at = (int)reader.BaseStream.Position)
+            while (!reader.IsAtEnd)
             {
-                StoreChange change = reader.ReadByte() switch
+                var kind = reader.Byte();
+                var at = reader.Position;
+                if (kind == 'e' && marks is not null)
                 {
-                    (byte)'t' => new PutTarget(reader.ReadString(), CompactForm.ReadTarget(reader, texts)),
-                    (byte)'a' => new PutAttempt(CompactForm.ReadAttempt(reader)),
-                    (byte)'e' => new AddEvent(CompactForm.ReadEvent(reader)),
-                    (byte)'h' => new PutHeard(reader.ReadString(), DateTimeOffset.FromUnixTimeMilliseconds(reader.ReadInt64()), reader.ReadInt64()),
-                    var kind => throw new FormatException($"A kept change begins with {kind}, which is no kind of change."),
+                    marks.Add(CompactForm.ReadMark(ref reader, at));
+                    continue;
+                }
+
+                StoreChange change = kind switch
+                {
+                    (byte)'t' => new PutTarget(reader.Text(texts), CompactForm.ReadTarget(ref reader, texts)),
+                    (byte)'a' => new PutAttempt(CompactForm.ReadAttempt(ref reader, texts)),
+                    (byte)'e' => new AddEvent(CompactForm.ReadEvent(ref reader, texts)),
+                    (byte)'h' => new PutHeard(reader.Text(texts), DateTimeOffset.FromUnixTimeMilliseconds(reader.LongFixed()), reader.LongFixed()),
+                    _ => throw new FormatException($"A kept change begins with {kind}, which is no kind of change."),
                 };
                 changes.Add(change);
-                if (RecentMark.Of(change, at + 1) is { } mark)
+                if (marks is not null && RecentMark.Of(change, at) is { } mark)
                 {
-                    marks?.Add(mark);
+                    marks.Add(mark);
                 }
             }
         }
-        catch (Exception error) when (error is IOException or FormatException or DecoderFallbackException or ArgumentException)
+        catch (Exception error) when (error is IOException or FormatException or ArgumentException)
         {
             throw new StoreException($"What was kept last cannot be read: {error.Message}", error);
         }

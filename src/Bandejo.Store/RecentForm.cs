@@ -1,9 +1,11 @@
+using System.Text;
+
 namespace Bandejo.Store;
 
 /// <summary>Where an event or an attempt begins among changes that were written, and what it may be looked for by.</summary>
 /// <param name="Offset">Behind the letter of its kind, in bytes from the beginning.</param>
 /// <param name="Number">The number of an event; 0 for an attempt.</param>
-/// <param name="Name">Of an event its topic, of an attempt its identity, as a <see cref="KeyOf"/>.</param>
+/// <param name="Name">Of an event its topic, of an attempt its identity, as a <see cref="KeyOf(string)"/>.</param>
 internal readonly record struct RecentMark(int Offset, long Number, int Name, int Device, int Deployment)
 {
     /// <summary>The mark of a change; null for one that nobody looks for.</summary>
@@ -14,19 +16,33 @@ internal readonly record struct RecentMark(int Offset, long Number, int Name, in
         _ => null,
     };
 
+    /// <summary>The key where there is no text.</summary>
+    public const int NoKey = 0;
+
+    private const int Short = 256;
+
     /// <summary>A key that tells most texts apart within this process; whoever finds one must compare the text itself.</summary>
-    public static int KeyOf(string? text) => text is null ? 0 : string.GetHashCode(text, StringComparison.Ordinal);
+    public static int KeyOf(string? text) => text is null ? NoKey : string.GetHashCode(text, StringComparison.Ordinal);
+
+    /// <summary>The same of a text in UTF-8.</summary>
+    public static int KeyOf(ReadOnlySpan<byte> utf8)
+    {
+        if (utf8.Length > Short)
+        {
+            return KeyOf(Encoding.UTF8.GetString(utf8));
+        }
+
+        Span<char> characters = stackalloc char[utf8.Length];
+        return string.GetHashCode(characters[..Encoding.UTF8.GetChars(utf8, characters)], StringComparison.Ordinal);
+    }
 }
 
 /// <summary>Changes as <see cref="RecentChanges"/> writes them, in a buffer that is used again.</summary>
 internal sealed class RecentForm
 {
-    private readonly MemoryStream _form = new();
     private readonly List<RecentMark> _marks = [];
 
-    public RecentForm() => Writer = new BinaryWriter(_form);
-
-    public BinaryWriter Writer { get; }
+    public FormWriter Writer { get; } = new();
 
     /// <summary>How many changes were written.</summary>
     public int Count { get; private set; }
@@ -34,11 +50,11 @@ internal sealed class RecentForm
     public IReadOnlyList<RecentMark> Marks => _marks;
 
     /// <summary>What was written; good until the next <see cref="Clear"/>.</summary>
-    public ReadOnlyMemory<byte> Written => _form.GetBuffer().AsMemory(0, (int)_form.Length);
+    public ReadOnlyMemory<byte> Written => Writer.Written;
 
     public void Clear()
     {
-        _form.SetLength(0);
+        Writer.Clear();
         _marks.Clear();
         Count = 0;
     }
@@ -46,9 +62,9 @@ internal sealed class RecentForm
     /// <summary>Begins a change of a kind; where it is one that is looked for, its record begins here.</summary>
     public void Begin(char kind, StoreChange change)
     {
-        Writer.Write((byte)kind);
+        Writer.Byte((byte)kind);
         Count++;
-        if (RecentMark.Of(change, (int)_form.Length) is { } mark)
+        if (RecentMark.Of(change, Writer.Length) is { } mark)
         {
             _marks.Add(mark);
         }

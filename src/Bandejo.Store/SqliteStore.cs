@@ -14,6 +14,9 @@ public sealed class SqliteStore : IStore
 {
     internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter() }, TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()) };
 
+    /// <summary>How many times 256 rows are read ahead at most.</summary>
+    private const int MostAhead = 32;
+
     private readonly string _connectionString;
     private readonly WriteQueue _queue;
 
@@ -51,31 +54,40 @@ public sealed class SqliteStore : IStore
 
         // Nothing is changed meanwhile, so that several connections see the same; what waits for its table may get there, and is told by what waited at first.
         // Of these there are many: they are read while others are taken over.
-        var (devices, devicesRead) = Ahead(connection => Devices(connection, latest));
+        var givenUp = new CancellationTokenSource();
+        var (devices, devicesRead) = Ahead(connection => Devices(connection, latest), givenUp);
         var members = Task.Run(() => Guarded(Members));
         var targets = Task.Run(() => Guarded(connection => latest.Over(Targets(connection))));
         _ = Task.WhenAll(devicesRead, members, targets).ContinueWith(_ => still.Dispose(), TaskScheduler.Default);
-        return Guarded(connection =>
+        try
         {
-            using var transaction = connection.BeginTransaction(deferred: true);
-            return new StoredWorld(
-                connection.Query<(string Name, string Value)>("SELECT name, value FROM setting").ToDictionary(row => row.Name, row => row.Value),
-                Documents<StoredAccount>(connection, "SELECT data FROM account ORDER BY name"),
-                [.. Rows(connection, "SELECT id, account, hash, label, created, expires FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5))))],
-                [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new StoredJoinCode(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
-                new WordBook(connection.Query<string>("SELECT text FROM word ORDER BY number", buffered: false)),
-                connection.ExecuteScalar<int>("SELECT count(*) FROM device"),
-                devices,
-                Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
-                members,
-                Documents<StoredPackage>(connection, "SELECT data FROM package"),
-                [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
-                targets,
-                latest.UnderWay(Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
-                Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
-                Documents<StoredDeviceTrial>(connection, "SELECT data FROM device_trial"),
-                Math.Max(latest.LastEvent, connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0));
-        });
+            return Guarded(connection =>
+            {
+                using var transaction = connection.BeginTransaction(deferred: true);
+                return new StoredWorld(
+                    connection.Query<(string Name, string Value)>("SELECT name, value FROM setting").ToDictionary(row => row.Name, row => row.Value),
+                    Documents<StoredAccount>(connection, "SELECT data FROM account ORDER BY name"),
+                    [.. Rows(connection, "SELECT id, account, hash, label, created, expires FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5))))],
+                    [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new StoredJoinCode(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
+                    new WordBook(connection.Query<string>("SELECT text FROM word ORDER BY number", buffered: false)),
+                    connection.ExecuteScalar<int>("SELECT count(*) FROM device"),
+                    devices,
+                    Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
+                    members,
+                    Documents<StoredPackage>(connection, "SELECT data FROM package"),
+                    [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
+                    targets,
+                    latest.UnderWay(Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
+                    Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
+                    Documents<StoredDeviceTrial>(connection, "SELECT data FROM device_trial"),
+                    _queue.LastEvent);
+            });
+        }
+        catch (StoreException)
+        {
+            givenUp.Cancel();
+            throw;
+        }
     }
 
     public Task Commit(IReadOnlyList<StoreChange> changes) => _queue.Commit(changes);
@@ -177,17 +189,21 @@ public sealed class SqliteStore : IStore
         }
     }
 
-    /// <summary>Begins at once to read rows on a thread of its own, some way ahead of whoever takes them. The task completes when all are read.</summary>
-    private (IEnumerable<T> Rows, Task Read) Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows)
+    /// <summary>
+    /// Begins at once to read rows on a thread of its own, a little way ahead of whoever takes them: what nobody has taken yet only costs memory. The task
+    /// completes when all are read, or whoever takes them has given up.
+    /// </summary>
+    /// <param name="givenUp">Cancelled when nobody will take the rows any more.</param>
+    private (IEnumerable<T> Rows, Task Read) Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows, CancellationTokenSource givenUp)
     {
-        var ahead = new BlockingCollection<T[]>();
+        var ahead = new BlockingCollection<T[]>(MostAhead);
         var reading = Task.Run(() => Guarded(connection =>
         {
             try
             {
                 foreach (var some in rows(connection).Chunk(256))
                 {
-                    ahead.Add(some);
+                    ahead.Add(some, givenUp.Token);
                 }
             }
             finally
@@ -201,15 +217,22 @@ public sealed class SqliteStore : IStore
 
         IEnumerable<T> Taken()
         {
-            foreach (var some in ahead.GetConsumingEnumerable())
+            try
             {
-                foreach (var row in some)
+                foreach (var some in ahead.GetConsumingEnumerable())
                 {
-                    yield return row;
+                    foreach (var row in some)
+                    {
+                        yield return row;
+                    }
                 }
-            }
 
-            reading.GetAwaiter().GetResult();
+                reading.GetAwaiter().GetResult();
+            }
+            finally
+            {
+                givenUp.Cancel();
+            }
         }
     }
 
@@ -225,8 +248,8 @@ public sealed class SqliteStore : IStore
         return Rows(connection, "SELECT deployment, data FROM target", row =>
         {
             var deployment = texts.Of(row.GetString(0));
-            using var reader = new BinaryReader(new MemoryStream(row.GetFieldValue<byte[]>(1)));
-            return (deployment, CompactForm.ReadTarget(reader, texts));
+            var reader = new FormReader(row.GetFieldValue<byte[]>(1));
+            return (deployment, CompactForm.ReadTarget(ref reader, texts));
         });
     }
 

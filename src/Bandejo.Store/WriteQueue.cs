@@ -61,6 +61,9 @@ internal sealed class WriteQueue : IAsyncDisposable
 
     public Backlog Backlog { get; } = new();
 
+    /// <summary>The number of the last event that is durable; 0 for none.</summary>
+    public long LastEvent => Volatile.Read(ref _lastEvent);
+
     /// <summary>Completes when the changes are durable. Callers that wait at the same time share a commit, in the order in which they came.</summary>
     public Task Commit(IReadOnlyList<StoreChange> changes)
     {
@@ -283,27 +286,24 @@ internal sealed class WriteQueue : IAsyncDisposable
     {
         Backlog.Clear();
         (_number, _lastEvent, _takenUp) = (0, Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0, new LatestChanges());
+        using var texts = new ThreadLocal<TextPool>(() => new TextPool());
         foreach (var some in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false).Chunk(64))
         {
-            var read = new (IReadOnlyList<StoreChange> Changes, List<RecentMark> Marks)[some.Length];
+            var read = new (IReadOnlyList<StoreChange> State, List<RecentMark> Marks)[some.Length];
             Parallel.For(0, some.Length, i =>
             {
                 var marks = new List<RecentMark>();
-                read[i] = (RecentChanges.Read(some[i].Data, marks), marks);
+                read[i] = (RecentChanges.ReadState(some[i].Data, texts.Value!, marks), marks);
             });
-            for (var i = 0; i < some.Length; i++)
+            foreach (var ((number, data), (state, marks)) in some.Zip(read))
             {
-                Backlog.Add(some[i].Number, some[i].Data, read[i].Changes.Count, read[i].Marks);
-                foreach (var change in read[i].Changes)
-                {
-                    _takenUp.Take(change);
-                }
-
-                _number = _number == 0 || some[i].Number == _number + 1 ? some[i].Number : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {some[i].Number}.");
+                var events = marks.Where(mark => mark.Number > 0);
+                Backlog.Add(number, data, state.Count + events.Count(), marks);
+                _takenUp.Take(state);
+                _lastEvent = Math.Max(_lastEvent, events.LastOrDefault().Number);
+                _number = _number == 0 || number == _number + 1 ? number : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {number}.");
             }
         }
-
-        _lastEvent = Math.Max(_lastEvent, _takenUp.LastEvent);
     }
 
     private SqliteWriter Writer() => _writer ??= new SqliteWriter(_connect());

@@ -82,6 +82,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
             Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
             Assert.Equal((9, 1 + start), (Assert.Single(world.Devices).Sequence, world.LastEvent));
             Assert.Equal(added, Assert.Single(store.Events(new EventQuery("target", null, null, 0, null, 10))));
+            Assert.Equal(added, store.Events(new EventQuery(null, "D1001", "d1", 0, null, 10))[0]);
             Assert.Equal(ended, store.Attempt("a0"));
             await store.Commit([new PutAttempt(world.OpenAttempts[0]), new AddEvent(added with { Number = 2 + start, Topic = "journal" })]);
             if (start == 1)
@@ -119,6 +120,8 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     [InlineData("t\u0005D1001\u0002d1\u0001\u0077")]
     [InlineData("a{")]
     [InlineData("h\u0002d1 soon")]
+    [InlineData("e\u0001\u0001\u0006target\u0003met\u007fcut short")]
+    [InlineData("e\u0001\u0001\u00ff\u00ff\u00ff\u00ff\u00ff\u00ff\u00ff\u00ff")]
     public async Task What_is_damaged_on_its_way_is_refused_in_words(string line)
     {
         var file = Path.Combine(_folder, "damaged.db");
@@ -126,6 +129,34 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Execute(file, "INSERT INTO recent VALUES (1, CAST($data AS BLOB))", line);
 
         Assert.Contains("What was kept last cannot be read", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
+    }
+
+    [Fact]
+    public async Task What_waits_is_kept_as_the_platform_writes_numbers_and_texts()
+    {
+        var file = Path.Combine(_folder, "written.db");
+        await SqliteStore.Open(file).DisposeAsync();
+        var (at, text) = (new DateTimeOffset(2026, 3, 2, 8, 0, 0, TimeSpan.Zero), string.Concat(Enumerable.Repeat("Grün → ", 200)));
+        using var form = new MemoryStream();
+        using var writer = new BinaryWriter(form);
+        writer.Write((byte)'e');
+        writer.Write7BitEncodedInt64(300);
+        writer.Write7BitEncodedInt64(at.Ticks);
+        Array.ForEach(["target", "met", text], writer.Write);
+        writer.Write7BitEncodedInt(0b1100);
+        Array.ForEach(["d1", "because"], writer.Write);
+        writer.Write((byte)'h');
+        writer.Write("d1");
+        writer.Write(at.ToUnixTimeMilliseconds());
+        writer.Write(9L);
+        Execute(file, $"INSERT INTO recent VALUES (1, x'{Convert.ToHexString(form.ToArray())}')");
+
+        await using var store = SqliteStore.Open(file);
+        var left = new StoredEvent(300, at, "target", "met", null, null, "d1", text, "because");
+        Assert.Equal(left, Assert.Single(store.Events(new EventQuery(null, null, "d1", 0, null, 10))));
+        await store.Commit([new PutDevice(new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true)), new AddEvent(left with { Number = 301 })]);
+        Assert.Equal((9L, 301L), (Assert.Single(store.Load().Devices).Sequence, store.Load().LastEvent));
+        Assert.Equal([left, left with { Number = 301 }], store.Events(new EventQuery(null, null, "d1", 0, null, 10)));
     }
 
     [Fact]

@@ -16,11 +16,12 @@ namespace Bandejo.Server.Deployments;
 internal static class Engine
 {
     /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
-    public static void WeighDevice(WorldChange change, DeviceEntry device)
+    /// <param name="about">Where nothing but its target of this deployment changed: only those for which that makes a difference.</param>
+    public static void WeighDevice(WorldChange change, DeviceEntry device, DeploymentEntry? about = null)
     {
         foreach (var deployment in change.World.Deployments.Values)
         {
-            if (deployment.IsActive)
+            if (deployment.IsActive && (about is null || MayMatter(about, deployment)))
             {
                 Weigh(change, deployment, device);
             }
@@ -211,7 +212,7 @@ internal static class Engine
     /// <summary>Other deployments of the same app, and those that need it, are weighed again: this one's wishes have begun or ceased to count.</summary>
     private static void Rivals(WorldChange change, DeploymentEntry deployment)
     {
-        foreach (var rival in change.World.Deployments.Values.Where(other => other != deployment && other.IsActive && (other.Plan.App == deployment.Plan.App || Needing.Concerns(other, deployment))))
+        foreach (var rival in change.World.Deployments.Values.Where(other => other != deployment && other.IsActive && MayMatter(deployment, other)))
         {
             foreach (var device in rival.Targets.Rows.Select(row => change.World.DevicesByRow[row]).Where(deployment.Targets.Has))
             {
@@ -220,26 +221,49 @@ internal static class Engine
         }
     }
 
+    /// <summary>Whether what happens to a device under one deployment may make a difference for it under another: both are about one app, or the other's package needs that app.</summary>
+    private static bool MayMatter(DeploymentEntry one, DeploymentEntry other) => other.Plan.App == one.Plan.App || Needing.Concerns(other, one);
+
+    // Asked for every target at every result: without closures and lists.
     private static bool IsInScope(FleetWorld world, DeploymentPlan plan, DeviceEntry device, Target? target)
     {
-        // What the deployment itself changed is no reason for leaving: rules that speak of its app are asked about the version when the wave opened.
-        var frozen = target?.AppWhenOpened is { } version ? new FrozenAppFacts(world.Columns.Row(device.Row), plan.App, version) : null;
-        return device.Stored.IsSorted && plan.Groups.Any(slug => Member(slug) == Truth.True) && plan.Except.All(slug => Member(slug) == Truth.False);
-
-        Truth Member(string slug)
+        if (!device.Stored.IsSorted)
         {
-            if (!world.Groups.TryGetValue(slug, out var group))
-            {
-                return Truth.False;
-            }
-
-            if (frozen is not null && group.Rule is { } rule && rule.Facts().Any(fact => fact.IsApp && fact.Name == plan.App))
-            {
-                return rule.Test(frozen);
-            }
-
-            return group.In[device.Row] ? Truth.True : group.NotKnown[device.Row] ? Truth.NotKnown : Truth.False;
+            return false;
         }
+
+        var isIn = false;
+        foreach (var slug in plan.Groups)
+        {
+            if (Member(world, plan, slug, device, target) == Truth.True)
+            {
+                isIn = true;
+                break;
+            }
+        }
+
+        foreach (var slug in plan.Except)
+        {
+            isIn = isIn && Member(world, plan, slug, device, target) == Truth.False;
+        }
+
+        return isIn;
+    }
+
+    private static Truth Member(FleetWorld world, DeploymentPlan plan, string slug, DeviceEntry device, Target? target)
+    {
+        if (!world.Groups.TryGetValue(slug, out var group))
+        {
+            return Truth.False;
+        }
+
+        // What the deployment itself changed is no reason for leaving: rules that speak of its app are asked about the version when the wave opened.
+        if (target?.AppWhenOpened is { } version && group.AsksAbout(plan.App))
+        {
+            return group.Rule!.Test(new FrozenAppFacts(world.Columns.Row(device.Row), plan.App, version));
+        }
+
+        return group.In[device.Row] ? Truth.True : group.NotKnown[device.Row] ? Truth.NotKnown : Truth.False;
     }
 
     private static (Happening Happening, string? Variant) Standing(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target, bool isIn)
@@ -267,8 +291,7 @@ internal static class Engine
             return (lacking, fit.Variant);
         }
 
-        var rivals = device.Deployments.Where(other => other.IsActive && other.Plan.App == deployment.Plan.App && (other == deployment || Counts(other, device))).ToList();
-        if (rivals.Count > 1 && rivals.Contains(deployment))
+        if (Rivals(deployment, device) is { Count: > 1 } rivals)
         {
             var (rules, contest) = Targeting.Settle([.. rivals.Select(other => (other.Id, other.Plan.Wish, other.Plan.Priority, other.Plan.Version))]);
             if (rules is null && contest.Contains(deployment.Id))
@@ -292,6 +315,23 @@ internal static class Engine
         return deployment.Plan.Wish == Wish.Choice && target.TakenAt is null
             ? (new Happening(TargetEvent.OnShelf, "On the shelf; the user has not taken it"), fit.Variant)
             : (new Happening(TargetEvent.Due, "The order is out; the device starts at its next check-in"), fit.Variant);
+    }
+
+    /// <summary>The deployments whose wishes for one app count on a device, with this one; empty where no other does.</summary>
+    private static List<DeploymentEntry> Rivals(DeploymentEntry deployment, DeviceEntry device)
+    {
+        List<DeploymentEntry> rivals = [];
+        var isMeant = false;
+        foreach (var other in device.Deployments)
+        {
+            if (other.IsActive && other.Plan.App == deployment.Plan.App && (other == deployment || Counts(other, device)))
+            {
+                rivals.Add(other);
+                isMeant |= other == deployment;
+            }
+        }
+
+        return isMeant ? rivals : [];
     }
 
     private static bool Counts(DeploymentEntry other, DeviceEntry device) =>

@@ -178,12 +178,29 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
             acknowledged.Add(word.Id + "/said");
         }
 
-        if (request.Facts is not null || request.Attempts.Count > 0 || request.Said is { Count: > 0 })
+        if (request.Facts is not null || request.Said is { Count: > 0 })
         {
             Engine.WeighDevice(change, device);
         }
+        else
+        {
+            WeighAfter(change, device, request.Attempts);
+        }
 
         return Answer(change.World, device, request, acknowledged);
+    }
+
+    /// <summary>Weighs the device after attempts, once for each deployment that they were about.</summary>
+    private static void WeighAfter(WorldChange change, DeviceEntry device, IReadOnlyList<AttemptReport> attempts)
+    {
+        var names = attempts.Select(attempt => attempt.Deployment);
+        foreach (var name in attempts.Count < 2 ? names : names.Distinct())
+        {
+            if (change.World.Deployments.TryGetValue(name, out var deployment))
+            {
+                Engine.WeighDevice(change, device, deployment);
+            }
+        }
     }
 
     private static IEnumerable<AttemptReport> InTheirOrder(IReadOnlyList<AttemptReport> reports) =>

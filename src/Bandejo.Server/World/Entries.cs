@@ -55,16 +55,20 @@ internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
 
     private Rule? _rule = rule;
     private RowRule? _compiled;
+    private HashSet<string>? _apps;
 
     /// <summary>Null for a listed group.</summary>
     public Rule? Rule
     {
         get => _rule;
-        set => (_rule, _compiled) = (value, null);
+        set => (_rule, _compiled, _apps) = (value, null, null);
     }
 
     /// <summary>What its rule says of one device.</summary>
     public Truth Test(FleetColumns columns, int row) => (_compiled ??= columns.Compile(_rule!)).At(row);
+
+    /// <summary>Whether its rule asks about an app.</summary>
+    public bool AsksAbout(string app) => (_apps ??= [.. _rule?.Facts().Where(fact => fact.IsApp).Select(fact => fact.Name) ?? []]).Contains(app);
 
     /// <summary>The rows that are certainly in it.</summary>
     public Bitmap In { get; set; } = new();
