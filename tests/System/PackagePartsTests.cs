@@ -38,6 +38,28 @@ public sealed class PackagePartsTests
     }
 
     [Fact]
+    public async Task What_a_device_waits_for_in_vain_is_said_of_all_that_wait_for_it()
+    {
+        await using var site = await Site.Start();
+        var device = await site.Device("ALD-DESK-001");
+        await site.Package("spark", "3.2", "while [ ! -e \"$BANDEJO_ROOT/go\" ]; do sleep 0.1; done; exit 9");
+        await site.Package("ember", "1.0", Install, more: "needs: [{ app: spark }]");
+        await site.Package("quill", "1.0", Install, more: "needs: [{ app: ember }]");
+
+        var spark = await site.Deploy("spark 3.2", Site.Enrolled, "--tries", "1");
+        var quill = await site.Deploy("quill 1.0", Site.Enrolled);
+        var ember = await site.Deploy("ember 1.0", Site.Enrolled);
+        await site.Admin.Becomes(spark, device.Name, "working");
+        await site.Admin.Becomes(ember, device.Name, "waiting");
+        await site.Admin.Becomes(quill, device.Name, "waiting");
+
+        device.Write("go", "");
+        await site.Admin.Becomes(spark, device.Name, "failed");
+        await site.Admin.Becomes(ember, device.Name, "blocked");
+        await site.Admin.Becomes(quill, device.Name, "blocked");
+    }
+
+    [Fact]
     public async Task Companions_and_what_an_installer_logs_come_to_the_device_and_leave_it()
     {
         await using var site = await Site.Start();

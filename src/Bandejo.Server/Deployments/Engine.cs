@@ -16,14 +16,36 @@ namespace Bandejo.Server.Deployments;
 internal static class Engine
 {
     /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
-    /// <param name="about">Where nothing but its target of this deployment changed: only those for which that makes a difference.</param>
-    public static void WeighDevice(WorldChange change, DeviceEntry device, DeploymentEntry? about = null)
+    public static void WeighDevice(WorldChange change, DeviceEntry device)
     {
         foreach (var deployment in change.World.Deployments.Values)
         {
-            if (deployment.IsActive && (about is null || MayMatter(about, deployment)))
+            if (deployment.IsActive)
             {
                 Weigh(change, deployment, device);
+            }
+        }
+    }
+
+    /// <summary>Puts a device in front of the deployments for which it makes a difference that its target of this one changed, and those for which that makes one.</summary>
+    public static void WeighDevice(WorldChange change, DeviceEntry device, DeploymentEntry about)
+    {
+        List<DeploymentEntry> changed = [about];
+        for (var i = 0; i < changed.Count; i++)
+        {
+            foreach (var deployment in change.World.Deployments.Values)
+            {
+                if (!deployment.IsActive || !MayMatter(changed[i], deployment))
+                {
+                    continue;
+                }
+
+                var before = deployment.Targets.Of(device);
+                Weigh(change, deployment, device);
+                if (!ReferenceEquals(before, deployment.Targets.Of(device)) && !changed.Contains(deployment))
+                {
+                    changed.Add(deployment);
+                }
             }
         }
     }
