@@ -69,8 +69,12 @@ public sealed class World : IAsyncDisposable
         return world;
     }
 
-    /// <summary>Builds and releases a version of the app.</summary>
-    public Task Package(string version) => _site.Package("alpha", version, $"mkdir -p \"$T\"; echo \"$BANDEJO_ATTEMPT {version}\" >> \"$BANDEJO_ROOT/run/installs\"; sleep 0.3; echo {version} > \"$T/VERSION\"", limit: "40m", codes: "{ 75: busy }");
+    /// <summary>Builds and releases a version of the app, once the service answers: after a fault it may still be reading its state, and whoever builds is told to try again then.</summary>
+    public async Task Package(string version)
+    {
+        await Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo);
+        await _site.Package("alpha", version, $"mkdir -p \"$T\"; echo \"$BANDEJO_ATTEMPT {version}\" >> \"$BANDEJO_ROOT/run/installs\"; sleep 0.3; echo {version} > \"$T/VERSION\"", limit: "40m", codes: "{ 75: busy }");
+    }
 
     /// <summary>Asks the service, again while it cannot answer; what it refuses for good is returned as null.</summary>
     public async Task<T?> Ask<T>(Func<ApiClient, Task<T>> ask)
