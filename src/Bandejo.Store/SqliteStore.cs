@@ -49,15 +49,15 @@ public sealed class SqliteStore : IStore
 
     public StoredWorld Load()
     {
-        var latest = _queue.Restart().GetAwaiter().GetResult();
+        var latest = _queue.Restart();
         var still = _queue.Still();
 
         // Nothing is changed meanwhile, so that several connections see the same; what waits for its table may get there, and is told by what waited at first.
         // Of these there are many: they are read while others are taken over.
         var givenUp = new CancellationTokenSource();
         var (devices, devicesRead) = Ahead(connection => Devices(connection, latest), givenUp);
-        var members = Task.Run(() => Guarded(Members));
-        var targets = Task.Run(() => Guarded(connection => latest.Over(Targets(connection))));
+        var members = Apart(() => Guarded(Members));
+        var targets = Apart(() => Guarded(connection => latest.Over(Targets(connection))));
         _ = Task.WhenAll(devicesRead, members, targets).ContinueWith(_ => still.Dispose(), TaskScheduler.Default);
         try
         {
@@ -197,7 +197,7 @@ public sealed class SqliteStore : IStore
     private (IEnumerable<T> Rows, Task Read) Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows, CancellationTokenSource givenUp)
     {
         var ahead = new BlockingCollection<T[]>(MostAhead);
-        var reading = Task.Run(() => Guarded(connection =>
+        var reading = Apart(() => Guarded(connection =>
         {
             try
             {
@@ -235,6 +235,9 @@ public sealed class SqliteStore : IStore
             }
         }
     }
+
+    /// <summary>Works on a thread of its own: while everything is read anew, those of the pool may all wait for it.</summary>
+    private static Task<T> Apart<T>(Func<T> work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
 
     private static IReadOnlyList<(string Group, string Device)> Members(SqliteConnection connection)
     {

@@ -90,8 +90,8 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables.</summary>
-    public async Task<LatestChanges> Restart()
+    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables. Waits without the thread pool, whose threads may all wait for whoever calls this.</summary>
+    public LatestChanges Restart()
     {
         var restart = new Batch(IsRestart: true);
         lock (_door)
@@ -105,7 +105,7 @@ internal sealed class WriteQueue : IAsyncDisposable
             _open = null;
         }
 
-        await restart.Done.Task;
+        restart.Done.Task.GetAwaiter().GetResult();
         return Interlocked.Exchange(ref _takenUp, null) ?? Backlog.Latest();
     }
 
