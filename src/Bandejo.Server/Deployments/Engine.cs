@@ -313,7 +313,7 @@ internal static class Engine
             return (lacking, fit.Variant);
         }
 
-        if (Rivals(deployment, device) is { Count: > 1 } rivals)
+        if (Claims(deployment, device) is { Count: > 1 } rivals)
         {
             var (rules, contest) = Targeting.Settle([.. rivals.Select(other => (other.Id, other.Plan.Wish, other.Plan.Priority, other.Plan.Version))]);
             if (rules is null && contest.Contains(deployment.Id))
@@ -340,7 +340,7 @@ internal static class Engine
     }
 
     /// <summary>The deployments whose wishes for one app count on a device, with this one; empty where no other does.</summary>
-    private static List<DeploymentEntry> Rivals(DeploymentEntry deployment, DeviceEntry device)
+    private static List<DeploymentEntry> Claims(DeploymentEntry deployment, DeviceEntry device)
     {
         List<DeploymentEntry> rivals = [];
         var isMeant = false;
