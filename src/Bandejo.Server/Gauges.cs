@@ -1,6 +1,7 @@
 using System.Diagnostics.Metrics;
 using Bandejo.Core.Deployments;
 using Bandejo.Server.World;
+using Bandejo.Store;
 
 namespace Bandejo.Server;
 
@@ -14,16 +15,29 @@ internal sealed class Gauges : IDisposable
     public Gauges(FleetWorld world, IMeterFactory meters)
     {
         _meter = meters.Create(MeterName);
-        _meter.CreateObservableGauge("bandejo.devices", () => world.Read(each => each.Devices.Count), "{device}", "Enrolled devices");
+        _meter.CreateObservableGauge("bandejo.devices", () => Measured(world, each => [new Measurement<int>(each.Devices.Count)]), "{device}", "Enrolled devices");
         _meter.CreateObservableGauge("bandejo.events", () => world.LastEvent, "{event}", "Number of the last event");
         _meter.CreateObservableGauge("bandejo.changes.waiting", () => world.Store.Waiting, "{change}", "Changes that are durable and wait for their tables; many for long: more comes than the disk takes");
         _meter.CreateObservableGauge(
             "bandejo.targets",
-            () => world.Read(each => each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(deployment => deployment.Targets.States().Select((count, state) => (count, state)))
-                .GroupBy(pair => pair.state, pair => pair.count).Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", Words.Of((TargetState)group.Key)))).ToList()),
+            () => Measured(world, each => [.. each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(deployment => deployment.Targets.States().Select((count, state) => (count, state)))
+                .GroupBy(pair => pair.state, pair => pair.count).Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", Words.Of((TargetState)group.Key))))]),
             "{target}",
             "Targets of deployments that have not ended, by state");
     }
 
     public void Dispose() => _meter.Dispose();
+
+    /// <summary>What is measured; nothing while everything is being read anew.</summary>
+    private static IReadOnlyList<Measurement<int>> Measured(FleetWorld world, Func<FleetWorld, IReadOnlyList<Measurement<int>>> look)
+    {
+        try
+        {
+            return world.Read(look);
+        }
+        catch (StoreException)
+        {
+            return [];
+        }
+    }
 }

@@ -153,17 +153,68 @@ public sealed class ServiceTests
             Assert.Contains("nothing was changed", answer);
         }
 
-        // The service reads its state anew; the first change that is taken again shows that it has.
-        var tries = 0;
-        while ((await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", """{"slug":"after","name":"After"}""")).Status != HttpStatusCode.Created && ++tries < 20_000)
-        {
-        }
-
+        await MakeGroup(site, "after");
         var groups = await site.Must("group", "list", "-o", "csv");
         Assert.Matches(@"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ", await site.Must("journal", "--topic", "any", "-o", "csv"));
         Assert.Contains("before,", groups);
         Assert.Contains("after,", groups);
         Assert.DoesNotContain("during,", groups);
+    }
+
+    /// <summary>Makes a group once the service takes changes again: that it does shows that it has read its state anew.</summary>
+    private static async Task MakeGroup(Site site, string slug)
+    {
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
+        while ((await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", $$"""{"slug":"{{slug}}","name":"G"}""")).Status != HttpStatusCode.Created)
+        {
+            Assert.False(limit.IsCancellationRequested, "The service takes no changes any more.");
+        }
+    }
+
+    [Fact]
+    public async Task While_the_state_is_read_anew_everyone_is_answered_although_more_ask_than_there_are_threads()
+    {
+        await using var site = new Site();
+        site.Service.Environment["DOTNET_ThreadPool_ForceMaxWorkerThreads"] = "4";
+        await site.Begin();
+        using var enough = new CancellationTokenSource();
+        var asking = Enumerable.Range(0, 32).Select(_ => Task.Run(async () =>
+        {
+            var statuses = new HashSet<HttpStatusCode>();
+            using var client = new HttpClient { BaseAddress = new Uri(site.Service.Address), Timeout = TimeSpan.FromSeconds(30) };
+            client.DefaultRequestHeaders.Authorization = site.Admin.Http.DefaultRequestHeaders.Authorization;
+            for (var i = 0; !enough.IsCancellationRequested; i++)
+            {
+                using var answer = await client.GetAsync(i % 5 == 0 ? "/metrics" : "/api/v1/groups");
+                statuses.Add(answer.StatusCode);
+            }
+
+            return statuses;
+        })).ToList();
+        try
+        {
+            for (var i = 0; i < 2; i++)
+            {
+                using (var other = new SqliteConnection($"Data Source={Path.Combine(site.Service.Folder, "data/bandejo.db")};Pooling=False"))
+                {
+                    other.Open();
+                    using var transaction = other.BeginTransaction();
+                    Assert.Equal(HttpStatusCode.ServiceUnavailable, (await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", """{"slug":"during","name":"During"}""")).Status);
+                }
+
+                await MakeGroup(site, $"after-{i}");
+            }
+        }
+        finally
+        {
+            await enough.CancelAsync();
+        }
+
+        // Nobody ran into the time limit, and nobody was told anything but what there is, or that it is being read.
+        var seen = (await Task.WhenAll(asking)).SelectMany(each => each).ToHashSet();
+        Assert.Subset(new HashSet<HttpStatusCode> { HttpStatusCode.OK, HttpStatusCode.ServiceUnavailable }, seen);
+        Assert.Contains(HttpStatusCode.OK, seen);
+        Assert.DoesNotContain("during,", await site.Must("group", "list", "-o", "csv"));
     }
 
     [Fact]

@@ -1,4 +1,5 @@
 using Bandejo.Server.World;
+using Bandejo.Store;
 
 namespace Bandejo.Server.Devices;
 
@@ -20,7 +21,15 @@ internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundServi
             while (true)
             {
                 await _changed.Wait(Timeout.InfiniteTimeSpan, stoppingToken);
-                CallNow();
+                try
+                {
+                    CallNow();
+                }
+                catch (StoreException)
+                {
+                    // Everything is being read anew. What devices were to hear of is not to be any more, or will be when they ask next.
+                }
+
                 await pace.WaitForNextTickAsync(stoppingToken);
             }
         }
@@ -31,6 +40,7 @@ internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundServi
     }
 
     /// <summary>Calls every listening device whose orders are no longer what it was told.</summary>
+    /// <exception cref="StoreException">Everything is being read anew.</exception>
     public void CallNow()
     {
         lock (_told)

@@ -16,7 +16,8 @@ namespace Bandejo.Server.World;
 
 /// <summary>
 /// Everything the service knows, in memory, behind one lock. Changes are decided here and handed to the store in the order in which they were decided;
-/// whoever asked for a change is answered when it is durable. After a failed write, everything is read from the store again.
+/// whoever asked for a change is answered when it is durable. After a failed write nobody looks at it or changes it until everything has been read from the
+/// store again: what is in memory then may never come to be.
 /// </summary>
 internal sealed partial class FleetWorld(IStore store, TimeProvider time, DeviceOptions devices, ILogger<FleetWorld> log)
 {
@@ -32,6 +33,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private (DeviceEntry[] Devices, int[] Rows)? _inOrder;
     private long _lastEvent;
     private int _wordsKept;
+    private int _timesRead;
 
     public Dictionary<string, string> Settings { get; private set; } = [];
 
@@ -91,13 +93,14 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     public event Action? EventsAdded;
 
     /// <summary>Looks at the world. What is read may not be durable yet; answers that devices act on wait with <see cref="Durable"/>.</summary>
+    /// <exception cref="StoreException">It is being read anew.</exception>
     public T Read<T>(Func<FleetWorld, T> look)
     {
         try
         {
             lock (_lock)
             {
-                return look(this);
+                return IsReady ? look(this) : throw BeingRead();
             }
         }
         finally
@@ -107,6 +110,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     }
 
     /// <summary>Completes when everything that is in memory now is durable.</summary>
+    /// <exception cref="StoreException">It is being read anew, or what was in memory could not be kept.</exception>
     public Task Durable() => Read(each => each._durable);
 
     /// <summary>
@@ -115,6 +119,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// </summary>
     /// <param name="by">Whose doing it is: an account, a device's name, or null for the service itself.</param>
     /// <param name="act">Decides and changes.</param>
+    /// <exception cref="StoreException">The answer: it could not be kept, or everything is being read anew.</exception>
     public Task<Outcome<T>> Change<T>(string? by, Func<WorldChange, Outcome<T>> act)
     {
         var asked = new PendingChange<T>(by, act);
@@ -130,16 +135,17 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         {
             var decided = new List<PendingChange>();
             Task durable;
+            int timesRead;
             try
             {
-                durable = Decide(decided);
+                (durable, timesRead) = (Decide(decided), _timesRead);
             }
             finally
             {
                 _lock.Exit();
             }
 
-            _ = Answer(decided, durable);
+            _ = Answer(decided, durable, timesRead);
         }
     }
 
@@ -162,7 +168,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
             var begin = changes.Count;
             try
             {
-                asked.Decide(IsReady ? new WorldChange(this, asked.By, now, changes) : throw new StoreException("The service is reading its state; try again in a moment."));
+                asked.Decide(IsReady ? new WorldChange(this, asked.By, now, changes) : throw BeingRead());
             }
             catch (Exception error)
             {
@@ -187,7 +193,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         return _durable;
     }
 
-    private async Task Answer(List<PendingChange> decided, Task durable)
+    /// <summary>Answers when what was decided is durable, or could not be kept.</summary>
+    /// <param name="timesRead">How often everything had been read when it was decided: what fails of an earlier state says nothing of a later one.</param>
+    private async Task Answer(List<PendingChange> decided, Task durable, int timesRead)
     {
         try
         {
@@ -195,8 +203,15 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         }
         catch (StoreException error)
         {
-            WriteFailed(log, error);
-            Read(each => each.IsReady = false);
+            lock (_lock)
+            {
+                if (IsReady && timesRead == _timesRead)
+                {
+                    WriteFailed(log, error);
+                    IsReady = false;
+                }
+            }
+
             decided.ForEach(asked => asked.Fail(error));
             return;
         }
@@ -208,10 +223,28 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>The next number for an event.</summary>
     public long NextEvent() => ++_lastEvent;
 
-    /// <summary>Reads everything from the store.</summary>
-    public void Load() => Read(each => each.IsReady = each.ReadAll());
+    /// <summary>Reads everything from the store. Not under the lock, where all who ask would wait for it with the threads that answer: while it is not ready, nobody else touches what is in memory.</summary>
+    /// <exception cref="StoreException">It cannot be read; it is not ready then as before.</exception>
+    /// <exception cref="InvalidOperationException">It is ready: others may be looking at it.</exception>
+    public void Load()
+    {
+        lock (_lock)
+        {
+            if (IsReady)
+            {
+                throw new InvalidOperationException("What others look at cannot be read anew.");
+            }
+        }
 
-    private bool ReadAll()
+        ReadAll();
+        lock (_lock)
+        {
+            (_durable, IsReady) = (Task.CompletedTask, true);
+            _timesRead++;
+        }
+    }
+
+    private void ReadAll()
     {
         var kept = store.Load();
         Settings = kept.Settings.ToDictionary();
@@ -271,10 +304,10 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         WavePlans = new(kept.WavePlans.ToDictionary(plan => plan.Slug), StringComparer.Ordinal);
         DeviceTrials = kept.DeviceTrials.ToDictionary(trial => trial.Device);
         OpenAttempts = kept.OpenAttempts.ToDictionary(attempt => attempt.Id);
-        _lastEvent = kept.LastEvent;
-        _durable = Task.CompletedTask;
-        return true;
+        Volatile.Write(ref _lastEvent, kept.LastEvent);
     }
+
+    private static StoreException BeingRead() => new("The service is reading its state; try again in a moment.");
 
     /// <summary>Gives a device its row and makes it findable.</summary>
     public DeviceEntry Enrol(StoredDevice device)

@@ -16,11 +16,7 @@ internal sealed partial class Reload(FleetWorld world, Packages.Retiring retirin
                 Load();
             }
 
-            if (world.IsReady && !isSwept)
-            {
-                await retiring.SweepAll();
-                isSwept = true;
-            }
+            isSwept = isSwept || await Sweep();
         }
         while (await timer.WaitForNextTickAsync(stoppingToken));
     }
@@ -37,6 +33,24 @@ internal sealed partial class Reload(FleetWorld world, Packages.Retiring retirin
             LoadFailed(log, error);
         }
     }
+
+    /// <summary>Takes away the files that nobody needs any more; false where that must be tried again.</summary>
+    private async Task<bool> Sweep()
+    {
+        try
+        {
+            await retiring.SweepAll();
+            return true;
+        }
+        catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)
+        {
+            SweepFailed(log, error);
+            return false;
+        }
+    }
+
+    [LoggerMessage(Level = LogLevel.Warning, Message = "Files that are no longer needed cannot be taken away yet")]
+    private static partial void SweepFailed(ILogger logger, Exception error);
 
     [LoggerMessage(Level = LogLevel.Information, Message = "State read: {Devices} devices, {Deployments} deployments")]
     private static partial void Loaded(ILogger logger, int devices, int deployments);
