@@ -23,9 +23,14 @@ public sealed class NothingLostTests(ITestOutputHelper output)
         var seed = Number("BANDEJO_CHAOS_SEED", Random.Shared.Next(1, 100_000));
         Say($"seed {seed}, {seconds} s; again with: make chaos SEED={seed} SECONDS={seconds}");
         await using var world = await World.Start(seed);
+        await using var onlookers = world.LookOn();
         var faults = await Rage(world, new Random(seed), TimeSpan.FromSeconds(seconds));
         Say($"faults: {string.Join(", ", faults.GroupBy(fault => fault).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group => $"{group.Count()} x {group.Key}"))}");
         var versions = await Settle(world);
+        var seen = await onlookers.Leave();
+        Check(seen.Wrongs.Count == 0, $"Those who looked on saw what should not be: {string.Join("; ", seen.Wrongs.Take(5))}");
+        Check(seen.Answers > seconds, $"Those who looked on had only {seen.Answers} answers; that proves nothing.");
+        Say($"looked on meanwhile: {seen.Answers} answers, {seen.Refusals} times told that it cannot be said now, nobody left waiting");
         await Judge(world, versions);
         Say($"{faults.Count} faults, {_checks} checks, none failed");
     }

@@ -69,6 +69,9 @@ public sealed class World : IAsyncDisposable
         return world;
     }
 
+    /// <summary>Lets people look at lists and figures until they are let go.</summary>
+    public Onlookers LookOn() => new(_site.Service.Address, _site.Admin);
+
     /// <summary>Builds and releases a version of the app, once the service answers: after a fault it may still be reading its state, and whoever builds is told to try again then.</summary>
     public async Task Package(string version)
     {
