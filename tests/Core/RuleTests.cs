@@ -97,17 +97,19 @@ public sealed class RuleTests
 
     /// <summary>Columns change their form with what is in them: few values or many, an app on few devices or on most.</summary>
     [Theory]
-    [InlineData(3, 100)]
-    [InlineData(3, 5)]
-    [InlineData(40, 100)]
-    [InlineData(400, 100)]
-    [InlineData(400, 5)]
-    public void The_answers_do_not_depend_on_how_many_values_a_fleet_has(int values, int percentWithApp)
+    [InlineData(3, 100, 1_000)]
+    [InlineData(3, 5, 1_000)]
+    [InlineData(40, 100, 1_000)]
+    [InlineData(400, 100, 1_000)]
+    [InlineData(400, 5, 1_000)]
+    [InlineData(3, 100, 70_001)]
+    [InlineData(400, 5, 70_001)]
+    public void The_answers_do_not_depend_on_how_many_values_a_fleet_has_nor_on_its_size(int values, int percentWithApp, int rows)
     {
         var columns = new FleetColumns();
         var (memory, app) = (new FactRef("memory", false), new FactRef("foldline", true));
         string[] rules = ["memory >= 3 GiB", "not memory < 3 GiB", "memory in (1 GiB, 2 GiB)", "memory is known", "app \"foldline\" >= 3", "app \"foldline\" is absent", "not app \"foldline\" is known", "memory > 1 GiB and not app \"foldline\" < 2"];
-        for (var row = 0; row < 1_000; row++)
+        for (var row = 0; row < rows; row++)
         {
             columns.Add();
             columns.SetInventoryComplete(row, row % 7 != 0);
@@ -118,12 +120,12 @@ public sealed class RuleTests
         }
 
         // From the end, so that entries are put in before others; some are changed and some taken away again.
-        for (var row = 999; row >= 0; row--)
+        for (var row = rows - 1; row >= 0; row--)
         {
             columns.Set(row, app, row % 100 < percentWithApp ? FactLookup.Of(FactValue.OfVersion(AppVersion.Parse($"{1 + (row % values)}.0"))) : FactLookup.NotKnown);
         }
 
-        for (var row = 0; row < 1_000; row += 13)
+        for (var row = 0; row < rows - 1; row += 13)
         {
             columns.Set(row, app, FactLookup.NotKnown);
             columns.Set(row + (row % 2), app, FactLookup.Of(FactValue.OfVersion(AppVersion.Parse("2.0"))));
@@ -140,7 +142,7 @@ public sealed class RuleTests
         }
 
         Assert.Equal(FactLookup.Of(FactValue.OfVersion(AppVersion.Parse("2.0"))), columns.Get(1 + 13, app));
-        Assert.Equal(1024d * 1024 * 1024 * (1 + (999 % values)), columns.Get(999, memory).Value!.Number);
+        Assert.Equal(1024d * 1024 * 1024 * (1 + ((rows - 1) % values)), columns.Get(rows - 1, memory).Value!.Number);
     }
 
     [Fact]

@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Runtime.CompilerServices;
 using Bandejo.Core.Rules;
 
@@ -40,30 +41,24 @@ internal sealed class AppColumn(Bitmap complete) : Column
             return;
         }
 
-        _dense = CodedColumn.Grown(_dense, row);
+        _dense = Grown(_dense, row);
         _dense[row] = (byte)code;
     }
 
     public override RowTest Compile(ConditionNode condition) => new CodeTest(_table, condition, CodeAt);
 
-    public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
+    public override BlockTest CompileBlocks(ConditionNode condition, int rows)
     {
         var answers = _table.Answers(condition);
-        ulong[] yes = isTrue.Words, open = notKnown.Words;
         var whenNotKnown = answers[ValueTable.NotKnown];
         if (_dense is not null)
         {
-            // What is installed is known, so "not known" is free to mark the rows without an entry.
-            answers[None] = Truth.NotKnown;
-            _dense = CodedColumn.Grown(_dense, Math.Max(0, rows - 1));
-            CodedColumn.Mark(_dense, answers, rows, yes, open);
-        }
-        else
-        {
-            MarkSparse(answers, rows, yes, open);
+            _dense = Grown(_dense, Math.Max(0, rows - 1));
         }
 
-        MarkWithoutEntry(yes, open, complete.Words, answers[ValueTable.Absent], whenNotKnown);
+        // What is installed is known, so "not known" is free to mark the rows without an entry.
+        answers[None] = Truth.NotKnown;
+        return new WithEntries(_dense is null ? new Sparse(_rows.AsMemory(0, _count), _codes, answers) : CodeBlocks.Of(_dense, answers), complete.Words, answers[ValueTable.Absent], whenNotKnown);
     }
 
     /// <summary>What was looked up last may not hold any more.</summary>
@@ -112,7 +107,7 @@ internal sealed class AppColumn(Bitmap complete) : Column
 
     private void MakeDense()
     {
-        _dense = CodedColumn.Grown(Array.Empty<byte>(), _rows[_count - 1]);
+        _dense = Grown(Array.Empty<byte>(), _rows[_count - 1]);
         for (var i = 0; i < _count; i++)
         {
             _dense[_rows[i]] = (byte)_codes[i];
@@ -128,41 +123,6 @@ internal sealed class AppColumn(Bitmap complete) : Column
         _rows = [.. Enumerable.Range(0, dense.Length).Where(row => dense[row] != None)];
         _codes = Array.ConvertAll(_rows, row => (int)dense[row]);
         _count = _rows.Length;
-    }
-
-    // Marks the rows whose entry fits, and as open those without one.
-    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
-    private void MarkSparse(Truth[] answers, int rows, ulong[] yes, ulong[] open)
-    {
-        Array.Clear(yes);
-        for (var word = 0; word < open.Length; word++)
-        {
-            open[word] = (word + 1) * 64 <= rows ? ulong.MaxValue : (1UL << (rows & 63)) - 1;
-        }
-
-        for (var i = 0; i < _count && _rows[i] < rows; i++)
-        {
-            var bit = 1UL << _rows[i];
-            yes[_rows[i] >> 6] |= answers[_codes[i]] == Truth.True ? bit : 0;
-            open[_rows[i] >> 6] &= ~bit;
-        }
-    }
-
-    // In place of "open" for the rows without an entry comes what the condition says of absent and of not known.
-    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
-    private static void MarkWithoutEntry(ulong[] yes, ulong[] open, ulong[] complete, Truth whenAbsent, Truth whenNotKnown)
-    {
-        var (absentYes, absentOpen) = (Mask(whenAbsent == Truth.True), Mask(whenAbsent == Truth.NotKnown));
-        var (unsureYes, unsureOpen) = (Mask(whenNotKnown == Truth.True), Mask(whenNotKnown == Truth.NotKnown));
-        for (var word = 0; word < yes.Length; word++)
-        {
-            var known = word < complete.Length ? complete[word] : 0;
-            var (absent, unsure) = (open[word] & known, open[word] & ~known);
-            yes[word] |= (absent & absentYes) | (unsure & unsureYes);
-            open[word] = (absent & absentOpen) | (unsure & unsureOpen);
-        }
-
-        static ulong Mask(bool all) => all ? ulong.MaxValue : 0;
     }
 
     // The rules that speak of one app ask for the same row one after the other.
@@ -189,5 +149,58 @@ internal sealed class AppColumn(Bitmap complete) : Column
         }
 
         return code != None ? code : complete[row] ? ValueTable.Absent : ValueTable.NotKnown;
+    }
+
+    /// <summary>Entries by row: true where one fits, open where there is none.</summary>
+    private sealed class Sparse(ReadOnlyMemory<int> rows, int[] codes, Truth[] answers) : BlockTest
+    {
+        [MethodImpl(MethodImplOptions.AggressiveOptimization)]
+        public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
+        {
+            yes.Clear();
+            open.Fill(ulong.MaxValue);
+            var entries = rows.Span;
+            var first = entries.BinarySearch(word * 64);
+            for (var i = first < 0 ? ~first : first; i < entries.Length && (entries[i] >> 6) - word is var at && at < yes.Length; i++)
+            {
+                var bit = 1UL << entries[i];
+                yes[at] |= answers[codes[i]] == Truth.True ? bit : 0;
+                open[at] &= ~bit;
+            }
+        }
+    }
+
+    /// <summary>In place of "open" for the rows without an entry comes what the condition says of absent and of not known.</summary>
+    private sealed class WithEntries(BlockTest entries, ulong[] complete, Truth whenAbsent, Truth whenNotKnown) : BlockTest
+    {
+        private readonly ulong _absentYes = Mask(whenAbsent == Truth.True);
+        private readonly ulong _absentOpen = Mask(whenAbsent == Truth.NotKnown);
+        private readonly ulong _unsureYes = Mask(whenNotKnown == Truth.True);
+        private readonly ulong _unsureOpen = Mask(whenNotKnown == Truth.NotKnown);
+
+        [MethodImpl(MethodImplOptions.AggressiveOptimization)]
+        public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
+        {
+            entries.Mark(word, yes, open);
+            ReadOnlySpan<ulong> whole = word < complete.Length ? complete.AsSpan(word, Math.Min(yes.Length, complete.Length - word)) : [];
+            var at = 0;
+            for (; at <= whole.Length - Vector<ulong>.Count; at += Vector<ulong>.Count)
+            {
+                Vector<ulong> without = new(open[at..]), known = new(whole[at..]);
+                var (absent, unsure) = (without & known, without & ~known);
+                (new Vector<ulong>(yes[at..]) | (absent & new Vector<ulong>(_absentYes)) | (unsure & new Vector<ulong>(_unsureYes))).CopyTo(yes[at..]);
+                ((absent & new Vector<ulong>(_absentOpen)) | (unsure & new Vector<ulong>(_unsureOpen))).CopyTo(open[at..]);
+            }
+
+            for (; at < yes.Length; at++)
+            {
+                var known = at < whole.Length ? whole[at] : 0;
+                var (absent, unsure) = (open[at] & known, open[at] & ~known);
+                yes[at] |= (absent & _absentYes) | (unsure & _unsureYes);
+                open[at] = (absent & _absentOpen) | (unsure & _unsureOpen);
+            }
+        }
+
+        private static ulong Mask(bool all) => all ? ulong.MaxValue : 0;
     }
 }

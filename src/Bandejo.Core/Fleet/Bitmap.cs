@@ -73,11 +73,19 @@ public sealed class Bitmap
     /// <summary>Keeps only the rows that are in both.</summary>
     public Bitmap And(Bitmap other)
     {
-        for (var i = 0; i < _words.Length; i++)
+        var both = Math.Min(_words.Length, other._words.Length);
+        var at = 0;
+        for (; at <= both - Vector<ulong>.Count; at += Vector<ulong>.Count)
         {
-            _words[i] &= i < other._words.Length ? other._words[i] : 0;
+            (new Vector<ulong>(_words, at) & new Vector<ulong>(other._words, at)).CopyTo(_words, at);
         }
 
+        for (; at < both; at++)
+        {
+            _words[at] &= other._words[at];
+        }
+
+        Array.Clear(_words, both, _words.Length - both);
         return this;
     }
 

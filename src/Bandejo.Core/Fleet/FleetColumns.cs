@@ -1,4 +1,3 @@
-using System.Runtime.CompilerServices;
 using Bandejo.Core.Rules;
 
 namespace Bandejo.Core.Fleet;
@@ -25,7 +24,6 @@ public sealed class FleetColumns
     private readonly Bitmap _live = new();
     private readonly Bitmap _complete = new();
     private readonly Stack<int> _free = new();
-    private readonly Stack<Bitmap> _spare = new();
     private readonly Dictionary<string, RowTest> _tests = new(StringComparer.Ordinal);
     private int _rows;
 
@@ -113,8 +111,13 @@ public sealed class FleetColumns
     /// <summary>Evaluates a rule for every live row. The same answer, row by row, as <see cref="Rule.Evaluate"/>.</summary>
     public RuleRows Evaluate(Rule rule)
     {
-        var (isTrue, notKnown) = (Bitmap.Unwritten(_rows), Bitmap.Unwritten(_rows));
-        Evaluate(rule.Root, isTrue, notKnown);
+        var (isTrue, notKnown, test) = (Bitmap.Unwritten(_rows), Bitmap.Unwritten(_rows), CompileBlocks(rule.Root));
+        for (var word = 0; word < isTrue.Words.Length; word += BlockTest.MostWords)
+        {
+            var length = Math.Min(BlockTest.MostWords, isTrue.Words.Length - word);
+            test.Mark(word, isTrue.Words.AsSpan(word, length), notKnown.Words.AsSpan(word, length));
+        }
+
         return new RuleRows(isTrue.And(_live), notKnown.And(_live));
     }
 
@@ -122,66 +125,14 @@ public sealed class FleetColumns
     public IReadOnlyList<(FactValue Value, int Count)> Spread(FactRef fact, Bitmap rows) =>
         [.. rows.Rows().Select(row => Get(row, fact).Value).OfType<FactValue>().GroupBy(value => value).Select(group => (group.Key, group.Count())).OrderByDescending(pair => pair.Item2).ThenBy(pair => pair.Key.ToString(), StringComparer.Ordinal)];
 
-    /// <summary>Writes the answers for all rows into the two sets.</summary>
-    private void Evaluate(RuleNode node, Bitmap isTrue, Bitmap notKnown)
+    private BlockTest CompileBlocks(RuleNode node) => node switch
     {
-        ulong[] yes = isTrue.Words, open = notKnown.Words;
-        switch (node)
-        {
-            case ConstantNode constant:
-                Array.Clear(open);
-                for (var i = 0; i < yes.Length; i++)
-                {
-                    yes[i] = constant.Value ? Full(i) : 0;
-                }
-
-                break;
-            case NotNode not:
-                Evaluate(not.Part, isTrue, notKnown);
-                for (var i = 0; i < yes.Length; i++)
-                {
-                    yes[i] = Full(i) & ~yes[i] & ~open[i];
-                }
-
-                break;
-            case JoinedNode joined:
-                Evaluate(joined.Parts[0], isTrue, notKnown);
-                var (partTrue, partOpen) = (Rent(), Rent());
-                foreach (var part in joined.Parts.Skip(1))
-                {
-                    Evaluate(part, partTrue, partOpen);
-                    Join(joined.IsAnd, yes, open, partTrue.Words, partOpen.Words);
-                }
-
-                _spare.Push(partTrue);
-                _spare.Push(partOpen);
-                break;
-            case ConditionNode condition:
-                var column = _columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : NewColumn(condition.Fact));
-                column.Test(condition, _rows, isTrue, notKnown);
-                break;
-            default:
-                throw new InvalidOperationException($"No meaning for {node.GetType().Name}.");
-        }
-    }
-
-    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
-    private static void Join(bool isAnd, ulong[] yes, ulong[] open, ulong[] partYes, ulong[] partOpen)
-    {
-        for (var i = 0; i < yes.Length; i++)
-        {
-            // Possible in both, and not certain in both, is not known; possible in either, and certain in neither, likewise.
-            var both = yes[i] & partYes[i];
-            var either = yes[i] | partYes[i];
-            open[i] = isAnd ? (yes[i] | open[i]) & (partYes[i] | partOpen[i]) & ~both : (open[i] | partOpen[i]) & ~either;
-            yes[i] = isAnd ? both : either;
-        }
-    }
-
-    /// <summary>A set for what lies between, of the size of the fleet; large ones are costly to make anew for every rule.</summary>
-    private Bitmap Rent() => _spare.TryPop(out var spare) && spare.Words.Length == (_rows + 63) / 64 ? spare : Bitmap.Unwritten(_rows);
-
-    private ulong Full(int word) => (word + 1) * 64 <= _rows ? ulong.MaxValue : (1UL << (_rows & 63)) - 1;
+        ConstantNode constant => new ConstantBlocks(constant.Value),
+        NotNode not => new OppositeBlocks(CompileBlocks(not.Part)),
+        JoinedNode joined => new JoinedBlocks(joined.IsAnd, [.. joined.Parts.Select(CompileBlocks)]),
+        ConditionNode condition => (_columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : NewColumn(condition.Fact))).CompileBlocks(condition, _rows),
+        _ => throw new InvalidOperationException($"No meaning for {node.GetType().Name}."),
+    };
 
     private Column NewColumn(FactRef fact)
     {

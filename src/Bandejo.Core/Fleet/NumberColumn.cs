@@ -48,25 +48,15 @@ internal sealed class NumberColumn(FactType type) : Column
 
     public override RowTest Compile(ConditionNode condition) => new NumberTest(condition, NumberAt);
 
-    public override void Test(ConditionNode condition, int rows, Bitmap isTrue, Bitmap notKnown)
+    public override BlockTest CompileBlocks(ConditionNode condition, int rows)
     {
         if (_few is not null)
         {
-            _few.Test(condition, rows, isTrue, notKnown);
-            return;
+            return _few.CompileBlocks(condition, rows);
         }
 
         Room(Math.Max(0, rows - 1));
-        var comparison = condition.Comparison;
-        var wanted = condition.Values.Select(value => value.Number).ToArray();
-        var isSimple = Vector256.IsHardwareAccelerated && comparison is Comparison.Is or Comparison.IsNot or Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast;
-        for (var start = 0; start < rows; start += 64)
-        {
-            var (yes, known) = isSimple ? Fast(comparison, start, wanted[0]) : Slow(comparison, start, wanted);
-            var all = rows - start >= 64 ? ulong.MaxValue : (1UL << (rows - start)) - 1;
-            isTrue.Words[start >> 6] = (comparison == Comparison.IsKnown ? known : yes & known) & all;
-            notKnown.Words[start >> 6] = comparison == Comparison.IsKnown ? 0 : all & ~known;
-        }
+        return new Blocks(_numbers, condition);
     }
 
     private double NumberAt(int row) =>
@@ -87,46 +77,6 @@ internal sealed class NumberColumn(FactType type) : Column
         _ => true,
     };
 
-    // Every comparison is one of three of "more" and "equal", or the opposite of one; what is not a number is neither, and is taken out by what is known.
-    private (ulong Yes, ulong Known) Fast(Comparison comparison, int start, double wanted)
-    {
-        ulong more = 0, equal = 0, known = 0;
-        var right = Vector256.Create(wanted);
-        for (var at = 0; at < 64; at += 4)
-        {
-            var left = Vector256.Create(_numbers, start + at);
-            more |= (ulong)Vector256.GreaterThan(left, right).ExtractMostSignificantBits() << at;
-            equal |= (ulong)Vector256.Equals(left, right).ExtractMostSignificantBits() << at;
-            known |= (ulong)Vector256.Equals(left, left).ExtractMostSignificantBits() << at;
-        }
-
-        return (comparison switch
-        {
-            Comparison.Is => equal,
-            Comparison.IsNot => ~equal,
-            Comparison.Less => ~(more | equal),
-            Comparison.AtMost => ~more,
-            Comparison.More => more,
-            _ => more | equal,
-        }, known);
-    }
-
-    private (ulong Yes, ulong Known) Slow(Comparison comparison, int start, double[] wanted)
-    {
-        ulong yes = 0, known = 0;
-        for (var bit = 0; bit < 64; bit++)
-        {
-            var number = _numbers[start + bit];
-            if (!double.IsNaN(number))
-            {
-                known |= 1UL << bit;
-                yes |= (Holds(comparison, number, wanted) ? 1UL : 0) << bit;
-            }
-        }
-
-        return (yes, known);
-    }
-
     // Always a whole number of words, so that blocks of 64 rows can be read without looking at the end.
     private void Room(int row)
     {
@@ -135,6 +85,64 @@ internal sealed class NumberColumn(FactType type) : Column
             var old = _numbers.Length;
             Array.Resize(ref _numbers, (Math.Max(row + 1, old * 2) + 63) & ~63);
             Array.Fill(_numbers, double.NaN, old, _numbers.Length - old);
+        }
+    }
+
+    private sealed class Blocks(double[] numbers, ConditionNode condition) : BlockTest
+    {
+        private readonly double[] _wanted = [.. condition.Values.Select(value => value.Number)];
+
+        public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
+        {
+            var comparison = condition.Comparison;
+            var isSimple = Vector256.IsHardwareAccelerated && comparison is Comparison.Is or Comparison.IsNot or Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast;
+            for (var at = 0; at < yes.Length; at++)
+            {
+                var start = (word + at) * 64;
+                var (isTrue, known) = isSimple ? Fast(comparison, start, _wanted[0]) : Slow(comparison, start, _wanted);
+                yes[at] = comparison == Comparison.IsKnown ? known : isTrue & known;
+                open[at] = comparison == Comparison.IsKnown ? 0 : ~known;
+            }
+        }
+
+        // Every comparison is one of three of "more" and "equal", or the opposite of one; what is not a number is neither, and is taken out by what is known.
+        private (ulong Yes, ulong Known) Fast(Comparison comparison, int start, double wanted)
+        {
+            ulong more = 0, equal = 0, known = 0;
+            var right = Vector256.Create(wanted);
+            for (var at = 0; at < 64; at += 4)
+            {
+                var left = Vector256.Create(numbers, start + at);
+                more |= (ulong)Vector256.GreaterThan(left, right).ExtractMostSignificantBits() << at;
+                equal |= (ulong)Vector256.Equals(left, right).ExtractMostSignificantBits() << at;
+                known |= (ulong)Vector256.Equals(left, left).ExtractMostSignificantBits() << at;
+            }
+
+            return (comparison switch
+            {
+                Comparison.Is => equal,
+                Comparison.IsNot => ~equal,
+                Comparison.Less => ~(more | equal),
+                Comparison.AtMost => ~more,
+                Comparison.More => more,
+                _ => more | equal,
+            }, known);
+        }
+
+        private (ulong Yes, ulong Known) Slow(Comparison comparison, int start, double[] wanted)
+        {
+            ulong yes = 0, known = 0;
+            for (var bit = 0; bit < 64; bit++)
+            {
+                var number = numbers[start + bit];
+                if (!double.IsNaN(number))
+                {
+                    known |= 1UL << bit;
+                    yes |= (Holds(comparison, number, wanted) ? 1UL : 0) << bit;
+                }
+            }
+
+            return (yes, known);
         }
     }
 }
