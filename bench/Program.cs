@@ -13,6 +13,7 @@ Func<Report, Task>? part = args switch
     ["rules"] => report => RuleBench.Run(report, 1_000_000),
     ["results", var targets] => report => ServiceBench.Results(report, int.Parse(targets)),
     ["packaging"] => PackagingBench.Run,
+    ["content"] => ContentBench.Run,
     ["console", var devices, var seconds] => report => ConsoleBench.Run(report, int.Parse(devices), int.Parse(seconds)),
     _ => null,
 };
@@ -28,6 +29,7 @@ var sizes = (Environment.GetEnvironmentVariable("BANDEJO_BENCH_DEVICES") ?? "100
 var report = new Report();
 await RuleBench.Run(report, int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_ROWS") ?? "1000000"));
 await PackagingBench.Run(report);
+await ContentBench.Run(report);
 foreach (var size in sizes)
 {
     await ServiceBench.Run(report, size, isLargest: size == sizes.Max());

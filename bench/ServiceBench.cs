@@ -251,9 +251,7 @@ internal static class ServiceBench
 
     private static async Task<(string Address, Process Process, string Requests)> StartBare(string folder)
     {
-        var address = "http://127.0.0.1:7467";
-        var process = Programs.Start(Environment.ProcessPath!, ["bare", address]);
-        await process.StandardOutput.ReadLineAsync();
+        var (address, process) = await Bare.Start();
         var requests = Path.Combine(folder, "bare");
         await File.WriteAllTextAsync(requests, "\t" + Bare.Asked + "\n");
         await Load.Run(address, "/bare", requests);
