@@ -20,8 +20,8 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 5_000,
-      // What is refused is refused; only a service that does not answer is asked again.
-      retry: (times, error) => error instanceof Refused && error.status === 0 && times < 3,
+      // What is refused is refused; only what passes by itself is asked again.
+      retry: (times, error) => error instanceof Refused && error.isPassing && times < 3,
       refetchOnWindowFocus: true,
     },
   },

@@ -1,3 +1,4 @@
+using System.Net;
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
 using System.Text.Json;
@@ -11,6 +12,9 @@ namespace Bandejo.Cli;
 /// <summary>Speaks with the service's public API.</summary>
 internal sealed class Client : IDisposable
 {
+    /// <summary>How often what is only asked is asked again while the service says that it reads its state; a second lies between.</summary>
+    private const int MostPatience = 20;
+
     private readonly HttpClient _http;
 
     private Client(string service, string? token)
@@ -136,20 +140,17 @@ internal sealed class Client : IDisposable
 
     private async Task<HttpResponseMessage> Raw(HttpMethod method, string path, HttpContent? body, string? revision, HttpCompletionOption completion, CancellationToken cancellation)
     {
-        using var request = new HttpRequestMessage(method, path) { Content = body };
-        if (revision is not null)
+        var response = await Once(method, path, body, revision, completion, cancellation);
+        for (var asked = 1; method == HttpMethod.Get && response.StatusCode == HttpStatusCode.ServiceUnavailable && asked <= MostPatience; asked++)
         {
-            request.Headers.TryAddWithoutValidation("If-Match", revision);
-        }
+            if (asked == 1)
+            {
+                await Console.Error.WriteLineAsync("The service is reading its state; waiting for it.");
+            }
 
-        HttpResponseMessage response;
-        try
-        {
-            response = await _http.SendAsync(request, completion, cancellation);
-        }
-        catch (Exception error) when (error is HttpRequestException or IOException or TaskCanceledException && !cancellation.IsCancellationRequested)
-        {
-            throw new NotReachableException($"{Address} cannot be reached: {error.Message}");
+            response.Dispose();
+            await Task.Delay(TimeSpan.FromSeconds(1), cancellation);
+            response = await Once(method, path, body, revision, completion, cancellation);
         }
 
         Now.Read(response.Headers.TryGetValues(ApiLimits.DemoClockHeader, out var clock) ? clock.FirstOrDefault() : null);
@@ -171,6 +172,24 @@ internal sealed class Client : IDisposable
         var status = (int)response.StatusCode;
         response.Dispose();
         throw new RefusedException(problem ?? new Problem("", "Refused", status, $"{Address} answered with status {status}."));
+    }
+
+    private async Task<HttpResponseMessage> Once(HttpMethod method, string path, HttpContent? body, string? revision, HttpCompletionOption completion, CancellationToken cancellation)
+    {
+        using var request = new HttpRequestMessage(method, path) { Content = body };
+        if (revision is not null)
+        {
+            request.Headers.TryAddWithoutValidation("If-Match", revision);
+        }
+
+        try
+        {
+            return await _http.SendAsync(request, completion, cancellation);
+        }
+        catch (Exception error) when (error is HttpRequestException or IOException or TaskCanceledException && !cancellation.IsCancellationRequested)
+        {
+            throw new NotReachableException($"{Address} cannot be reached: {error.Message}");
+        }
     }
 }
 

@@ -25,7 +25,9 @@ public sealed class SqliteStore : IStore
         _connectionString = connectionString;
 
         // Many pages are written again and again: they stay in memory (64 MiB), and go from the log into the database seldom (also 64 MiB).
-        _queue = new WriteQueue(() => Connect(connectionString, "PRAGMA synchronous = FULL; PRAGMA cache_size = -65536; PRAGMA wal_autocheckpoint = 16384"));
+        // It is not lent to others: when it is let go after a failure, what it had begun is over.
+        var own = new SqliteConnectionStringBuilder(connectionString) { Pooling = false }.ToString();
+        _queue = new WriteQueue(() => Connect(own, "PRAGMA synchronous = FULL; PRAGMA cache_size = -65536; PRAGMA wal_autocheckpoint = 16384"));
     }
 
     /// <summary>Opens the database, makes it where there is none, and brings it to this program's version after keeping a copy.</summary>

@@ -125,7 +125,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
 
         await _writing;
-        _writer?.Dispose();
+        LetGo();
     }
 
     private static StoreException Closed() => new("The store is closed.");
@@ -215,10 +215,24 @@ internal sealed class WriteQueue : IAsyncDisposable
             // Whatever it is: those who wait must hear of it, and nothing decided on top of it may be written.
             var error = thrown is AggregateException { InnerException: { } inner } ? inner : thrown;
             _broken = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
-            _writer?.Dispose();
-            _writer = null;
             Backlog.Clear();
+            LetGo();
         }
+    }
+
+    /// <summary>Closes the connection, whatever state a failure left it in: the next write begins with another.</summary>
+    private void LetGo()
+    {
+        try
+        {
+            _writer?.Dispose();
+        }
+        catch (SqliteException)
+        {
+            // Who waits has been told why already, or will be by the next write.
+        }
+
+        _writer = null;
     }
 
     private void Commit(List<StoreChange> changes)

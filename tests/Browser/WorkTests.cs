@@ -1,3 +1,5 @@
+using System.Collections.Concurrent;
+using System.Text.RegularExpressions;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Kit;
@@ -165,6 +167,24 @@ public sealed class WorkTests(Chromium chromium)
         await Person.SeesNoMore(tomas.Page.GetByText("No connection since"));
         await tomas.Reads("meanwhile");
         Assert.DoesNotContain(tomas.Complaints, complaint => !complaint.Contains("ERR_"));
+    }
+
+    [Fact]
+    public async Task What_the_service_cannot_say_just_then_is_asked_again_and_nobody_is_signed_out()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "before");
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        var asked = new ConcurrentDictionary<string, int>();
+        await tomas.Page.RouteAsync(new Regex("/api/v1/(session|groups)$"), route =>
+            asked.AddOrUpdate(route.Request.Url, 1, (_, times) => times + 1) == 1
+                ? route.FulfillAsync(new() { Status = 503, ContentType = "application/problem+json", Body = """{"type":"urn:bandejo:problem:not-ready","title":"Not ready","status":503,"detail":"The service is reading its state anew. Try again shortly."}""" })
+                : route.ContinueAsync());
+        await tomas.Open("/groups", "Groups");
+        await tomas.Reads("before");
+        Assert.Equal(2, asked.Count);
+        Assert.All(asked.Values, times => Assert.True(times > 1));
+        Assert.Empty(tomas.Complaints);
     }
 
     private static async Task<DeploymentInfo> Info(Site site, string id) => (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment;

@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Sockets;
+using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using Bandejo.Contract;
@@ -215,6 +216,34 @@ public sealed class ServiceTests
         Assert.Subset(new HashSet<HttpStatusCode> { HttpStatusCode.OK, HttpStatusCode.ServiceUnavailable }, seen);
         Assert.Contains(HttpStatusCode.OK, seen);
         Assert.DoesNotContain("during,", await site.Must("group", "list", "-o", "csv"));
+    }
+
+    [Fact]
+    public async Task Whoever_only_asks_waits_for_a_service_that_reads_its_state()
+    {
+        await using var site = await Site.Start();
+        using var door = new TcpListener(IPAddress.Loopback, 0);
+        door.Start();
+        var address = $"http://{door.LocalEndpoint}";
+
+        // In place of a service that is just then reading: it refuses twice, and answers then.
+        var answering = Task.Run(async () =>
+        {
+            var asked = new List<string>();
+            foreach (var (status, body) in new[] { ("503 Not ready", "{}"), ("503 Not ready", "{}"), ("200 OK", "[]") })
+            {
+                using var client = await door.AcceptTcpClientAsync();
+                using var reader = new StreamReader(client.GetStream());
+                asked.Add(await reader.ReadLineAsync() ?? "");
+                await client.GetStream().WriteAsync(Encoding.ASCII.GetBytes($"HTTP/1.1 {status}\r\nContent-Type: application/json\r\nContent-Length: {body.Length}\r\nConnection: close\r\n\r\n{body}"));
+            }
+
+            return asked;
+        });
+        var (code, _, errors) = await site.Run("group", "list", "--service", address);
+        Assert.Equal(0, code);
+        Assert.Contains("waiting for it", errors);
+        Assert.Equal(3, (await answering).Count(line => line.StartsWith("GET /api/v1/groups", StringComparison.Ordinal)));
     }
 
     [Fact]

@@ -15,6 +15,11 @@ export class Refused extends Error {
   constructor(readonly status: number, readonly title: string, detail: string, readonly findings: readonly Finding[] = []) {
     super(detail);
   }
+
+  /** It passes by itself: the service does not answer, or reads its state. What was only asked may be asked again. */
+  get isPassing(): boolean {
+    return this.status === 0 || this.status === 503;
+  }
 }
 
 let csrfToken: string | null = null;

@@ -37,6 +37,9 @@ interface SessionGateProps {
 
 const MARK = "bandejo-signed-in";
 
+/** How often it is asked again who is signed in while the service reads its state; a second lies between. */
+const MOST_PATIENCE = 20;
+
 /** Remembers that somebody signed in here, so that who did not is not asked about in vain. The session itself is in a cookie that no script can read. */
 function mark(isIn: boolean): void {
   try {
@@ -81,11 +84,20 @@ export function SessionGate({ children, signIn }: SessionGateProps) {
       setPerson(null);
       return;
     }
-    request("get", "/api/v1/session").then(take, (refused: unknown) => {
-      mark(refused instanceof Refused && refused.status === 0);
-      setNotice(refused instanceof Refused && refused.status === 0 ? refused.message : null);
-      setPerson(null);
-    });
+    let again: ReturnType<typeof setTimeout> | undefined;
+    const ask = (patience: number) =>
+      request("get", "/api/v1/session").then(take, (refused: unknown) => {
+        // Who is signed in stands in the state that the service reads: it can say so in a moment.
+        if (refused instanceof Refused && refused.status === 503 && patience > 0) {
+          again = setTimeout(() => void ask(patience - 1), 1_000);
+          return;
+        }
+        mark(refused instanceof Refused && refused.isPassing);
+        setNotice(refused instanceof Refused && refused.isPassing ? refused.message : null);
+        setPerson(null);
+      });
+    void ask(MOST_PATIENCE);
+    return () => clearTimeout(again);
   }, [take]);
 
   const session = useMemo<Session | null>(

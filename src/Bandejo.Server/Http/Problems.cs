@@ -69,10 +69,16 @@ internal static partial class Problems
     public static Task Handle(HttpContext context, ILogger log, Exception? error) => error switch
     {
         BadHttpRequestException bad => Write(context, bad.StatusCode, "invalid", Plain(bad)),
-        StoreException => Write(context, 503, "not-ready", "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
-        IOException => Write(context, 503, "not-ready", "The service cannot write to its disk at the moment; nothing was changed. Try again shortly."),
+        StoreException => NotReady(context, HttpMethods.IsGet(context.Request.Method) ? "The service is reading its state anew. Try again shortly." : "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
+        IOException => NotReady(context, "The service cannot write to its disk at the moment; nothing was changed. Try again shortly."),
         _ => Unexpected(log, context, error),
     };
+
+    private static Task NotReady(HttpContext context, string detail)
+    {
+        context.Response.Headers.RetryAfter = "1";
+        return Write(context, 503, "not-ready", detail);
+    }
 
     private static string Forbidden(HttpContext context)
     {
