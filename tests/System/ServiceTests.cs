@@ -139,10 +139,13 @@ public sealed class ServiceTests
             && line.Contains($"\"{method}\"") && line.Contains($"\"{route}\"") && line.Contains($"\"{status}\"")).Select(line => int.Parse(line.Split("} ")[1].Split(' ')[0])).DefaultIfEmpty().Single();
     }
 
-    [Fact]
-    public async Task A_database_that_somebody_locks_refuses_changes_and_recovers_by_itself()
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task A_database_that_somebody_locks_refuses_changes_and_recovers_by_itself_also_where_the_clock_stands_still(bool standsStill)
     {
-        await using var site = await Site.Start();
+        using var clock = new ClockFolder();
+        await using var site = await (standsStill ? Site.Start("--demo-clock", clock.File) : Site.Start());
         await site.Must("group", "new", "before");
         var file = Path.Combine(site.Service.Folder, "data/bandejo.db");
         using (var other = new SqliteConnection($"Data Source={file};Pooling=False"))

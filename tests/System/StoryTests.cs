@@ -163,17 +163,4 @@ public sealed class StoryTests
         Assert.Contains("sandbox", response.Headers.GetValues("Content-Security-Policy").Single());
         Assert.Equal(HttpStatusCode.NotFound, (await site.Admin.Send(HttpMethod.Get, "/api/v1/apps/nothing/icon")).Status);
     }
-
-    /// <summary>A folder with a demo clock in it.</summary>
-    private sealed class ClockFolder : IDisposable
-    {
-        private readonly string _folder = Directory.CreateTempSubdirectory("bandejo-clock").FullName;
-
-        public ClockFolder(int speed = 0) =>
-            global::System.IO.File.WriteAllText(File, $$"""{"at":"2026-03-02T08:00:00Z","since":"{{TimeProvider.System.GetUtcNow():O}}","speed":{{speed}}}""");
-
-        public string File => Path.Combine(_folder, "clock.json");
-
-        public void Dispose() => Directory.Delete(_folder, recursive: true);
-    }
 }

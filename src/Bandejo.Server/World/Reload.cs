@@ -3,11 +3,14 @@ using Bandejo.Store;
 namespace Bandejo.Server.World;
 
 /// <summary>Reads the state at start, and again after a failed write, until it succeeds. The service answers "not ready" meanwhile.</summary>
-internal sealed partial class Reload(FleetWorld world, Packages.Retiring retiring, TimeProvider time, ILogger<Reload> log) : BackgroundService
+internal sealed partial class Reload(FleetWorld world, Packages.Retiring retiring, ILogger<Reload> log) : BackgroundService
 {
+    /// <summary>How often it is looked whether everything must be read; of this machine's time, for the world's may stand still.</summary>
+    private static readonly TimeSpan Pace = TimeSpan.FromSeconds(1);
+
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        using var timer = new PeriodicTimer(TimeSpan.FromSeconds(1), time);
+        using var timer = new PeriodicTimer(Pace);
         var isSwept = false;
         do
         {
