@@ -19,23 +19,20 @@ internal static class ContentBench
     public static async Task Run(Report report)
     {
         await using var site = await Site.Start();
-        var folder = site.WriteFolder("plateglass", "11.3.0", "true");
-        var manifest = Path.Combine(folder, "package.yaml");
-        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("files: [install.sh, remove.sh]", "files: [install.sh, remove.sh, payload.bin]", StringComparison.Ordinal));
-        var payload = Path.Combine(folder, "payload.bin");
-        await WritePayload(payload);
-        await site.Must("package", "build", folder);
+        var folder = await PayloadFolder.Make(site);
+        await folder.Write(Payload, 0);
+        await site.Must("package", "build", folder.Path);
         var code = await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 1), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
         using var device = new DeviceClient(site.Service.Address);
         await device.Join(code.Code!, "DESK-1");
         await device.CheckIn(1);
         string digest;
-        await using (var stream = File.OpenRead(payload))
+        await using (var stream = File.OpenRead(folder.Payload))
         {
             digest = Convert.ToHexStringLower(await SHA256.HashDataAsync(stream));
         }
 
-        var (address, process) = await Bare.Start(new() { [Bare.FileVariable] = payload });
+        var (address, process) = await Bare.Start(new() { [Bare.FileVariable] = folder.Payload });
         try
         {
             foreach (var clients in new[] { 1, 8 })
@@ -83,16 +80,5 @@ internal static class ContentBench
             }
         })));
         return (double)Payload * Times * clients / 1e6 / Stopwatch.GetElapsedTime(start).TotalSeconds;
-    }
-
-    private static async Task WritePayload(string path)
-    {
-        await using var stream = File.Create(path);
-        var block = new byte[1 << 20];
-        new Random(7).NextBytes(block);
-        for (var written = 0; written < Payload; written += block.Length)
-        {
-            await stream.WriteAsync(block);
-        }
     }
 }

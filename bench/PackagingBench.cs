@@ -79,21 +79,18 @@ internal static class PackagingBench
     private static async Task Build(Report report)
     {
         await using var site = await Site.Start();
-        var folder = site.WriteFolder("plateglass", "11.3.0", "mkdir -p $T; echo $BANDEJO_VERSION > $T/VERSION");
-        var manifest = Path.Combine(folder, "package.yaml");
-        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("files: [install.sh, remove.sh]", "files: [install.sh, remove.sh, payload.bin]", StringComparison.Ordinal));
-        var payload = Path.Combine(folder, "payload.bin");
+        var folder = await PayloadFolder.Make(site);
         var memory = 0L;
         site.Watch = process => _ = Follow(process, most => memory = Math.Max(memory, most));
         var (rounds, says) = await QuietRounds.Run(MostRounds, async round =>
         {
-            await Write(payload, round);
-            await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace($"11.3.{round}", $"11.3.{round + 1}", StringComparison.Ordinal));
+            await folder.Write(Payload, round);
+            await File.WriteAllTextAsync(folder.Manifest, (await File.ReadAllTextAsync(folder.Manifest)).Replace($"11.3.{round}", $"11.3.{round + 1}", StringComparison.Ordinal));
             var before = await Hash();
-            var building = await Timed(() => site.Must("package", "build", folder));
+            var building = await Timed(() => site.Must("package", "build", folder.Path));
             return (Hashing: (before + await Hash()) / 2, Building: building);
         });
-        var again = await Timed(() => site.Must("package", "build", folder));
+        var again = await Timed(() => site.Must("package", "build", folder.Path));
         var ratio = Report.Median(rounds.Select(round => round.Hashing / round.Building));
         report.Add(
             "building a payload of 1 GB, taken in by the service", $"hashing alone {Report.Median(rounds.Select(round => round.Hashing)):0.0} s",
@@ -103,28 +100,9 @@ internal static class PackagingBench
 
         Task<double> Hash() => Timed(async () =>
         {
-            await using var stream = File.OpenRead(payload);
+            await using var stream = File.OpenRead(folder.Payload);
             await SHA256.HashDataAsync(stream);
         });
-    }
-
-    /// <summary>Writes another payload, all the way to the disk, so that writing it does not get in the way of what is measured.</summary>
-    private static async Task Write(string payload, int round)
-    {
-        await using (var stream = File.Create(payload))
-        {
-            var block = new byte[1 << 20];
-            for (var number = 0; number < Payload >> 20; number++)
-            {
-                new Random((round << 20) + number).NextBytes(block);
-                await stream.WriteAsync(block);
-            }
-
-            stream.Flush(flushToDisk: true);
-        }
-
-        // What has only just changed is read again in any case.
-        File.SetLastWriteTimeUtc(payload, new DateTime(2026, 1, 1 + round, 0, 0, 0, DateTimeKind.Utc));
     }
 
     private static async Task<double> Timed(Func<Task> act)

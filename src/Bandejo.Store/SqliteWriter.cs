@@ -20,9 +20,14 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
         using var transaction = connection.BeginTransaction();
         for (var i = 0; i < changes.Count; i++)
         {
-            if (last is null || KeyOf(changes[i]) is not { } key || last[key] == i)
+            // A row is written once: where it changes first, for an attempt belongs to whoever told of it first, and with what its last change says.
+            if (last is null || KeyOf(changes[i]) is not { } key)
             {
                 Apply(changes[i]);
+            }
+            else if (last.Remove(key, out var lastOfRow))
+            {
+                Apply(changes[lastOfRow]);
             }
         }
 
@@ -74,7 +79,8 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
         PutTarget(var deployment, var target) => (typeof(PutTarget), deployment, target.Device),
         PutDevice(var device) => (typeof(PutDevice), device.Id, ""),
         PutHeard heard => (typeof(PutHeard), heard.Device, ""),
-        PutAttempt(var attempt) => (typeof(PutAttempt), attempt.Id, ""),
+        // Of another device it is another row, one that the table refuses.
+        PutAttempt(var attempt) => (typeof(PutAttempt), attempt.Id, attempt.Device),
         PutDeployment(var deployment) => (typeof(PutDeployment), deployment.Id, ""),
         _ => null,
     };

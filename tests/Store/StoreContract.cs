@@ -117,6 +117,25 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task An_attempt_stays_with_the_device_that_told_of_it_first_also_where_both_go_into_the_table_together()
+    {
+        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Device = "d2", Outcome = "done" })]);
+        await _store.Commit([new PutAttempt(attempt with { Id = "a2" }), new PutAttempt(attempt with { Id = "a2", Device = "d2", Outcome = "done" }), new PutAttempt(attempt with { Id = "a2", Outcome = "failed" })]);
+        Belong();
+
+        // Before a device goes, everything that waits goes into its table.
+        await _store.Commit([new DeleteDevice("d9")]);
+        Belong();
+
+        void Belong()
+        {
+            Assert.Equal(("d1", null), (_store.Attempt("a1")!.Device, _store.Attempt("a1")!.Outcome));
+            Assert.Equal(("d1", "failed"), (_store.Attempt("a2")!.Device, _store.Attempt("a2")!.Outcome));
+        }
+    }
+
+    [Fact]
     public async Task An_attempt_that_ended_is_no_longer_open_and_still_found()
     {
         var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
