@@ -147,9 +147,10 @@ internal sealed class PlayedLife
     {
         while (true)
         {
-            if (NextOn() is { } on && on > Now)
+            // The clock is asked once: it may be stepped past that moment before it is asked again.
+            if (NextOn() is { } on && on - Now is var off && off > TimeSpan.Zero)
             {
-                await Task.Delay(on - Now, Time, cancellation);
+                await Task.Delay(off, Time, cancellation);
                 continue;
             }
 

@@ -238,7 +238,7 @@ public sealed class SqliteStore : IStore
         }
     }
 
-    /// <summary>Works on a thread of its own: while everything is read anew, those of the pool may all wait for it.</summary>
+    /// <summary>Works on a thread of its own: it reads for seconds, which would keep one of the pool from those who are answered meanwhile.</summary>
     private static Task<T> Apart<T>(Func<T> work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
 
     private static IReadOnlyList<(string Group, string Device)> Members(SqliteConnection connection)

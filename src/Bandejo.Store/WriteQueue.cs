@@ -90,7 +90,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables. Waits without the thread pool, whose threads may all wait for whoever calls this.</summary>
+    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables. Its caller is blocked meanwhile, and must hold no lock that those who are answered need: taking up works with threads of the pool.</summary>
     public LatestChanges Restart()
     {
         var restart = new Batch(IsRestart: true);
