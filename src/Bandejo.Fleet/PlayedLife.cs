@@ -148,9 +148,9 @@ internal sealed class PlayedLife
         while (true)
         {
             // The clock is asked once: it may be stepped past that moment before it is asked again.
-            if (NextOn() is { } on && on - Now is var off && off > TimeSpan.Zero)
+            if (NextOn() is { } on && on - Now is var rest && rest > TimeSpan.Zero)
             {
-                await Task.Delay(off, Time, cancellation);
+                await Task.Delay(rest, Time, cancellation);
                 continue;
             }
 

@@ -43,8 +43,9 @@ internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kin
 
         while (AwayUntil() is { } back)
         {
-            var left = back - life.Now;
-            await Task.Delay(left < LongestDelay ? left : LongestDelay, life.Time, cancellation);
+            // The clock may have been stepped past it meanwhile.
+            var left = TimeSpan.FromTicks(Math.Clamp((back - life.Now).Ticks, 0, LongestDelay.Ticks));
+            await Task.Delay(left, life.Time, cancellation);
         }
 
         var heard = inner.HailsHeard;
