@@ -16,7 +16,7 @@ rm -f "$log"
 passed=$((passed + ${good:-0}))
 failed=$((failed + ${bad:-0}))
 [ "$code" -eq 0 ] && [ "${good:-0}" -gt 0 ] || [ "${bad:-0}" -gt 0 ] || { echo "Console ran no test, or ended with an error."; failed=$((failed + 1)); }
-for suite in Repository Core Clock Device Store System Browser Chaos; do
+for suite in Repository Core Clock Device Fleet Store System Browser Chaos; do
     echo "== $suite"
     log=$(mktemp)
     "tests/$suite/bin/Release/net10.0/Bandejo.$suite.Tests" 2>&1 | tee "$log"

@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using Bandejo.Contract.Device;
 using Bandejo.Device;
 
 namespace Bandejo.Agent;
@@ -38,7 +39,7 @@ internal sealed class FolderCache(string folder) : IContentCache
         return true;
     }
 
-    public byte[] Read(string sha256) => File.ReadAllBytes(PathOf(sha256));
+    public PackageDocument Document(string sha256) => PackageKeeper.Parse(File.ReadAllBytes(PathOf(sha256)));
 
     public void KeepOnly(IReadOnlySet<string> digests)
     {

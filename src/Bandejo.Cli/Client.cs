@@ -186,7 +186,7 @@ internal sealed class Client : IDisposable
         {
             return await _http.SendAsync(request, completion, cancellation);
         }
-        catch (Exception error) when (error is HttpRequestException or IOException or TaskCanceledException && !cancellation.IsCancellationRequested)
+        catch (Exception error) when (error is HttpRequestException or IOException || (error is TaskCanceledException && !cancellation.IsCancellationRequested))
         {
             throw new NotReachableException($"{Address} cannot be reached: {error.Message}");
         }

@@ -442,10 +442,10 @@ public sealed class DeviceEngine
             return;
         }
 
-        // The timer is set before the rest is told of: whoever steps the clock must not step it between the two.
-        var until = _parts.Time.GetUtcNow() + pause;
+        // The timer is set before the rest is told of: whoever steps the clock must not step it between the two. The rest ends no sooner than the timer, since
+        // whoever steps the clock waits for it from then on.
         using var timer = _parts.Time.CreateTimer(_ => Wake(now, rest), null, pause, Timeout.InfiniteTimeSpan);
-        rest.Enter(until, isWoken: now.CurrentCount > 0);
+        rest.Enter(_parts.Time.GetUtcNow() + pause, isWoken: now.CurrentCount > 0);
         try
         {
             await now.WaitAsync(cancellation);

@@ -162,7 +162,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                 }
             }
         }
-        catch (Exception error) when (error is HttpRequestException or IOException or TaskCanceledException && !cancellation.IsCancellationRequested)
+        catch (Exception error) when (IsOfTheWay(error, cancellation))
         {
             throw new LinkException($"The service cannot be reached: {error.Message}", 0, error);
         }
@@ -207,11 +207,15 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
             await Checked(response, cancellation);
             return await response.Content.ReadFromJsonAsync(form, cancellation) ?? throw new LinkException("The service sent an empty answer.", 0);
         }
-        catch (Exception error) when (error is HttpRequestException or IOException or System.Text.Json.JsonException or TaskCanceledException && !cancellation.IsCancellationRequested)
+        catch (Exception error) when (error is System.Text.Json.JsonException || IsOfTheWay(error, cancellation))
         {
             throw new LinkException($"The service cannot be reached: {error.Message}", 0, error);
         }
     }
+
+    /// <summary>Whether something failed on the way, as also a call that took too long; not where the caller wants no answer any more.</summary>
+    private static bool IsOfTheWay(Exception error, CancellationToken cancellation) =>
+        error is HttpRequestException or IOException || (error is TaskCanceledException && !cancellation.IsCancellationRequested);
 
     private static async Task<HttpResponseMessage> Checked(HttpResponseMessage response, CancellationToken cancellation)
     {

@@ -171,8 +171,9 @@ public interface IContentCache
     /// <summary>Checks the part's digest and takes it in. False, and the part is thrown away, where it is not what it should be.</summary>
     bool Complete(string sha256);
 
-    /// <summary>The content as bytes; for documents.</summary>
-    byte[] Read(string sha256);
+    /// <summary>The content as a package's document. What a digest names never changes, so that it may be read once and kept.</summary>
+    /// <exception cref="SealException">It is no document.</exception>
+    PackageDocument Document(string sha256);
 
     /// <summary>Throws away all content but what is named.</summary>
     void KeepOnly(IReadOnlySet<string> digests);

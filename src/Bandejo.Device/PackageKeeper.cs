@@ -19,7 +19,7 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     {
         await CheckSeal(package);
         await Need(package.Digest, cancellation);
-        var document = Document(package.Digest);
+        var document = cache.Document(package.Digest);
         foreach (var file in VariantOf(document, variant).Files)
         {
             await Need(file.Sha256, cancellation);
@@ -29,7 +29,7 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     }
 
     /// <summary>The document of a package that was fetched before; null where it is not there.</summary>
-    public PackageDocument? Known(string digest) => cache.Has(digest) ? Document(digest) : null;
+    public PackageDocument? Known(string digest) => cache.Has(digest) ? cache.Document(digest) : null;
 
     /// <summary>All content that a package's variant needs, its document included.</summary>
     public IEnumerable<string> Digests(Receipt receipt) =>
@@ -41,6 +41,11 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
 
     /// <summary>The variant of a document as it was installed.</summary>
     public static DocumentVariant VariantOf(PackageDocument document, Receipt receipt) => Filling.Fill(VariantOf(document, receipt.Variant), receipt.Written ?? Filling.Written(document, null));
+
+    /// <summary>Content as the document of a package.</summary>
+    /// <exception cref="SealException">There is nothing in it.</exception>
+    public static PackageDocument Parse(byte[] content) =>
+        JsonSerializer.Deserialize(content, ContractJson.Default.PackageDocument) ?? throw new SealException("The package document is empty.");
 
     /// <summary>Every secret that the steps of an order may have printed: its own, and those of what was there before.</summary>
     public IReadOnlyList<string> Secrets(Order order, DeviceState state)
@@ -103,9 +108,6 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
             await link.Fetch(sha256, cache, cancellation);
         }
     }
-
-    private PackageDocument Document(string digest) =>
-        JsonSerializer.Deserialize(cache.Read(digest), ContractJson.Default.PackageDocument) ?? throw new SealException("The package document is empty.");
 }
 
 /// <summary>A package is not what a trusted key sealed.</summary>

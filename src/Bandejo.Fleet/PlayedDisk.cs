@@ -222,7 +222,7 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
         return _content.Add(sha256);
     }
 
-    public byte[] Read(string sha256) => _shared.Read(sha256);
+    public PackageDocument Document(string sha256) => _shared.Document(sha256);
 
     public void KeepOnly(IReadOnlySet<string> digests) => _content.RemoveWhere(digest => !digests.Contains(digest));
 

@@ -23,6 +23,9 @@ internal sealed class PlayedLife
 {
     private static readonly TimeSpan JoinAgain = TimeSpan.FromMinutes(5);
 
+    /// <summary>Timers are set for no longer than this.</summary>
+    private static readonly TimeSpan LongestTimer = TimeSpan.FromDays(20);
+
     private readonly FleetParts _fleet;
     private readonly DeviceKind _kind;
     private readonly Chance _chance;
@@ -35,7 +38,7 @@ internal sealed class PlayedLife
     private DateTimeOffset? _deadUntil;
     private int _sleeping;
     private long _sleepsUntil = long.MaxValue;
-    private volatile bool _isOn;
+    private volatile bool _isRemoved;
 
     public PlayedLife(FleetParts fleet, DeviceKind kind, string name, string site)
     {
@@ -68,7 +71,7 @@ internal sealed class PlayedLife
     {
         get
         {
-            if (!_isOn)
+            if (_isRemoved)
             {
                 return true;
             }
@@ -117,13 +120,21 @@ internal sealed class PlayedLife
     /// <summary>The service has called, and is about to be answered.</summary>
     public void Hailed() => _fleet.Hailed();
 
+    /// <summary>
+    /// How long it is until then, as a timer can be set for: nothing where the clock was stepped past it, at most <see cref="LongestTimer"/>, and in whole
+    /// milliseconds, rounded up. Timers cut off what is less, and whoever wakes a moment too soon on a clock that stands still would only turn round.
+    /// </summary>
+    public TimeSpan Left(DateTimeOffset until) => TimeSpan.FromMilliseconds(Math.Ceiling(Math.Clamp((until - Now).TotalMilliseconds, 0, LongestTimer.TotalMilliseconds)));
+
     /// <summary>Lets a length of time pass, in a way that whoever leads the clock knows of.</summary>
+    /// <param name="length">How long; of a longer one only <see cref="LongestTimer"/> passes.</param>
     public async Task Sleep(TimeSpan length, CancellationToken cancellation)
     {
-        // The timer is set before the sleep is told of: the clock must not be stepped between the two.
-        var until = Now + length;
+        length = length < LongestTimer ? length : LongestTimer;
+        // The timer is set before the sleep is told of: the clock must not be stepped between the two. The sleep ends no sooner than the timer, since whoever
+        // leads the clock waits for the device from then on.
         var delay = Task.Delay(length, Time, cancellation);
-        Volatile.Write(ref _sleepsUntil, until.UtcTicks);
+        Volatile.Write(ref _sleepsUntil, (Now + length).UtcTicks);
         Interlocked.Increment(ref _sleeping);
         try
         {
@@ -147,10 +158,9 @@ internal sealed class PlayedLife
     {
         while (true)
         {
-            // The clock is asked once: it may be stepped past that moment before it is asked again.
-            if (NextOn() is { } on && on - Now is var rest && rest > TimeSpan.Zero)
+            if (Left(NextOn()) is var rest && rest > TimeSpan.Zero)
             {
-                await Task.Delay(rest, Time, cancellation);
+                await Sleep(rest, cancellation);
                 continue;
             }
 
@@ -158,8 +168,7 @@ internal sealed class PlayedLife
             _power = power;
             Write("started", line => line);
             _disk.Started();
-            _isOn = true;
-            using var off = NextOff() is { } at ? Time.CreateTimer(_ => Cut(power), null, at - Now, Timeout.InfiniteTimeSpan) : null;
+            using var off = NextOff() is { } at ? Time.CreateTimer(_ => Cut(power), null, Left(at), Timeout.InfiniteTimeSpan) : null;
             try
             {
                 await Work(power.Token);
@@ -171,12 +180,12 @@ internal sealed class PlayedLife
             catch (LinkException error) when (error.IsGone && HasJoined)
             {
                 // Somebody has removed it from the service; the others play on.
+                _isRemoved = true;
                 return;
             }
             finally
             {
                 Engine = null;
-                _isOn = false;
                 _power = null;
             }
         }
@@ -232,17 +241,16 @@ internal sealed class PlayedLife
 
     private ECDsa Key()
     {
-        var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        if (_key is null)
-        {
-            _key = key.ExportPkcs8PrivateKey();
-            Write("made", line => line with { Key = Convert.ToBase64String(_key) });
-        }
-        else
+        var key = ECDsa.Create();
+        if (_key is not null)
         {
             key.ImportPkcs8PrivateKey(_key, out _);
+            return key;
         }
 
+        key.GenerateKey(ECCurve.NamedCurves.nistP256);
+        _key = key.ExportPkcs8PrivateKey();
+        Write("made", line => line with { Key = Convert.ToBase64String(_key) });
         return key;
     }
 

@@ -6,9 +6,6 @@ namespace Bandejo.Fleet;
 /// <summary>The network of a played device: the real protocol, with what networks do to it.</summary>
 internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kind, FleetScript script, Chance chance) : IServiceLink
 {
-    /// <summary>Timers are set for no longer than this.</summary>
-    private static readonly TimeSpan LongestDelay = TimeSpan.FromDays(20);
-
     private readonly string _name = life.Name;
     private string _slowed = "";
     private int _checkIns;
@@ -43,9 +40,7 @@ internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kin
 
         while (AwayUntil() is { } back)
         {
-            // The clock may have been stepped past it meanwhile.
-            var left = TimeSpan.FromTicks(Math.Clamp((back - life.Now).Ticks, 0, LongestDelay.Ticks));
-            await Task.Delay(left, life.Time, cancellation);
+            await Task.Delay(life.Left(back), life.Time, cancellation);
         }
 
         var heard = inner.HailsHeard;

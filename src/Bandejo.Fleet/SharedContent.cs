@@ -1,5 +1,7 @@
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
+using Bandejo.Contract.Device;
+using Bandejo.Device;
 
 namespace Bandejo.Fleet;
 
@@ -7,8 +9,10 @@ namespace Bandejo.Fleet;
 internal sealed class SharedContent(string folder)
 {
     private readonly ConcurrentDictionary<string, byte[]> _known = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, PackageDocument> _documents = new(StringComparer.Ordinal);
 
-    public byte[] Read(string sha256) => _known.GetOrAdd(sha256, digest => File.ReadAllBytes(Path.Combine(folder, digest)));
+    /// <summary>Content as a package's document. It is read once: devices look for what they should have every few minutes, and there are thousands of them.</summary>
+    public PackageDocument Document(string sha256) => _documents.GetOrAdd(sha256, digest => PackageKeeper.Parse(Read(digest)));
 
     /// <summary>Keeps content whose digest is right.</summary>
     public bool Keep(string sha256, byte[] content)
@@ -28,4 +32,6 @@ internal sealed class SharedContent(string folder)
 
         return true;
     }
+
+    private byte[] Read(string sha256) => _known.GetOrAdd(sha256, digest => File.ReadAllBytes(Path.Combine(folder, digest)));
 }

@@ -252,7 +252,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     bool IContentCache.Complete(string sha256) => _content.TryAdd(sha256, _parts[sha256]);
 
-    byte[] IContentCache.Read(string sha256) => _content[sha256];
+    PackageDocument IContentCache.Document(string sha256) => PackageKeeper.Parse(_content[sha256]);
 
     void IContentCache.KeepOnly(IReadOnlySet<string> digests)
     {

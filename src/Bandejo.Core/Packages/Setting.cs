@@ -144,7 +144,7 @@ public static partial class Settings
 
     /// <summary>The text with values in the places of their settings; null where one of them has none.</summary>
     public static string? Fill(string text, IReadOnlyDictionary<string, string> written) =>
-        UsedIn(text).All(written.ContainsKey) ? Place().Replace(text, match => written[match.Groups[1].Value]) : null;
+        !text.Contains("@{", StringComparison.Ordinal) ? text : UsedIn(text).All(written.ContainsKey) ? Place().Replace(text, match => written[match.Groups[1].Value]) : null;
 
     /// <summary>The words of a command. A word that uses a setting without a value is left out, and so is one that comes out empty.</summary>
     public static IReadOnlyList<string> FillWords(IEnumerable<string> words, IReadOnlyDictionary<string, string> written) =>

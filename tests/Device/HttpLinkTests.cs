@@ -1,0 +1,51 @@
+using System.Security.Cryptography;
+using Bandejo.Contract.Device;
+using Xunit;
+
+namespace Bandejo.Device.Tests;
+
+/// <summary>The device protocol over a network that fails.</summary>
+public sealed class HttpLinkTests
+{
+    [Fact]
+    public async Task A_call_that_breaks_just_when_nobody_wants_it_any_more_is_a_link_that_failed()
+    {
+        using var ending = new CancellationTokenSource();
+        using var http = new HttpClient(new Breaking(ending)) { BaseAddress = new Uri("http://service.test/") };
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var link = new HttpLink(http, key, TimeProvider.System) { DeviceId = "d1" };
+        await Assert.ThrowsAsync<LinkException>(() => link.Join(new JoinRequest(DeviceProtocol.Version, "code", HttpLink.PublicOf(key), "STU-01", new FactReport(new Dictionary<string, string>(), null)), ending.Token));
+        await Assert.ThrowsAsync<LinkException>(() => link.CheckIn(new CheckInRequest(1, "", null, "", [], [], null), CancellationToken.None));
+        Assert.True(ending.IsCancellationRequested);
+    }
+
+    [Fact]
+    public async Task Who_gives_up_waiting_hears_that_and_not_that_the_link_failed()
+    {
+        using var ending = new CancellationTokenSource();
+        using var http = new HttpClient(new Silent()) { BaseAddress = new Uri("http://service.test/") };
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var link = new HttpLink(http, key, TimeProvider.System) { DeviceId = "d1" };
+        var waiting = link.AwaitHail(ending.Token);
+        await ending.CancelAsync();
+        await Assert.ThrowsAnyAsync<OperationCanceledException>(() => waiting);
+    }
+
+    private sealed class Breaking(CancellationTokenSource ending) : HttpMessageHandler
+    {
+        protected override async Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken cancellationToken)
+        {
+            await ending.CancelAsync();
+            throw new IOException("The line broke.");
+        }
+    }
+
+    private sealed class Silent : HttpMessageHandler
+    {
+        protected override async Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken cancellationToken)
+        {
+            await Task.Delay(Timeout.InfiniteTimeSpan, cancellationToken);
+            throw new InvalidOperationException("It waits for ever.");
+        }
+    }
+}
