@@ -35,7 +35,7 @@ start_service() {
     service=$!
     for _ in $(seq 300); do
         grep -q "listens at" "$SITE/service.out" 2>/dev/null && return 0
-        kill -0 "$service" 2>/dev/null || { echo "The service did not start:" >&2; tail -3 "$SITE/service.log" >&2; return 1; }
+        kill -0 "$service" 2>/dev/null || { echo "The service did not start:" >&2; tail -1 "$SITE/service.log" >&2; return 1; }
         sleep 0.1
     done
     echo "The service did not start in time; see $SITE/service.log" >&2

@@ -1,3 +1,5 @@
+using System.Net.Sockets;
+using System.Security.Cryptography;
 using Bandejo.Server;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -22,9 +24,19 @@ if (!read.Ok)
 
 try
 {
-    var app = Setup.Build(read.Value);
+    await using var app = Setup.Build(read.Value);
     await Setup.Prepare(app, read.Value);
-    await app.RunAsync();
+    try
+    {
+        await app.StartAsync();
+    }
+    catch (Exception error) when (error is IOException or SocketException or InvalidOperationException or CryptographicException)
+    {
+        Console.Error.WriteLine($"The service cannot listen at {read.Value.Listen}: {WhyNot(error.GetBaseException())}");
+        return 4;
+    }
+
+    await app.WaitForShutdownAsync();
     return 0;
 }
 catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)
@@ -32,3 +44,11 @@ catch (Exception error) when (error is StoreException or IOException or Unauthor
     Console.Error.WriteLine(error.Message);
     return 4;
 }
+
+static string WhyNot(Exception error) => error switch
+{
+    SocketException { SocketErrorCode: SocketError.AddressAlreadyInUse } => "another program listens there. End that one, or give another address with --listen.",
+    SocketException { SocketErrorCode: SocketError.AddressNotAvailable } => "this machine has no such address. Give one that it has with --listen.",
+    SocketException { SocketErrorCode: SocketError.AccessDenied } => "that port is not for every user. Give one above 1023 with --listen, or start the service as one who may.",
+    _ => error.Message.Split('\n')[0],
+};

@@ -56,6 +56,7 @@ internal static class Setup
             .MinimumLevel.Override("Bandejo.Server.Access.Authentication+DeviceTokenHandler", LogEventLevel.Warning)
             .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
             .MinimumLevel.Override("Microsoft.AspNetCore.Diagnostics.ExceptionHandlerMiddleware", LogEventLevel.Fatal)
+            .Filter.ByExcluding(IsToldInWords)
             .WriteTo.Console(new CompactJsonFormatter(), standardErrorFromLevel: LogEventLevel.Verbose));
 
         var services = builder.Services;
@@ -172,6 +173,11 @@ internal static class Setup
             property.IsRequired = false;
         }
     }
+
+    /// <summary>Of a start that fails the host tells with where in its code; whoever started the service is told in words (Program). That work in hand ends then is no news.</summary>
+    private static bool IsToldInWords(LogEvent logged) =>
+        logged.Properties.GetValueOrDefault("SourceContext") is ScalarValue { Value: "Microsoft.Extensions.Hosting.Internal.Host" }
+        && (logged.Exception is OperationCanceledException || (logged.Properties.GetValueOrDefault("EventId") is StructureValue id && id.Properties.Any(part => part is { Name: "Name", Value: ScalarValue { Value: "HostedServiceStartupFaulted" } })));
 
     private static RateLimitPartition<string> PerMinute(HttpContext context, int permits) => RateLimitPartition.GetFixedWindowLimiter(
         context.Connection.RemoteIpAddress?.ToString() ?? "nowhere", _ => new FixedWindowRateLimiterOptions { PermitLimit = permits, Window = TimeSpan.FromMinutes(1) });

@@ -352,6 +352,32 @@ public sealed class ServiceTests
     }
 
     [Fact]
+    public async Task A_service_that_cannot_listen_says_why_in_one_line()
+    {
+        await using var site = await Site.Start();
+        var data = Directory.CreateTempSubdirectory("bandejo-second").FullName;
+        try
+        {
+            await Told(site.Service.Address.ToString().TrimEnd('/'), "another program listens there");
+            await Told("http://192.0.2.1:7999", "this machine has no such address");
+        }
+        finally
+        {
+            Directory.Delete(data, recursive: true);
+        }
+
+        async Task Told(string listen, string why)
+        {
+            using var process = Programs.Start(Programs.Service, ["--data", data, "--listen", listen]);
+            var errors = await process.StandardError.ReadToEndAsync();
+            await process.WaitForExitAsync();
+            Assert.Equal(4, process.ExitCode);
+            var line = Assert.Single(errors.Split('\n', StringSplitOptions.RemoveEmptyEntries), line => !line.Contains("\"@mt\":\"State read"));
+            Assert.StartsWith($"The service cannot listen at {listen}: {why}", line);
+        }
+    }
+
+    [Fact]
     public async Task A_preview_says_who_is_reached_and_who_is_not_and_what_stands_against_it()
     {
         await using var site = await Site.Start();
