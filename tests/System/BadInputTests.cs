@@ -107,6 +107,8 @@ public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<Bad
     [InlineData("POST", "/api/v1/uploads", "{\"sha256\":\"../../x\",\"size\":\"big\"}", HttpStatusCode.BadRequest, "size")]
     [InlineData("GET", "/api/v1/devices?limit=many", null, HttpStatusCode.BadRequest, "'many' is not a whole number for 'limit'")]
     [InlineData("GET", "/api/v1/deployments?all=perhaps", null, HttpStatusCode.BadRequest, "'perhaps' is not true or false for 'all'")]
+    [InlineData("GET", "/api/v1/deployments/D1/targets?limit=5&skip=99999999999", null, HttpStatusCode.BadRequest, "'99999999999' is not a whole number for 'skip'")]
+    [InlineData("GET", "/api/v1/journal?limit=few", null, HttpStatusCode.BadRequest, "'few' is not a whole number for 'limit'")]
     [InlineData("GET", "/api/v1/devices?filter=kind%20is", null, HttpStatusCode.OK, "items")]
     [InlineData("GET", "/api/v1/devices?filter=memory%20%3E%20%22x%22", null, HttpStatusCode.UnprocessableEntity, "a number with a unit")]
     [InlineData("GET", "/api/v1/nothing", null, HttpStatusCode.NotFound, "nothing at /api/v1/nothing")]

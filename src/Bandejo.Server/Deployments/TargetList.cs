@@ -11,14 +11,29 @@ using CsvHelper;
 namespace Bandejo.Server.Deployments;
 
 /// <summary>What is asked of a list of targets. All parts may be missing.</summary>
-/// <param name="State">Only these states, separated by commas.</param>
-/// <param name="Wave">Only this wave.</param>
-/// <param name="Filter">A rule, or words that name, kind, model or site of the device contain.</param>
-/// <param name="Sort"><c>name</c>, <c>since</c> (longest first) or <c>state</c> (what needs somebody first).</param>
-/// <param name="Skip">How many to leave out at the beginning.</param>
-/// <param name="Cursor">Only devices after this name; for lists in the order of names.</param>
-/// <param name="Limit">The size of the page.</param>
-internal sealed record TargetQuery(string? State, string? Wave, string? Filter, string? Sort, int? Skip, string? Cursor, int? Limit);
+internal sealed record TargetQuery
+{
+    /// <summary>Only these states, separated by commas.</summary>
+    public string? State { get; init; }
+
+    /// <summary>Only this wave.</summary>
+    public string? Wave { get; init; }
+
+    /// <summary>A rule, or words that name, kind, model or site of the device contain.</summary>
+    public string? Filter { get; init; }
+
+    /// <summary><c>name</c>, <c>since</c> (longest first) or <c>state</c> (what needs somebody first).</summary>
+    public string? Sort { get; init; }
+
+    /// <summary>How many to leave out at the beginning.</summary>
+    public int? Skip { get; init; }
+
+    /// <summary>Only devices after this name; for lists in the order of names.</summary>
+    public string? Cursor { get; init; }
+
+    /// <summary>The size of the page.</summary>
+    public int? Limit { get; init; }
+}
 
 /// <summary>Finds, sorts and cuts lists of targets.</summary>
 internal static class TargetList

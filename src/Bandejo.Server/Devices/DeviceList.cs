@@ -10,13 +10,26 @@ using CsvHelper;
 namespace Bandejo.Server.Devices;
 
 /// <summary>What is asked of a list of devices. All parts may be missing.</summary>
-/// <param name="Filter">A rule, or words that name, kind, model or site contain.</param>
-/// <param name="Sort"><c>name</c>, <c>heard</c>, <c>joined</c> or a fact; with <c>-</c> before it the other way round. What is not known comes last.</param>
-/// <param name="Skip">How many to leave out at the beginning.</param>
-/// <param name="Cursor">Only devices after this name; only for lists in the order of names.</param>
-/// <param name="Limit">The size of the page.</param>
-/// <param name="Columns">Facts to be answered with each device, separated by commas.</param>
-internal sealed record DeviceQuery(string? Filter, string? Sort, int? Skip, string? Cursor, int? Limit, string? Columns);
+internal sealed record DeviceQuery
+{
+    /// <summary>A rule, or words that name, kind, model or site contain.</summary>
+    public string? Filter { get; init; }
+
+    /// <summary><c>name</c>, <c>heard</c>, <c>joined</c> or a fact; with <c>-</c> before it the other way round. What is not known comes last.</summary>
+    public string? Sort { get; init; }
+
+    /// <summary>How many to leave out at the beginning.</summary>
+    public int? Skip { get; init; }
+
+    /// <summary>Only devices after this name; only for lists in the order of names.</summary>
+    public string? Cursor { get; init; }
+
+    /// <summary>The size of the page.</summary>
+    public int? Limit { get; init; }
+
+    /// <summary>Facts to be answered with each device, separated by commas.</summary>
+    public string? Columns { get; init; }
+}
 
 /// <summary>Finds, sorts and cuts lists of devices.</summary>
 internal static class DeviceList

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.RegularExpressions;
@@ -6,6 +7,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Store;
 using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.AspNetCore.Http.Metadata;
 
 namespace Bandejo.Server.Http;
 
@@ -53,6 +55,7 @@ internal static partial class Problems
             var status = context.HttpContext.Response.StatusCode;
             return Write(context.HttpContext, status, Title(status).ToLowerInvariant().Replace(' ', '-'), status switch
             {
+                400 => Unread(context.HttpContext) ?? $"The request was refused with status {status}.",
                 401 => "Sign in first: 'bandejo sign-in', or POST /api/v1/session.",
                 403 => Forbidden(context.HttpContext),
                 404 => $"There is nothing at {context.HttpContext.Request.Path}.",
@@ -134,14 +137,41 @@ internal static partial class Problems
         }
 
         // The framework names the types of its language; a reader needs the name and what would be right.
-        return Unbound().Match(bad.Message) is { Success: true } unbound
-            ? $"'{unbound.Groups["value"].Value}' is not {Kinds.GetValueOrDefault(unbound.Groups["type"].Value, "what is expected")} for '{JsonNamingPolicy.CamelCase.ConvertName(unbound.Groups["name"].Value)}'."
-            : bad.Message;
+        return Unbound().Match(bad.Message) is { Success: true } unbound ? NotRead(unbound.Groups["value"].Value, unbound.Groups["type"].Value, unbound.Groups["name"].Value) : bad.Message;
     }
 
-    private static readonly Dictionary<string, string> Kinds = new() { ["int"] = "a whole number", ["long"] = "a whole number", ["bool"] = "true or false" };
+    /// <summary>Which value of the query cannot be read: of one that may be left out, the framework says no more than that. Null where all can.</summary>
+    private static string? Unread(HttpContext context)
+    {
+        foreach (var part in context.GetEndpoint()?.Metadata.GetOrderedMetadata<IParameterBindingMetadata>() ?? [])
+        {
+            if (part.HasTryParse && context.Request.Query[part.Name].FirstOrDefault() is { Length: > 0 } value && Nullable.GetUnderlyingType(part.ParameterInfo.ParameterType) is { } type && !Reads(type, value))
+            {
+                return NotRead(value, type.Name, part.Name);
+            }
+        }
 
-    [GeneratedRegex("^Failed to bind parameter \"(?:Nullable<)?(?<type>\\w+)>? (?<name>\\w+)\" from \"(?<value>.*)\"\\.$", RegexOptions.Singleline)]
+        return null;
+    }
+
+    private static bool Reads(Type type, string value) => type.Name switch
+    {
+        nameof(Int32) => int.TryParse(value, CultureInfo.InvariantCulture, out _),
+        nameof(Int64) => long.TryParse(value, CultureInfo.InvariantCulture, out _),
+        nameof(Boolean) => bool.TryParse(value, out _),
+        _ => true,
+    };
+
+    private static string NotRead(string value, string type, string name) =>
+        $"'{value}' is not {Kinds.GetValueOrDefault(type, "what is expected")} for '{JsonNamingPolicy.CamelCase.ConvertName(name)}'.";
+
+    private static readonly Dictionary<string, string> Kinds = new()
+    {
+        ["int"] = "a whole number", ["long"] = "a whole number", ["bool"] = "true or false",
+        [nameof(Int32)] = "a whole number", [nameof(Int64)] = "a whole number", [nameof(Boolean)] = "true or false",
+    };
+
+    [GeneratedRegex("^Failed to bind parameter \"(?<type>\\w+)\\?? (?<name>\\w+)\" from \"(?<value>.*)\"\\.$", RegexOptions.Singleline)]
     private static partial Regex Unbound();
 
     private static Task Unexpected(ILogger log, HttpContext context, Exception? error)
