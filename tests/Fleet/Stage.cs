@@ -20,15 +20,13 @@ internal sealed class Stage : IDisposable
     private readonly CancellationTokenSource _ending = new();
     private readonly FleetRecord _record;
     private readonly HttpClient _http;
-    private readonly TimeProvider _time;
 
-    /// <param name="kind">The kinds of the script, as YAML in a line.</param>
+    /// <param name="kind">The only kind of the script, as YAML in a line.</param>
     /// <param name="time">The clock of all devices.</param>
     /// <param name="answer">What the service answers to a path; null where it cannot be reached.</param>
     /// <param name="earlier">What the record says happened before.</param>
     public Stage(string kind, TimeProvider time, Func<string, (HttpStatusCode Status, string Body)?> answer, params RecordLine[] earlier)
     {
-        _time = time;
         (_record, _) = FleetRecord.Open(RecordFile);
         _http = new HttpClient(new Service(answer, path => Asked.Enqueue((path, time.GetUtcNow())))) { BaseAddress = new Uri("http://service.test/") };
         var script = ScriptReader.Read($"seed: 1\nkinds:\n  - {kind}\napps: []\n");

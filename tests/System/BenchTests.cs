@@ -110,6 +110,7 @@ public sealed class BenchTests
     [InlineData("path=a&size=1", "soon", HttpStatusCode.UnprocessableEntity, "Upload-Offset")]
     [InlineData("path=a&size=0", "0", HttpStatusCode.RequestEntityTooLarge, "announced")]
     [InlineData("path=a&size=99999999999999", "0", HttpStatusCode.RequestEntityTooLarge, "at most 1000 files")]
+    [InlineData("path=a&size=big", "0", HttpStatusCode.BadRequest, "'big' is not a whole number for 'size'")]
     [InlineData("path=a&size=-5", "0", HttpStatusCode.RequestEntityTooLarge, "at most 1000 files")]
     public async Task What_cannot_be_a_file_of_a_draft_is_refused_in_words(string query, string offset, HttpStatusCode status, string says)
     {

@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text.Encodings.Web;
 using System.Text.Json;
-using System.Text.RegularExpressions;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
@@ -53,9 +52,13 @@ internal static partial class Problems
         app.UseStatusCodePages(context =>
         {
             var status = context.HttpContext.Response.StatusCode;
+            if (status == 400 && Unread(context.HttpContext) is { } unread)
+            {
+                return Write(context.HttpContext, status, "invalid", unread);
+            }
+
             return Write(context.HttpContext, status, Title(status).ToLowerInvariant().Replace(' ', '-'), status switch
             {
-                400 => Unread(context.HttpContext) ?? $"The request was refused with status {status}.",
                 401 => "Sign in first: 'bandejo sign-in', or POST /api/v1/session.",
                 403 => Forbidden(context.HttpContext),
                 404 => $"There is nothing at {context.HttpContext.Request.Path}.",
@@ -71,7 +74,7 @@ internal static partial class Problems
     /// <summary>Answers for an exception.</summary>
     public static Task Handle(HttpContext context, ILogger log, Exception? error) => error switch
     {
-        BadHttpRequestException bad => Write(context, bad.StatusCode, "invalid", Plain(bad)),
+        BadHttpRequestException bad => Write(context, bad.StatusCode, "invalid", Unread(context) ?? Plain(bad)),
         StoreException => NotReady(context, HttpMethods.IsGet(context.Request.Method) ? "The service is reading its state anew. Try again shortly." : "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
         IOException => NotReady(context, "The service cannot write to its disk at the moment; nothing was changed. Try again shortly."),
         _ => Unexpected(log, context, error),
@@ -136,43 +139,33 @@ internal static partial class Problems
             }
         }
 
-        // The framework names the types of its language; a reader needs the name and what would be right.
-        return Unbound().Match(bad.Message) is { Success: true } unbound ? NotRead(unbound.Groups["value"].Value, unbound.Groups["type"].Value, unbound.Groups["name"].Value) : bad.Message;
+        return bad.Message;
     }
 
-    /// <summary>Which value of the query cannot be read: of one that may be left out, the framework says no more than that. Null where all can.</summary>
+    /// <summary>Which value of the query cannot be read: the framework names the types of its language, and of one that may be left out nothing at all. Null where all can.</summary>
     private static string? Unread(HttpContext context)
     {
-        foreach (var part in context.GetEndpoint()?.Metadata.GetOrderedMetadata<IParameterBindingMetadata>() ?? [])
+        // Whoever handles an exception finds the endpoint put aside.
+        var endpoint = context.GetEndpoint() ?? context.Features.Get<IExceptionHandlerFeature>()?.Endpoint;
+        foreach (var part in endpoint?.Metadata.GetOrderedMetadata<IParameterBindingMetadata>().Where(part => part.HasTryParse) ?? [])
         {
-            if (part.HasTryParse && context.Request.Query[part.Name].FirstOrDefault() is { Length: > 0 } value && Nullable.GetUnderlyingType(part.ParameterInfo.ParameterType) is { } type && !Reads(type, value))
+            if (context.Request.Query[part.Name].FirstOrDefault() is { Length: > 0 } value && Expected(part.ParameterInfo.ParameterType, value) is { } expected)
             {
-                return NotRead(value, type.Name, part.Name);
+                return $"'{value}' is not {expected} for '{JsonNamingPolicy.CamelCase.ConvertName(part.Name)}'.";
             }
         }
 
         return null;
     }
 
-    private static bool Reads(Type type, string value) => type.Name switch
+    /// <summary>What was expected instead of a value; null where it can be read.</summary>
+    private static string? Expected(Type type, string value) => Type.GetTypeCode(Nullable.GetUnderlyingType(type) ?? type) switch
     {
-        nameof(Int32) => int.TryParse(value, CultureInfo.InvariantCulture, out _),
-        nameof(Int64) => long.TryParse(value, CultureInfo.InvariantCulture, out _),
-        nameof(Boolean) => bool.TryParse(value, out _),
-        _ => true,
+        TypeCode.Int32 => int.TryParse(value, CultureInfo.InvariantCulture, out _) ? null : "a whole number",
+        TypeCode.Int64 => long.TryParse(value, CultureInfo.InvariantCulture, out _) ? null : "a whole number",
+        TypeCode.Boolean => bool.TryParse(value, out _) ? null : "true or false",
+        _ => null,
     };
-
-    private static string NotRead(string value, string type, string name) =>
-        $"'{value}' is not {Kinds.GetValueOrDefault(type, "what is expected")} for '{JsonNamingPolicy.CamelCase.ConvertName(name)}'.";
-
-    private static readonly Dictionary<string, string> Kinds = new()
-    {
-        ["int"] = "a whole number", ["long"] = "a whole number", ["bool"] = "true or false",
-        [nameof(Int32)] = "a whole number", [nameof(Int64)] = "a whole number", [nameof(Boolean)] = "true or false",
-    };
-
-    [GeneratedRegex("^Failed to bind parameter \"(?<type>\\w+)\\?? (?<name>\\w+)\" from \"(?<value>.*)\"\\.$", RegexOptions.Singleline)]
-    private static partial Regex Unbound();
 
     private static Task Unexpected(ILogger log, HttpContext context, Exception? error)
     {
