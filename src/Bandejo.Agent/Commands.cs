@@ -43,7 +43,7 @@ internal static class Commands
         using var key = home.Key();
         using var handler = new SocketsHttpHandler { PooledConnectionIdleTimeout = TimeSpan.FromMinutes(10) };
         using var http = new HttpClient(handler) { BaseAddress = new Uri(identity.Service), Timeout = TimeSpan.FromSeconds(100) };
-        using var journal = new FileJournal(home.JournalFile);
+        using var journal = new FileJournal(home.JournalFile, line => Say(time, line));
         var cache = new FolderCache(home.CacheFolder);
         var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
@@ -63,8 +63,8 @@ internal static class Commands
             return 2;
         }
 
-        using var journal = new FileJournal(home.JournalFile);
-        var state = journal.Load().Aggregate(new DeviceState(), (before, entry) => before.After(entry));
+        using var journal = new FileJournal(home.JournalFile, Console.Error.WriteLine);
+        var state = DeviceState.Of(journal.Load(), Console.Error.WriteLine);
         var known = state.Orders.Where(order => kind == "harm" || order.Kind == "offer").Select(order => order.Package.App).Concat(kind == "harm" ? state.Receipts.Keys : []).Distinct().Order(StringComparer.Ordinal).ToList();
         if (!known.Contains(app))
         {
@@ -85,8 +85,8 @@ internal static class Commands
             return 1;
         }
 
-        using var journal = new FileJournal(home.JournalFile);
-        var state = journal.Load().Aggregate(new DeviceState(), (before, entry) => before.After(entry));
+        using var journal = new FileJournal(home.JournalFile, Console.Error.WriteLine);
+        var state = DeviceState.Of(journal.Load(), Console.Error.WriteLine);
         Console.WriteLine($"{identity.Device.Name} at {identity.Service}");
         foreach (var order in state.Orders)
         {

@@ -5,7 +5,8 @@ using Bandejo.Device;
 namespace Bandejo.Agent;
 
 /// <summary>The journal as a file of JSON lines, flushed to disk at each entry. A last line that a power cut left unfinished is passed over.</summary>
-internal sealed class FileJournal(string file) : IDeviceJournal, IDisposable
+/// <param name="tell">Hears of any other line that cannot be read and is passed over.</param>
+internal sealed class FileJournal(string file, Action<string> tell) : IDeviceJournal, IDisposable
 {
     private FileStream? _stream;
 
@@ -22,11 +23,18 @@ internal sealed class FileJournal(string file) : IDeviceJournal, IDisposable
         {
             try
             {
-                entries.Add(JsonSerializer.Deserialize(lines[i], JournalJson.Default.JournalEntry)!);
+                if (JsonSerializer.Deserialize(lines[i], JournalJson.Default.JournalEntry) is { } entry)
+                {
+                    entries.Add(entry);
+                }
             }
-            catch (JsonException) when (i == lines.Length - 1)
+            catch (Exception error) when (error is JsonException or NotSupportedException)
             {
-                // Written when the power went: it was not acted on.
+                // The last may have been written when the power went: it was not acted on.
+                if (i < lines.Length - 1)
+                {
+                    tell($"Line {i + 1} of the journal cannot be read and is passed over.");
+                }
             }
         }
 
@@ -35,7 +43,7 @@ internal sealed class FileJournal(string file) : IDeviceJournal, IDisposable
 
     public void Append(JournalEntry entry)
     {
-        _stream ??= new FileStream(file, FileMode.Append, FileAccess.Write, FileShare.Read);
+        _stream ??= Open(file, FileMode.Append);
         _stream.Write(Line(entry));
         _stream.Flush(flushToDisk: true);
     }
@@ -45,7 +53,7 @@ internal sealed class FileJournal(string file) : IDeviceJournal, IDisposable
         _stream?.Dispose();
         _stream = null;
         var part = file + ".part";
-        using (var stream = new FileStream(part, FileMode.Create, FileAccess.Write))
+        using (var stream = Open(part, FileMode.Create))
         {
             stream.Write(Line(entry));
             stream.Flush(flushToDisk: true);
@@ -55,6 +63,9 @@ internal sealed class FileJournal(string file) : IDeviceJournal, IDisposable
     }
 
     public void Dispose() => _stream?.Dispose();
+
+    private static FileStream Open(string path, FileMode mode) =>
+        new(path, new FileStreamOptions { Mode = mode, Access = FileAccess.Write, Share = FileShare.Read, UnixCreateMode = Home.OwnFile });
 
     private static byte[] Line(JournalEntry entry) => Encoding.UTF8.GetBytes(JsonSerializer.Serialize(entry, JournalJson.Default.JournalEntry) + "\n");
 }

@@ -7,7 +7,8 @@ namespace Bandejo.Agent;
 /// <summary>Content by digest in a folder; what is still arriving ends in <c>.part</c>.</summary>
 internal sealed class FolderCache(string folder) : IContentCache
 {
-    private readonly string _folder = Directory.CreateDirectory(folder).FullName;
+    private readonly string _folder = Home.Make(folder);
+    private readonly Dictionary<string, PackageDocument> _documents = new(StringComparer.Ordinal);
 
     public bool Has(string sha256) => File.Exists(PathOf(sha256));
 
@@ -15,7 +16,7 @@ internal sealed class FolderCache(string folder) : IContentCache
 
     public Stream AppendPart(string sha256)
     {
-        var stream = new FileStream(PathOf(sha256) + ".part", FileMode.OpenOrCreate, FileAccess.Write);
+        var stream = new FileStream(PathOf(sha256) + ".part", new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile });
         stream.Seek(0, SeekOrigin.End);
         return stream;
     }
@@ -23,6 +24,11 @@ internal sealed class FolderCache(string folder) : IContentCache
     public bool Complete(string sha256)
     {
         var part = PathOf(sha256) + ".part";
+        if (!File.Exists(part))
+        {
+            return false;
+        }
+
         using (var stream = new FileStream(part, FileMode.Open, FileAccess.ReadWrite))
         {
             if (Convert.ToHexStringLower(SHA256.HashData(stream)) != sha256)
@@ -39,13 +45,22 @@ internal sealed class FolderCache(string folder) : IContentCache
         return true;
     }
 
-    public PackageDocument Document(string sha256) => PackageKeeper.Parse(File.ReadAllBytes(PathOf(sha256)));
+    public PackageDocument Document(string sha256)
+    {
+        if (!_documents.TryGetValue(sha256, out var document))
+        {
+            _documents[sha256] = document = PackageKeeper.Parse(File.ReadAllBytes(PathOf(sha256)));
+        }
+
+        return document;
+    }
 
     public void KeepOnly(IReadOnlySet<string> digests)
     {
         foreach (var file in Directory.EnumerateFiles(_folder).Where(file => !digests.Contains(Path.GetFileName(file))))
         {
             File.Delete(file);
+            _documents.Remove(Path.GetFileName(file));
         }
     }
 

@@ -8,6 +8,12 @@ namespace Bandejo.Agent;
 /// <summary>The agent's own folder: its key, who it is, its journal, its cache. Only its owner may look into it.</summary>
 internal sealed class Home
 {
+    /// <summary>Who may use the agent's own files: its own account and nobody else.</summary>
+    public const UnixFileMode OwnFile = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+
+    /// <inheritdoc cref="OwnFile"/>
+    public const UnixFileMode OwnFolder = OwnFile | UnixFileMode.UserExecute;
+
     private Home(string root, string folder)
     {
         Root = root;
@@ -39,9 +45,20 @@ internal sealed class Home
         }
 
         folder = Path.GetFullPath(folder ?? Path.Combine(root, "var/lib/bandejo-agent"));
-        Directory.CreateDirectory(folder);
-        File.SetUnixFileMode(folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
-        return new Home(root.Length > 1 ? root.TrimEnd('/') : root, folder);
+        if (new DirectoryInfo(folder).LinkTarget is { } elsewhere)
+        {
+            throw new IOException($"The agent's folder {folder} is a link to {elsewhere}; name the folder itself with --state.");
+        }
+
+        return new Home(root.Length > 1 ? root.TrimEnd('/') : root, Make(folder));
+    }
+
+    /// <summary>A folder of the agent's own, for its account alone; made where it is not there.</summary>
+    public static string Make(string folder)
+    {
+        var made = Directory.CreateDirectory(folder, OwnFolder).FullName;
+        File.SetUnixFileMode(made, OwnFolder);
+        return made;
     }
 
     /// <summary>Takes the folder for this process alone, until it ends.</summary>
@@ -50,7 +67,7 @@ internal sealed class Home
     {
         try
         {
-            return new FileStream(Path.Combine(Folder, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            return new FileStream(Path.Combine(Folder, "lock"), new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.ReadWrite, Share = FileShare.None, UnixCreateMode = OwnFile });
         }
         catch (IOException)
         {
@@ -80,7 +97,7 @@ internal sealed class Home
     private static void Write(string file, string text)
     {
         var part = file + ".part";
-        using (var stream = new FileStream(part, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite }))
+        using (var stream = new FileStream(part, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = OwnFile }))
         {
             stream.Write(System.Text.Encoding.UTF8.GetBytes(text));
             stream.Flush(flushToDisk: true);

@@ -2,6 +2,7 @@ using System.ComponentModel;
 using System.Diagnostics;
 using System.Security;
 using System.Security.Cryptography;
+using System.Text;
 using Bandejo.Contract.Device;
 using Bandejo.Device;
 
@@ -15,22 +16,18 @@ namespace Bandejo.Agent;
 internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachineCompanions
 {
     private const string Trusted = "usr/local/share/ca-certificates";
+    private const UnixFileMode ForAll = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead;
+
+    private readonly RootFolder _root = new(root);
 
     public bool Holds(string app, DocumentCompanion companion, string? sha256)
     {
         if (companion.Kind == "opens")
         {
-            return Opening(app, companion).All(pair => File.Exists(At(pair.Key)) && File.ReadAllText(At(pair.Key)) == pair.Value);
+            return Opening(app, companion).All(pair => DigestAt(pair.Key) == Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(pair.Value))));
         }
 
-        var place = At(PlaceOf(app, companion));
-        if (!File.Exists(place))
-        {
-            return false;
-        }
-
-        using var stream = File.OpenRead(place);
-        return Convert.ToHexStringLower(SHA256.HashData(stream)) == sha256;
+        return DigestAt(PlaceOf(app, companion)) is { } digest && digest == sha256;
     }
 
     public void Put(string app, DocumentCompanion companion, string? sha256)
@@ -42,18 +39,13 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
 
         foreach (var (path, text) in companion.Kind == "opens" ? Opening(app, companion) : [])
         {
-            Directory.CreateDirectory(Path.GetDirectoryName(At(path))!);
-            File.WriteAllText(At(path) + ".new", text);
-            File.Move(At(path) + ".new", At(path), overwrite: true);
+            _root.Write(path, ForAll, stream => stream.Write(Encoding.UTF8.GetBytes(text)));
         }
 
         if (companion.Kind != "opens")
         {
-            var place = At(PlaceOf(app, companion));
-            Directory.CreateDirectory(Path.GetDirectoryName(place)!);
-            File.Copy(cache.PathOf(sha256 ?? throw new SealException($"The package names no content for {Surroundings.InWords(companion)}")), place + ".new", overwrite: true);
-            File.SetUnixFileMode(place + ".new", UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
-            File.Move(place + ".new", place, overwrite: true);
+            using var content = File.OpenRead(cache.PathOf(sha256 ?? throw new PackageException($"The package names no content for {Surroundings.InWords(companion)}")));
+            _root.Write(PlaceOf(app, companion), ForAll, content.CopyTo);
         }
 
         Tell(companion, isGone: false);
@@ -62,10 +54,9 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
     public void Take(string app, DocumentCompanion companion)
     {
         var gone = false;
-        foreach (var place in (companion.Kind == "opens" ? Opening(app, companion).Keys : (IEnumerable<string>)[PlaceOf(app, companion)]).Select(At).Where(File.Exists))
+        foreach (var place in companion.Kind == "opens" ? Opening(app, companion).Keys : (IEnumerable<string>)[PlaceOf(app, companion)])
         {
-            File.Delete(place);
-            gone = true;
+            gone |= _root.Delete(place);
         }
 
         if (gone)
@@ -75,7 +66,7 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
     }
 
     private static string PlaceOf(string app, DocumentCompanion companion) =>
-        companion.Kind == "certificate" ? $"{Trusted}/bandejo-{app}-{Path.GetFileNameWithoutExtension(companion.Subject)}.crt" : companion.To ?? throw new SealException($"The package does not say where {companion.Subject} belongs");
+        companion.Kind == "certificate" ? $"{Trusted}/bandejo-{app}-{Path.GetFileNameWithoutExtension(companion.Subject)}.crt" : companion.To ?? throw new PackageException($"The package does not say where {companion.Subject} belongs");
 
     /// <summary>The files that make an ending known and name the program for it.</summary>
     private static Dictionary<string, string> Opening(string app, DocumentCompanion companion)
@@ -145,9 +136,9 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
         }
     }
 
-    private string At(string path)
+    private string? DigestAt(string path)
     {
-        var place = Path.GetFullPath(Path.Combine(root, path.TrimStart('/')));
-        return root == "/" || place.StartsWith(root + "/", StringComparison.Ordinal) ? place : throw new SealException($"The package names the place '{path}', which climbs out of the machine's root");
+        using var stream = _root.OpenRead(path);
+        return stream is null ? null : Convert.ToHexStringLower(SHA256.HashData(stream));
     }
 }

@@ -6,51 +6,37 @@ namespace Bandejo.Agent;
 /// <summary>Files and settings below the machine's root.</summary>
 internal sealed class LinuxFiles(string root) : IMachineFiles, IMachineSettings
 {
-    public bool Exists(string path) => File.Exists(At(path)) || Directory.Exists(At(path));
+    /// <summary>How much of a settings file is read, in characters.</summary>
+    private const int MostSettings = 4 * 1024 * 1024;
+
+    private readonly RootFolder _root = new(root);
+
+    public bool Exists(string path) => _root.Exists(path);
 
     public string? Read(string path, int max)
     {
-        if (!File.Exists(At(path)))
+        using var stream = _root.OpenRead(path);
+        if (stream is null)
         {
             return null;
         }
 
-        using var reader = new StreamReader(At(path));
+        using var reader = new StreamReader(stream);
         var buffer = new char[max];
         return new string(buffer, 0, reader.ReadBlock(buffer));
     }
 
     public string? Sha256(string path)
     {
-        if (!File.Exists(At(path)))
-        {
-            return null;
-        }
-
-        using var stream = File.OpenRead(At(path));
-        return Convert.ToHexStringLower(SHA256.HashData(stream));
+        using var stream = _root.OpenRead(path);
+        return stream is null ? null : Convert.ToHexStringLower(SHA256.HashData(stream));
     }
 
-    public void Delete(string path)
-    {
-        if (Directory.Exists(At(path)) && new DirectoryInfo(At(path)).LinkTarget is null)
-        {
-            Directory.Delete(At(path), recursive: true);
-        }
-        else if (Path.Exists(At(path)) || new FileInfo(At(path)).LinkTarget is not null)
-        {
-            File.Delete(At(path));
-        }
-    }
+    public void Delete(string path) => _root.Delete(path);
 
     string? IMachineSettings.Read(string path, string key)
     {
-        if (!File.Exists(At(path)))
-        {
-            return null;
-        }
-
-        foreach (var line in File.ReadLines(At(path)).Take(10_000))
+        foreach (var line in Read(path, MostSettings)?.Split('\n') ?? [])
         {
             var at = line.IndexOf('=', StringComparison.Ordinal);
             if (at > 0 && line[0] != '#' && line[..at].Trim() == key)
@@ -61,6 +47,4 @@ internal sealed class LinuxFiles(string root) : IMachineFiles, IMachineSettings
 
         return null;
     }
-
-    private string At(string path) => Path.Combine(root, path.TrimStart('/'));
 }

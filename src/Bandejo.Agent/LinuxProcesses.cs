@@ -14,6 +14,10 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
 {
     private const int Terminate = 15;
     private const int Kill = 9;
+
+    /// <summary>How much of what a short command prints is taken, in characters.</summary>
+    private const int AnswerLimit = 64 * 1024;
+
     private const long LogLimit = 64L * 1024 * 1024;
 
     /// <summary>How much of a log that an installer wrote by itself is kept.</summary>
@@ -21,19 +25,23 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
 
     // The claim decides between this shell and an agent that was restarted in the same moment. The exit code is moved into place, so that it is never half there.
     private const string Shell = """
+        umask 077
         mkdir "$BANDEJO_RUN/claim" 2>/dev/null || exit 125
         echo $$ > "$BANDEJO_RUN/pid"
         exec >> "$BANDEJO_RUN/../log" 2>&1 < /dev/null
         cd "$BANDEJO_RUN/work" || exit 126
+        umask 022
         "$@"
         code=$?
+        umask 077
         echo $code > "$BANDEJO_RUN/exit.part" && mv "$BANDEJO_RUN/exit.part" "$BANDEJO_RUN/exit"
         exit $code
         """;
 
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(100);
 
-    private readonly string _runs = Directory.CreateDirectory(Path.Combine(stateFolder, "runs")).FullName;
+    private readonly string _runs = Home.Make(Path.Combine(stateFolder, "runs"));
+    private readonly RootFolder _root = new(root);
 
     public async Task<StepEnd> Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
@@ -43,7 +51,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             Directory.Delete(folder, recursive: true);
         }
 
-        var work = Directory.CreateDirectory(Path.Combine(folder, "work")).FullName;
+        Home.Make(Path.Combine(_runs, run.Attempt));
+        Home.Make(folder);
+        var work = Home.Make(Path.Combine(folder, "work"));
         foreach (var (path, digest) in run.Files)
         {
             Place(work, path, digest);
@@ -57,7 +67,7 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         }
 
         // A program that is named with its place stands below the machine's root, as in a presence check.
-        var program = run.Command[0].StartsWith('/') && Path.Combine(root, run.Command[0][1..]) is var below && File.Exists(below) ? below : run.Command[0];
+        var program = run.Command[0].StartsWith('/') && _root.Program(run.Command[0]) is { } below ? below : run.Command[0];
         string[] command = [.. run.IsGentle ? (string[])["nice", "-n", "10"] : [], "setsid", "sh", "-c", Shell, "step", program, .. run.Command.Skip(1)];
         var start = new ProcessStartInfo(command[0]) { UseShellExecute = false, WorkingDirectory = work };
         foreach (var argument in command.Skip(1))
@@ -154,7 +164,12 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     public async Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation)
     {
         // A command named with a path stands below the machine's root; a bare name is looked up in the system's folders.
-        var name = command[0].Contains('/') ? Path.Combine(root, command[0].TrimStart('/')) : command[0];
+        var name = command[0].Contains('/') ? _root.Program(command[0]) : command[0];
+        if (name is null)
+        {
+            return null;
+        }
+
         var start = new ProcessStartInfo(name) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, WorkingDirectory = root };
         foreach (var argument in command.Skip(1))
         {
@@ -170,11 +185,11 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             try
             {
                 process.StandardInput.Close();
-                var output = process.StandardOutput.ReadToEndAsync(either.Token);
-                _ = process.StandardError.ReadToEndAsync(either.Token);
+                var output = Begin(process.StandardOutput, either.Token);
+                var errors = Begin(process.StandardError, either.Token);
                 await process.WaitForExitAsync(either.Token);
-                var text = await output;
-                return (process.ExitCode, text.Length > 64 * 1024 ? text[..(64 * 1024)] : text);
+                await errors;
+                return (process.ExitCode, await output);
             }
             catch (OperationCanceledException)
             {
@@ -187,6 +202,20 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         {
             return null;
         }
+    }
+
+    /// <summary>The beginning of what a program prints; the rest is read and let go, so that it is not held up.</summary>
+    private static async Task<string> Begin(StreamReader reader, CancellationToken cancellation)
+    {
+        var begin = new char[AnswerLimit];
+        var length = await reader.ReadBlockAsync(begin, cancellation);
+        var rest = new char[4096];
+        while (await reader.ReadAsync(rest, cancellation) > 0)
+        {
+            // Nobody asked for more.
+        }
+
+        return new string(begin, 0, length);
     }
 
     public async Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation)
@@ -208,23 +237,36 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
 
     public Stream? OpenLog(string attempt)
     {
-        var log = Path.Combine(_runs, attempt, "log");
+        var log = FolderOf(attempt, "log");
         return File.Exists(log) ? new FileStream(log, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete) : null;
     }
 
     public void AddToLog(string attempt, string path)
     {
-        var file = new FileInfo(Path.Combine(root, path));
-        if (!file.Exists || !Directory.Exists(Path.Combine(_runs, attempt)))
+        if (!Directory.Exists(Path.Combine(_runs, attempt)))
         {
             return;
         }
 
-        using var from = file.Open(FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
-        from.Position = Math.Max(0, from.Length - LogTail);
-        using var log = new FileStream(Path.Combine(_runs, attempt, "log"), FileMode.Append, FileAccess.Write, FileShare.ReadWrite);
-        log.Write(System.Text.Encoding.UTF8.GetBytes($"--- /{path}\n"));
-        from.CopyTo(log);
+        using var log = new FileStream(Path.Combine(_runs, attempt, "log"), new FileStreamOptions { Mode = FileMode.Append, Access = FileAccess.Write, Share = FileShare.ReadWrite, UnixCreateMode = Home.OwnFile });
+        try
+        {
+            using var from = _root.OpenOwn(path);
+            if (from is null)
+            {
+                return;
+            }
+
+            from.Position = Math.Max(0, from.Length - LogTail);
+            log.Write(System.Text.Encoding.UTF8.GetBytes($"--- /{path}\n"));
+            var tail = new byte[LogTail];
+            log.Write(tail, 0, from.ReadAtLeast(tail, tail.Length, throwOnEndOfStream: false));
+        }
+        catch (IOException error)
+        {
+            // Whoever reads the log is told why it lacks what the installer wrote.
+            log.Write(System.Text.Encoding.UTF8.GetBytes($"--- {error.Message}\n"));
+        }
     }
 
     public void Hide(string attempt, IReadOnlyList<string> secrets)
@@ -242,13 +284,17 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             text = text.Replace(System.Text.Encoding.Latin1.GetString(System.Text.Encoding.UTF8.GetBytes(secret)), "***", StringComparison.Ordinal);
         }
 
-        File.WriteAllText(log + ".new", text, System.Text.Encoding.Latin1);
+        using (var stream = new FileStream(log + ".new", new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile }))
+        {
+            stream.Write(System.Text.Encoding.Latin1.GetBytes(text));
+        }
+
         File.Move(log + ".new", log, overwrite: true);
     }
 
     public void Forget(string attempt)
     {
-        var folder = Path.Combine(_runs, attempt);
+        var folder = Path.GetDirectoryName(FolderOf(attempt, "log"))!;
         if (Directory.Exists(folder))
         {
             Directory.Delete(folder, recursive: true);
@@ -261,10 +307,10 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         var target = Path.GetFullPath(Path.Combine(work, path));
         if (!target.StartsWith(work + Path.DirectorySeparatorChar, StringComparison.Ordinal))
         {
-            throw new SealException($"The package names the file '{path}', which climbs out of its folder");
+            throw new PackageException($"The package names the file '{path}', which climbs out of its folder");
         }
 
-        Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+        Directory.CreateDirectory(Path.GetDirectoryName(target)!, Home.OwnFolder);
         return target;
     }
 
@@ -272,10 +318,13 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     {
         var target = TargetOf(work, path);
         File.Copy(cache.PathOf(digest), target);
-        File.SetUnixFileMode(target, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
+        File.SetUnixFileMode(target, Home.OwnFolder);
     }
 
-    private string FolderOf(string attempt, string name) => Path.Combine(_runs, attempt, name);
+    /// <summary>The folder of a run. Names are the agent's own, and yet nothing that is no name becomes a place on the disk.</summary>
+    private string FolderOf(string attempt, string name) => IsName(attempt) && IsName(name) ? Path.Combine(_runs, attempt, name) : throw new InvalidOperationException($"'{attempt}/{name}' names no run.");
+
+    private static bool IsName(string name) => name.Length is > 0 and <= 160 && name.All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '-' or '_' or ' ');
 
     private static int? ExitOf(string folder)
     {

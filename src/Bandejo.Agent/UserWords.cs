@@ -13,7 +13,7 @@ internal sealed class UserWords(string folder, string root) : IMachineUser
     /// <exception cref="IOException">Too many wait already.</exception>
     public void Say(string kind, string app, string text, DateTimeOffset at)
     {
-        Directory.CreateDirectory(folder);
+        Home.Make(folder);
         if (Directory.EnumerateFiles(folder).Count() >= Most)
         {
             throw new IOException($"{Most} messages wait for the service already; check whether the agent runs and reaches it.");
@@ -21,7 +21,11 @@ internal sealed class UserWords(string folder, string root) : IMachineUser
 
         var id = Guid.CreateVersion7(at).ToString("N");
         var part = Path.Combine(folder, id + ".part");
-        File.WriteAllText(part, JsonSerializer.Serialize(new UserWord(id, kind, app, text, at), AgentJson.Default.UserWord));
+        using (var stream = new FileStream(part, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile }))
+        {
+            stream.Write(JsonSerializer.SerializeToUtf8Bytes(new UserWord(id, kind, app, text, at), AgentJson.Default.UserWord));
+        }
+
         File.Move(part, Path.Combine(folder, id + ".json"));
     }
 

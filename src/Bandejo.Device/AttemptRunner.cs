@@ -51,11 +51,19 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         {
             return new AttemptEnd(AttemptOutcome.BadSignature, error.Message, null, null);
         }
+        catch (PackageException error)
+        {
+            return new AttemptEnd(AttemptOutcome.Failed, error.Message, null, null);
+        }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
             // No room, or a folder that somebody locked away. Before the step ran, that is a matter of fetching.
             var outcome = journal.State.Current!.Phase == "fetch" ? AttemptOutcome.NotFetched : AttemptOutcome.Failed;
             return new AttemptEnd(outcome, $"The device could not be written to: {error.Message}", null, null);
+        }
+        catch (Exception error) when (Unforeseen.Is(error))
+        {
+            return new AttemptEnd(AttemptOutcome.Failed, $"The agent cannot carry this out: {error.Message}", null, null);
         }
     }
 
@@ -102,7 +110,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         var end = await RunStep(attempt, name, document, variant, step, cancellation);
         if (end.ExitCode is { } ended && ExitCodes.Meaning(ended, Steps.Codes(step)) is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting)
         {
-            surroundings.Put(document, variant, VariantAsInstalled(installed));
+            surroundings.Put(document, variant, await VariantAsInstalled(installed));
         }
 
         var after = NewReceipt(document, order.Package, variant, written);
@@ -133,7 +141,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private async Task<AttemptEnd> Remove(Attempt attempt, CancellationToken cancellation)
     {
         // What we installed ourselves knows best how to go; the order's own package serves for the rest.
-        var link = ReceiptOf(attempt.Order.Package.App) is { } receipt && packages.Known(receipt.Link.Digest) is not null ? (receipt.Link, receipt.Variant) : (attempt.Order.Package, attempt.Order.Variant);
+        var link = ReceiptOf(attempt.Order.Package.App) is { } receipt && await packages.Known(receipt.Link) is not null ? (receipt.Link, receipt.Variant) : (attempt.Order.Package, attempt.Order.Variant);
         return await TakeAway(attempt, "run", link.Item1, link.Item2, cancellation);
     }
 
@@ -277,12 +285,12 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         }
     }
 
-    private DocumentVariant? VariantAsInstalled(Receipt? receipt) => receipt is not null && packages.Known(receipt.Link.Digest) is { } document ? PackageKeeper.VariantOf(document, receipt) : null;
+    private async Task<DocumentVariant?> VariantAsInstalled(Receipt? receipt) => receipt is not null && await packages.Known(receipt.Link) is { } document ? PackageKeeper.VariantOf(document, receipt) : null;
 
     private async Task<AttemptEnd> PutBack(Attempt attempt, DocumentVariant tried, AttemptEnd failed, CancellationToken cancellation)
     {
         if (ReceiptOf(attempt.Order.Package.App) is not { } receipt || receipt.Link.Digest == attempt.Order.Package.Digest || journal.State.Withdrawn.Contains(receipt.Link.Digest)
-            || packages.Known(receipt.Link.Digest) is not { } document)
+            || await packages.Known(receipt.Link) is not { } document)
         {
             return failed;
         }
@@ -387,7 +395,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private async Task<PackageDocument> Earlier(PackageLink link, CancellationToken cancellation)
     {
         var receipt = journal.State.Earlier.GetValueOrDefault(link.App);
-        if (receipt?.Link.Digest == link.Digest && packages.Known(link.Digest) is { } kept)
+        if (receipt?.Link.Digest == link.Digest && await packages.Known(receipt.Link) is { } kept)
         {
             return kept;
         }

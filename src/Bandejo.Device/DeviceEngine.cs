@@ -1,6 +1,3 @@
-using System.Security.Cryptography;
-using System.Text.Json;
-using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
@@ -29,18 +26,17 @@ public sealed class DeviceEngine
     private readonly SemaphoreSlim _workNow = new(0, 1);
     private readonly Dictionary<string, (string Answer, DateTimeOffset At)> _provenLast = new(StringComparer.Ordinal);
     private readonly HashSet<string> _holding = new(StringComparer.Ordinal);
-    private readonly List<ProofReport> _proofs = [];
-    private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);
-    private long _sequence;
-    private bool _serviceWantsFacts = true;
-    private string _factsDigest = "";
+    private readonly ServiceTalk _talk;
+    private readonly CallPace _pace;
 
     public DeviceEngine(DeviceParts parts, DeviceIdentity identity)
     {
         _parts = parts;
         _identity = identity;
-        _journal = new DeviceJournalKeeper(parts.Journal, parts.Time);
+        _journal = new DeviceJournalKeeper(parts.Journal, parts.Time, parts.Says);
         _packages = new PackageKeeper(parts.Cache, parts.Link, identity.TrustedKeys);
+        _talk = new ServiceTalk(parts, _journal, _packages);
+        _pace = new CallPace(parts.Time);
         var surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal);
@@ -87,96 +83,29 @@ public sealed class DeviceEngine
             TimeSpan pause;
             try
             {
-                pause = TimeSpan.FromSeconds(await CheckIn(cancellation));
+                pause = TimeSpan.FromSeconds(await _talk.CheckIn(cancellation));
                 failures = 0;
+                Wake(_workNow, _workRest);
             }
             catch (LinkException error) when (error.IsGone)
             {
                 _parts.Says($"The service does not know this device any more: {error.Message}");
                 return;
             }
-            catch (LinkException error)
+            catch (Exception error) when (error is LinkException || Unforeseen.Is(error))
             {
                 failures++;
-                pause = TimeSpan.FromSeconds(Math.Min(Math.Max(LongestBackoff.TotalSeconds, _identity.CheckInSeconds / 4.0), Math.Min(_identity.CheckInSeconds, 60) * Math.Pow(2, Math.Min(failures - 1, 10))));
+                var usual = OrderForm.Pause(_identity.CheckInSeconds);
+                pause = TimeSpan.FromSeconds(Math.Min(Math.Max(LongestBackoff.TotalSeconds, usual / 4.0), Math.Min(usual, 60) * Math.Pow(2, Math.Min(failures - 1, 10))));
                 _parts.Says($"Check-in failed: {error.Message}");
             }
 
             // Spread by up to a tenth, so that devices that started together do not stay together.
-            var spread = StableHash.Share($"{_identity.DeviceId}/{_sequence}") * 0.1;
+            var spread = StableHash.Share($"{_identity.DeviceId}/{_talk.Sequence}") * 0.1;
             await Wait(_checkInNow, _checkInRest, pause * (1 - spread), cancellation);
-        }
-    }
-
-    private async Task<int> CheckIn(CancellationToken cancellation)
-    {
-        var state = _journal.State;
-        var facts = Facts(state);
-        var digest = DigestOf(facts);
-        List<ProofReport> proofs;
-        lock (_proofs)
-        {
-            proofs = [.. _proofs];
-        }
-
-        var said = _parts.User.Said();
-        _sequence = Math.Max(_sequence + 1, _parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
-        var request = new CheckInRequest(_sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))]);
-        var answer = await _parts.Link.CheckIn(request, cancellation);
-        _serviceWantsFacts = answer.WantsFacts;
-        _factsDigest = digest;
-        lock (_proofs)
-        {
-            _proofs.RemoveAll(proofs.Contains);
-        }
-
-        if (answer.Acknowledged.Count > 0)
-        {
-            _journal.Append(new ReportsAcknowledged(answer.Acknowledged));
-            await SendLogs(answer.Acknowledged, cancellation);
-            foreach (var word in said.Where(word => answer.Acknowledged.Contains(word.Id + "/said")))
+            for (var held = _pace.Next(); held > TimeSpan.Zero; held = _pace.Left())
             {
-                _parts.User.Heard(word.Id);
-            }
-        }
-
-        if (answer.Withdrawn is { } signed && await _packages.ReadWithdrawn(signed) is { } withdrawn && withdrawn.Serial > state.WithdrawnSerial)
-        {
-            _journal.Append(new WithdrawnTaken(withdrawn.Serial, withdrawn.Digests));
-        }
-
-        if (answer.Orders is { } orders)
-        {
-            _journal.Append(new OrdersTaken(orders, answer.OrdersTag, _parts.Time.GetUtcNow()));
-        }
-        else
-        {
-            _journal.Confirm();
-        }
-
-        Wake(_workNow, _workRest);
-        return answer.WantsFacts ? 0 : answer.NextSeconds;
-    }
-
-    private async Task SendLogs(IReadOnlyList<string> acknowledged, CancellationToken cancellation)
-    {
-        foreach (var id in acknowledged.Where(name => name.EndsWith("/ended", StringComparison.Ordinal)).Select(name => name[..^6]))
-        {
-            try
-            {
-                await using (var log = _parts.Processes.OpenLog(id))
-                {
-                    if (log is not null && _sentLogs.Add(id))
-                    {
-                        await _parts.Link.SendLog(id, log, cancellation);
-                    }
-                }
-
-                _parts.Processes.Forget(id);
-            }
-            catch (Exception error) when (error is LinkException or IOException)
-            {
-                _parts.Says($"The log of attempt {id} could not be sent: {error.Message}");
+                await Wait(_checkInNow, _checkInRest, held, cancellation);
             }
         }
     }
@@ -200,7 +129,7 @@ public sealed class DeviceEngine
                     next = await BeginDue(cancellation);
                 }
             }
-            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException || Unforeseen.Is(error))
             {
                 // What cannot be written down is not acted on; the attempt in hand is taken up again from where the journal says.
                 _parts.Says($"Cannot go on: {error.Message}");
@@ -254,7 +183,7 @@ public sealed class DeviceEngine
         var order = attempt.Order;
         var retry = new RetryRule(order.Tries, TimeSpan.FromSeconds(order.RetryPauseSeconds), TimeSpan.FromSeconds(order.RetryLongestSeconds));
         var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
-        var secrets = _packages.Secrets(order, _journal.State);
+        var secrets = await _packages.Secrets(order, _journal.State);
         _parts.Processes.Hide(attempt.Id, secrets);
         end = end with { Message = Steps.Hide(end.Message, secrets) };
         var proof = end.Proof is { } proven ? new ProofReport(order.Deployment, order.Number, Prover.Word(proven.Answer), proven.Version, proven.Why, now) : null;
@@ -274,7 +203,7 @@ public sealed class DeviceEngine
         }
 
         _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}: {report.Outcome}, {end.Message}");
-        Tidy();
+        await Tidy();
         Wake(_checkInNow, _checkInRest);
     }
 
@@ -335,7 +264,7 @@ public sealed class DeviceEngine
             return;
         }
 
-        if (result.IsMet && _packages.Known(order.Package.Digest) is { } document)
+        if (result.IsMet && await _packages.Known(order.Package) is { } document)
         {
             _journal.Append(new ReceiptKept(new Receipt(document.App, document.Name, document.Version, order.Package, order.Variant, _parts.Time.GetUtcNow(), Filling.Written(document, order.Settings))));
         }
@@ -349,7 +278,7 @@ public sealed class DeviceEngine
         try
         {
             // Only the document is needed for looking; fetching the payload waits until it may start.
-            var document = _packages.Known(order.Package.Digest) ?? await FetchDocument(order.Package, cancellation);
+            var document = await _packages.Open(order.Package, cancellation);
             var written = Filling.Written(document, order.Settings);
             var variant = Filling.Fill(PackageKeeper.VariantOf(document, order.Variant), written);
             var receipt = _journal.State.Receipts.GetValueOrDefault(order.Package.App);
@@ -357,44 +286,24 @@ public sealed class DeviceEngine
                 ? await _prover.ProveGone(document, variant, _journal.State.Receipts, cancellation)
                 : Filling.Weigh(await _prover.Prove(document, variant, receipt, cancellation), variant, order, written, receipt);
         }
-        catch (Exception error) when (error is LinkException or SealException)
+        catch (Exception error) when (error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
         {
             _parts.Says($"Cannot look for {order.Package.App}: {error.Message}");
             return null;
         }
     }
 
-    private async Task<PackageDocument> FetchDocument(PackageLink link, CancellationToken cancellation)
-    {
-        await _parts.Link.Fetch(link.Digest, _parts.Cache, cancellation);
-        return _packages.Known(link.Digest)!;
-    }
-
-    private void Report(Order order, PresenceResult result, DateTimeOffset now)
-    {
-        lock (_proofs)
-        {
-            _proofs.RemoveAll(proof => proof.Deployment == order.Deployment);
-            _proofs.Add(new ProofReport(order.Deployment, order.Number, Prover.Word(result.Answer), result.Version, result.Why, now));
-        }
-    }
+    private void Report(Order order, PresenceResult result, DateTimeOffset now) =>
+        _talk.Report(new ProofReport(order.Deployment, order.Number, Prover.Word(result.Answer), result.Version, result.Why, now));
 
     /// <summary>Throws away content that neither an order, nor what is installed, nor what could be put back needs.</summary>
-    private void Tidy()
+    private async Task Tidy()
     {
         var state = _journal.State;
         var needed = new HashSet<string>(state.Orders.SelectMany(order => new[] { order.Package.Digest, order.Previous?.Digest }).OfType<string>(), StringComparer.Ordinal);
-        foreach (var receipt in state.Receipts.Values.Concat(state.Earlier.Values))
+        foreach (var (package, variant) in state.Receipts.Values.Concat(state.Earlier.Values).Select(receipt => (receipt.Link, receipt.Variant)).Concat(state.Orders.Where(order => order.MayStart).Select(order => (order.Package, order.Variant))))
         {
-            needed.UnionWith(_packages.Digests(receipt));
-        }
-
-        foreach (var order in state.Orders.Where(order => order.MayStart))
-        {
-            if (_packages.Known(order.Package.Digest) is { } document)
-            {
-                needed.UnionWith(PackageKeeper.VariantOf(document, order.Variant).Files.Select(file => file.Sha256));
-            }
+            needed.UnionWith(await _packages.Digests(package, variant));
         }
 
         _parts.Cache.KeepOnly(needed);
@@ -409,28 +318,13 @@ public sealed class DeviceEngine
                 await _parts.Link.AwaitHail(cancellation);
                 Wake(_checkInNow, _checkInRest);
             }
-            catch (LinkException error)
+            catch (Exception error) when (error is LinkException || Unforeseen.Is(error))
             {
                 // Without the line the device still comes at its usual times; the line is tried again later, much later where the service has no line to give.
                 var spread = 1 - (StableHash.Share(_identity.DeviceId) * 0.5);
-                await Task.Delay(TimeSpan.FromSeconds((error.Status == 409 ? 1800 : Math.Min(30, _identity.CheckInSeconds)) * spread), _parts.Time, cancellation);
+                await Task.Delay(TimeSpan.FromSeconds((error is LinkException { Status: 409 } ? 1800 : Math.Min(30, OrderForm.Pause(_identity.CheckInSeconds))) * spread), _parts.Time, cancellation);
             }
         }
-    }
-
-    private FactReport Facts(DeviceState state)
-    {
-        var gathered = _parts.Facts.Gather();
-        var receipts = state.Receipts.Values.Select(receipt => new ProgramReport(receipt.App, receipt.Version, "receipt"));
-        return gathered.Programs is null
-            ? gathered
-            : gathered with { Programs = [.. gathered.Programs.Where(program => !state.Receipts.ContainsKey(Core.Rules.FactCatalog.Slug(program.Name))).Concat(receipts).OrderBy(program => program.Name, StringComparer.Ordinal)] };
-    }
-
-    private static string DigestOf(FactReport facts)
-    {
-        var canonical = facts with { Facts = new SortedDictionary<string, string>(facts.Facts.ToDictionary(), StringComparer.Ordinal) };
-        return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(canonical, ContractJson.Default.FactReport)));
     }
 
     private static string Verb(string kind) => kind switch { "install" => "Install", "remove" => "Remove", "trial" => "Try", _ => "Put back what was before" };

@@ -10,11 +10,12 @@ internal sealed class DeviceJournalKeeper
     private readonly TimeProvider _time;
     private DeviceState _state;
 
-    public DeviceJournalKeeper(IDeviceJournal journal, TimeProvider time)
+    /// <param name="tell">Hears what the journal holds that cannot be carried out, and is forgotten.</param>
+    public DeviceJournalKeeper(IDeviceJournal journal, TimeProvider time, Action<string> tell)
     {
         _journal = journal;
         _time = time;
-        _state = journal.Load().Aggregate(new DeviceState(), (state, entry) => state.After(entry));
+        _state = DeviceState.Of(journal.Load(), tell);
         journal.Replace(new Whole(_state));
     }
 

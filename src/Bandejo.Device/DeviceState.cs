@@ -36,6 +36,26 @@ public sealed record DeviceState
 
     public static string KeyOf(string deployment, int number, string kind) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{deployment}/{number}/{kind}");
 
+    /// <summary>The state that all entries lead to.</summary>
+    /// <param name="tell">Hears of entries that mean nothing here, which are passed over: an agent that cannot read one line must not end at each start.</param>
+    public static DeviceState Of(IEnumerable<JournalEntry> entries, Action<string> tell)
+    {
+        var state = new DeviceState();
+        foreach (var entry in entries)
+        {
+            try
+            {
+                state = state.After(entry);
+            }
+            catch (Exception error) when (Unforeseen.Is(error))
+            {
+                tell($"An entry of the journal ({entry.GetType().Name}) means nothing here and is passed over: {error.Message}");
+            }
+        }
+
+        return state with { Orders = OrderForm.Sound(state.Orders ?? [], tell) };
+    }
+
     /// <summary>The state after an entry.</summary>
     public DeviceState After(JournalEntry entry)
     {

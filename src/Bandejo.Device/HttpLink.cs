@@ -3,7 +3,6 @@ using System.Net.Http.Headers;
 using System.Net.Http.Json;
 using System.Security.Cryptography;
 using System.Text;
-using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Microsoft.IdentityModel.JsonWebTokens;
@@ -20,6 +19,15 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
     private static readonly JsonWebTokenHandler Tokens = new() { SetDefaultTimesOnTokenCreation = false };
     // Not cached by the library: it would keep a key beyond the life of whoever handed it in.
     private readonly ECDsaSecurityKey _signingKey = new(key) { CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false } };
+    /// <summary>The longest line of the service's events, in characters.</summary>
+    private const int LongestHail = 4096;
+
+    /// <summary>The largest refusal that is read, in bytes.</summary>
+    private const int LargestProblem = 64 * 1024;
+
+    /// <summary>The longest a token is used, in seconds.</summary>
+    private const int LongestToken = 24 * 3600;
+
     private readonly SemaphoreSlim _tokenLock = new(1, 1);
     private string? _token;
     private DateTimeOffset _tokenEnds;
@@ -49,12 +57,12 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
     public async Task<JoinAnswer> Join(JoinRequest request, CancellationToken cancellation)
     {
         using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/join") { Content = JsonContent.Create(request, ContractJson.Default.JoinRequest) };
-        return await Send(message, ContractJson.Default.JoinAnswer, cancellation);
+        return await Send(message, MessageForm.Read<JoinAnswer>, cancellation);
     }
 
     public async Task<CheckInAnswer> CheckIn(CheckInRequest request, CancellationToken cancellation) => await WithToken(
         () => new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/check-in") { Content = JsonContent.Create(request, ContractJson.Default.CheckInRequest) },
-        message => Send(message, ContractJson.Default.CheckInAnswer, cancellation), cancellation);
+        message => Send(message, AnswerReading.CheckIn, cancellation), cancellation);
 
     public async Task AwaitHail(CancellationToken cancellation)
     {
@@ -66,7 +74,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                     () => new HttpRequestMessage(HttpMethod.Get, DeviceProtocol.Prefix + "/hail"),
                     async message => await Checked(await (Lines ?? http).SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation), cancellation), cancellation);
                 _hails = await response.Content.ReadAsStreamAsync(cancellation);
-                _hailReader = new StreamReader(_hails);
+                _hailReader = new StreamReader(_hails, Encoding.UTF8, detectEncodingFromByteOrderMarks: false, LongestHail);
 
                 // What was called out while nobody listened is lost; a line that has just come up is therefore a hail itself.
                 return;
@@ -74,7 +82,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
 
             while (true)
             {
-                var line = await _hailReader.ReadLineAsync(cancellation) ?? throw new LinkException("The line to the service was closed.", 0);
+                var line = await ReadLine(_hailReader, cancellation) ?? throw new LinkException("The line to the service was closed.", 0);
                 if (line.StartsWith("data:", StringComparison.Ordinal))
                 {
                     HailsHeard++;
@@ -90,11 +98,34 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         }
     }
 
-    public async Task Fetch(string sha256, IContentCache cache, CancellationToken cancellation)
+    /// <summary>One line of the events; null at their end. A line that does not end is none.</summary>
+    private static async Task<string?> ReadLine(StreamReader reader, CancellationToken cancellation)
+    {
+        var line = new StringBuilder();
+        var one = new char[1];
+        while (await reader.ReadAsync(one, cancellation) > 0)
+        {
+            if (one[0] == '\n')
+            {
+                return line.ToString();
+            }
+
+            if (line.Length == LongestHail)
+            {
+                throw new LinkException("The line to the service brings something that is no event.", 0);
+            }
+
+            line.Append(one[0]);
+        }
+
+        return null;
+    }
+
+    public async Task Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
     {
         for (var again = 0; again < 2; again++)
         {
-            var have = cache.PartLength(sha256);
+            var have = cache.PartLength(sha256) is var part && part <= most ? part : 0;
             await WithToken(
                 () =>
                 {
@@ -117,9 +148,15 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                     if (response.StatusCode == HttpStatusCode.OK)
                     {
                         part.SetLength(0);
+                        part.Position = 0;
                     }
 
-                    await source.CopyToAsync(part, cancellation);
+                    if (!await AnswerReading.Copy(source, part, most - part.Length, cancellation))
+                    {
+                        part.SetLength(0);
+                        throw new LinkException($"The file {sha256[..12]}… is larger than the {most} bytes that it was sealed with; it was refused.", 0);
+                    }
+
                     return true;
                 }, cancellation);
             if (cache.Complete(sha256))
@@ -188,9 +225,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                 SigningCredentials = new SigningCredentials(_signingKey, SecurityAlgorithms.EcdsaSha256),
             });
             using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/token") { Content = JsonContent.Create(new DeviceTokenRequest(assertion), ContractJson.Default.DeviceTokenRequest) };
-            var answer = await Send(message, ContractJson.Default.DeviceTokenAnswer, cancellation);
-            _token = answer.AccessToken;
-            _tokenEnds = now.AddSeconds(answer.ExpiresIn * 0.8);
+            var answer = await Send(message, MessageForm.Read<DeviceTokenAnswer>, cancellation);
+            _token = AnswerReading.IsToken(answer.AccessToken) ? answer.AccessToken : throw new LinkException("The service sent a token that is none.", 0);
+            _tokenEnds = now.AddSeconds(Math.Clamp(answer.ExpiresIn, 1, LongestToken) * 0.8);
             return _token;
         }
         finally
@@ -199,15 +236,19 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         }
     }
 
-    private async Task<T> Send<T>(HttpRequestMessage message, JsonTypeInfo<T> form, CancellationToken cancellation)
+    private async Task<T> Send<T>(HttpRequestMessage message, AnswerReading.Reader<T> read, CancellationToken cancellation)
     {
         try
         {
-            using var response = await http.SendAsync(message, cancellation);
+            using var response = await http.SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation);
             await Checked(response, cancellation);
-            return await response.Content.ReadFromJsonAsync(form, cancellation) ?? throw new LinkException("The service sent an empty answer.", 0);
+            return read(await AnswerReading.Whole(response.Content, DeviceProtocol.MaxAnswer, cancellation));
         }
-        catch (Exception error) when (error is System.Text.Json.JsonException || IsOfTheWay(error, cancellation))
+        catch (System.Text.Json.JsonException error)
+        {
+            throw new LinkException($"The service's answer cannot be understood: {error.Message.Split(" LineNumber:")[0]}", 0, error);
+        }
+        catch (Exception error) when (IsOfTheWay(error, cancellation))
         {
             throw new LinkException($"The service cannot be reached: {error.Message}", 0, error);
         }
@@ -228,9 +269,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         string? detail = null;
         try
         {
-            detail = (await response.Content.ReadFromJsonAsync(ContractJson.Default.Problem, cancellation))?.Detail;
+            detail = AnswerReading.Words(MessageForm.Read<Problem>(await AnswerReading.Whole(response.Content, LargestProblem, cancellation)).Detail);
         }
-        catch (Exception error) when (error is System.Text.Json.JsonException or InvalidOperationException or NotSupportedException)
+        catch (Exception error) when (error is System.Text.Json.JsonException or InvalidOperationException or NotSupportedException or LinkException)
         {
             // Whatever answered is not our service; its status must do.
         }

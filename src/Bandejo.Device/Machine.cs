@@ -150,8 +150,9 @@ public interface IServiceLink
     Task AwaitHail(CancellationToken cancellation);
 
     /// <summary>Brings content into the cache, going on where an earlier try stopped, and checks its digest.</summary>
+    /// <param name="most">How many bytes it may have; whatever sends more is not believed to have it.</param>
     /// <exception cref="LinkException">It could not be fetched whole.</exception>
-    Task Fetch(string sha256, IContentCache cache, CancellationToken cancellation);
+    Task Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation);
 
     Task SendLog(string attempt, Stream log, CancellationToken cancellation);
 }
@@ -172,7 +173,7 @@ public interface IContentCache
     bool Complete(string sha256);
 
     /// <summary>The content as a package's document. What a digest names never changes, so that it may be read once and kept.</summary>
-    /// <exception cref="SealException">It is no document.</exception>
+    /// <exception cref="PackageException">It is none that this device can carry out.</exception>
     PackageDocument Document(string sha256);
 
     /// <summary>Throws away all content but what is named.</summary>

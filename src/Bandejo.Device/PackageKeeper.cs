@@ -2,6 +2,8 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
+using Bandejo.Core.Packages;
+using Bandejo.Packaging;
 using Microsoft.IdentityModel.JsonWebTokens;
 using Microsoft.IdentityModel.Tokens;
 
@@ -10,69 +12,124 @@ namespace Bandejo.Device;
 /// <summary>Fetches packages and believes only those that a trusted key has sealed.</summary>
 public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadOnlyList<PublicKeyInfo> trusted)
 {
-    private readonly JsonWebTokenHandler _handler = new();
+    private const int MostRemembered = 10_000;
 
-    /// <summary>Fetches document and payload of a package as far as they are not there yet.</summary>
-    /// <exception cref="LinkException">Not all could be fetched.</exception>
-    /// <exception cref="SealException">The package is not what a trusted key sealed.</exception>
-    public async Task<PackageDocument> Get(PackageLink package, string variant, CancellationToken cancellation)
+    private readonly JsonWebTokenHandler _handler = new() { MaximumTokenSizeInBytes = DeviceProtocol.MaxAnswer };
+    private readonly HashSet<PackageLink> _sealed = [];
+
+    /// <summary>The document of a package, fetched where it is not there yet: its seal is checked first, then its digest, then that this device can carry it out.</summary>
+    /// <exception cref="LinkException">It could not be fetched.</exception>
+    /// <exception cref="SealException">No key that this device trusts has sealed it.</exception>
+    /// <exception cref="PackageException">It cannot be carried out.</exception>
+    public async Task<PackageDocument> Open(PackageLink package, CancellationToken cancellation)
     {
         await CheckSeal(package);
-        await Need(package.Digest, cancellation);
-        var document = cache.Document(package.Digest);
+        await Need(package.Digest, Container.MaxDocument, cancellation);
+        return Sealed(package);
+    }
+
+    /// <summary>As <see cref="Open"/>, and fetches the payload of a variant as far as it is not there yet.</summary>
+    /// <inheritdoc cref="Open" path="/exception"/>
+    public async Task<PackageDocument> Get(PackageLink package, string variant, CancellationToken cancellation)
+    {
+        var document = await Open(package, cancellation);
         foreach (var file in VariantOf(document, variant).Files)
         {
-            await Need(file.Sha256, cancellation);
+            await Need(file.Sha256, file.Size, cancellation);
         }
 
         return document;
     }
 
-    /// <summary>The document of a package that was fetched before; null where it is not there.</summary>
-    public PackageDocument? Known(string digest) => cache.Has(digest) ? cache.Document(digest) : null;
+    /// <summary>The document of a package that was fetched before; null where it is not there, or is none that this device believes and can carry out.</summary>
+    public async Task<PackageDocument?> Known(PackageLink package)
+    {
+        try
+        {
+            await CheckSeal(package);
+            return cache.Has(package.Digest) ? Sealed(package) : null;
+        }
+        catch (Exception error) when (error is SealException or PackageException)
+        {
+            return null;
+        }
+    }
 
     /// <summary>All content that a package's variant needs, its document included.</summary>
-    public IEnumerable<string> Digests(Receipt receipt) =>
-        Known(receipt.Link.Digest) is { } document ? [receipt.Link.Digest, .. VariantOf(document, receipt.Variant).Files.Select(file => file.Sha256)] : [];
+    public async Task<IReadOnlyList<string>> Digests(PackageLink package, string variant) =>
+        await Known(package) is { } document && document.Variants.FirstOrDefault(each => each.Name == variant) is { } found ? [package.Digest, .. found.Files.Select(file => file.Sha256)] : [];
 
     /// <summary>The variant of a document.</summary>
     public static DocumentVariant VariantOf(PackageDocument document, string variant) =>
-        document.Variants.FirstOrDefault(each => each.Name == variant) ?? throw new SealException($"The package has no variant '{variant}'.");
+        document.Variants.FirstOrDefault(each => each.Name == variant) ?? throw new PackageException($"The package has no variant '{variant}'.");
 
     /// <summary>The variant of a document as it was installed.</summary>
     public static DocumentVariant VariantOf(PackageDocument document, Receipt receipt) => Filling.Fill(VariantOf(document, receipt.Variant), receipt.Written ?? Filling.Written(document, null));
 
     /// <summary>Content as the document of a package.</summary>
-    /// <exception cref="SealException">There is nothing in it.</exception>
-    public static PackageDocument Parse(byte[] content) =>
-        JsonSerializer.Deserialize(content, ContractJson.Default.PackageDocument) ?? throw new SealException("The package document is empty.");
+    /// <exception cref="PackageException">It is none, or asks for what this device cannot do; says which part.</exception>
+    public static PackageDocument Parse(byte[] content)
+    {
+        var read = DocumentForm.Read(content);
+        return read.Ok ? read.Value : throw new PackageException(read.Failure!.Message);
+    }
 
     /// <summary>Every secret that the steps of an order may have printed: its own, and those of what was there before.</summary>
-    public IReadOnlyList<string> Secrets(Order order, DeviceState state)
+    public async Task<IReadOnlyList<string>> Secrets(Order order, DeviceState state)
     {
-        var before = new[] { state.Receipts.GetValueOrDefault(order.Package.App), state.Earlier.GetValueOrDefault(order.Package.App) }.OfType<Receipt>().Select(receipt => (receipt.Link.Digest, receipt.Written));
-        return [.. before.Append((order.Package.Digest, null)).SelectMany(pair => Known(pair.Digest) is { } document ? Filling.Secrets(document, pair.Written ?? Filling.Written(document, order.Settings)) : []).Distinct()];
+        var secrets = new HashSet<string>(StringComparer.Ordinal);
+        foreach (var (link, had) in new[] { state.Receipts.GetValueOrDefault(order.Package.App), state.Earlier.GetValueOrDefault(order.Package.App) }.OfType<Receipt>().Select(receipt => (receipt.Link, receipt.Written)).Append((order.Package, null)))
+        {
+            if (await Known(link) is { } document)
+            {
+                secrets.UnionWith(Filling.Secrets(document, had ?? Filling.Written(document, order.Settings)));
+            }
+        }
+
+        return [.. secrets];
     }
 
-    /// <summary>The list of withdrawn packages, if a trusted key signed it; null otherwise.</summary>
-    public async Task<WithdrawnContent?> ReadWithdrawn(string signed)
-    {
-        var json = await Verified(signed);
-        var content = json is null ? null : JsonSerializer.Deserialize(json, ContractJson.Default.WithdrawnContent);
-        return content is { Use: "withdrawn" } ? content : null;
-    }
+    /// <summary>The list of withdrawn packages, if a trusted key signed it and it is one; null otherwise.</summary>
+    public async Task<WithdrawnContent?> ReadWithdrawn(string signed) =>
+        await Verified<WithdrawnContent>(signed) is { Use: "withdrawn", Serial: >= 0 } content && content.Digests.All(OrderForm.IsDigest) ? content : null;
 
     private async Task CheckSeal(PackageLink package)
     {
-        var json = await Verified(package.Seal);
-        var seal = json is null ? null : JsonSerializer.Deserialize(json, ContractJson.Default.SealContent);
+        // What a seal says never changes, and orders are looked at every few minutes.
+        if (_sealed.Contains(package))
+        {
+            return;
+        }
+
+        if (OrderForm.Problem(package) is { } problem)
+        {
+            throw new SealException($"The order names no package: {problem}");
+        }
+
+        var seal = await Verified<SealContent>(package.Seal);
         if (seal is not { Use: "package" } || seal.Digest != package.Digest || seal.App != package.App || seal.Version != package.Version)
         {
             throw new SealException($"The seal of {package.App} {package.Version} does not hold: it is not by a service that this device trusts, or is for another package");
         }
+
+        if (_sealed.Count >= MostRemembered)
+        {
+            _sealed.Clear();
+        }
+
+        _sealed.Add(package);
     }
 
-    private async Task<string?> Verified(string signed)
+    /// <summary>The document that a seal was checked for.</summary>
+    private PackageDocument Sealed(PackageLink package)
+    {
+        var document = cache.Document(package.Digest);
+        return document.App == package.App && document.Version == package.Version ? document : throw new SealException($"The package is sealed as {package.App} {package.Version}, but is {document.App} {document.Version}");
+    }
+
+    /// <summary>What a trusted key signed; null where none did, or where it is not what it should be.</summary>
+    private async Task<T?> Verified<T>(string signed)
+        where T : class
     {
         if (!_handler.CanReadToken(signed))
         {
@@ -94,21 +151,31 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
             // Whatever cannot be read is simply not valid; the library says so in its result.
             if (result.IsValid)
             {
-                return Base64UrlEncoder.Decode(_handler.ReadJsonWebToken(signed).EncodedPayload);
+                try
+                {
+                    return MessageForm.Read<T>(Base64UrlEncoder.DecodeBytes(_handler.ReadJsonWebToken(signed).EncodedPayload));
+                }
+                catch (JsonException)
+                {
+                    return null;
+                }
             }
         }
 
         return null;
     }
 
-    private async Task Need(string sha256, CancellationToken cancellation)
+    private async Task Need(string sha256, long size, CancellationToken cancellation)
     {
         if (!cache.Has(sha256))
         {
-            await link.Fetch(sha256, cache, cancellation);
+            await link.Fetch(sha256, size, cache, cancellation);
         }
     }
 }
 
 /// <summary>A package is not what a trusted key sealed.</summary>
 public sealed class SealException(string message) : Exception(message);
+
+/// <summary>A package is sealed, but this device cannot carry it out; the message says which part.</summary>
+public sealed class PackageException(string message) : Exception(message);

@@ -90,17 +90,8 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
         }
     }
 
-    private static PresenceKind KindOf(string word) => word switch
-    {
-        "file" => PresenceKind.File,
-        "version-in" => PresenceKind.FileVersion,
-        "setting" => PresenceKind.Setting,
-        "command" => PresenceKind.Command,
-        "receipt" => PresenceKind.Receipt,
-        "program" => PresenceKind.Program,
-        "product" => PresenceKind.Product,
-        _ => throw new SealException($"The package asks for a presence check '{word}' that this agent does not know; update the agent."),
-    };
+    private static PresenceKind KindOf(string word) =>
+        PresenceCheck.Kinds.TryGetValue(word, out var kind) ? kind : throw new PackageException($"The package asks for a presence check '{word}' that this agent does not know; update the agent.");
 
     private static string? VersionIn(string text, string? pattern)
     {

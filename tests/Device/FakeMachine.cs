@@ -312,7 +312,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);
 
-    Task IServiceLink.Fetch(string sha256, IContentCache cache, CancellationToken cancellation)
+    Task IServiceLink.Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
     {
         if (IsOffline || !_served.TryGetValue(sha256, out var bytes))
         {

@@ -26,7 +26,7 @@ public sealed record DocumentSetting(string Name, string Type, string Says, stri
 /// <param name="Companions">What is put in place with it, proven with it and taken away with it.</param>
 /// <param name="Removals">How builds go that <paramref name="Remove"/> is not for.</param>
 public sealed record DocumentVariant(
-    string Name, string Fits, string Requires, IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack, DocumentLaunch? Launch = null,
+    string Name, string Fits, string Requires, [property: Limits(Items = 100_000)] IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack, DocumentLaunch? Launch = null,
     DocumentStep? Change = null, DocumentStep? Repair = null, DocumentHandling? Handling = null, IReadOnlyList<DocumentCompanion>? Companions = null, IReadOnlyList<DocumentRemoval>? Removals = null);
 
 /// <summary>How an attempt behaves around its steps.</summary>
@@ -58,8 +58,8 @@ public sealed record DocumentFile(string Path, long Size, string Sha256, bool Is
 /// <summary>A step; times in seconds, meanings of codes by the words of the manifest.</summary>
 /// <param name="Environment">What it finds in its environment besides the usual.</param>
 /// <param name="Answers">Files that are written beside the payload before it runs, path to text.</param>
-public sealed record DocumentStep(IReadOnlyList<string> Run, int LimitSeconds, int ExpectedSeconds, bool EndAtLimit, IReadOnlyDictionary<string, string> ExitCodes,
-    IReadOnlyDictionary<string, string>? Environment = null, IReadOnlyDictionary<string, string>? Answers = null);
+public sealed record DocumentStep([property: Limits(Text = 8192)] IReadOnlyList<string> Run, int LimitSeconds, int ExpectedSeconds, bool EndAtLimit, IReadOnlyDictionary<string, string> ExitCodes,
+    [property: Limits(Text = 8192)] IReadOnlyDictionary<string, string>? Environment = null, [property: Limits(Text = 256 * 1024)] IReadOnlyDictionary<string, string>? Answers = null);
 
 /// <summary>A presence check: file, version-in, setting, command, receipt, program or product.</summary>
-public sealed record DocumentCheck(string Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern);
+public sealed record DocumentCheck(string Kind, string Subject, [property: Limits(Text = 8192)] IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern);

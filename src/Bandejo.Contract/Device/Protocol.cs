@@ -12,6 +12,9 @@ public static class DeviceProtocol
     /// <summary>The largest check-in or join, in bytes.</summary>
     public const int MaxMessage = 4 * 1024 * 1024;
 
+    /// <summary>The largest answer to a device that is not content, in bytes.</summary>
+    public const int MaxAnswer = 8 * 1024 * 1024;
+
     /// <summary>The largest log of one attempt, in bytes.</summary>
     public const int MaxLog = 4 * 1024 * 1024;
 
@@ -91,7 +94,7 @@ public sealed record AttemptReport(string Id, string Deployment, int Order, bool
 /// <param name="OrdersTag">The tag of the orders that are in force.</param>
 /// <param name="NextSeconds">When to check in again, if nothing happens before.</param>
 /// <param name="Withdrawn">A JWS over the list of withdrawn packages, where it changed with the tag.</param>
-public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, string? Withdrawn);
+public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn);
 
 /// <summary>What a device is to bring about or keep an eye on.</summary>
 /// <param name="Deployment">The deployment's identity.</param>
@@ -120,4 +123,4 @@ public sealed record SealContent(string Use, string Digest, string App, string V
 
 /// <summary>What the list of withdrawn packages says.</summary>
 /// <param name="Serial">Rises with each change; a device keeps the highest.</param>
-public sealed record WithdrawnContent(string Use, long Serial, IReadOnlyList<string> Digests);
+public sealed record WithdrawnContent(string Use, long Serial, [property: Limits(Items = 100_000)] IReadOnlyList<string> Digests);

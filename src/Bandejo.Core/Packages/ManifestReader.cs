@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text.RegularExpressions;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
 using YamlDotNet.RepresentationModel;
@@ -37,6 +36,12 @@ public sealed class ManifestReader
         var manifest = root is null ? null : new ManifestReader(findings, form).Top(root);
         if (findings.Count == 0)
         {
+            // What has a place of its own in the text was found above; here is what a package must hold to whoever wrote it.
+            findings.AddRange(PackageForm.Problems(manifest!).Select(finding => form.Placed(root!, finding)));
+        }
+
+        if (findings.Count == 0)
+        {
             return manifest!;
         }
 
@@ -47,9 +52,9 @@ public sealed class ManifestReader
     {
         _form.Known(root, "", TopKeys);
         var app = _form.Text(root, "app", "", must: true, max: 64) ?? "";
-        if (app.Length > 0 && FactCatalog.Slug(app) != app)
+        if (app.Length > 0 && PackageForm.AppProblem(app) is { } problem)
         {
-            _form.Report(YamlForm.Child(root, "app")!, $"'{app}' must be lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(app)}'.", "app");
+            _form.Report(YamlForm.Child(root, "app")!, problem, "app");
         }
 
         var replaces = _form.Texts(root, "replaces", "");
@@ -232,22 +237,14 @@ public sealed class ManifestReader
 
     private string? Pattern(YamlMappingNode map, string where)
     {
-        if (_form.Text(map, "pattern", where, must: false, max: 300) is not { } pattern)
+        if (_form.Text(map, "pattern", where, must: false, max: PackageForm.MaxPattern) is not { } pattern)
         {
             return null;
         }
 
-        try
+        if (PackageForm.PatternProblem(pattern) is { } problem)
         {
-            var regex = new Regex(pattern, RegexOptions.NonBacktracking);
-            if (regex.GetGroupNumbers().Length < 2)
-            {
-                _form.Report(YamlForm.Child(map, "pattern")!, "The pattern needs a group in brackets around the version, such as 'version ([0-9.]+)'.", where + "pattern");
-            }
-        }
-        catch (Exception error) when (error is ArgumentException or NotSupportedException)
-        {
-            _form.Report(YamlForm.Child(map, "pattern")!, $"This is not a regular expression that can be used here: {error.Message}", where + "pattern");
+            _form.Report(YamlForm.Child(map, "pattern")!, problem, where + "pattern");
         }
 
         return pattern;

@@ -279,10 +279,9 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
         }
 
         var reset = form.Texts(after, "reset", where + "after.").Select(path => path.TrimStart('/').TrimEnd('/')).ToList();
-        foreach (var path in reset.Where(path => SafePath.Problem(path) is not null || path.Split('/').Length < 3))
+        foreach (var wrong in reset.Select(PackageForm.ResetProblem).OfType<string>())
         {
-            // A slip here would empty a machine: what is deleted must lie at least three deep, as var/lib/foldline does.
-            form.Report(YamlForm.Child(after, "reset")!, $"'{path}' must be one folder or file of this software, at least three parts deep, such as /var/lib/foldline.", where + "after.reset");
+            form.Report(YamlForm.Child(after, "reset")!, wrong, where + "after.reset");
         }
 
         return new Handling

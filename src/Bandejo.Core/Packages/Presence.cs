@@ -39,6 +39,16 @@ public sealed record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyL
     /// <summary>True where what it finds carries a version that is compared with the package's.</summary>
     public bool TellsVersion => Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Product or PresenceKind.Receipt || (Kind == PresenceKind.Command && Expected is null);
 
+    /// <summary>The words for the kinds in a package's document.</summary>
+    public static IReadOnlyDictionary<string, PresenceKind> Kinds { get; } = new Dictionary<string, PresenceKind>(StringComparer.Ordinal)
+    {
+        ["file"] = PresenceKind.File, ["version-in"] = PresenceKind.FileVersion, ["setting"] = PresenceKind.Setting, ["command"] = PresenceKind.Command,
+        ["receipt"] = PresenceKind.Receipt, ["program"] = PresenceKind.Program, ["product"] = PresenceKind.Product,
+    };
+
+    /// <summary>The word for a kind in a package's document.</summary>
+    public static string Word(PresenceKind kind) => Kinds.First(pair => pair.Value == kind).Key;
+
     /// <summary>The check in words, such as <c>version in opt/foldline/VERSION</c>.</summary>
     public string InWords => Kind switch
     {

@@ -65,9 +65,9 @@ public sealed class StepReader(YamlForm form)
     private IReadOnlyDictionary<string, string> Environment(YamlMappingNode step, string where)
     {
         var environment = form.Pairs(step, "environment", where, "such as '{ FOLDLINE_KEY: \"@{licence}\" }'");
-        foreach (var name in environment.Keys.Where(name => char.IsAsciiDigit(name[0]) || !name.All(sign => char.IsAsciiLetterOrDigit(sign) || sign == '_')))
+        foreach (var problem in environment.Keys.Select(PackageForm.EnvironmentProblem).OfType<string>())
         {
-            form.Report(YamlForm.Child(step, "environment")!, $"'{name}' is no name for the environment; letters, digits and _ are, and no digit in front.", where + "environment");
+            form.Report(YamlForm.Child(step, "environment")!, problem, where + "environment");
         }
 
         return environment;

@@ -65,6 +65,31 @@ public sealed class YamlForm
     public void Report(YamlNode at, string message, string? where = null) =>
         _findings.Add(new Finding(message, where, (int)at.Start.Line, (int)at.Start.Column, at is YamlScalarNode scalar ? Math.Max(1, (int)(scalar.End.Column - scalar.Start.Column)) : 1));
 
+    /// <summary>A finding with the line and column of its place, or of the nearest place around it that stands in the text.</summary>
+    /// <param name="root">The whole of the text.</param>
+    /// <param name="finding">With a place such as <c>variants[0].present[1]</c>.</param>
+    public Finding Placed(YamlMappingNode root, Finding finding)
+    {
+        YamlNode at = root;
+        foreach (var part in (finding.Where ?? "").Split('.', '[').Select(part => part.TrimEnd(']')))
+        {
+            var next = at switch
+            {
+                YamlMappingNode map => Child(map, part),
+                YamlSequenceNode list when int.TryParse(part, CultureInfo.InvariantCulture, out var number) && number < list.Children.Count => list.Children[number],
+                _ => null,
+            };
+            if (next is null)
+            {
+                break;
+            }
+
+            at = next;
+        }
+
+        return finding with { Line = (int)at.Start.Line, Column = (int)at.Start.Column };
+    }
+
     /// <summary>Reports every key that is not among the known ones.</summary>
     public void Known(YamlMappingNode map, string where, params IReadOnlyList<string> keys)
     {

@@ -314,7 +314,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
 
     private string Attempt(string name)
     {
-        _attempt = string.Create(CultureInfo.InvariantCulture, $"{Prefix}{++_runs}-{name.Replace(' ', '-')}");
+        _attempt = string.Create(CultureInfo.InvariantCulture, $"{Prefix}{++_runs}-{string.Concat(name.Select(sign => char.IsAsciiLetterOrDigit(sign) ? sign : '-'))}");
         _names.Add(_attempt);
         return _attempt;
     }

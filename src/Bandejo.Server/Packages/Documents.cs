@@ -13,7 +13,7 @@ internal static class Documents
             variant.Name, variant.Fits.ToString(), variant.Requires.ToString(),
             [.. ManifestCheck.FilesOf(variant, files).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: file.Path.EndsWith(".sh", StringComparison.Ordinal)))],
             [.. variant.Close.Concat(variant.Handling.Close).Distinct()], Step(variant.Install), variant.Remove is null ? null : Step(variant.Remove),
-            [.. variant.Present.Select(check => new DocumentCheck(Kind(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack,
+            [.. variant.Present.Select(check => new DocumentCheck(PresenceCheck.Word(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack,
             variant.Launch is { } launch ? new DocumentLaunch(launch.Run, (int)Math.Ceiling(launch.Stays.TotalSeconds)) : null, variant.Change is null ? null : Step(variant.Change),
             variant.Repair is null ? null : Step(variant.Repair), Handling(variant.Handling),
             variant.Companions.Count == 0 ? null : [.. variant.Companions.Select(each => new DocumentCompanion(Words.Hyphenate(each.Kind.ToString()), each.Subject, each.To, each.With.Count == 0 ? null : each.With, each.Says.Length == 0 ? null : each.Says))],
@@ -47,6 +47,4 @@ internal static class Documents
         step.Run, (int)Math.Ceiling(step.Limit.TotalSeconds), (int)Math.Ceiling(step.Expected.TotalSeconds), step.EndAtLimit,
         step.Codes.ToDictionary(code => code.Key.ToString(System.Globalization.CultureInfo.InvariantCulture), code => ExitCodes.Words.First(word => word.Value == code.Value).Key),
         step.Environment.Count == 0 ? null : step.Environment, step.Answers.Count == 0 ? null : step.Answers);
-
-    private static string Kind(PresenceKind kind) => kind == PresenceKind.FileVersion ? "version-in" : Words.Hyphenate(kind.ToString());
 }

@@ -189,7 +189,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return signed.Failure!;
         }
 
-        var document = DocumentReader.Read(brought.Document);
+        var document = BroughtDocument.Read(brought.Document);
         if (!document.Ok)
         {
             return document.Failure!;
@@ -207,7 +207,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return known;
         }
 
-        if (DocumentReader.CertificateProblem(document.Value, brought.Extract) is { } untrustworthy)
+        if (BroughtDocument.CertificateProblem(document.Value, brought.Extract) is { } untrustworthy)
         {
             return untrustworthy;
         }

@@ -1,0 +1,128 @@
+using System.Security.Cryptography;
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Device;
+
+namespace Bandejo.Device;
+
+/// <summary>What is said at a check-in, and what is taken of the answer: only what fits what was said, and only in the form that <see cref="OrderForm"/> has for it.</summary>
+internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal, PackageKeeper packages)
+{
+    private const int LongestTag = 200;
+
+    private readonly List<ProofReport> _proofs = [];
+    private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);
+    private bool _serviceWantsFacts = true;
+    private string _factsDigest = "";
+
+    /// <summary>The number of the last check-in.</summary>
+    public long Sequence { get; private set; }
+
+    /// <summary>A proof to be told at the next check-in, in the place of an earlier one of the same deployment.</summary>
+    public void Report(ProofReport proof)
+    {
+        lock (_proofs)
+        {
+            _proofs.RemoveAll(each => each.Deployment == proof.Deployment);
+            _proofs.Add(proof);
+        }
+    }
+
+    /// <summary>One check-in. Returns after how many seconds the next is due.</summary>
+    /// <exception cref="LinkException">The service could not be reached, or its answer is none.</exception>
+    public async Task<int> CheckIn(CancellationToken cancellation)
+    {
+        var state = journal.State;
+        var facts = Facts(state);
+        var digest = DigestOf(facts);
+        List<ProofReport> proofs;
+        lock (_proofs)
+        {
+            proofs = [.. _proofs];
+        }
+
+        var said = parts.User.Said();
+        Sequence = Math.Max(Sequence + 1, parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
+        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))]);
+        var answer = await parts.Link.CheckIn(request, cancellation);
+        _serviceWantsFacts = answer.WantsFacts;
+        _factsDigest = digest;
+        lock (_proofs)
+        {
+            _proofs.RemoveAll(proofs.Contains);
+        }
+
+        await TakeAcknowledged(answer, request, cancellation);
+        if (answer.Withdrawn is { } signed && await packages.ReadWithdrawn(signed) is { } withdrawn && withdrawn.Serial > state.WithdrawnSerial)
+        {
+            journal.Append(new WithdrawnTaken(withdrawn.Serial, withdrawn.Digests));
+        }
+
+        if (answer.Orders is { } orders)
+        {
+            journal.Append(new OrdersTaken(OrderForm.Sound(orders, parts.Says), answer.OrdersTag is { Length: <= LongestTag } tag ? tag : "", parts.Time.GetUtcNow()));
+        }
+        else if (answer.OrdersTag == state.OrdersTag)
+        {
+            journal.Confirm();
+        }
+
+        // Asked for once, facts are sent at once; whoever asks again and again waits as for any check-in.
+        return answer.WantsFacts && request.Facts is null ? 0 : OrderForm.Pause(answer.NextSeconds);
+    }
+
+    /// <summary>Takes as kept what the service says is kept, of what it was sent just now; other names mean nothing.</summary>
+    private async Task TakeAcknowledged(CheckInAnswer answer, CheckInRequest request, CancellationToken cancellation)
+    {
+        var kept = answer.Acknowledged.ToHashSet(StringComparer.Ordinal);
+        var reports = request.Attempts.Where(report => kept.Contains(DeviceState.NameOf(report))).ToList();
+        if (reports.Count > 0)
+        {
+            journal.Append(new ReportsAcknowledged([.. reports.Select(DeviceState.NameOf)]));
+            await SendLogs([.. reports.Where(report => report.HasEnded).Select(report => report.Id)], cancellation);
+        }
+
+        foreach (var word in (request.Said ?? []).Where(word => kept.Contains(word.Id + "/said")))
+        {
+            parts.User.Heard(word.Id);
+        }
+    }
+
+    private async Task SendLogs(IReadOnlyList<string> attempts, CancellationToken cancellation)
+    {
+        foreach (var id in attempts)
+        {
+            try
+            {
+                await using (var log = parts.Processes.OpenLog(id))
+                {
+                    if (log is not null && _sentLogs.Add(id))
+                    {
+                        await parts.Link.SendLog(id, log, cancellation);
+                    }
+                }
+
+                parts.Processes.Forget(id);
+            }
+            catch (Exception error) when (error is LinkException or IOException)
+            {
+                parts.Says($"The log of attempt {id} could not be sent: {error.Message}");
+            }
+        }
+    }
+
+    private FactReport Facts(DeviceState state)
+    {
+        var gathered = parts.Facts.Gather();
+        var receipts = state.Receipts.Values.Select(receipt => new ProgramReport(receipt.App, receipt.Version, "receipt"));
+        return gathered.Programs is null
+            ? gathered
+            : gathered with { Programs = [.. gathered.Programs.Where(program => !state.Receipts.ContainsKey(Core.Rules.FactCatalog.Slug(program.Name))).Concat(receipts).OrderBy(program => program.Name, StringComparer.Ordinal)] };
+    }
+
+    private static string DigestOf(FactReport facts)
+    {
+        var canonical = facts with { Facts = new SortedDictionary<string, string>(facts.Facts.ToDictionary(), StringComparer.Ordinal) };
+        return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(canonical, ContractJson.Default.FactReport)));
+    }
+}
