@@ -71,14 +71,40 @@ internal static class CaptureHere
         string? sha256 = null;
         if (why != "noise")
         {
-            var target = Path.Combine(folder, "payload", path[1..]);
-            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
-            File.Copy(place, target, overwrite: true);
-            using var stream = File.OpenRead(target);
-            sha256 = Convert.ToHexStringLower(SHA256.HashData(stream));
+            sha256 = Keep(root, path, folder);
+            if (sha256 is null)
+            {
+                // A pipe, a socket or a device is nothing that a package could carry.
+                return new CapturedInfo(path[1..], "other", 0, "", null, null, "noise");
+            }
         }
 
         return new CapturedInfo(path[1..], "file", entry.Size, ModeOf(place), null, sha256, why);
+    }
+
+    /// <summary>Copies a file into the folder, and returns its digest; null where it is no ordinary file, or gone meanwhile.</summary>
+    private static string? Keep(string root, string path, string folder)
+    {
+        var target = Path.Combine(folder, "payload", path[1..]);
+        try
+        {
+            using var from = new RootFolder(root).OpenRead(path);
+            if (from is null)
+            {
+                return null;
+            }
+
+            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+            using var to = new FileStream(target, FileMode.Create, FileAccess.ReadWrite);
+            from.CopyTo(to);
+            to.Position = 0;
+            return Convert.ToHexStringLower(SHA256.HashData(to));
+        }
+        catch (IOException error)
+        {
+            Console.Error.WriteLine($"{path} is left out: {error.Message}");
+            return null;
+        }
     }
 
     private static string ModeOf(string place) => Convert.ToString((int)File.GetUnixFileMode(place) & 0xFFF, 8);

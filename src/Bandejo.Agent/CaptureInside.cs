@@ -92,7 +92,7 @@ internal static class CaptureInside
             return null;
         }
 
-        var why = noise.Is(entry.Path) || Passing.Contains(top) ? "noise" : Users.Contains(top) ? "user" : wasThere || isNeeded || entry.Kind == "gone" ? "changed" : null;
+        var why = noise.Is(entry.Path) || entry.Kind == "other" || Passing.Contains(top) ? "noise" : Users.Contains(top) ? "user" : wasThere || isNeeded || entry.Kind == "gone" ? "changed" : null;
         return new CapturedInfo(path, entry.Kind, entry.Size, entry.Kind is "file" or "folder" ? Convert.ToString((int)File.GetUnixFileMode(entry.Path) & 0xFFF, 8) : "", entry.Target, sha256, why);
     }
 
@@ -131,10 +131,25 @@ internal static class CaptureInside
     private static Entry Of(string path)
     {
         var file = new FileInfo(path);
-        return file.LinkTarget is { } target ? new Entry(path, "link", 0, default, target)
+        return IsOther(path) ? new Entry(path, "other", 0, default, null)
+            : file.LinkTarget is { } target ? new Entry(path, "link", 0, default, target)
             : Directory.Exists(path) ? new Entry(path, "folder", 0, default, null)
             : file.Exists ? new Entry(path, "file", file.Length, file.LastWriteTimeUtc, null)
             : new Entry(path, "gone", 0, default, null);
+    }
+
+    /// <summary>Whether it is a pipe, a socket or a device, which nothing could read to its end.</summary>
+    private static bool IsOther(string path)
+    {
+        try
+        {
+            using var stream = File.Exists(path) && new FileInfo(path).LinkTarget is null ? new RootFolder("/").OpenRead(path) : null;
+            return false;
+        }
+        catch (IOException)
+        {
+            return true;
+        }
     }
 
     private static string Digest(string path)

@@ -14,6 +14,16 @@ public sealed class AgentProcess(string service, string name, string? clock = nu
 
     private string[] Clock => clock is null ? [] : ["--demo-clock", clock];
 
+    /// <summary>Whether the agent was started and is not at work any more.</summary>
+    public bool HasEnded => _process is { HasExited: true };
+
+    /// <summary>The most memory that it has held so far, in bytes.</summary>
+    public long MemoryPeak()
+    {
+        var line = File.ReadLines($"/proc/{_process!.Id}/status").First(each => each.StartsWith("VmHWM:", StringComparison.Ordinal));
+        return long.Parse(new string([.. line.Where(char.IsAsciiDigit)])) * 1024;
+    }
+
     /// <summary>Writes a file of the machine.</summary>
     public void Write(string path, string text)
     {
