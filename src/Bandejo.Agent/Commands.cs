@@ -2,13 +2,14 @@ using System.Globalization;
 using Bandejo.Clock;
 using Bandejo.Contract.Device;
 using Bandejo.Device;
+using Bandejo.Identity;
 
 namespace Bandejo.Agent;
 
 /// <summary>What the agent's commands do.</summary>
 internal static class Commands
 {
-    public static async Task<int> Join(Home home, string service, string code, string? name, TimeProvider time, CancellationToken cancellation)
+    public static async Task<int> Join(Home home, string service, string code, string? name, bool isPlain, TimeProvider time, CancellationToken cancellation)
     {
         using var owned = home.Lock();
         if (!Uri.TryCreate(service, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https"))
@@ -22,12 +23,16 @@ internal static class Commands
             return 1;
         }
 
+        var words = JoinWords.Read(code) ?? throw new InvalidDataException($"'{code}' is no join code: what stands behind its full stop names no service. Copy all of it.");
+        PinnedService.Check(address, isPlain);
+        var pinned = address.Scheme == "https" && words.Authority is { } authority ? await PinnedService.Fetch(address, authority, cancellation) : null;
         using var key = home.Key();
-        using var http = new HttpClient { BaseAddress = address };
+        var trust = new PinnedService(home, new AgentIdentity(service, new DeviceIdentity("", "", [], 60), pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
+        using var http = new HttpClient(trust.Handler()) { BaseAddress = address };
         var link = new HttpLink(http, key, time);
-        var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, HttpLink.PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()), cancellation);
-        home.Keep(new AgentIdentity(service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds)));
-        Console.WriteLine($"Joined as {answer.Name}. Start the agent with: bandejo-agent run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
+        var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, words.Code, HttpLink.PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()), cancellation);
+        home.Keep(new AgentIdentity(service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds), pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
+        Console.WriteLine($"Joined as {answer.Name}{(pinned is null ? "" : $" at the service {pinned.Name}")}. Start the agent with: bandejo-agent run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
         return 0;
     }
 
@@ -41,17 +46,33 @@ internal static class Commands
         }
 
         using var key = home.Key();
-        using var handler = new SocketsHttpHandler { PooledConnectionIdleTimeout = TimeSpan.FromMinutes(10) };
+        var trust = new PinnedService(home, identity);
+        using var handler = trust.Handler();
         using var http = new HttpClient(handler) { BaseAddress = new Uri(identity.Service), Timeout = TimeSpan.FromSeconds(100) };
         using var journal = new FileJournal(home.JournalFile, line => Say(time, line));
         var cache = new FolderCache(home.CacheFolder);
         var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
         var engine = new DeviceEngine(
-            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, cache, journal, time, line => Say(time, line)), identity.Device);
+            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, trust, cache, journal, time, line => Say(time, line)), identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;
+    }
+
+    /// <summary>Believes another authority from now on, in the place of all that were believed before. A running agent takes it up by itself.</summary>
+    public static async Task<int> Accept(Home home, string name, CancellationToken cancellation)
+    {
+        if (home.Identity() is not { } identity || !Authority.IsName(name))
+        {
+            Console.Error.WriteLine(Authority.IsName(name) ? "This machine is not enrolled." : $"'{name}' is no identity; 'bandejo identity show' says the service's.");
+            return 2;
+        }
+
+        var authority = await PinnedService.Fetch(new Uri(identity.Service), name, cancellation);
+        home.Keep(identity with { Authorities = [new AuthorityInfo(authority.Name, authority.Pem)] });
+        Console.WriteLine($"From now on {identity.Service} is believed as {authority.Name}, and as nobody else.");
+        return 0;
     }
 
     /// <summary>Keeps the user's word; a running agent takes it to the service at its next check-in.</summary>

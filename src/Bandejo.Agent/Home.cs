@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Bandejo.Contract.Device;
 using Bandejo.Device;
 
 namespace Bandejo.Agent;
@@ -108,7 +109,9 @@ internal sealed class Home
 }
 
 /// <summary>Who the device is, and where its service.</summary>
-internal sealed record AgentIdentity(string Service, DeviceIdentity Device);
+/// <param name="Authorities">Who stands for the service; null where this machine's own authorities do, or where it is spoken to without TLS.</param>
+/// <param name="IsPlain">Somebody has accepted that it is spoken to without TLS, although it is on another machine.</param>
+internal sealed record AgentIdentity(string Service, DeviceIdentity Device, IReadOnlyList<AuthorityInfo>? Authorities = null, bool IsPlain = false);
 
 /// <summary>JSON for the agent's own files.</summary>
 [JsonSourceGenerationOptions(WriteIndented = true)]

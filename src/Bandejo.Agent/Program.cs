@@ -6,12 +6,16 @@ using Bandejo.Device;
 var root = new Option<string>("--root") { Description = "The folder that is the machine; several agents run side by side with one each", DefaultValueFactory = _ => "/" };
 var state = new Option<string?>("--state") { Description = "Where the agent keeps its own files [ROOT/var/lib/bandejo-agent]" };
 var clock = new Option<string?>("--demo-clock") { Description = "A demo clock's file to go by, for demonstrations and tests [the real time]" };
-var service = new Option<string>("--service") { Description = "The service's address, such as http://127.0.0.1:7410", Required = true };
+var service = new Option<string>("--service") { Description = "The service's address, such as https://bandejo.example:7410", Required = true };
 var code = new Option<string>("--code") { Description = "The join code", Required = true };
 var name = new Option<string?>("--name") { Description = "The name it would like [the host name]" };
 
-var join = new Command("join", "Enrols this machine with a join code") { service, code, name };
-join.SetAction((parsed, cancellation) => Guarded(() => Commands.Join(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(service)!, parsed.GetValue(code)!, parsed.GetValue(name), TimeOf(parsed), cancellation)));
+var plain = new Option<bool>("--without-tls") { Description = "Accepts a service on another machine without TLS: whoever is on the way, or answers in its place, then commands this machine as root" };
+var join = new Command("join", "Enrols this machine with a join code") { service, code, name, plain };
+join.SetAction((parsed, cancellation) => Guarded(() => Commands.Join(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(service)!, parsed.GetValue(code)!, parsed.GetValue(name), parsed.GetValue(plain), TimeOf(parsed), cancellation)));
+var identity = new Argument<string>("identity") { Description = "The service's identity, as 'bandejo identity show' says it" };
+var accept = new Command("accept", "Believes the service under another identity, after it was given one by hand") { identity };
+accept.SetAction((parsed, cancellation) => Guarded(() => Commands.Accept(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(identity)!, cancellation)));
 var run = new Command("run", "Checks in and carries out orders until it is ended");
 run.SetAction((parsed, cancellation) => Guarded(() => Commands.Run(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), TimeOf(parsed), cancellation)));
 var app = new Argument<string>("app") { Description = "The app's short name, such as foldline" };
@@ -39,7 +43,7 @@ after.SetAction((parsed, _) => Guarded(() => Task.FromResult(CaptureHere.End(Hom
 root.Recursive = true;
 state.Recursive = true;
 clock.Recursive = true;
-var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, take, report, show, before, after, trial, capture };
+var program = new RootCommand("bandejo-agent: keeps this machine as its deployments ask, and proves it") { join, run, accept, take, report, show, before, after, trial, capture };
 program.Options.Add(root);
 program.Options.Add(state);
 program.Options.Add(clock);

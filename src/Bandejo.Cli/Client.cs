@@ -6,6 +6,7 @@ using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
 
 namespace Bandejo.Cli;
 
@@ -17,9 +18,10 @@ internal sealed class Client : IDisposable
 
     private readonly HttpClient _http;
 
-    private Client(string service, string? token)
+    private Client(string service, string? token, AuthorityInfo? authority)
     {
-        _http = new HttpClient { BaseAddress = new Uri(service), Timeout = TimeSpan.FromMinutes(10) };
+        _http = new HttpClient(Trust.Handler(new Uri(service), authority)) { BaseAddress = new Uri(service), Timeout = TimeSpan.FromMinutes(10) };
+        Authority = authority;
         Address = service;
         if (token is not null)
         {
@@ -28,6 +30,9 @@ internal sealed class Client : IDisposable
     }
 
     public string Address { get; }
+
+    /// <summary>Whom it believes to be the service; null where this machine's own authorities say so, or without TLS.</summary>
+    public AuthorityInfo? Authority { get; }
 
     /// <summary>The ETag of the last answer.</summary>
     public string? Revision { get; private set; }
@@ -42,8 +47,11 @@ internal sealed class Client : IDisposable
             throw new WrongUseException($"'{address}' is not an address such as http://127.0.0.1:7410.");
         }
 
-        return new Client(address, Environment.GetEnvironmentVariable("BANDEJO_TOKEN") ?? (kept?.Service == address ? kept.Token : null));
+        return new Client(address, Environment.GetEnvironmentVariable("BANDEJO_TOKEN") ?? (kept?.Service == address ? kept.Token : null), kept?.Service == address ? kept.Authority : null);
     }
+
+    /// <summary>A client for the same service that believes another authority, and knows no token yet.</summary>
+    public async Task<Client> Believing(string authority, CancellationToken cancellation) => new(Address, null, await Trust.Fetch(new Uri(Address), authority, cancellation));
 
     public Task<T> Get<T>(string path, JsonTypeInfo<T> form, CancellationToken cancellation) => Send(HttpMethod.Get, path, null, form, null, cancellation);
 
@@ -188,7 +196,7 @@ internal sealed class Client : IDisposable
         }
         catch (Exception error) when (error is HttpRequestException or IOException || (error is TaskCanceledException && !cancellation.IsCancellationRequested))
         {
-            throw new NotReachableException($"{Address} cannot be reached: {error.Message}");
+            throw new NotReachableException(Trust.Words(Address, error));
         }
     }
 }
@@ -203,7 +211,8 @@ internal sealed class RefusedException(Problem problem) : Exception(problem.Deta
 internal sealed class NotReachableException(string message) : Exception(message);
 
 /// <summary>What is kept between calls, in a file that only its owner may read.</summary>
-internal sealed record Kept(string Service, string Account, string Token)
+/// <param name="Authority">Whom to believe to be the service; null where nobody was accepted.</param>
+internal sealed record Kept(string Service, string Account, string Token, AuthorityInfo? Authority = null)
 {
     /// <summary>The folder for everything that is kept: <c>$XDG_CONFIG_HOME/bandejo</c> or <c>~/.config/bandejo</c>.</summary>
     public static string Folder => Path.Combine(

@@ -56,6 +56,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(IReadOnlyList<WhyInfo>))]
 [JsonSerializable(typeof(IReadOnlyList<AttemptInfo>))]
 [JsonSerializable(typeof(Page<AttemptInfo>))]
+[JsonSerializable(typeof(TrustInfo))]
+[JsonSerializable(typeof(IdentityInfo))]
 [JsonSerializable(typeof(JoinCodeRequest))]
 [JsonSerializable(typeof(JoinCodeInfo))]
 [JsonSerializable(typeof(IReadOnlyList<JoinCodeInfo>))]

@@ -6,7 +6,7 @@ namespace Bandejo.Device;
 /// <summary>Everything the engine reaches the device and the service through.</summary>
 /// <param name="Says">Hears one line for people about what the device does.</param>
 public sealed record DeviceParts(
-    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions, Func<ITrialGround> Ground, IServiceLink Link, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
+    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions, Func<ITrialGround> Ground, IServiceLink Link, IServiceTrust Trust, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says);
 
 /// <summary>Who the device is, as it learnt when it joined.</summary>
 public sealed record DeviceIdentity(string DeviceId, string Name, IReadOnlyList<PublicKeyInfo> TrustedKeys, int CheckInSeconds);

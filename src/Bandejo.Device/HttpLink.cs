@@ -54,6 +54,13 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
     }
 
+    /// <summary>The authorities that whoever answers says stand for it. Everybody may ask; what comes is worth what its name is compared with.</summary>
+    public async Task<IReadOnlyList<AuthorityInfo>> Authorities(CancellationToken cancellation)
+    {
+        using var message = new HttpRequestMessage(HttpMethod.Get, DeviceProtocol.Prefix + "/authorities");
+        return (await Send(message, MessageForm.Read<TrustInfo>, cancellation)).Authorities;
+    }
+
     public async Task<JoinAnswer> Join(JoinRequest request, CancellationToken cancellation)
     {
         using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/join") { Content = JsonContent.Create(request, ContractJson.Default.JoinRequest) };
@@ -94,7 +101,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         {
             _hailReader?.Dispose();
             _hailReader = null;
-            throw error as LinkException ?? new LinkException(error.Message, 0, error);
+            throw error as LinkException ?? new LinkException(Words(error), 0, error);
         }
     }
 
@@ -201,7 +208,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         }
         catch (Exception error) when (IsOfTheWay(error, cancellation))
         {
-            throw new LinkException($"The service cannot be reached: {error.Message}", 0, error);
+            throw new LinkException(Words(error), 0, error);
         }
     }
 
@@ -250,9 +257,12 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         }
         catch (Exception error) when (IsOfTheWay(error, cancellation))
         {
-            throw new LinkException($"The service cannot be reached: {error.Message}", 0, error);
+            throw new LinkException(Words(error), 0, error);
         }
     }
+
+    /// <summary>What failed on the way, in words: of a connection that was not trusted, why.</summary>
+    private static string Words(Exception error) => error.GetBaseException() is System.Security.Authentication.AuthenticationException distrust ? distrust.Message : $"The service cannot be reached: {error.Message}";
 
     /// <summary>Whether something failed on the way, as also a call that took too long; not where the caller wants no answer any more.</summary>
     private static bool IsOfTheWay(Exception error, CancellationToken cancellation) =>

@@ -157,6 +157,16 @@ public interface IServiceLink
     Task SendLog(string attempt, Stream log, CancellationToken cancellation);
 }
 
+/// <summary>Whom the device believes to be its service.</summary>
+public interface IServiceTrust
+{
+    /// <summary>The tag of what it believes; null where it speaks without TLS.</summary>
+    string? Tag { get; }
+
+    /// <summary>Believes these from now on; durable when it returns. What is no sound list is refused, and changes nothing.</summary>
+    void Take(TrustInfo trust);
+}
+
 /// <summary>Content by digest on the device.</summary>
 public interface IContentCache
 {

@@ -43,13 +43,18 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         var said = parts.User.Said();
         Sequence = Math.Max(Sequence + 1, parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
-        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))]);
+        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag);
         var answer = await parts.Link.CheckIn(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;
         lock (_proofs)
         {
             _proofs.RemoveAll(proofs.Contains);
+        }
+
+        if (answer.Trust is { } trust)
+        {
+            parts.Trust.Take(trust);
         }
 
         await TakeAcknowledged(answer, request, cancellation);

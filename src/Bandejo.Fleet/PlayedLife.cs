@@ -209,7 +209,7 @@ internal sealed class PlayedLife
         var link = new HttpLink(_fleet.Http, key, Time) { Lines = _fleet.Lines };
         _identity ??= await Join(link, key, cancellation);
         link.DeviceId = _identity.DeviceId;
-        Engine = new DeviceEngine(new DeviceParts(_disk, _processes, _disk, _disk, _user, _disk, () => new PlayedGround(_disk), new PlayedLink(link, this, _kind, _fleet.Script, _chance), _disk, _disk, Time, _ => { }), _identity);
+        Engine = new DeviceEngine(new DeviceParts(_disk, _processes, _disk, _disk, _user, _disk, () => new PlayedGround(_disk), new PlayedLink(link, this, _kind, _fleet.Script, _chance), new PlayedTrust(), _disk, _disk, Time, _ => { }), _identity);
         await Engine.Run(cancellation);
         cancellation.ThrowIfCancellationRequested();
         throw new LinkException($"{Name} is not enrolled any more.", 410);

@@ -1,5 +1,7 @@
 using Bandejo.Core;
 using Bandejo.Core.Rules;
+using Bandejo.Server.Access;
+using Bandejo.Server.Http;
 
 namespace Bandejo.Server;
 
@@ -11,6 +13,24 @@ internal sealed class ServiceOptions
 
     /// <summary>Where it listens.</summary>
     public string Listen { get; private set; } = "http://127.0.0.1:7410";
+
+    /// <summary>The addresses at which it listens.</summary>
+    public IReadOnlyList<Uri> Addresses => Listening.Read(Listen)!;
+
+    /// <summary>How it shows itself over TLS.</summary>
+    public TlsOptions Tls => new(Addresses.Any(address => address.Scheme == "https"), Certificate, Announce, Names);
+
+    /// <summary>A certificate of the organisation's with its chain and key; null for an authority of the service's own.</summary>
+    public string? Certificate { get; private set; }
+
+    /// <summary>Authorities that devices shall believe too; null for none.</summary>
+    public string? Announce { get; private set; }
+
+    /// <summary>Names by which it is reached, besides those of this machine.</summary>
+    public IReadOnlyList<string> Names { get; private set; } = [];
+
+    /// <summary>Whether it may listen without TLS where others than this machine can reach it.</summary>
+    public bool IsPlain { get; private set; }
 
     /// <summary>Seconds between check-ins of a device.</summary>
     public int CheckInSeconds { get; private set; } = 60;
@@ -43,7 +63,11 @@ internal sealed class ServiceOptions
     public static IReadOnlyList<(string Name, string Default, string Meaning)> All { get; } =
     [
         ("data", "bandejo-data", "The folder in which the service keeps everything; nobody but its own account may enter it"),
-        ("listen", "http://127.0.0.1:7410", "The address at which it listens; behind anything but loopback use https"),
+        ("listen", "http://127.0.0.1:7410", "The addresses at which it listens, set apart by ';'; beyond this machine with https, such as https://0.0.0.0:7410"),
+        ("names", "this machine's", "Names by which it is reached over TLS besides this machine's own, set apart by commas, such as bandejo.example"),
+        ("certificate", "of its own", "A file (PEM) with a certificate of your organisation's, those that lead to its authority, and its key; without it the service has an authority of its own"),
+        ("announce", "none", "A file (PEM) with authorities that devices shall believe too: name them here, wait until all devices know, and only then change the certificate"),
+        ("without-tls", "off", "on lets it listen without TLS beyond this machine: whoever is on the way then reads and changes everything, and commands the devices"),
         ("check-in-seconds", "60", "Seconds between check-ins of a device, 1 to 86400"),
         ("sign-ins-per-minute", "20", "Sign-in attempts a minute from one address, 1 to 10000"),
         ("first-password", "random", "The password of the first administrator; a random one is written to first-password.txt in the data folder"),
@@ -86,6 +110,11 @@ internal sealed class ServiceOptions
             }
         }
 
+        if (findings.Count == 0 && !options.IsPlain && options.Addresses.FirstOrDefault(address => address.Scheme == "http" && !address.IsLoopback) is { } open)
+        {
+            findings.Add(new Finding($"At {open} the service could be reached from other machines without TLS: whoever is on the way could read and change everything, and command the devices. Say https ({open.ToString().Replace("http:", "https:", StringComparison.Ordinal)}), which works from nothing; or, to accept that, --without-tls on."));
+        }
+
         return findings.Count == 0 ? options : new Failure(ErrorKind.Invalid, string.Join(Environment.NewLine, findings.Select(finding => finding.Message)), findings);
     }
 
@@ -104,8 +133,20 @@ internal sealed class ServiceOptions
             case "data":
                 Data = Path.GetFullPath(value);
                 break;
-            case "listen" when Uri.TryCreate(value, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https":
+            case "listen" when Listening.Read(value) is not null:
                 Listen = value;
+                break;
+            case "names" when value.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries) is var names && names.All(each => Uri.CheckHostName(each) != UriHostNameType.Unknown):
+                Names = names;
+                break;
+            case "certificate" when value == "of its own" || File.Exists(value):
+                Certificate = value == "of its own" ? null : Path.GetFullPath(value);
+                break;
+            case "announce" when value == "none" || File.Exists(value):
+                Announce = value == "none" ? null : Path.GetFullPath(value);
+                break;
+            case "without-tls" when value is "on" or "off":
+                IsPlain = value == "on";
                 break;
             case "first-password" when value.Length >= 10:
                 FirstPassword = value;

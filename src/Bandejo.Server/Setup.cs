@@ -34,16 +34,14 @@ internal static class Setup
 {
     public static WebApplication Build(ServiceOptions options)
     {
-        Directory.CreateDirectory(options.Data);
-        if (!OperatingSystem.IsWindows())
-        {
-            // Keys, and secrets of settings, lie in it.
-            File.SetUnixFileMode(options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
-        }
+        // Keys, and secrets of settings, lie in it.
+        OwnFolder.CloseToOthers(options.Data);
 
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
-        builder.WebHost.UseUrls(options.Listen).UseKestrelHttpsConfiguration().ConfigureKestrel(kestrel =>
+        SiteAuthority? authority = null;
+        builder.WebHost.UseKestrelHttpsConfiguration().ConfigureKestrel(kestrel =>
         {
+            kestrel.ListenAt(options.Addresses, () => authority!);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = ApiLimits.MaxBody + 1024;
             kestrel.Limits.MaxConcurrentConnections = options.Connections;
@@ -62,14 +60,14 @@ internal static class Setup
         var services = builder.Services;
         services.AddClock(options.DemoClock);
         services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
-        services.AddSingleton(_ => new FileStore(options.Data));
+        services.AddSingleton(_ => new FileStore(options.Data)).AddSingleton(_ => new SiteAuthority(options.Data, options.Tls)).AddHostedService<CertificateWatch>();
         services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother });
         services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
-        services.AddSignIn(isDemo: options.Listen.StartsWith("http://", StringComparison.Ordinal));
+        services.AddSignIn(isDemo: options.Addresses.Any(address => address.Scheme == "http"));
         services.AddRateLimiter(limits =>
         {
             limits.RejectionStatusCode = 429;
@@ -79,7 +77,7 @@ internal static class Setup
         services.Configure<RouteHandlerOptions>(routes => routes.ThrowOnBadRequest = true);
         services.ConfigureHttpJsonOptions(json =>
         {
-            json.SerializerOptions.TypeInfoResolverChain.Insert(0, ContractJson.Default.WithAddedModifier(MayBeLeftOut));
+            json.SerializerOptions.TypeInfoResolverChain.Insert(0, ContractJson.Default.WithAddedModifier(MessageForm.MayBeLeftOut));
             json.SerializerOptions.Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
             json.SerializerOptions.DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull;
             json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
@@ -114,6 +112,7 @@ internal static class Setup
         services.AddSingleton<Gauges>().AddSingleton<RequestFigures>();
 
         var app = builder.Build();
+        authority = app.Services.GetRequiredService<SiteAuthority>();
         app.UseCheckIns();
         app.UseRequestFigures();
         app.UseRouting();
@@ -134,9 +133,17 @@ internal static class Setup
         var world = app.Services.GetRequiredService<FleetWorld>();
         world.Load();
         await app.Services.GetRequiredService<SiteKeys>().Prepare();
+        await CertificateWatch.Renew(app.Services.GetRequiredService<SiteAuthority>(), world);
         await FirstStart.Prepare(world, options.Data, options.FirstPassword);
         _ = app.Services.GetRequiredService<Gauges>();
-        app.Lifetime.ApplicationStarted.Register(() => Console.WriteLine($"Bandejo listens at {string.Join(", ", app.Urls)}"));
+        app.Lifetime.ApplicationStarted.Register(() =>
+        {
+            Console.WriteLine($"Bandejo listens at {string.Join(", ", app.Urls)}");
+            if (app.Services.GetRequiredService<SiteAuthority>().Name is { } name)
+            {
+                Console.WriteLine($"Over TLS it is {name}");
+            }
+        });
     }
 
     private static void Map(WebApplication app)
@@ -148,6 +155,7 @@ internal static class Setup
         app.MapDeviceProtocol();
         var api = app.MapGroup("/api/v1");
         api.MapAccess();
+        api.MapIdentity(app);
         api.MapPackages();
         api.MapBench();
         api.MapFleet();
@@ -163,15 +171,6 @@ internal static class Setup
         api.MapGet("/service", (FleetWorld world, ServiceClock clock) => Results.Ok(world.Read(each => new ServiceInfo(
             typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count, each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count, clock.Speed))))
             .ForAll().WithSummary("What this service is").Produces<ServiceInfo>();
-    }
-
-    /// <summary>What may be null may be left out; everything else must be there.</summary>
-    private static void MayBeLeftOut(JsonTypeInfo info)
-    {
-        foreach (var property in info.Properties.Where(property => property.IsSetNullable))
-        {
-            property.IsRequired = false;
-        }
     }
 
     /// <summary>Of a start that fails the host tells with where in its code; whoever started the service is told in words (Program). That work in hand ends then is no news.</summary>

@@ -14,7 +14,7 @@ public sealed class PowerCutException : Exception;
 /// <summary>
 /// A machine, its disk and a service, all in memory. The power can go at any entry of the journal, or in the middle of a step; what was on disk stays.
 /// </summary>
-public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink
+public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink, IServiceTrust
 {
     private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
     private readonly Dictionary<string, byte[]> _served = [];
@@ -110,7 +110,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         Reached = new CancellationTokenSource();
         using var limit = new CancellationTokenSource(patience ?? TimeSpan.FromSeconds(20));
         using var either = CancellationTokenSource.CreateLinkedTokenSource(Reached.Token, limit.Token);
-        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, () => new Ground(this), this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
+        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, () => new Ground(this), this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
         try
         {
             await engine.Run(either.Token);
@@ -325,6 +325,10 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     }
 
     Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation) => Task.CompletedTask;
+
+    string? IServiceTrust.Tag => null;
+
+    void IServiceTrust.Take(TrustInfo trust) => throw new NotSupportedException();
 
     private sealed class Ground(FakeMachine machine) : Trials.ITrialGround
     {

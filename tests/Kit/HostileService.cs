@@ -1,5 +1,7 @@
 using System.Collections.Concurrent;
+using System.Net;
 using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using System.Text;
 using System.Text.Json;
 using Bandejo.Contract;
@@ -24,11 +26,18 @@ public sealed class HostileService : IAsyncDisposable
     private readonly SemaphoreSlim _news = new(0);
     private readonly WebApplication _app;
 
-    private HostileService()
+    private HostileService(string address, X509Certificate2? certificate)
     {
         var builder = WebApplication.CreateSlimBuilder();
         builder.Logging.ClearProviders();
-        builder.WebHost.UseUrls("http://127.0.0.1:0");
+        var uri = new Uri(address);
+        builder.WebHost.UseKestrelHttpsConfiguration().ConfigureKestrel(kestrel => kestrel.Listen(IPAddress.Parse(uri.Host), uri.Port, listen =>
+        {
+            if (certificate is not null)
+            {
+                listen.UseHttps(certificate);
+            }
+        }));
         _app = builder.Build();
         _app.Run(Handle);
     }
@@ -68,9 +77,11 @@ public sealed class HostileService : IAsyncDisposable
         }
     }
 
-    public static async Task<HostileService> Start()
+    /// <param name="address">Where it listens, perhaps where another service did.</param>
+    /// <param name="certificate">What it shows over TLS; null without.</param>
+    public static async Task<HostileService> Start(string address = "http://127.0.0.1:0", X509Certificate2? certificate = null)
     {
-        var service = new HostileService();
+        var service = new HostileService(address, certificate);
         await service._app.StartAsync();
         return service;
     }

@@ -12,6 +12,15 @@ public sealed class ServiceProcess : IAsyncDisposable
     private Process? _process;
     private string _listen = "http://127.0.0.1:0";
 
+    /// <summary>Where it listens; loopback without TLS unless set.</summary>
+    public string Listen
+    {
+        init => _listen = value;
+    }
+
+    /// <summary>Who it is over TLS; null without.</summary>
+    public string? Identity { get; private set; }
+
     public ServiceProcess(params string[] options) => _options = options.Contains("--check-in-seconds") ? options : [.. options, "--check-in-seconds", "1"];
 
     /// <summary>What it finds in its environment besides the usual.</summary>
@@ -44,6 +53,7 @@ public sealed class ServiceProcess : IAsyncDisposable
             if (line.StartsWith("Bandejo listens at ", StringComparison.Ordinal))
             {
                 Address = _listen = line["Bandejo listens at ".Length..];
+                Identity = Address.StartsWith("https", StringComparison.Ordinal) ? (await _process.StandardOutput.ReadLineAsync())?["Over TLS it is ".Length..] : null;
                 return;
             }
         }

@@ -22,6 +22,16 @@ public sealed class Site : IAsyncDisposable
 
     public Site(params string[] options) => Service = new ServiceProcess(options);
 
+    private Site(ServiceProcess service) => Service = service;
+
+    /// <summary>A service that listens with TLS, as itself or as its options say.</summary>
+    public static async Task<Site> StartWithTls(params string[] options)
+    {
+        var site = new Site(new ServiceProcess(options) { Listen = "https://127.0.0.1:0" });
+        await site.Begin();
+        return site;
+    }
+
     public static async Task<Site> Start(params string[] options)
     {
         var site = new Site(options);
@@ -34,7 +44,7 @@ public sealed class Site : IAsyncDisposable
     {
         await Service.Start();
         Admin = await ApiClient.SignIn(Service.Address, "root-admin", ServiceProcess.FirstPassword);
-        await RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin");
+        await RunWith(ServiceProcess.FirstPassword, ["sign-in", "root-admin", .. Service.Identity is { } identity ? (string[])["--identity", identity] : []]);
         await Must("group", "new", Enrolled);
     }
 

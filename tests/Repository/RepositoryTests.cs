@@ -12,8 +12,8 @@ public sealed partial class RepositoryTests
     // Which of our projects each may refer to: docs/design/README.md.
     private static readonly Dictionary<string, string[]> Allowed = new()
     {
-        ["Clock"] = [], ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core", "Packaging"], ["Packaging"] = ["Contract", "Core"], ["Server"] = ["Clock", "Contract", "Core", "Packaging", "Store"], ["Cli"] = ["Contract", "Core", "Packaging"],
-        ["Agent"] = ["Clock", "Device"], ["Fleet"] = ["Clock", "Device"],
+        ["Clock"] = [], ["Identity"] = [], ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core", "Packaging"], ["Packaging"] = ["Contract", "Core"], ["Server"] = ["Clock", "Contract", "Core", "Identity", "Packaging", "Store"], ["Cli"] = ["Contract", "Core", "Identity", "Packaging"],
+        ["Agent"] = ["Clock", "Device", "Identity"], ["Fleet"] = ["Clock", "Device"],
     };
 
     public static TheoryData<string> Projects => [.. Directory.GetDirectories(Path.Combine(Root, "src")).Select(folder => Path.GetFileName(folder)["Bandejo.".Length..]).Order()];

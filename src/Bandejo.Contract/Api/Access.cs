@@ -57,6 +57,15 @@ public sealed record FindingInfo(string Message, string? Where, int Line, int Co
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record ReasonRequest(string? Reason = null);
 
+/// <summary>Who this service is to devices and command lines that speak with it over TLS.</summary>
+/// <param name="Authority">The name of the authority that stands for it now; null where it does not listen with TLS.</param>
+/// <param name="Until">When the certificate that it shows ends.</param>
+/// <param name="Names">The names and addresses that the certificate is for.</param>
+/// <param name="Before">Authorities before, which devices may still know it by.</param>
+/// <param name="Devices">Devices that have checked in since the service was started.</param>
+/// <param name="Knowing">Those of them that believe just the authorities that stand for it now.</param>
+public sealed record IdentityInfo(string? Authority, DateTimeOffset? Until, IReadOnlyList<string> Names, IReadOnlyList<string> Before, int Devices, int Knowing);
+
 /// <summary>What this service is.</summary>
 /// <param name="Speed">How many times as fast as the real time its clock runs; 1 for the real time itself.</param>
 public sealed record ServiceInfo(string Version, int DeviceProtocol, DateTimeOffset Now, int Devices, int Deployments, int Packages, double Speed);

@@ -64,7 +64,8 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="Proofs">Presence proofs that are new or due again.</param>
 /// <param name="Attempts">What became of attempts and is not acknowledged yet.</param>
 /// <param name="Said">What the device's user said and is not acknowledged yet.</param>
-public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null);
+/// <param name="TrustTag">The tag of the authorities that the device believes; null where it speaks without TLS.</param>
+public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null, string? TrustTag = null);
 
 /// <summary>Word of the device's user: something is taken from the shelf, or something broke.</summary>
 /// <param name="Id">Its identity, made by the device; acknowledged as <c>id/said</c>.</param>
@@ -94,7 +95,18 @@ public sealed record AttemptReport(string Id, string Deployment, int Order, bool
 /// <param name="OrdersTag">The tag of the orders that are in force.</param>
 /// <param name="NextSeconds">When to check in again, if nothing happens before.</param>
 /// <param name="Withdrawn">A JWS over the list of withdrawn packages, where it changed with the tag.</param>
-public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn);
+/// <param name="Trust">Whom the device shall believe from now on to be this service, where it said another tag.</param>
+public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null);
+
+/// <summary>The authorities that stand for a service.</summary>
+/// <param name="Tag">Names them all.</param>
+/// <param name="Authorities">Each; at least one.</param>
+public sealed record TrustInfo(string Tag, [property: Limits(Items = 20)] IReadOnlyList<AuthorityInfo> Authorities);
+
+/// <summary>An authority that stands for a service.</summary>
+/// <param name="Name">How it is told from any other; see docs/design/protocol.md.</param>
+/// <param name="Certificate">Its certificate (PEM, RFC 7468).</param>
+public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 1024)] string Certificate);
 
 /// <summary>What a device is to bring about or keep an eye on.</summary>
 /// <param name="Deployment">The deployment's identity.</param>

@@ -1,11 +1,13 @@
 using System.Buffers;
 using System.Text.Json;
+using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
+using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -13,7 +15,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Devices;
 
 /// <summary>Takes in what a device says at a check-in.</summary>
-internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions options)
+internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions options, SiteAuthority authority)
 {
     private static readonly SearchValues<char> InNames = SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789");
 
@@ -210,7 +212,8 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
     {
         var (orders, tag) = device.OrdersTag == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(each, device);
         var isNew = tag != request.OrdersTag;
-        return new CheckInReply(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null);
+        device.TrustTag = request.TrustTag;
+        return new CheckInReply(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null, request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null);
     }
 
     /// <summary>Takes over changed facts, and puts the device into the groups they lead to.</summary>
@@ -334,7 +337,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
 }
 
 /// <summary>A <see cref="CheckInAnswer"/> on its way out: its orders are JSON already.</summary>
-internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn)
+internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn, TrustInfo? Trust)
 {
     public void Write(Utf8JsonWriter json)
     {
@@ -358,6 +361,12 @@ internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool Wan
         if (Withdrawn is not null)
         {
             json.WriteString("withdrawn"u8, Withdrawn);
+        }
+
+        if (Trust is not null)
+        {
+            json.WritePropertyName("trust"u8);
+            JsonSerializer.Serialize(json, Trust, ContractJson.Default.TrustInfo);
         }
 
         json.WriteEndObject();

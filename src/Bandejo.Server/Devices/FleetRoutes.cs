@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Rules;
+using Bandejo.Identity;
 using Bandejo.Server.Access;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.Deployments;
@@ -35,8 +36,8 @@ internal static class FleetRoutes
 
         api.MapGet("/join-codes", (FleetWorld world) => Results.Ok(world.Read(each => (IReadOnlyList<JoinCodeInfo>)[.. each.JoinCodes.Values.Where(code => code.Expires > each.Now && code.UsesLeft > 0).OrderBy(code => code.Expires).Select(code => Info(code, null))])))
             .For(Roles.Operator).WithSummary("Join codes that are still good").Produces<IReadOnlyList<JoinCodeInfo>>();
-        api.MapPost("/join-codes", async (FleetWorld world, HttpContext context, JoinCodeRequest request) =>
-            (await world.Change(context.Person(), change => NewCode(change, request))).Answer(code => Results.Created($"/api/v1/join-codes/{code.Id}", code)))
+        api.MapPost("/join-codes", async (FleetWorld world, SiteAuthority authority, HttpContext context, JoinCodeRequest request) =>
+            (await world.Change(context.Person(), change => NewCode(change, request, authority.Name))).Answer(code => Results.Created($"/api/v1/join-codes/{code.Id}", code)))
             .For(Roles.Operator).WithSummary("A new join code").Produces<JoinCodeInfo>(201);
         api.MapDelete("/join-codes/{id}", async (FleetWorld world, HttpContext context, string id) =>
             (await world.Change(context.Person(), change => TakeBack(change, id))).Answer(_ => Results.NoContent()))
@@ -146,7 +147,7 @@ internal static class FleetRoutes
         return true;
     }
 
-    private static Outcome<JoinCodeInfo> NewCode(WorldChange change, JoinCodeRequest request)
+    private static Outcome<JoinCodeInfo> NewCode(WorldChange change, JoinCodeRequest request, string? authority)
     {
         if (request.Uses is < 1 or > 10_000 || request.Hours is < 1 or > 720)
         {
@@ -165,7 +166,7 @@ internal static class FleetRoutes
         change.World.JoinCodes[stored.Hash] = stored;
         change.Keep(new PutJoinCode(stored));
         change.Audit("join-code-made", $"A join code for {request.Uses} device{(request.Uses == 1 ? "" : "s")}{(request.Group is null ? "" : $" into '{request.Group}'")} was made.");
-        return Info(stored, code);
+        return Info(stored, new JoinWords(code, authority).ToString());
     }
 
     private static Outcome<bool> TakeBack(WorldChange change, string id)

@@ -1,6 +1,7 @@
 using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Fleet;
+using Bandejo.Identity;
 using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
@@ -27,7 +28,8 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
             return key.Failure!;
         }
 
-        var hash = Authentication.HashOf(request.Code.Trim().ToUpperInvariant());
+        // Whoever sends all of a code, with the name of the authority behind it, means the same.
+        var hash = Authentication.HashOf((JoinWords.Read(request.Code)?.Code ?? request.Code.Trim()).ToUpperInvariant());
         return await world.Change(null, change => Join(change, request, key.Value, hash));
     }
 

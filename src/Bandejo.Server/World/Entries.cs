@@ -38,6 +38,9 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
     /// <summary>The ended attempts that its last check-in spoke of: what it sends again at once may not be in the store yet.</summary>
     public IReadOnlyList<string> LastReported { get; set; } = [];
 
+    /// <summary>The tag of whom it believes to be this service, as of its last check-in over TLS; null where there was none since the start.</summary>
+    public string? TrustTag { get; set; }
+
     /// <summary>The tag of its orders as last worked out; null when something changed since.</summary>
     public string? OrdersTag { get; set; }
 
