@@ -7,7 +7,7 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo account</c></summary>
 internal static class AccountCommands
 {
-    public static Command All() => Shared.Noun("account", "People who may sign in", List(), New(), Change());
+    public static Command All() => Shared.Noun("account", "People who may sign in", List(), New(), Change(), Password(), TakeKey());
 
     private static Command List() => Shared.Verb("list", "Lists accounts", "account list", async (parsed, client, cancellation) =>
     {
@@ -37,6 +37,31 @@ internal static class AccountCommands
         }, account, name, roles);
     }
 
+    private static Command Password() => Shared.Verb("password", "Changes your own password: standard input holds the old and the new, a line each; every other token and session of yours is ended", "account password < passwords.txt", async (_, client, cancellation) =>
+    {
+        var (old, fresh) = (await Console.In.ReadLineAsync(cancellation), await Console.In.ReadLineAsync(cancellation));
+        if (old is null || fresh is null)
+        {
+            throw new WrongUseException("Standard input holds the old password on its first line and the new one on its second.");
+        }
+
+        await client.Send(HttpMethod.Post, "/api/v1/account/password", new PasswordChange(old, fresh), ContractJson.Default.PasswordChange, cancellation);
+        Console.WriteLine("Your password is changed. Every other token and session of yours was ended.");
+        return ExitCode.Done;
+    });
+
+    private static Command TakeKey()
+    {
+        var account = new Argument<string>("account") { Description = "Whose key it is" };
+        var key = new Argument<string>("key") { Description = "The key's identity, as the audit trail and the list of accounts have it" };
+        return Shared.Verb("take-key", "Takes a key for building packages away: what it signed stays, nothing more that it signs is taken", "account take-key ines 01ab…", async (parsed, client, cancellation) =>
+        {
+            await client.Do(HttpMethod.Delete, $"/api/v1/accounts/{Uri.EscapeDataString(parsed.GetValue(account)!)}/signing-keys/{Uri.EscapeDataString(parsed.GetValue(key)!)}", null, cancellation);
+            Console.WriteLine("The key is good for nothing more.");
+            return ExitCode.Done;
+        }, account, key);
+    }
+
     private static Command Change()
     {
         var account = new Argument<string>("account");
@@ -62,25 +87,44 @@ internal static class AccountCommands
 /// <summary><c>bandejo token</c></summary>
 internal static class TokenCommands
 {
-    public static Command All() => Shared.Noun("token", "Your personal tokens", List(), End());
+    public static Command All() => Shared.Noun("token", "Personal tokens, and sessions of browsers", List(), New(), End());
 
-    private static Command List() => Shared.Verb("list", "Lists your tokens", "token list", async (parsed, client, cancellation) =>
+    private static Command List()
     {
-        var tokens = await client.Get("/api/v1/tokens", ContractJson.Default.IReadOnlyListTokenInfo, cancellation);
-        var sheet = new Sheet("Id", "For", "Made", "Ends");
-        foreach (var token in tokens)
+        var of = new Option<string?>("--account", "-a") { Description = "Those of another account, or of 'any'; for administrators" };
+        return Shared.Verb("list", "Lists your tokens and the browsers in which you are signed in", "token list", async (parsed, client, cancellation) =>
         {
-            sheet.Add(token.Id, token.Label, Say.When(token.Created), Say.When(token.Expires));
-        }
+            var tokens = await client.Get("/api/v1/tokens" + (parsed.GetValue(of) is { } account ? $"?account={Uri.EscapeDataString(account)}" : ""), ContractJson.Default.IReadOnlyListTokenInfo, cancellation);
+            var sheet = new Sheet("Id", "Account", "For", "May", "Made", "Ends");
+            foreach (var token in tokens)
+            {
+                sheet.Add(token.Id, token.Account, (token.IsSession ? "browser" : token.Label) + (token.IsThis ? " (this one)" : ""), token.Roles is { } roles ? string.Join(", ", roles) : "all of its person", Say.When(token.Created), Say.When(token.Expires));
+            }
 
-        sheet.Print(parsed.GetValue(Shared.Output)!, tokens, ContractJson.Default.IReadOnlyListTokenInfo, "You have no tokens.");
-        return ExitCode.Done;
-    });
+            sheet.Print(parsed.GetValue(Shared.Output)!, tokens, ContractJson.Default.IReadOnlyListTokenInfo, "There are no tokens.");
+            return ExitCode.Done;
+        }, of);
+    }
+
+    private static Command New()
+    {
+        var label = new Argument<string>("label") { Description = "What it is for, such as 'nightly export'" };
+        var account = new Option<string>("--account", "-a") { Description = "Whose token it is", Required = true };
+        var days = new Option<int?>("--days", "-d") { Description = "For how many days it is good, 1 to 365 [90]" };
+        var roles = new Option<string[]>("--role", "-r") { Description = "The roles that it has, of those of its person [all of them]", AllowMultipleArgumentsPerToken = true };
+        return Shared.Verb("new", "Makes a token for a program and prints it; the password is read from standard input", "token new \"nightly export\" --account tomas --days 30 --role viewer < password.txt", async (parsed, client, cancellation) =>
+        {
+            var request = new SignInRequest(parsed.GetValue(account)!, await Console.In.ReadLineAsync(cancellation) ?? "", parsed.GetValue(label)!, parsed.GetValue(days), parsed.GetValue(roles) is { Length: > 0 } some ? some : null);
+            var token = await client.Post("/api/v1/tokens", request, ContractJson.Default.SignInRequest, ContractJson.Default.NewToken, cancellation);
+            Console.WriteLine($"{token.Secret}\n\nGood until {token.Expires:yyyy-MM-dd}. It is shown this once; a program gives it in BANDEJO_TOKEN, or as 'Authorization: Bearer'.");
+            return ExitCode.Done;
+        }, label, account, days, roles);
+    }
 
     private static Command End()
     {
         var id = new Argument<string>("id") { Description = "From 'token list'" };
-        return Shared.Verb("end", "Ends a token of yours", "token end 01a2…", async (parsed, client, cancellation) =>
+        return Shared.Verb("end", "Ends a token or session of yours; anybody's, for administrators", "token end 01a2…", async (parsed, client, cancellation) =>
         {
             await client.Do(HttpMethod.Delete, $"/api/v1/tokens/{Uri.EscapeDataString(parsed.GetValue(id)!)}", null, cancellation);
             Console.WriteLine("The token is good for nothing any more.");

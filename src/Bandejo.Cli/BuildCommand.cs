@@ -20,7 +20,7 @@ internal static class BuildCommand
         }
 
         var key = new BuildKey();
-        await client.Post("/api/v1/account/signing-keys", key.Public, ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo, cancellation);
+        await key.Register(client, cancellation);
         var digests = Digests.Read(parsed.GetValue(Fresh));
         if (folders.Count == 1)
         {

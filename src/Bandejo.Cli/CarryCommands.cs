@@ -54,7 +54,7 @@ internal static class CarryCommands
         await using var file = File.OpenRead(path);
         var (document, app, version) = Read(file, path);
         var keys = new BuildKey();
-        await client.Post("/api/v1/account/signing-keys", keys.Public, ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo, cancellation);
+        await keys.Register(client, cancellation);
         var signature = keys.Sign(Convert.ToHexStringLower(SHA256.HashData(document)), app, version);
         file.Position = 0;
         var package = await Progress.Run(async bars =>

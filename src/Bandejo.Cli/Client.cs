@@ -84,6 +84,12 @@ internal sealed class Client : IDisposable
         using var response = await Raw(method, path, null, revision, HttpCompletionOption.ResponseContentRead, cancellation);
     }
 
+    /// <summary>Sends a request with a body whose answer has none that matters.</summary>
+    public async Task Send<TBody>(HttpMethod method, string path, TBody body, JsonTypeInfo<TBody> form, CancellationToken cancellation)
+    {
+        using var response = await Raw(method, path, JsonContent.Create(body, form), null, HttpCompletionOption.ResponseContentRead, cancellation);
+    }
+
     public async Task<string> Text(string path, CancellationToken cancellation)
     {
         using var response = await Raw(HttpMethod.Get, path, null, null, HttpCompletionOption.ResponseContentRead, cancellation);

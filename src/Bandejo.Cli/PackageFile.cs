@@ -1,6 +1,7 @@
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
+using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Microsoft.IdentityModel.JsonWebTokens;
 using Microsoft.IdentityModel.Tokens;
@@ -25,20 +26,32 @@ internal sealed class BuildKey
         }
 
         var point = _key.ExportParameters(includePrivateParameters: false).Q;
-        Public = new SigningKeyRequest(Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
+        (X, Y) = (Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
     }
 
-    public SigningKeyRequest Public { get; }
+    private string X { get; }
+
+    private string Y { get; }
+
+    /// <summary>Has the service know this key as one of whoever is signed in, with a proof that they have it.</summary>
+    public async Task Register(Client client, CancellationToken cancellation)
+    {
+        var session = await client.Get("/api/v1/session", ContractJson.Default.SessionInfo, cancellation);
+        var proof = Token(new Dictionary<string, object> { ["use"] = "signing-key", ["account"] = session.Account });
+        await client.Post("/api/v1/account/signing-keys", new SigningKeyRequest(X, Y, proof), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo, cancellation);
+    }
 
     /// <summary>A compact JWS (RFC 7515) over digest, app and version, with the key's RFC 7638 thumbprint as <c>kid</c>.</summary>
-    public string Sign(string digest, string app, string version)
+    public string Sign(string digest, string app, string version) => Token(new Dictionary<string, object> { ["digest"] = digest, ["app"] = app, ["version"] = version });
+
+    private string Token(Dictionary<string, object> claims)
     {
-        var thumbprint = SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{Public.X}}","y":"{{Public.Y}}"}"""));
+        var thumbprint = SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{X}}","y":"{{Y}}"}"""));
         var handler = new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false };
         var key = new ECDsaSecurityKey(_key) { KeyId = Base64UrlEncoder.Encode(thumbprint) };
         return handler.CreateToken(new SecurityTokenDescriptor
         {
-            Claims = new Dictionary<string, object> { ["digest"] = digest, ["app"] = app, ["version"] = version },
+            Claims = claims,
             SigningCredentials = new SigningCredentials(key, SecurityAlgorithms.EcdsaSha256),
         });
     }

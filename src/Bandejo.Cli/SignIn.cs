@@ -51,7 +51,7 @@ internal static class SignIn
         }
 
         var tokens = await client.Get("/api/v1/tokens", ContractJson.Default.IReadOnlyListTokenInfo, cancellation);
-        foreach (var token in tokens.Where(token => token.Label == $"command line on {Environment.MachineName}"))
+        foreach (var token in tokens.Where(token => token.IsThis))
         {
             await client.Do(HttpMethod.Delete, $"/api/v1/tokens/{token.Id}", null, cancellation);
         }

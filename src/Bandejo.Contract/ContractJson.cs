@@ -17,6 +17,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(AccountRequest))]
 [JsonSerializable(typeof(AccountChange))]
 [JsonSerializable(typeof(SigningKeyRequest))]
+[JsonSerializable(typeof(SigningKeyProof))]
+[JsonSerializable(typeof(PasswordChange))]
 [JsonSerializable(typeof(SigningKeyInfo))]
 [JsonSerializable(typeof(ReasonRequest))]
 [JsonSerializable(typeof(ServiceInfo))]

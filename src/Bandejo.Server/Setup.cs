@@ -64,7 +64,7 @@ internal static class Setup
         services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother });
-        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton<Accounts>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
+        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Accounts>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
         services.AddSignIn(isDemo: options.Addresses.Any(address => address.Scheme == "http"));
@@ -109,7 +109,7 @@ internal static class Setup
         }));
         services.AddOpenTelemetry().WithMetrics(metrics => metrics
             .AddMeter("Microsoft.AspNetCore.Server.Kestrel", Gauges.MeterName).AddRuntimeInstrumentation().AddPrometheusExporter());
-        services.AddSingleton<Gauges>().AddSingleton<RequestFigures>();
+        services.AddSingleton<PeopleLines>().AddSingleton<Gauges>().AddSingleton<RequestFigures>();
 
         var app = builder.Build();
         authority = app.Services.GetRequiredService<SiteAuthority>();

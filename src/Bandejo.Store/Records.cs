@@ -11,7 +11,7 @@ public sealed record StoredAccount(string Account, string Name, string PasswordH
 public sealed record StoredKey(string KeyId, string X, string Y);
 
 /// <summary>A personal token; only the hash of its secret is kept.</summary>
-public sealed record StoredToken(string Id, string Account, string Hash, string Label, DateTimeOffset Created, DateTimeOffset Expires);
+public sealed record StoredToken(string Id, string Account, string Hash, string Label, DateTimeOffset Created, DateTimeOffset Expires, IReadOnlyList<string>? Roles = null, bool IsSession = false);
 
 /// <summary>A join code; only its hash is kept.</summary>
 public sealed record StoredJoinCode(string Id, string Hash, string? Group, int UsesLeft, DateTimeOffset Expires, string MadeBy);
@@ -100,6 +100,9 @@ public sealed record PutDevice(StoredDevice Device) : StoreChange;
 /// <summary>A device was heard, and nothing else changed.</summary>
 public sealed record PutHeard(string Device, DateTimeOffset At, long Sequence) : StoreChange;
 
+/// <summary>A word of a device's user was taken.</summary>
+public sealed record PutUserWord(string Device, string Word) : StoreChange;
+
 public sealed record DeleteDevice(string Id) : StoreChange;
 
 public sealed record PutGroup(StoredGroup Group) : StoreChange;
@@ -140,6 +143,9 @@ public interface IStore : IAsyncDisposable
     int Waiting { get; }
 
     IReadOnlyList<StoredEvent> Events(EventQuery query);
+
+    /// <summary>Whether a word of a device's user was taken before.</summary>
+    bool HasUserWord(string device, string word);
 
     StoredAttempt? Attempt(string id);
 

@@ -69,7 +69,7 @@ public sealed class SqliteStore : IStore
                 return new StoredWorld(
                     connection.Query<(string Name, string Value)>("SELECT name, value FROM setting").ToDictionary(row => row.Name, row => row.Value),
                     Documents<StoredAccount>(connection, "SELECT data FROM account ORDER BY name"),
-                    [.. Rows(connection, "SELECT id, account, hash, label, created, expires FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5))))],
+                    [.. Rows(connection, "SELECT id, account, hash, label, created, expires, roles, is_session FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5)), row.IsDBNull(6) ? null : row.GetString(6).Split(' '), row.GetInt64(7) != 0))],
                     [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new StoredJoinCode(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
                     new WordBook(connection.Query<string>("SELECT text FROM word ORDER BY number", buffered: false)),
                     connection.ExecuteScalar<int>("SELECT count(*) FROM device"),
@@ -130,6 +130,12 @@ public sealed class SqliteStore : IStore
                 where.Add(condition);
             }
         }
+    }
+
+    public bool HasUserWord(string device, string word)
+    {
+        using var connection = Connect(_connectionString);
+        return connection.ExecuteScalar<long>("SELECT COUNT(*) FROM user_word WHERE device = @device AND word = @word", new { device, word }) > 0;
     }
 
     public StoredAttempt? Attempt(string id)

@@ -100,7 +100,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 Run("INSERT INTO account VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", account.Account, Json(account));
                 break;
             case PutToken(var token):
-                Run("INSERT INTO token VALUES ($1, $2, $3, $4, $5, $6)", token.Id, token.Account, token.Hash, token.Label, Instant(token.Created), Instant(token.Expires));
+                Run("INSERT INTO token VALUES ($1, $2, $3, $4, $5, $6, $7, $8)", token.Id, token.Account, token.Hash, token.Label, Instant(token.Created), Instant(token.Expires), token.Roles is { } roles ? string.Join(' ', roles) : null, token.IsSession ? 1L : 0L);
                 break;
             case DeleteToken(var id):
                 Run("DELETE FROM token WHERE id = $1", id);
@@ -113,6 +113,9 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 break;
             case AddWord(var number, var text):
                 Run("INSERT INTO word VALUES ($1, $2)", (long)number, text);
+                break;
+            case PutUserWord(var device, var word):
+                Run("INSERT INTO user_word VALUES ($1, $2) ON CONFLICT DO NOTHING", device, word);
                 break;
             case PutDevice(var device):
                 Run(
@@ -127,6 +130,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 Run("INSERT INTO device_heard VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, sequence = excluded.sequence", device, Instant(at), sequence);
                 break;
             case DeleteDevice(var id):
+                Run("DELETE FROM user_word WHERE device = $1", id);
                 Run("DELETE FROM device WHERE id = $1", id);
                 Run("DELETE FROM device_heard WHERE device = $1", id);
                 Run("DELETE FROM device_trial WHERE device = $1", id);

@@ -1,10 +1,13 @@
 using System.Net;
 using System.Net.Http.Headers;
+using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Microsoft.IdentityModel.JsonWebTokens;
+using Microsoft.IdentityModel.Tokens;
 
 namespace Bandejo.Kit;
 
@@ -47,6 +50,14 @@ public sealed class ApiClient : IDisposable
 
         using var response = await Http.SendAsync(request);
         return (response.StatusCode, await response.Content.ReadAsStringAsync());
+    }
+
+    /// <summary>Registers a key for building as the administrator's, with the proof that one has it.</summary>
+    public Task RegisterKey(ECDsa key, string account = "root-admin")
+    {
+        var point = key.ExportParameters(includePrivateParameters: false).Q;
+        var proof = new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(JsonSerializer.Serialize(new SigningKeyProof("signing-key", account), ContractJson.Default.SigningKeyProof), new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256));
+        return Post("/api/v1/account/signing-keys", new SigningKeyRequest(Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y), proof), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo);
     }
 
     /// <summary>Waits until a condition holds; looks again whenever the service tells of an event.</summary>

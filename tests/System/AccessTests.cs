@@ -22,6 +22,11 @@ public sealed class AccessTests
         POST   /api/v1/accounts                              administrator
         PATCH  /api/v1/accounts/{account}                    administrator
         POST   /api/v1/account/signing-keys                  packager
+        DELETE /api/v1/account/signing-keys/{key}            packager
+        DELETE /api/v1/accounts/{account}/signing-keys/{key} administrator
+        POST   /api/v1/account/password                      all
+        GET    /api/v1/identity                              all
+        POST   /api/v1/identity/roll-over                    administrator
         GET    /api/v1/apps                                  all
         GET    /api/v1/apps/{app}/icon                       all
         GET    /api/v1/packages                              all
@@ -159,19 +164,18 @@ public sealed class AccessTests
     }
 
     [Fact]
-    public async Task Wrong_passwords_lock_the_account_for_a_while_and_tell_nothing()
+    public async Task Wrong_passwords_tell_nothing_and_lock_nobody_out()
     {
         await using var site = await Site.Start();
         using var nobody = new ApiClient(site.Service.Address);
         var unknown = await nobody.Send(HttpMethod.Post, "/api/v1/tokens", """{"account":"nobody","password":"wrong-wrong"}""");
-        for (var i = 0; i < 5; i++)
+        for (var i = 0; i < 8; i++)
         {
             Assert.Equal(unknown, await nobody.Send(HttpMethod.Post, "/api/v1/tokens", """{"account":"root-admin","password":"wrong-wrong"}"""));
         }
 
         var (status, body) = await nobody.Send(HttpMethod.Post, "/api/v1/tokens", $$"""{"account":"root-admin","password":"{{ServiceProcess.FirstPassword}}"}""");
-        Assert.Equal(HttpStatusCode.Forbidden, status);
-        Assert.Contains("locked for a minute", body);
+        Assert.True(status == HttpStatusCode.Created, body);
     }
 
     [Fact]

@@ -274,7 +274,7 @@ public sealed class BenchTests
         var (x, y) = (Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
         if (isKnown)
         {
-            await site.Admin.Post("/api/v1/account/signing-keys", new SigningKeyRequest(x, y), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo);
+            await site.Admin.RegisterKey(key);
         }
 
         var digest = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(seen.Check!.Document!)));

@@ -147,7 +147,7 @@ public sealed class BuildTests
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var point = key.ExportParameters(false).Q;
         var (x, y) = (Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
-        await site.Admin.Post("/api/v1/account/signing-keys", new SigningKeyRequest(x, y), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo);
+        await site.Admin.RegisterKey(key);
         var meant = new byte[1000];
         var sha256 = Convert.ToHexStringLower(SHA256.HashData(meant));
         var folder = Folder(site, "1.0");

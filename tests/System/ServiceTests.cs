@@ -359,7 +359,7 @@ public sealed class ServiceTests
         try
         {
             await Told(site.Service.Address.ToString().TrimEnd('/'), "another program listens there");
-            await Told("http://192.0.2.1:7999", "this machine has no such address");
+            await Told("https://192.0.2.1:7999", "this machine has no such address");
         }
         finally
         {

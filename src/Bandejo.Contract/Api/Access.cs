@@ -6,8 +6,10 @@ namespace Bandejo.Contract.Api;
 /// <param name="Account">The account's name.</param>
 /// <param name="Password">Its password.</param>
 /// <param name="Label">What the token is for; only for tokens.</param>
+/// <param name="Days">For how many days the token is good, 1 to 365; 90 unless set.</param>
+/// <param name="Roles">The roles that the token has, of those that its person has; null for all of them.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record SignInRequest(string Account, string Password, string? Label = null);
+public sealed record SignInRequest(string Account, string Password, string? Label = null, int? Days = null, IReadOnlyList<string>? Roles = null);
 
 /// <summary>Who is signed in.</summary>
 /// <param name="Account">The account's name.</param>
@@ -19,8 +21,16 @@ public sealed record SessionInfo(string Account, string Name, IReadOnlyList<stri
 /// <summary>A new personal token; its secret is shown this once.</summary>
 public sealed record NewToken(string Id, string Secret, string Account, string Label, DateTimeOffset Expires);
 
-/// <summary>A personal token without its secret.</summary>
-public sealed record TokenInfo(string Id, string Label, DateTimeOffset Created, DateTimeOffset Expires);
+/// <summary>A personal token, or the session of a browser, without its secret.</summary>
+/// <param name="Account">Whose it is.</param>
+/// <param name="IsSession">It is the session of a browser.</param>
+/// <param name="Roles">The roles that it has, of those of its person; null for all of them.</param>
+/// <param name="IsThis">It is the one by which this was asked.</param>
+public sealed record TokenInfo(string Id, string Label, DateTimeOffset Created, DateTimeOffset Expires, string Account, bool IsSession, IReadOnlyList<string>? Roles, bool IsThis);
+
+/// <summary>Changes one's own password; every other token and session of the account is ended.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record PasswordChange(string Old, string New);
 
 /// <summary>An account.</summary>
 public sealed record AccountInfo(string Account, string Name, IReadOnlyList<string> Roles, bool IsDisabled, IReadOnlyList<string> SigningKeys, int Revision);
@@ -38,8 +48,12 @@ public sealed record AccountRequest(string Account, string Name, string Password
 public sealed record AccountChange(string? Name = null, string? Password = null, IReadOnlyList<string>? Roles = null, bool? IsDisabled = null);
 
 /// <summary>A public key for building packages: P-256 in the form of RFC 7517.</summary>
+/// <param name="Proof">That one has it: a compact JWS (ES256) with this key over <c>{"use":"signing-key","account":NAME}</c>.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record SigningKeyRequest(string X, string Y);
+public sealed record SigningKeyRequest(string X, string Y, string Proof);
+
+/// <summary>What proves that one has a key for building.</summary>
+public sealed record SigningKeyProof(string Use, string Account);
 
 /// <summary>The key's identity, its RFC 7638 thumbprint.</summary>
 public sealed record SigningKeyInfo(string KeyId);

@@ -67,7 +67,8 @@ public sealed class WaveCounts(Gate? gate)
         _failures += isFailure ? by : 0;
         _trials += isFailure || (target.State == TargetState.Met && target.IsInstalledHere) ? by : 0;
         _goingBack += target is { IsGoingBack: true, State: not (TargetState.Undone or TargetState.Left) } ? by : 0;
-        _harms += by * target.Harms;
+        // A device counts once, however often its user says so.
+        _harms += by * (target.Harms > 0 ? 1 : 0);
         _states[(int)target.State] += by;
     }
 }

@@ -4,7 +4,6 @@ using System.Text;
 using System.Text.Encodings.Web;
 using Bandejo.Contract.Device;
 using Bandejo.Server.World;
-using Bandejo.Store;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Authentication.Cookies;
@@ -43,10 +42,7 @@ internal static class Authentication
                 options.Events.OnRedirectToAccessDenied = context => Answer(context.Response, 403);
                 options.Events.OnValidatePrincipal = context =>
                 {
-                    var world = context.HttpContext.RequestServices.GetRequiredService<FleetWorld>();
-                    var stamp = context.Principal?.FindFirstValue("stamp");
-                    var account = world.Read(each => each.Accounts.GetValueOrDefault(context.Principal?.Identity?.Name ?? ""));
-                    if (account is null || account.IsDisabled || stamp != Stamp(account))
+                    if (context.Principal is null || !Standing.Still(context.HttpContext.RequestServices.GetRequiredService<FleetWorld>(), context.Principal))
                     {
                         context.RejectPrincipal();
                     }
@@ -84,13 +80,6 @@ internal static class Authentication
         await next(context);
     });
 
-    /// <summary>Changes with password, roles and disabling, and ends every session when it does.</summary>
-    public static string Stamp(StoredAccount account) => HashOf($"{account.PasswordHash}|{string.Join(',', account.Roles)}")[..16];
-
-    /// <summary>The principal of an account.</summary>
-    public static ClaimsPrincipal Principal(StoredAccount account, string scheme) => new(new ClaimsIdentity(
-        [new Claim(ClaimTypes.Name, account.Account), new Claim("stamp", Stamp(account)), .. account.Roles.Select(role => new Claim(ClaimTypes.Role, role))], scheme));
-
     private sealed class PersonalTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, FleetWorld world)
         : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
     {
@@ -101,14 +90,14 @@ internal static class Authentication
                 return Task.FromResult(AuthenticateResult.NoResult());
             }
 
-            var account = world.Read(each => each.Tokens.GetValueOrDefault(HashOf(secret)) is { } token && token.Expires > each.Now ? each.Accounts.GetValueOrDefault(token.Account) : null);
-            return Task.FromResult(account is null || account.IsDisabled
-                ? AuthenticateResult.Fail("The token is not known or has expired.")
-                : AuthenticateResult.Success(new AuthenticationTicket(Principal(account, Scheme.Name), Scheme.Name)));
+            var hash = HashOf(secret);
+            return Task.FromResult(world.Read(each => Standing.Of(each, hash)) is { } found
+                ? AuthenticateResult.Success(new AuthenticationTicket(Standing.Principal(found.Account.Account, found.Roles, hash, Scheme.Name), Scheme.Name))
+                : AuthenticateResult.Fail("The token is not known or has expired."));
         }
     }
 
-    private sealed class DeviceTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SiteKeys keys)
+    private sealed class DeviceTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SiteKeys keys, FleetWorld world)
         : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
     {
         protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
@@ -118,7 +107,7 @@ internal static class Authentication
                 return AuthenticateResult.NoResult();
             }
 
-            return await keys.DeviceOf(token) is { } device
+            return await keys.DeviceOf(token) is { } device && world.Read(each => each.Devices.ContainsKey(device))
                 ? AuthenticateResult.Success(new AuthenticationTicket(new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, device)], Scheme.Name)), Scheme.Name))
                 : AuthenticateResult.Fail("The device token does not hold.");
         }

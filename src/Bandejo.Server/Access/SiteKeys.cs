@@ -129,6 +129,19 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
         return id;
     }
 
+    /// <summary>Whether somebody has the private part of a key.</summary>
+    public static async Task<bool> HoldsKey(string proof, StoredKey key, string account)
+    {
+        if (Read(proof) is not { Alg: SecurityAlgorithms.EcdsaSha256 })
+        {
+            return false;
+        }
+
+        using var ecdsa = PublicKey(key.X, key.Y);
+        var result = await new JsonWebTokenHandler().ValidateTokenAsync(proof, SignatureOnly(ecdsa));
+        return result.IsValid && result.Claims.TryGetValue("use", out var use) && use as string == "signing-key" && result.Claims.TryGetValue("account", out var by) && by as string == account;
+    }
+
     /// <summary>Whether a builder's JWS covers a package document. Returns the key's identity.</summary>
     public static async Task<Outcome<string>> VerifyBuild(string signature, byte[] document, Func<string, StoredKey?> findKey)
     {

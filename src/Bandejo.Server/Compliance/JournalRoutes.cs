@@ -18,18 +18,23 @@ internal static class JournalRoutes
 
     public static void MapJournal(this RouteGroupBuilder api)
     {
-        api.MapGet("/journal", (FleetWorld world, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) => Page(world, topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit).Answer())
+        api.MapGet("/journal", (FleetWorld world, HttpContext context, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) => Page(world, context.Has(Roles.Administrator), topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit).Answer())
             .ForAll().WithSummary("What the service decided, newest first; topic is journal, target, device, group or any; group shows who came into a group and who left").Produces<Page<EventInfo>>();
-        api.MapGet("/audit", (FleetWorld world, string? cursor, int? limit) => Page(world, "audit", null, null, null, cursor, limit).Answer())
+        api.MapGet("/audit", (FleetWorld world, string? cursor, int? limit) => Page(world, true, "audit", null, null, null, cursor, limit).Answer())
             .For().WithSummary("Who changed what, newest first").Produces<Page<EventInfo>>();
         api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=").Produces<EventInfo>(200, "text/event-stream");
     }
 
-    private static Outcome<Page<EventInfo>> Page(FleetWorld world, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
+    private static Outcome<Page<EventInfo>> Page(FleetWorld world, bool mayAudit, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
     {
         if (topic != "any" && !Topics.Contains(topic))
         {
             return new Failure(ErrorKind.Invalid, $"There is no topic '{topic}'. Topics: {string.Join(", ", Topics)}, any.");
+        }
+
+        if (topic == "audit" && !mayAudit)
+        {
+            return new Failure(ErrorKind.Forbidden, "The audit trail is for administrators.");
         }
 
         long? before = null;
@@ -57,16 +62,29 @@ internal static class JournalRoutes
 
         var deviceId = device is null ? null : world.Read(each => each.FindDevice(device)?.Id) ?? "none";
         var size = Routes.PageSize(limit);
-        var events = world.Store.Events(new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]));
+        var query = new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);
+        var events = new List<StoredEvent>();
+        for (var found = world.Store.Events(query); ; found = world.Store.Events(query with { Before = found[^1].Number }))
+        {
+            events.AddRange(found.Where(each => mayAudit || each.Topic != "audit"));
+            if (events.Count > size || found.Count < query.Limit)
+            {
+                break;
+            }
+        }
+
         return new Page<EventInfo>([.. events.Take(size).Select(Views.Event)], events.Count > size ? events[size - 1].Number.ToString(CultureInfo.InvariantCulture) : null, null);
     }
 
-    private static async Task Stream(HttpContext context, FleetWorld world, IHostApplicationLifetime life, long? after)
+    private static async Task Stream(HttpContext context, FleetWorld world, IHostApplicationLifetime life, PeopleLines lines, long? after)
     {
         using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, life.ApplicationStopping);
         var cancellation = either.Token;
         var last = long.TryParse(context.Request.Headers["Last-Event-ID"], NumberStyles.None, CultureInfo.InvariantCulture, out var resumed) ? resumed : after ?? world.LastEvent;
         var mayAudit = context.Has(Roles.Administrator);
+        using var line = lines.Open(context.Person());
+        using var all = CancellationTokenSource.CreateLinkedTokenSource(cancellation, line.Closed);
+        cancellation = all.Token;
         var added = new Bell();
         context.Response.ContentType = "text/event-stream";
         context.Response.Headers.CacheControl = "no-store";
@@ -75,14 +93,14 @@ internal static class JournalRoutes
         {
             await context.Response.WriteAsync(": open\n\n", cancellation);
             await context.Response.Body.FlushAsync(cancellation);
-            while (true)
+            while (Standing.Still(world, context.User))
             {
                 for (var events = Next(); events.Count > 0; events = Next())
                 {
                     foreach (var happened in events)
                     {
                         last = happened.Number;
-                        if (happened.Topic != "audit" || mayAudit)
+                        if ((happened.Topic != "audit" || mayAudit) && Standing.Still(world, context.User))
                         {
                             await context.Response.WriteAsync($"id: {happened.Number}\nevent: {happened.Topic}\ndata: {JsonSerializer.Serialize(Views.Event(happened), ContractJson.Default.EventInfo)}\n\n", cancellation);
                         }

@@ -21,20 +21,21 @@ internal static class DeviceRoutes
 
         var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
         device.MapGet("/hail", Hail);
-        device.MapGet("/files/{sha256}", (string sha256, FileStore files) => IsDigest(sha256) && files.Find(sha256) is { } path
+        device.MapGet("/files/{sha256}", (string sha256, HttpContext context, FleetWorld world, FileStore files) => IsDigest(sha256) && world.Read(each => Orders.Names(each, context.Person(), sha256)) && files.Find(sha256) is { } path
             ? Results.File(path, "application/octet-stream", enableRangeProcessing: true, entityTag: new($"\"{sha256}\""))
-            : Problems.Of(new Failure(ErrorKind.NotFound, "There is no file with this digest.")));
+            : Problems.Of(new Failure(ErrorKind.NotFound, "No order of this device names a file with this digest.")));
         device.MapPut("/attempts/{id}/log", async (string id, HttpContext context, FleetWorld world, FileStore files) =>
         {
             var isOwn = id.All(char.IsAsciiLetterOrDigit) && id.Length is > 0 and <= 40
-                && (world.Read(each => each.OpenAttempts.GetValueOrDefault(id)) ?? world.Store.Attempt(id))?.Device == context.Person();
+                && (world.Store.Attempt(id) ?? world.Read(each => each.OpenAttempts.GetValueOrDefault(id)))?.Device == context.Person();
             if (!isOwn)
             {
                 return Problems.Of(new Failure(ErrorKind.Forbidden, $"Attempt {id} is not known, or belongs to another device; its log was not taken."));
             }
 
+            var isNew = files.FindLog(id) is null;
             await files.KeepLog(id, context.Request.Body, DeviceProtocol.MaxLog, context.RequestAborted);
-            return (await world.Change<bool>(null, change =>
+            return !isNew ? Results.NoContent() : (await world.Change<bool>(null, change =>
             {
                 change.Event("device", "log", $"The log of attempt {id} has arrived.", null, context.Person(), null, change.World.Devices.GetValueOrDefault(context.Person())?.Name);
                 return true;
@@ -47,7 +48,6 @@ internal static class DeviceRoutes
     private static async Task Hail(HttpContext context, Hails hails)
     {
         var stopping = context.RequestServices.GetRequiredService<IHostApplicationLifetime>().ApplicationStopping;
-        using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, stopping);
         using var hail = hails.Listen(context.Person());
         if (hail is null)
         {
@@ -55,6 +55,7 @@ internal static class DeviceRoutes
             return;
         }
 
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, stopping, hail.Closed);
         context.Response.ContentType = "text/event-stream";
         context.Response.Headers.CacheControl = "no-store";
         try

@@ -30,8 +30,8 @@ internal static class FleetRoutes
                 ? Results.Accepted()
                 : Problems.Of(new Failure(ErrorKind.Conflict, "The device is not listening at the moment; it checks in at its usual time."))))
             .For(Roles.Operator).WithSummary("Asks a device to check in now").Produces(202);
-        api.MapDelete("/devices/{device}", async (FleetWorld world, HttpContext context, string device) =>
-            (await world.Change(context.Person(), change => Remove(change, device))).Answer(_ => Results.NoContent()))
+        api.MapDelete("/devices/{device}", async (FleetWorld world, Hails hails, HttpContext context, string device) =>
+            (await world.Change(context.Person(), change => Remove(change, device, hails))).Answer(_ => Results.NoContent()))
             .For().WithSummary("Removes a device from the service; nothing is changed on it").Produces(204);
 
         api.MapGet("/join-codes", (FleetWorld world) => Results.Ok(world.Read(each => (IReadOnlyList<JoinCodeInfo>)[.. each.JoinCodes.Values.Where(code => code.Expires > each.Now && code.UsesLeft > 0).OrderBy(code => code.Expires).Select(code => Info(code, null))])))
@@ -113,7 +113,7 @@ internal static class FleetRoutes
         return hails.Call(device.Id);
     }
 
-    private static Outcome<bool> Remove(WorldChange change, string name)
+    private static Outcome<bool> Remove(WorldChange change, string name, Hails hails)
     {
         var world = change.World;
         if (world.FindDevice(name) is not { } device)
@@ -137,6 +137,7 @@ internal static class FleetRoutes
         world.Columns.Remove(device.Row);
         world.Texts.Set(device.Row, "");
         world.Devices.Remove(device.Id);
+        hails.Close(device.Id);
         world.DevicesByName.Remove(device.Name);
         world.DevicesByKey.Remove(device.Stored.Key.KeyId);
         world.DevicesByRow.Remove(device.Row);

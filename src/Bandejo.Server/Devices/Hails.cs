@@ -13,7 +13,7 @@ internal sealed class Hails(int most)
     /// <summary>How many calls went out on the lines so far.</summary>
     public long Rung => Interlocked.Read(ref _rung);
 
-    /// <summary>Begins to listen for a device. An earlier listener of the same device hears nothing more. Null where enough listen: the device comes at its usual times.</summary>
+    /// <summary>Begins to listen for a device. An earlier line of the same device is closed. Null where enough listen: the device comes at its usual times.</summary>
     public Listener? Listen(string device)
     {
         if (_listeners.Count >= most && !_listeners.ContainsKey(device))
@@ -22,8 +22,23 @@ internal sealed class Hails(int most)
         }
 
         var listener = new Listener(this, device);
-        _listeners[device] = listener;
+        Listener? earlier = null;
+        _listeners.AddOrUpdate(device, listener, (_, before) =>
+        {
+            earlier = before;
+            return listener;
+        });
+        earlier?.Close();
         return listener;
+    }
+
+    /// <summary>Closes the line of a device that may not listen any more.</summary>
+    public void Close(string device)
+    {
+        if (_listeners.TryRemove(device, out var listener))
+        {
+            listener.Close();
+        }
     }
 
     /// <summary>Asks a device to check in. False where it is not listening: then it comes at its usual time.</summary>
@@ -42,6 +57,12 @@ internal sealed class Hails(int most)
     internal sealed class Listener(Hails hails, string device) : IDisposable
     {
         private readonly Bell _bell = new();
+        private readonly CancellationTokenSource _closed = new();
+
+        /// <summary>Cancelled when the line is to end.</summary>
+        public CancellationToken Closed => _closed.Token;
+
+        public void Close() => _closed.Cancel();
 
         public Task Next(CancellationToken cancellation) => _bell.Wait(Timeout.InfiniteTimeSpan, cancellation);
 

@@ -58,6 +58,27 @@ internal static class Orders
         }
     }
 
+    /// <summary>Whether content is of a package that an order of the device names: its document, or a file of it.</summary>
+    public static bool Names(FleetWorld world, string id, string sha256)
+    {
+        if (!world.Devices.TryGetValue(id, out var device))
+        {
+            return false;
+        }
+
+        foreach (var deployment in device.Deployments)
+        {
+            if (deployment.IsActive && deployment.Targets.Of(device) is { } target && Of(world, deployment, target) is { } order && (Holds(order.Package) || Holds(order.Previous)))
+            {
+                return true;
+            }
+        }
+
+        return DeviceTrials.Order(world, device) is { } trial && (Holds(trial.Package) || Holds(trial.Previous));
+
+        bool Holds(PackageLink? link) => link is not null && (link.Digest == sha256 || (world.Packages.GetValueOrDefault(link.Digest)?.Content.Contains(sha256) ?? false));
+    }
+
     private static Order? Of(FleetWorld world, DeploymentEntry deployment, Target target)
     {
         if (target.Variant is null || target.State is TargetState.Left or TargetState.NotNeeded or TargetState.Contested or TargetState.Yielded)

@@ -41,6 +41,9 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
     /// <summary>The tag of whom it believes to be this service, as of its last check-in over TLS; null where there was none since the start.</summary>
     public string? TrustTag { get; set; }
 
+    /// <summary>How many words of its user were taken on a day.</summary>
+    public (DateOnly Day, int Count) WordsToday { get; set; }
+
     /// <summary>The tag of its orders as last worked out; null when something changed since.</summary>
     public string? OrdersTag { get; set; }
 
@@ -105,6 +108,9 @@ internal sealed class PackageEntry(StoredPackage stored, PackageDocument documen
 
     public IReadOnlyList<VariantRules> Variants { get; } =
         [.. document.Variants.Select(variant => new VariantRules(variant.Name, Rule.Parse(variant.Fits).Value, Rule.Parse(variant.Requires).Value))];
+
+    /// <summary>The digests of all that it is made of, but for its document.</summary>
+    public IReadOnlySet<string> Content { get; } = Server.Packages.Documents.FilesOf(document).Select(file => file.Sha256).ToHashSet(StringComparer.Ordinal);
 
     /// <summary>Other apps that must be there first.</summary>
     public IReadOnlyList<Need> Needs { get; } = Server.Packages.Documents.NeedsOf(document);

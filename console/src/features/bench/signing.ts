@@ -23,9 +23,13 @@ export async function digestOf(text: string): Promise<string> {
 /** A compact JWS (RFC 7515, ES256) over digest, app and version, by this person's key; the service is told of the key first. */
 export async function sign(account: string, digest: string, app: string, version: string): Promise<string> {
   const key = (await kept(account)) ?? (await made(account));
-  await request("post", "/api/v1/account/signing-keys", { body: { x: key.x, y: key.y } });
+  await request("post", "/api/v1/account/signing-keys", { body: { x: key.x, y: key.y, proof: await token(key, { use: "signing-key", account }) } });
+  return token(key, { digest, app, version });
+}
+
+async function token(key: BuildKey, claims: object): Promise<string> {
   const thumbprint = base64(await crypto.subtle.digest("SHA-256", new TextEncoder().encode(`{"crv":"P-256","kty":"EC","x":"${key.x}","y":"${key.y}"}`)));
-  const text = `${part({ alg: "ES256", kid: thumbprint, typ: "JWT" })}.${part({ digest, app, version })}`;
+  const text = `${part({ alg: "ES256", kid: thumbprint, typ: "JWT" })}.${part(claims)}`;
   const signature = await crypto.subtle.sign({ name: "ECDSA", hash: "SHA-256" }, key.privateKey, new TextEncoder().encode(text));
   return `${text}.${base64(signature)}`;
 }

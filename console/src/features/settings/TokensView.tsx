@@ -4,7 +4,7 @@ import { ErrorNote } from "@/parts/ErrorNote";
 import { Moment } from "@/parts/Moment";
 import { Empty, Loading } from "@/parts/Page";
 
-/** The tokens with which the command line speaks for whoever is signed in. */
+/** The tokens with which the command line speaks for whoever is signed in, and the browsers in which they are. */
 export function TokensView() {
   const queries = useQueryClient();
   const tokens = useQuery({ queryKey: ["tokens"], queryFn: ({ signal }) => request("get", "/api/v1/tokens", { signal }) });
@@ -18,15 +18,16 @@ export function TokensView() {
       <div className="sheet scroll-x">
         <table className="plain">
           <thead>
-            <tr><th>For</th><th>Made</th><th>Expires</th><th><span className="visually-hidden">Act</span></th></tr>
+            <tr><th>For</th><th>May</th><th>Made</th><th>Expires</th><th><span className="visually-hidden">Act</span></th></tr>
           </thead>
           <tbody>
             {tokens.data.map((token) => (
               <tr key={token.id}>
-                <td>{token.label}</td>
+                <td>{token.isSession ? (token.isThis ? "This browser" : "A browser") : token.label}</td>
+                <td>{token.roles ? token.roles.join(", ") : "All that you may"}</td>
                 <td><Moment at={token.created} /></td>
                 <td><Moment at={token.expires} /></td>
-                <td className="number"><button type="button" className="copy" aria-label={`End it: the token for ${token.label}`} onClick={() => end.mutate(token.id)}>End it</button></td>
+                <td className="number"><button type="button" className="copy" aria-label={`End it: ${token.isSession ? "the session of a browser" : `the token for ${token.label}`}`} onClick={() => end.mutate(token.id)}>End it</button></td>
               </tr>
             ))}
           </tbody>
