@@ -93,7 +93,7 @@ internal sealed class Client : IDisposable
     public async Task<string> Text(string path, CancellationToken cancellation)
     {
         using var response = await Raw(HttpMethod.Get, path, null, null, HttpCompletionOption.ResponseContentRead, cancellation);
-        return await response.Content.ReadAsStringAsync(cancellation);
+        return Harmless.Text(await response.Content.ReadAsStringAsync(cancellation));
     }
 
     /// <summary>Writes what an address answers with into a stream, as it comes.</summary>
@@ -144,7 +144,7 @@ internal sealed class Client : IDisposable
         Revision = response.Headers.ETag?.Tag;
         try
         {
-            return await response.Content.ReadFromJsonAsync(form, cancellation) ?? throw new NotReachableException($"{Address} sent an empty answer.");
+            return await response.Content.ReadFromJsonAsync(Harmless.Form(form), cancellation) ?? throw new NotReachableException($"{Address} sent an empty answer.");
         }
         catch (JsonException)
         {
@@ -176,7 +176,7 @@ internal sealed class Client : IDisposable
         Problem? problem = null;
         try
         {
-            problem = await response.Content.ReadFromJsonAsync(ContractJson.Default.Problem, cancellation);
+            problem = await response.Content.ReadFromJsonAsync(Harmless.Form(ContractJson.Default.Problem), cancellation);
         }
         catch (Exception error) when (error is JsonException or InvalidOperationException or NotSupportedException)
         {

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Collections;
 using System.Collections.Concurrent;
 using System.Globalization;
@@ -22,8 +23,19 @@ public static class MessageForm
     /// <summary>How deep a message may nest.</summary>
     public const int MaxDepth = 16;
 
+    /// <summary>The first and last moment that a message may name: what is reckoned from it must have a place on the calendar too.</summary>
+    public static readonly DateTimeOffset Earliest = new(2000, 1, 1, 0, 0, 0, TimeSpan.Zero);
+
+    public static readonly DateTimeOffset Latest = new(2200, 1, 1, 0, 0, 0, TimeSpan.Zero);
+
+    /// <summary>The largest whole number, and its opposite the smallest: what every reader of JSON can tell apart (RFC 8259, section 6).</summary>
+    public const long LargestNumber = (1L << 53) - 1;
+
     /// <summary>The most values and names in one message, whatever they are: each costs memory, however short it is written.</summary>
     public const int MaxTokens = 2_000_000;
+
+    // NUL ends a text for half of what reads it.
+    private static readonly SearchValues<char> NoText = SearchValues.Create("\0");
 
     private static readonly ConcurrentDictionary<JsonTypeInfo, Plan> Plans = new();
 
@@ -80,7 +92,7 @@ public static class MessageForm
     /// <summary>How the values of one type are looked through.</summary>
     private sealed class Plan(JsonTypeInfo info)
     {
-        private readonly Part[] _parts = [.. info.Kind == JsonTypeInfoKind.Object ? info.Properties.Where(property => property.Get is not null && IsLooked(property.PropertyType)).Select(property => new Part(property, info.Options)) : []];
+        private readonly Part[] _parts = [.. info.Kind == JsonTypeInfoKind.Object ? info.Properties.Where(property => property.Get is not null && (IsLooked(property.PropertyType) || IsBounded(property.PropertyType))).Select(property => new Part(property, info.Options)) : []];
         private readonly Lazy<Plan?> _element = new(() => info.ElementType is { } type && type != typeof(string) && IsLooked(type) ? PlanOf(info.Options.GetTypeInfo(type)) : null);
 
         public string? Problem(object value, string at, int text, int items, int depth)
@@ -161,7 +173,7 @@ public static class MessageForm
     private sealed class Part(JsonPropertyInfo property, JsonSerializerOptions options)
     {
         private readonly LimitsAttribute? _limits = property.AttributeProvider?.GetCustomAttributes(typeof(LimitsAttribute), false).OfType<LimitsAttribute>().FirstOrDefault();
-        private readonly Lazy<Plan?> _plan = new(() => property.PropertyType == typeof(string) ? null : PlanOf(options.GetTypeInfo(property.PropertyType)));
+        private readonly Lazy<Plan?> _plan = new(() => !IsLooked(property.PropertyType) || property.PropertyType == typeof(string) ? null : PlanOf(options.GetTypeInfo(property.PropertyType)));
 
         public string? Problem(object owner, string at, int depth)
         {
@@ -170,14 +182,33 @@ public static class MessageForm
             var text = _limits is { Text: > 0 and var most } ? most : MaxText;
             return value is null ? (property.IsGetNullable ? null : $"'{where}' is null; it must have a value.")
                 : value is string words ? TextProblem(words, where, text)
+                : value is DateTimeOffset moment ? (moment < Earliest || moment > Latest ? $"'{where}' is not between {Earliest:yyyy} and {Latest:yyyy}." : null)
+                : value is long number ? (number is > LargestNumber or < -LargestNumber ? string.Create(CultureInfo.InvariantCulture, $"'{where}' is larger than {LargestNumber}.") : null)
                 : _plan.Value?.Problem(value, where, text, _limits is { Items: > 0 and var items } ? items : MaxItems, depth + 1);
         }
     }
 
+    private static bool IsBounded(Type type) => (Nullable.GetUnderlyingType(type) ?? type) is var plain && (plain == typeof(DateTimeOffset) || plain == typeof(long));
+
     private static bool IsLooked(Type type) => type == typeof(string) || !(type.IsValueType || type.IsPrimitive);
 
     private static string? TextProblem(string text, string at, int most) =>
-        text.Length <= most ? null : string.Create(CultureInfo.InvariantCulture, $"'{at}' has {text.Length} characters; at most {most} are possible.");
+        text.AsSpan().ContainsAny(NoText) || !IsWhole(text) ? $"'{at}' holds a character that is no text."
+        : text.Length <= most ? null : string.Create(CultureInfo.InvariantCulture, $"'{at}' has {text.Length} characters; at most {most} are possible.");
+
+    /// <summary>Whether every half of a pair of UTF-16 has its other half: what has not cannot be written again.</summary>
+    private static bool IsWhole(string text)
+    {
+        for (var i = 0; i < text.Length; i++)
+        {
+            if (char.IsSurrogate(text[i]) && !(char.IsHighSurrogate(text[i]) && i + 1 < text.Length && char.IsLowSurrogate(text[++i])))
+            {
+                return false;
+            }
+        }
+
+        return true;
+    }
 
     private static string TooMany(string at, int most) => string.Create(CultureInfo.InvariantCulture, $"'{(at.Length == 0 ? "the list" : at)}' has more than {most} entries.");
 

@@ -19,6 +19,17 @@ public static class ApiLimits
     /// <summary>The largest body of an ordinary request, in bytes.</summary>
     public const int MaxBody = 8 * 1024 * 1024;
 
+    /// <summary>The longest reason, and the longest name of anything, in characters.</summary>
+    public const int MaxReason = 1000;
+
+    public const int MaxName = 200;
+
+    /// <summary>The longest manifest, in characters.</summary>
+    public const int MaxManifest = 256 * 1024;
+
+    /// <summary>The most files of a package.</summary>
+    public const int MaxFiles = 100_000;
+
     /// <summary>The largest package file, in bytes.</summary>
     public const long MaxPackage = 64L * 1024 * 1024 * 1024;
 

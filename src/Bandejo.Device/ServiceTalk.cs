@@ -52,6 +52,11 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
             _proofs.RemoveAll(proofs.Contains);
         }
 
+        foreach (var left in answer.LeftOut ?? [])
+        {
+            parts.Says($"The service did not take {AnswerReading.Words(left)}");
+        }
+
         if (answer.Trust is { } trust)
         {
             parts.Trust.Take(trust);

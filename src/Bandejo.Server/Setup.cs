@@ -153,7 +153,7 @@ internal static class Setup
         app.MapPrometheusScrapingEndpoint("/metrics");
         app.MapOpenApi("/api/{documentName}/openapi.json");
         app.MapDeviceProtocol();
-        var api = app.MapGroup("/api/v1");
+        var api = app.MapGroup("/api/v1").WithForm();
         api.MapAccess();
         api.MapIdentity(app);
         api.MapPackages();

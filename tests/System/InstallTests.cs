@@ -56,6 +56,33 @@ public sealed class InstallTests
         Assert.Equal(0, (await site.Run("compliance", "check", "--deployment", first)).Code);
     }
 
+    [Theory]
+    [InlineData("halt")]
+    [InlineData("pause")]
+    public async Task A_try_is_a_start_and_held_like_the_first(string act)
+    {
+        await using var site = await Site.Start();
+        var device = await site.Device("ALD-DESK-001");
+        await site.Package("foldline", "7.2.0", "[ -e \"$BANDEJO_ROOT/mended\" ] || exit 9\n" + Put);
+        var deployment = await site.Deploy("foldline 7.2.0", Site.Enrolled, "--tries", "9", "--retry-pause", "1s");
+        await site.Admin.Becomes(deployment, device.Name, "retry");
+        await site.Must("deployment", act, deployment, "--reason", "it fails");
+        var held = await site.Admin.Becomes(deployment, device.Name, "waiting");
+        Assert.Contains(act == "halt" ? "halted" : "paused", held.Reason);
+
+        // The device was told at once, not at its next check-in, and has no order any more that may start.
+        await ApiClient.Comes(async () => (await device.Tell("show")).Output.Contains("may not start"), "the device has heard of it");
+        var tries = (await site.Admin.Attempts(deployment, device.Name)).Count;
+        device.Write("mended", "");
+        await site.Package("circdesk", "1.0.0", Put);
+        await site.Admin.Becomes(await site.Deploy("circdesk 1.0.0", Site.Enrolled), device.Name, "met");
+        Assert.Equal(tries, (await site.Admin.Attempts(deployment, device.Name)).Count);
+        Assert.Null(device.Read("opt/foldline/VERSION"));
+
+        await site.Must("deployment", "resume", deployment, "--reason", "mended");
+        await site.Admin.Becomes(deployment, device.Name, "met");
+    }
+
     [Fact]
     public async Task An_agent_that_is_killed_in_the_middle_goes_on_with_the_running_step()
     {

@@ -64,10 +64,21 @@ export async function request<M extends Method, P extends PathsWith<M>>(method: 
     throw new Refused(0, "Not reachable", "The service does not answer. It may be restarting; try again in a moment.");
   }
   whenClockIsSeen(answer.response.headers.get("Bandejo-Demo-Clock"));
-  if (answer.response.ok) return answer.data as AnswerOf<OperationOf<P, M>>;
+  if (answer.response.ok) return harmless(answer.data) as AnswerOf<OperationOf<P, M>>;
   const problem = (answer.error ?? {}) as Partial<{ title: string; detail: string; findings: Finding[] }>;
   if (answer.response.status === 401 && path !== "/api/v1/session") whenSignedOut();
   throw new Refused(answer.response.status, problem.title ?? "Refused", problem.detail ?? `The service answered ${answer.response.status}.`, problem.findings ?? []);
+}
+
+// Control characters but line breaks and tabs, and marks that turn the direction of reading round: devices and installers write what they like.
+const harmful = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff]/g;
+
+/** What was answered, with every text in it as it may be shown. */
+export function harmless(value: unknown): unknown {
+  if (typeof value === "string") return value.replace(harmful, "\ufffd");
+  if (Array.isArray(value)) return value.map(harmless);
+  if (value && typeof value === "object") return Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, harmless(inner)]));
+  return value;
 }
 
 /** The text of a file of the service's, such as a log. */
@@ -77,7 +88,7 @@ export async function text(address: string): Promise<string> {
     const problem = (await answer.json().catch(() => ({}))) as { title?: string; detail?: string };
     throw new Refused(answer.status, problem.title ?? "Refused", problem.detail ?? `The service answered ${answer.status}.`);
   }
-  return answer.text();
+  return harmless(await answer.text()) as string;
 }
 
 /** Sends bytes to an address that takes no JSON, such as a piece of a file. */

@@ -41,11 +41,11 @@ public sealed record AccountInfo(string Account, string Name, IReadOnlyList<stri
 /// <param name="Password">At least 10 characters.</param>
 /// <param name="Roles">At least one.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record AccountRequest(string Account, string Name, string Password, IReadOnlyList<string> Roles);
+public sealed record AccountRequest([property: Limits(Text = 32)] string Account, [property: Limits(Text = ApiLimits.MaxName)] string Name, string Password, IReadOnlyList<string> Roles);
 
 /// <summary>Changes an account; what is null stays.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record AccountChange(string? Name = null, string? Password = null, IReadOnlyList<string>? Roles = null, bool? IsDisabled = null);
+public sealed record AccountChange([property: Limits(Text = ApiLimits.MaxName)] string? Name = null, string? Password = null, IReadOnlyList<string>? Roles = null, bool? IsDisabled = null);
 
 /// <summary>A public key for building packages: P-256 in the form of RFC 7517.</summary>
 /// <param name="Proof">That one has it: a compact JWS (ES256) with this key over <c>{"use":"signing-key","account":NAME}</c>.</param>
@@ -69,7 +69,7 @@ public sealed record FindingInfo(string Message, string? Where, int Line, int Co
 
 /// <summary>A reason for something done by hand.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record ReasonRequest(string? Reason = null);
+public sealed record ReasonRequest([property: Limits(Text = ApiLimits.MaxReason)] string? Reason = null);
 
 /// <summary>Who this service is to devices and command lines that speak with it over TLS.</summary>
 /// <param name="Authority">The name of the authority that stands for it now; null where it does not listen with TLS.</param>
@@ -95,4 +95,4 @@ public sealed record ClockInfo(DateTimeOffset Now, double Speed, bool IsDemo, Da
 /// <param name="To">The moment it shall be brought to; not before the present one.</param>
 /// <param name="Advance">How far it shall be brought forward, such as <c>2h</c>; instead of <paramref name="To"/>.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record ClockRequest(double? Speed = null, DateTimeOffset? To = null, string? Advance = null);
+public sealed record ClockRequest(double? Speed = null, DateTimeOffset? To = null, [property: Limits(Text = 40)] string? Advance = null);

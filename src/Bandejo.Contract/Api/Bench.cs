@@ -52,7 +52,7 @@ public sealed record BenchAfterRequest(string Package);
 
 /// <summary>A new text for a draft's manifest.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record BenchManifestRequest(string Manifest);
+public sealed record BenchManifestRequest([property: Limits(Text = ApiLimits.MaxManifest)] string Manifest);
 
 /// <summary>Builds a draft.</summary>
 /// <param name="Document">The SHA-256 of the document that was signed, as the last check gave it.</param>

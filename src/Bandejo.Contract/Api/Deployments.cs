@@ -22,11 +22,11 @@ namespace Bandejo.Contract.Api;
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
-    IReadOnlyList<string> Groups,
-    IReadOnlyList<WaveRequest> Waves,
-    string? Name = null,
+    [property: Limits(Items = 200, Text = ApiLimits.MaxName)] IReadOnlyList<string> Groups,
+    [property: Limits(Items = 100)] IReadOnlyList<WaveRequest> Waves,
+    [property: Limits(Text = ApiLimits.MaxName)] string? Name = null,
     string Wish = "have",
-    IReadOnlyList<string>? Except = null,
+    [property: Limits(Items = 200, Text = ApiLimits.MaxName)] IReadOnlyList<string>? Except = null,
     string? Halt = null,
     bool RollBackOnHalt = false,
     DateTimeOffset? Deadline = null,
@@ -44,7 +44,7 @@ public sealed record DeploymentRequest(
 /// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; none for the last wave.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record WaveRequest(string Name, string Pick, string? Gate = null, DateTimeOffset? OpensAt = null);
+public sealed record WaveRequest([property: Limits(Text = ApiLimits.MaxName)] string Name, string Pick, [property: Limits(Text = 500)] string? Gate = null, DateTimeOffset? OpensAt = null);
 
 /// <summary>Who would be reached, who not and why, before anything is saved.</summary>
 /// <param name="CanStart">False where a finding stands against it.</param>
@@ -114,7 +114,7 @@ public sealed record AttemptInfo(string Id, string Deployment, string Device, st
 /// <summary>Asks for another try.</summary>
 /// <param name="Devices">Names or identities; null for all that failed or are lost.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record RetryRequest(IReadOnlyList<string>? Devices = null, string? Reason = null);
+public sealed record RetryRequest([property: Limits(Items = 200_000)] IReadOnlyList<string>? Devices = null, [property: Limits(Text = ApiLimits.MaxReason)] string? Reason = null);
 
 /// <summary>How many it concerned.</summary>
 public sealed record ActAnswer(int Devices, DeploymentInfo Deployment);

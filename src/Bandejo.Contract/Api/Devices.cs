@@ -40,7 +40,7 @@ public sealed record JoinCodeInfo(string Id, string? Code, string? Group, int Us
 /// <param name="Rule">The rule of a rule group; null for a listed group.</param>
 /// <param name="IsForTesting">Packages that are not released may reach it.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record GroupRequest(string Slug, string Name, string? Rule = null, bool IsForTesting = false);
+public sealed record GroupRequest([property: Limits(Text = 64)] string Slug, [property: Limits(Text = ApiLimits.MaxName)] string Name, string? Rule = null, bool IsForTesting = false);
 
 /// <summary>A group.</summary>
 /// <param name="Kind">listed or rule.</param>
@@ -51,7 +51,7 @@ public sealed record GroupInfo(string Slug, string Name, string Kind, string? Ru
 /// <summary>Puts several devices into a listed group at once.</summary>
 /// <param name="Devices">Names or identities, 1 to 1,000. One that is not there refuses them all.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record MembersRequest(IReadOnlyList<string> Devices);
+public sealed record MembersRequest([property: Limits(Items = 200_000)] IReadOnlyList<string> Devices);
 
 /// <summary>Asks which devices a rule holds for.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]

@@ -6,7 +6,7 @@ namespace Bandejo.Contract.Api;
 /// <param name="Manifest">The text of <c>package.yaml</c>.</param>
 /// <param name="Files">The files beside it.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record PackageCheckRequest(string Manifest, IReadOnlyList<FileInfoDto> Files);
+public sealed record PackageCheckRequest([property: Limits(Text = ApiLimits.MaxManifest)] string Manifest, [property: Limits(Items = ApiLimits.MaxFiles)] IReadOnlyList<FileInfoDto> Files);
 
 /// <summary>A file of a package folder.</summary>
 /// <param name="Path">Relative, with <c>/</c> between parts.</param>
@@ -48,7 +48,7 @@ public sealed record UploadInfo(string Id, long Offset, long Size);
 /// <param name="Signature">For a package that was carried here from another service: a compact JWS over digest, app and version by who vouches for it here; null for one that was built here.</param>
 /// <param name="Sent">Payload files that were sent by themselves and are not in the package file, by digest: their uploads.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record PackageRequest(string Upload, string? Signature = null, IReadOnlyDictionary<string, string>? Sent = null);
+public sealed record PackageRequest(string Upload, string? Signature = null, [property: Limits(Items = ApiLimits.MaxFiles)] IReadOnlyDictionary<string, string>? Sent = null);
 
 /// <summary>Where a carried package comes from: <c>origin.json</c> of the package file.</summary>
 /// <param name="Key">The key of whoever built it.</param>

@@ -12,6 +12,9 @@ public static class DeviceProtocol
     /// <summary>The largest check-in or join, in bytes.</summary>
     public const int MaxMessage = 4 * 1024 * 1024;
 
+    /// <summary>The most facts and programs that a message may list; fewer of them are taken.</summary>
+    public const int MaxListed = 250_000;
+
     /// <summary>The largest answer to a device that is not content, in bytes.</summary>
     public const int MaxAnswer = 8 * 1024 * 1024;
 
@@ -50,7 +53,7 @@ public sealed record DeviceTokenAnswer(string AccessToken, int ExpiresIn);
 /// <summary>Facts in the form of <c>FactValue.Read</c>, and the programs the operating system and the agent know of.</summary>
 /// <param name="Facts">Name to value.</param>
 /// <param name="Programs">The complete list, or null where it could not be taken.</param>
-public sealed record FactReport(IReadOnlyDictionary<string, string> Facts, IReadOnlyList<ProgramReport>? Programs);
+public sealed record FactReport([property: Limits(Items = DeviceProtocol.MaxListed)] IReadOnlyDictionary<string, string> Facts, [property: Limits(Items = DeviceProtocol.MaxListed)] IReadOnlyList<ProgramReport>? Programs);
 
 /// <summary>A program on the device.</summary>
 /// <param name="Source"><c>system</c> or <c>receipt</c>.</param>
@@ -96,7 +99,8 @@ public sealed record AttemptReport(string Id, string Deployment, int Order, bool
 /// <param name="NextSeconds">When to check in again, if nothing happens before.</param>
 /// <param name="Withdrawn">A JWS over the list of withdrawn packages, where it changed with the tag.</param>
 /// <param name="Trust">Whom the device shall believe from now on to be this service, where it said another tag.</param>
-public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null);
+/// <param name="LeftOut">Facts of this check-in that were not taken, and why; null where all were.</param>
+public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null, IReadOnlyList<string>? LeftOut = null);
 
 /// <summary>The authorities that stand for a service.</summary>
 /// <param name="Tag">Names them all.</param>

@@ -79,7 +79,7 @@ public sealed record HaltRule
     {
         if (Harms is { } mostHarms && harms >= mostHarms)
         {
-            return string.Create(CultureInfo.InvariantCulture, $"{harms} harm report{(harms == 1 ? "" : "s")} came in, {mostHarms} is the limit");
+            return string.Create(CultureInfo.InvariantCulture, $"harm was reported on {harms} device{(harms == 1 ? "" : "s")}, {mostHarms} is the limit");
         }
 
         if (Failures is { } most && failures >= most)

@@ -113,7 +113,7 @@ public enum TargetEvent
 public static class TargetTable
 {
     // A row a state, a column an event, in the order of the two enumerations. "." stays. The first nine columns move what has not begun; work in hand is
-    // never interrupted by them (behaviour: "what runs may finish"). From Began on the device's word wins over what was believed.
+    // never interrupted by them (behaviour: "what runs may finish"); a try that is set is a start like the first, and held like it. From Began on the device's word wins over what was believed.
     private const string Table = """
         .            out  not  blk  fnk  con  yld  shf  hld  due  began ok   rst  try  gave held lost old  sil  time ask  undo undone
         Unknown      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    .    D
@@ -123,7 +123,7 @@ public static class TargetTable
         Ready        L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    .    D
         Working      .    .    .    .    .    .    .    .    .    K     M    S    T    F    .    .    .    X    .    .    .    D
         Restart      .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    R    .    X    .    .    R    D
-        Retry        L    N    B    .    C    Y    .    .    .    K     M    S    T    F    M    .    .    .    R    R    R    D
+        Retry        L    N    B    .    C    Y    .    W    .    K     M    S    T    F    M    .    .    .    R    R    R    D
         Met          L    .    .    .    C    Y    .    .    .    K     M    S    T    F    M    R    U    .    .    .    R    D
         Failed       L    N    .    .    .    Y    .    .    .    K     M    S    T    F    M    .    .    .    .    R    R    D
         Lost         .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    R    .    .    .    R    R    D

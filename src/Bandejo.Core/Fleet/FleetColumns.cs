@@ -23,6 +23,9 @@ public sealed class FleetColumns
     private readonly List<AppColumn> _apps = [];
     private readonly Bitmap _live = new();
     private readonly Bitmap _complete = new();
+
+    // Of labels no list is ever complete.
+    private readonly Bitmap _never = new();
     private readonly Stack<int> _free = new();
     private readonly Dictionary<string, RowTest> _tests = new(StringComparer.Ordinal);
     private int _rows;
@@ -141,6 +144,12 @@ public sealed class FleetColumns
             var app = new AppColumn(_complete);
             _apps.Add(app);
             return app;
+        }
+
+        if (fact.Name.StartsWith(FactCatalog.LabelPrefix, StringComparison.Ordinal))
+        {
+            // Labels are whatever somebody makes up, and most devices lack most of them; a label that is not there is not known.
+            return new AppColumn(_never);
         }
 
         return FactCatalog.TypeOf(fact) switch

@@ -32,6 +32,9 @@ public sealed class WordBook
     /// <exception cref="FormatException">There is no such number.</exception>
     public string this[int number] => (uint)number < (uint)_words.Count ? _words[number] : throw new FormatException($"Word {number} is not in the book, which ends before {_words.Count}.");
 
+    /// <summary>Whether the book holds a word.</summary>
+    public bool Holds(string word) => _numbers.ContainsKey(word);
+
     /// <summary>The number of a word; a new one where it was not in the book.</summary>
     public int Number(string word)
     {

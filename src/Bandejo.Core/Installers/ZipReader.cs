@@ -102,11 +102,14 @@ internal static class ZipReader
         draft.Tell(Facts.Publisher, signer, Certainty.Guess, $"{source}: Publisher");
         draft.Tell(Facts.Restart, "only where its app is running", Certainty.Likely, "its kind");
         const string Source = "Windows' own way with packages of this kind";
-        draft.Command("install", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Add-AppxProvisionedPackage -Online -PackagePath '{draft.File.Replace("'", "''", StringComparison.Ordinal)}' -SkipLicense");
+        draft.Command("install", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Add-AppxProvisionedPackage -Online -PackagePath {Quoted(draft.File)} -SkipLicense");
         if (draft.Value(Facts.Identity) is { } name)
         {
-            draft.Command("remove", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Get-AppxPackage -AllUsers -Name '{name}' | Remove-AppxPackage -AllUsers");
+            draft.Command("remove", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Get-AppxPackage -AllUsers -Name {Quoted(name)} | Remove-AppxPackage -AllUsers");
             draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Likely, "the system lists packages by their identity"));
         }
     }
+
+    /// <summary>A text as PowerShell takes it word for word: every sign that it reads as a single quote is doubled (about_Quoting_Rules), also the curly ones.</summary>
+    private static string Quoted(string text) => $"'{string.Concat(text.Select(sign => sign is '\'' or '\u2018' or '\u2019' or '\u201A' or '\u201B' ? $"{sign}{sign}" : sign.ToString()))}'";
 }

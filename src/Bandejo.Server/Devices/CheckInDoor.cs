@@ -98,7 +98,8 @@ internal static class CheckInDoor
                     throw new BadHttpRequestException("The check-in is larger than is taken here.", 413);
                 }
 
-                return JsonSerializer.Deserialize(read.Buffer.IsSingleSegment ? read.Buffer.FirstSpan : read.Buffer.ToArray(), asked) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
+                var message = JsonSerializer.Deserialize(read.Buffer.IsSingleSegment ? read.Buffer.FirstSpan : read.Buffer.ToArray(), asked) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
+                return MessageForm.Problem(message, asked) is { } problem ? throw new BadHttpRequestException(problem, 422) : message;
             }
             catch (JsonException error)
             {

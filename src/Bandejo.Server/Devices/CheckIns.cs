@@ -213,7 +213,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         var (orders, tag) = device.OrdersTag == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(each, device);
         var isNew = tag != request.OrdersTag;
         device.TrustTag = request.TrustTag;
-        return new CheckInReply(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null, request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null);
+        return new CheckInReply(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null, request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null, request.Facts is not null && device.LeftOut.Count > 0 ? device.LeftOut : null);
     }
 
     /// <summary>Takes over changed facts, and puts the device into the groups they lead to.</summary>
@@ -222,10 +222,19 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         var world = change.World;
         var old = device.Stored;
         var before = old.Sheet.Facts().ToDictionary(fact => fact.Name);
-        var facts = report.Facts.Where(fact => FactCatalog.TypeOf(fact.Key) is not null && fact.Value.Length <= 400)
-            .Select(fact => (Name: world.Words.Number(fact.Key), fact.Value))
+        var today = DateOnly.FromDateTime(change.Now.UtcDateTime);
+        device.NewWords = device.NewWords.Day == today ? device.NewWords : (today, 0);
+        var taken = FactLimits.Within(report.Facts.Select(fact => (fact.Key, fact.Value)), report.Programs?.Select(program => (program.Name, program.Version, program.Source)), world.Words.Holds, FactLimits.MaxNewWords - device.NewWords.Count, out var brought);
+        device.NewWords = (today, device.NewWords.Count + brought);
+        if (taken.LeftOut.Count > 0 && !taken.LeftOut.SequenceEqual(device.LeftOut))
+        {
+            change.Event("device", "facts-left-out", $"Not all that {device.Name} says of itself was taken: {string.Join("; ", taken.LeftOut.Take(5))}{(taken.LeftOut.Count > 5 ? "; …" : "")}", null, device.Id, null, device.Name);
+        }
+
+        device.LeftOut = taken.LeftOut;
+        var facts = taken.Facts.Select(fact => (Name: world.Words.Number(fact.Name), fact.Value))
             .Select(fact => new ReportedFact(fact.Name, fact.Value, before.TryGetValue(fact.Name, out var known) && known.Value == fact.Value ? known.Since : change.Now)).ToList();
-        var programs = report.Programs?.Select(program => new ReportedProgram(world.Words.Number(program.Name), world.Words.Number(program.Version), world.Words.Number(program.Source))).ToList();
+        var programs = taken.Programs?.Select(program => new ReportedProgram(world.Words.Number(program.Name), world.Words.Number(program.Version), world.Words.Number(program.Source))).ToList();
         world.FactsGone(device);
         device.Stored = old with { Sheet = FactSheet.Of(facts, programs), FactsDigest = digest };
         world.FactsApplied(device);
@@ -337,7 +346,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
 }
 
 /// <summary>A <see cref="CheckInAnswer"/> on its way out: its orders are JSON already.</summary>
-internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn, TrustInfo? Trust)
+internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn, TrustInfo? Trust, IReadOnlyList<string>? LeftOut)
 {
     public void Write(Utf8JsonWriter json)
     {
@@ -361,6 +370,17 @@ internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool Wan
         if (Withdrawn is not null)
         {
             json.WriteString("withdrawn"u8, Withdrawn);
+        }
+
+        if (LeftOut is not null)
+        {
+            json.WriteStartArray("leftOut"u8);
+            foreach (var fact in LeftOut)
+            {
+                json.WriteStringValue(fact);
+            }
+
+            json.WriteEndArray();
         }
 
         if (Trust is not null)

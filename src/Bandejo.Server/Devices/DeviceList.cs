@@ -34,6 +34,8 @@ internal sealed record DeviceQuery
 /// <summary>Finds, sorts and cuts lists of devices.</summary>
 internal static class DeviceList
 {
+    private const int MostColumns = 50;
+
     /// <summary>The rows of the devices that are meant: by a rule where the text is one, else by its words. Null text means all.</summary>
     public static Outcome<Bitmap> Filter(FleetWorld world, string? text)
     {
@@ -122,7 +124,7 @@ internal static class DeviceList
                 csv.WriteRecord(
                 [
                     info.Name, info.Kind ?? "", info.Site ?? "", info.Model ?? "", info.Os ?? "", Instant(info.Joined), info.LastHeard is { } heard ? Instant(heard) : "",
-                    info.Met.ToString(CultureInfo.InvariantCulture), info.Unmet.ToString(CultureInfo.InvariantCulture), .. info.Columns!.Select(value => value ?? ""),
+                    info.Met.ToString(CultureInfo.InvariantCulture), info.Unmet.ToString(CultureInfo.InvariantCulture), .. (info.Columns ?? []).Select(value => value ?? ""),
                 ]);
             }
         }
@@ -195,6 +197,11 @@ internal static class DeviceList
             {
                 var near = Suggest.Nearest(name, FactCatalog.All.Keys);
                 return new Failure(ErrorKind.Invalid, $"There is no fact '{name}'." + (near is null ? "" : $" Did you mean '{near}'?"));
+            }
+
+            if (facts.Count >= MostColumns)
+            {
+                return new Failure(ErrorKind.Invalid, $"A list has at most {MostColumns} columns besides its own.");
             }
 
             facts.Add(isApp ? new FactRef(name[4..].Trim('"'), true) : new FactRef(name, false));

@@ -15,7 +15,7 @@ internal static class DeviceRoutes
 {
     public static void MapDeviceProtocol(this WebApplication app)
     {
-        var open = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription();
+        var open = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().WithForm();
         open.MapPost("/join", async (JoinRequest request, Joining joining) => (await joining.Join(request)).Answer()).RequireRateLimiting("join");
         open.MapPost("/token", async (DeviceTokenRequest request, Joining joining) => (await joining.Token(request)).Answer());
 

@@ -41,6 +41,12 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
     /// <summary>The tag of whom it believes to be this service, as of its last check-in over TLS; null where there was none since the start.</summary>
     public string? TrustTag { get; set; }
 
+    /// <summary>How many words that no device had said before it brought on a day.</summary>
+    public (DateOnly Day, int Count) NewWords { get; set; }
+
+    /// <summary>What of its last facts was left out, and why.</summary>
+    public IReadOnlyList<string> LeftOut { get; set; } = [];
+
     /// <summary>How many words of its user were taken on a day.</summary>
     public (DateOnly Day, int Count) WordsToday { get; set; }
 
