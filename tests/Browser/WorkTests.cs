@@ -162,8 +162,12 @@ public sealed class WorkTests(Chromium chromium)
         await tomas.Reads("before");
         await site.Service.Kill();
         await tomas.Reads("No connection since");
+
+        // What is made before the browser is back is what it missed.
+        await tomas.Page.Context.SetOfflineAsync(true);
         await site.Service.Start();
         await site.Must("group", "new", "meanwhile");
+        await tomas.Page.Context.SetOfflineAsync(false);
         await Person.SeesNoMore(tomas.Page.GetByText("No connection since"));
         await tomas.Reads("meanwhile");
         Assert.DoesNotContain(tomas.Complaints, complaint => !complaint.Contains("ERR_"));
