@@ -12,7 +12,7 @@ PUBLISH := dotnet publish --no-restore -c Release -r $(RID) --nologo -v quiet -p
 # Ahead-of-time compilation needs a C linker; where it cannot be had, the programs are built the ordinary way.
 AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 && echo true || echo false)
 
-NATIVE = $(if $(filter true,$(AOT)),--self-contained true,-p:PublishAot=false --self-contained false)
+NATIVE = $(if $(filter true,$(AOT)),--self-contained true,-p:PublishAot=false -p:PublishReadyToRun=true --self-contained false)
 
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
