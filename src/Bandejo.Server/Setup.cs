@@ -45,6 +45,9 @@ internal static class Setup
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = ApiLimits.MaxBody + 1024;
             kestrel.Limits.MaxConcurrentConnections = options.Connections;
+
+            // Whoever opens a connection and does not ask holds it no longer than that.
+            kestrel.Limits.RequestHeadersTimeout = TimeSpan.FromSeconds(10);
         });
         builder.Services.AddSerilog(logs => logs
             .MinimumLevel.Information()

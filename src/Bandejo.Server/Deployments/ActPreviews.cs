@@ -23,14 +23,14 @@ internal static class ActPreviews
         var others = Acts.HasOtherApprover(world, person);
         var acts = Enum.GetValues<DeploymentAct>().Select(act =>
         {
-            var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(act, person, "preview", !others, tallies), world.Now);
+            var decision = Acts.Decide(deployment, new Asked(act, person, "preview", !others, tallies), world.Now);
             var (devices, says) = Effect(deployment, act, tallies);
             return new ActPreview(Words.Hyphenate(act.ToString()), devices, says, decision.Ok ? null : decision.Failure!.Message);
         });
         var failed = tallies.Sum(tally => tally.In(TargetState.Failed) + tally.In(TargetState.Lost));
         var retry = new ActPreview(
             "retry", failed, $"{Count(failed)} that failed or {(failed == 1 ? "is" : "are")} lost get their tries anew and start at once.",
-            failed == 0 ? "Nothing failed or is lost." : Acts.TakesRetries(deployment) ? null : $"It is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");
+            failed == 0 ? "Nothing failed or is lost." : Acts.WhyWithdrawn(deployment) is { } withdrawn ? withdrawn.Message : Acts.TakesRetries(deployment) ? null : $"It is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");
         return (List<ActPreview>)[.. acts, retry];
     }
 

@@ -92,14 +92,15 @@ internal static class Acts
         }
 
         var deployment = found.Value;
-        if (Http.Routes.Unmatched(context, deployment.State.Revision, must: false) is { } unmatched)
+        // Whoever lets a gate pass lets that gate pass which they looked at, and no other.
+        if (Http.Routes.Unmatched(context, deployment.State.Revision, must: act is DeploymentAct.Approve or DeploymentAct.Advance) is { } unmatched)
         {
             return unmatched;
         }
 
         // Whoever starts does not approve, unless nobody else could.
         var others = HasOtherApprover(change.World, change.By!);
-        var decision = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(act, change.By!, reason.Trim(), !others, change.World.Tallies(deployment)), change.Now);
+        var decision = Decide(deployment, new Asked(act, change.By!, reason.Trim(), !others, change.World.Tallies(deployment)), change.Now);
         if (!decision.Ok)
         {
             return decision.Failure!;
@@ -111,6 +112,15 @@ internal static class Acts
         var touched = act == DeploymentAct.RollBack ? deployment.Targets.All.Count(target => target.IsGoingBack) : deployment.Targets.Count;
         return new ActAnswer(touched, Views.Deployment(change.World, deployment));
     }
+
+    /// <summary>What comes of an act, for whoever asks for it and for whoever only wants to know.</summary>
+    public static Outcome<DeploymentDecision> Decide(DeploymentEntry deployment, Asked asked, DateTimeOffset now) =>
+        asked.Act is DeploymentAct.Resume or DeploymentAct.Approve or DeploymentAct.Advance && WhyWithdrawn(deployment) is { } withdrawn ? withdrawn : DeploymentMachine.Decide(deployment.Plan, deployment.State, asked, now);
+
+    /// <summary>Why a deployment goes on no more where its package was withdrawn; null where it was not, or where it only takes away.</summary>
+    public static Failure? WhyWithdrawn(DeploymentEntry deployment) =>
+        deployment.Package.Stored.State == Core.Packages.PackageState.Withdrawn && deployment.Plan.Wish != Wish.Gone && deployment.State.Status != DeploymentStatus.RollingBack
+            ? new Failure(ErrorKind.Conflict, $"{deployment.Package.Document.Name} {deployment.Package.Stored.Version} was withdrawn and starts nowhere any more. Roll it back, or end it and start a revision.") : null;
 
     /// <summary>Whether somebody else than this person could approve.</summary>
     public static bool HasOtherApprover(FleetWorld world, string person) =>
@@ -129,6 +139,11 @@ internal static class Acts
         }
 
         var deployment = found.Value;
+        if (WhyWithdrawn(deployment) is { } withdrawn)
+        {
+            return withdrawn;
+        }
+
         if (!TakesRetries(deployment))
         {
             return new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");

@@ -88,7 +88,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
             return new Failure(ErrorKind.Gone, code.UsesLeft <= 0 ? "The join code is used up. Ask for a new one." : $"The join code expired at {code.Expires:yyyy-MM-dd HH:mm} UTC. Ask for a new one.");
         }
 
-        var wanted = new string([.. request.Name.Trim().Where(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.').Take(60)]);
+        var wanted = new string([.. request.Name.Trim().Where(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.').Take(60)]).Trim('.', '-');
         wanted = wanted.Length == 0 ? "device" : wanted;
         var name = wanted;
         for (var i = 2; each.DevicesByName.ContainsKey(name); i++)

@@ -88,7 +88,7 @@ internal static class Orders
 
         var plan = deployment.Plan;
         var isWanted = target.State is TargetState.Ready or TargetState.Working or TargetState.Retry or TargetState.Restart or TargetState.Lost;
-        var mayStart = isWanted && deployment.Package.Stored.State != PackageState.Withdrawn
+        var mayStart = isWanted && (deployment.Package.Stored.State != PackageState.Withdrawn || plan.Wish == Wish.Gone)
             && (target.IsGoingBack ? deployment.State.Status == DeploymentStatus.RollingBack : deployment.State.MayStart(target.Wave));
         if (target.IsGoingBack && !isWanted)
         {

@@ -7,6 +7,7 @@ import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
 import { devices, quoted } from "@/parts/format";
+import { Moment } from "@/parts/Moment";
 
 type Preview = Schemas["ActPreview"];
 type ActName = "approve" | "pause" | "resume" | "advance" | "halt" | "roll-back" | "end" | "retry";
@@ -42,9 +43,11 @@ interface DeploymentActsProps {
 export function DeploymentActs({ it, ask, asked }: DeploymentActsProps) {
   const { forbidden } = useSession();
   const queries = useQueryClient();
-  const [chosen, setChosen] = useState<ActName | null>(null);
+  const [chosen, choose] = useState<Chosen | null>(null);
   const acts = useQuery({ queryKey: ["deployment", it.id, "acts", it.revision], queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}/acts", { path: { deployment: it.id }, signal }), placeholderData: (before) => before });
   const previews = new Map((acts.data ?? []).map((preview) => [preview.act as ActName, preview]));
+  // What a person is asked about is what they saw: it stays as it was when the question was opened, and so does the revision that the answer names.
+  const setChosen = (name: ActName | null) => choose(name && previews.has(name) ? { name, preview: previews.get(name)!, it } : null);
   const why = (name: ActName) => forbidden(`POST /api/v1/deployments/{deployment}/${name}` as Operation) ?? previews.get(name)?.notPossible ?? null;
 
   useEffect(() => {
@@ -60,7 +63,6 @@ export function DeploymentActs({ it, ask, asked }: DeploymentActsProps) {
   const open = [...(waits ? (["approve"] as const) : []), ...fitting.filter((name) => name === "resume" || name === "pause" || (name === "roll-back" && it.status !== "standing"))];
   const rest = ORDER.filter((name) => !open.includes(name) && previews.has(name));
 
-  const preview = chosen && previews.get(chosen);
   return (
     <>
       {open.map((name) => (
@@ -85,16 +87,42 @@ export function DeploymentActs({ it, ask, asked }: DeploymentActsProps) {
           </Menu.Dropdown>
         </Menu>
       )}
-      <Ask question={chosen && preview ? questionOf(chosen, preview, it, () => void queries.invalidateQueries()) : null} close={() => setChosen(null)} />
+      <Ask question={chosen ? questionOf(chosen, it, () => void queries.invalidateQueries()) : null} close={() => setChosen(null)} />
     </>
   );
 }
 
-function questionOf(name: ActName, preview: Preview, it: Schemas["DeploymentInfo"], done: () => void): Question {
+/** What was chosen, with what it was chosen upon. */
+interface Chosen {
+  name: ActName;
+  preview: Preview;
+  it: Schemas["DeploymentInfo"];
+}
+
+/** What a gate is judged by, for whoever lets it pass. */
+function Evidence({ it }: { it: Schemas["DeploymentInfo"] }) {
+  const wave = it.waves.find((each) => each.state === "wants-approval") ?? it.waves.find((each) => each.state === "open" || each.state === "soaking");
+  if (!wave) return null;
+  const failed = wave.states.filter((state) => state.name === "failed" || state.name === "lost").reduce((sum, state) => sum + state.count, 0);
+  return (
+    <p className="quiet">
+      Behind {wave.name}: {wave.met} of {wave.bottom} met, {failed} failed or lost, {wave.harms === 0 ? "no harm reported" : `harm reported on ${devices(wave.harms)}`}
+      {wave.reachedAt ? <>; it has held since <Moment at={wave.reachedAt} /></> : null}.
+    </p>
+  );
+}
+
+function questionOf({ name, preview, it }: Chosen, now: Schemas["DeploymentInfo"], done: () => void): Question {
   const words = WORDS[name];
   return {
     title: `${words.title}: ${it.name}`,
-    says: <p>{preview.says}</p>,
+    says: (
+      <>
+        <p>{preview.says}</p>
+        {(name === "approve" || name === "advance") && <Evidence it={it} />}
+        {now.revision !== it.revision && <p role="alert">Meanwhile something was decided here: {now.sentence} Close this and look again; what you were asked is not done any more.</p>}
+      </>
+    ),
     act: words.button(preview.devices),
     isDangerous: words.isDangerous,
     reason: words.reason,
