@@ -95,7 +95,9 @@ internal static class CleanRoot
             start.ArgumentList.Add(word);
         }
 
-        using var process = Process.Start(start)!;
+        // Not disposed: the thread waits for it as long as it lives.
+        var isOver = new ManualResetEventSlim();
+        using var process = StartFromItsOwnThread(start, isOver);
         var errors = Task.FromResult("");
         if (!use.HasTerminal)
         {
@@ -112,8 +114,37 @@ internal static class CleanRoot
             process.Kill(entireProcessTree: true);
             throw;
         }
+        finally
+        {
+            isOver.Set();
+        }
 
         return (process.ExitCode, (await errors).Trim());
+    }
+
+    /// <summary>
+    /// Starts a process from a thread that stays until it is over. What is to die with its parent dies with the thread that started it (prctl(2),
+    /// PR_SET_PDEATHSIG), and a thread of the pool goes when it has had nothing to do for some seconds.
+    /// </summary>
+    private static Process StartFromItsOwnThread(ProcessStartInfo start, ManualResetEventSlim isOver)
+    {
+        var started = new TaskCompletionSource<Process>(TaskCreationOptions.RunContinuationsAsynchronously);
+        new Thread(() =>
+        {
+            try
+            {
+                started.SetResult(Process.Start(start)!);
+            }
+            catch (Exception error) when (error is System.ComponentModel.Win32Exception or InvalidOperationException)
+            {
+                started.SetException(error);
+                return;
+            }
+
+            isOver.Wait();
+        })
+        { IsBackground = true, Name = "sandbox" }.Start();
+        return started.Task.GetAwaiter().GetResult();
     }
 
     private static List<string> Sandbox(string work, CleanRootUse use)
