@@ -16,7 +16,7 @@ internal static class DeploymentCommands
     public static Command All() => Shared.Noun(
         "deployment", "Deployments: who gets what, in which waves, and what became of it", StartCommand.Start(), List(), Show(), Targets(), Watch(), Log(),
         Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"), Act("resume", "Goes on after a pause or a halt", "Resumed"),
-        Act("advance", "Passes the gate by hand", "Advanced"), Act("halt", "Stops it: no new order goes out", "Halted"), Retry(), RollBack(), Act("end", "Ends it for good; what is installed stays", "Ended"));
+        Act("advance", "Passes the gate by hand", "Advanced"), Act("halt", "Stops it: no new order goes out", "Halted"), Retry(), RollBackCommand.RollBack(Deployment, Reason), Act("end", "Ends it for good; what is installed stays", "Ended"));
 
     private static Command List()
     {
@@ -175,27 +175,13 @@ internal static class DeploymentCommands
             var request = new RetryRequest(parsed.GetValue(devices) is { Length: > 0 } named ? named : null, parsed.GetValue(Reason));
             var answer = await client.Post($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/retry", request, ContractJson.Default.RetryRequest, ContractJson.Default.ActAnswer, cancellation);
             Console.WriteLine($"Another try is set for {Say.Devices(answer.Devices)}. {answer.Deployment.Sentence}");
-            return ExitCode.Done;
-        }, Deployment, devices, Reason);
-    }
-
-    private static Command RollBack()
-    {
-        var yes = new Option<bool>("--yes", "-y") { Description = "Do not ask" };
-        return Shared.Verb("roll-back", "Brings each device back to what it had before", "deployment roll-back D1001 --reason \"crashes on start\"", async (parsed, client, cancellation) =>
-        {
-            var path = $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}";
-            var deployment = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
-            var begun = deployment.States.Where(state => state.Name is "met" or "failed" or "retry" or "restart" or "lost" or "working").Sum(state => state.Count);
-            if (!Shared.Agrees(parsed.GetValue(yes), $"Roll back '{deployment.Name}' on up to {Say.Devices(begun)}?"))
+            foreach (var not in answer.Not ?? [])
             {
-                return ExitCode.No;
+                Say.Line($"[darkgoldenrod]Not for {Say.Devices(not.Count)}[/] ({Markup.Escape(string.Join(", ", not.Sample))}{(not.Count > not.Sample.Count ? ", …" : "")}): {Markup.Escape(not.Reason)}");
             }
 
-            var answer = await client.Post($"{path}/roll-back", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer, cancellation);
-            Console.WriteLine($"{Say.Devices(answer.Devices)} go back to what was there before. {answer.Deployment.Sentence}");
             return ExitCode.Done;
-        }, Deployment, Reason, yes);
+        }, Deployment, devices, Reason);
     }
 
     private static void Print(DeploymentDetails details)

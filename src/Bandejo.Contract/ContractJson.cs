@@ -84,6 +84,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(Page<TargetInfo>))]
 [JsonSerializable(typeof(IReadOnlyList<ActPreview>))]
 [JsonSerializable(typeof(RetryRequest))]
+[JsonSerializable(typeof(RollBackRequest))]
+[JsonSerializable(typeof(RollBackPreview))]
 [JsonSerializable(typeof(ActAnswer))]
 [JsonSerializable(typeof(Page<EventInfo>))]
 [JsonSerializable(typeof(EventInfo))]

@@ -24,7 +24,8 @@ internal static class CompactForm
         Write(writer, target.Since);
         writer.Number(Bits(
             target.Next is not null, target.Variant is not null, target.Tries > 0, target.Repairs > 0, target.HasBegun, target.IsInstalledHere, target.IsGoingBack, target.HasFailed, target.Before is not null,
-            target.BeforePackage is not null, target.ProvenAt is not null, target.TroubleAt is not null, target.TakenAt is not null, target.Harms > 0, target.Harm is not null, target.AppWhenOpened is not null, target.Order > 0));
+            target.BeforePackage is not null, target.ProvenAt is not null, target.TroubleAt is not null, target.TakenAt is not null, target.Harms > 0, target.Harm is not null, target.AppWhenOpened is not null, target.Order > 0,
+            target.IsToGoBack, target.CannotGoBack));
         Write(writer, target.Next);
         Write(writer, target.Variant);
         Write(writer, target.Tries);
@@ -66,6 +67,8 @@ internal static class CompactForm
             IsInstalledHere = Has(5),
             IsGoingBack = Has(6),
             HasFailed = Has(7),
+            IsToGoBack = Has(17),
+            CannotGoBack = Has(18),
             Next = Has(0) ? Instant(ref reader) : null,
             Variant = Has(1) ? reader.Text(texts) : null,
             Tries = Has(2) ? reader.Number() : 0,

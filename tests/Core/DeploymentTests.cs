@@ -134,6 +134,32 @@ public sealed class DeploymentTests
     }
 
     [Fact]
+    public void A_halt_that_finds_nothing_to_take_back_stays_a_halt()
+    {
+        var run = new Run("90 % met", 12, 5, rollBackOnHalt: true);
+        run.Look(met: 0);
+        run.Look([.. run.Tallies(met: 9, failed: 3).Select(tally => tally with { Changed = 0 })]);
+        Assert.Equal(DeploymentStatus.Halted, run.State.Status);
+    }
+
+    [Fact]
+    public void A_roll_back_of_some_leaves_the_rest_as_it_is_and_after_the_end_ends_again()
+    {
+        var run = new Run("100 % met", 2, 5);
+        run.Look(met: 0);
+        Assert.Null(run.Ask(DeploymentAct.RollBack, "tomas", "one prints blank pages", some: "DESK-1"));
+        Assert.Equal(DeploymentStatus.Running, run.State.Status);
+        Assert.Null(run.Ask(DeploymentAct.End, "tomas", "done"));
+        Assert.Equal(ErrorKind.Conflict, run.Ask(DeploymentAct.Resume, "tomas", "no"));
+        Assert.Null(run.Ask(DeploymentAct.RollBack, "tomas", "prints blank pages", some: "DESK-2"));
+        Assert.Equal(DeploymentStatus.RollingBack, run.State.Status);
+        Assert.Equal([], run.Look(met: 1, goingBack: 1));
+        run.Look([.. run.Tallies(met: 1).Select(tally => tally with { NotBack = 1 })]);
+        Assert.Equal(DeploymentStatus.Ended, run.State.Status);
+        Assert.Equal("0 devices rolled back (prints blank pages); 2 devices could not be brought back", run.State.Reason);
+    }
+
+    [Fact]
     public void A_pause_keeps_the_next_wave_closed()
     {
         var run = new Run("100 % met", 2, 5);
@@ -157,15 +183,17 @@ public sealed class DeploymentTests
     }
 
     [Fact]
-    public void What_has_ended_takes_nothing_more()
+    public void What_has_ended_is_only_rolled_back_any_more()
     {
         var run = new Run("100 % met", 2, 5);
         run.Look(met: 0);
         Assert.Null(run.Ask(DeploymentAct.End, "tomas", "a newer one is out"));
-        foreach (var act in Enum.GetValues<DeploymentAct>())
+        foreach (var act in Enum.GetValues<DeploymentAct>().Where(act => act != DeploymentAct.RollBack))
         {
             Assert.Equal(ErrorKind.Conflict, run.Ask(act, "ruth", "why not"));
         }
+
+        Assert.Null(run.Ask(DeploymentAct.RollBack, "ruth", "prints blank pages"));
     }
 
     [Fact]
@@ -279,19 +307,21 @@ public sealed class DeploymentTests
         public DateTimeOffset? LookAgain { get; private set; }
 
         public IReadOnlyList<Tally> Tallies(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) =>
-            [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, 0, new int[16]), new Tally(_sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, 0, new int[16])];
+            [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, 0, new int[16]) { Changed = met + failed }, new Tally(_sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, 0, new int[16])];
 
-        public IReadOnlyList<string> Look(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0)
+        public IReadOnlyList<string> Look(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) => Look(Tallies(met, failed, trouble, goingBack));
+
+        public IReadOnlyList<string> Look(IReadOnlyList<Tally> tallies)
         {
-            var decision = DeploymentMachine.Decide(Plan, State, new Looked(Tallies(met, failed, trouble, goingBack)), At).Value;
+            var decision = DeploymentMachine.Decide(Plan, State, new Looked(tallies), At).Value;
             State = decision.State;
             LookAgain = decision.LookAgain;
             return [.. decision.Journal.Select(line => line.What)];
         }
 
-        public ErrorKind? Ask(DeploymentAct act, string by, string reason = "", bool mayApproveOwn = false, int met = 0, int failed = 0)
+        public ErrorKind? Ask(DeploymentAct act, string by, string reason = "", bool mayApproveOwn = false, int met = 0, int failed = 0, string? some = null)
         {
-            var decision = DeploymentMachine.Decide(Plan, State, new Asked(act, by, reason, mayApproveOwn, Tallies(met, failed)), At);
+            var decision = DeploymentMachine.Decide(Plan, State, new Asked(act, by, reason, mayApproveOwn, Tallies(met, failed), some), At);
             State = decision.Ok ? decision.Value.State : State;
             return decision.Failure?.Kind;
         }

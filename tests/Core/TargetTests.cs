@@ -48,6 +48,7 @@ public sealed class TargetTests
             TargetEvent.ProofLost => [TargetState.Ready, state],
             TargetEvent.ProofTooOld => [TargetState.Unknown, state],
             TargetEvent.FellSilent => [TargetState.Lost, state],
+            TargetEvent.UndoLater or TargetEvent.UndoImpossible => [state],
             TargetEvent.RetryTime or TargetEvent.RetryAsked or TargetEvent.UndoAsked => [TargetState.Ready, state],
             _ => [TargetState.Undone, TargetState.Left],
         };

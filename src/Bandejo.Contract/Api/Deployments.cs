@@ -116,8 +116,44 @@ public sealed record AttemptInfo(string Id, string Deployment, string Device, st
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record RetryRequest([property: Limits(Items = 200_000)] IReadOnlyList<string>? Devices = null, [property: Limits(Text = ApiLimits.MaxReason)] string? Reason = null);
 
+/// <summary>Asks for a roll back, or for what it would come to.</summary>
+/// <param name="Devices">Names or identities; null for all that the deployment changed.</param>
+/// <param name="Wave">Only this wave, instead of devices.</param>
+/// <param name="PauseOthers">Pauses the deployments that would put there again what is taken back.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record RollBackRequest(
+    [property: Limits(Text = ApiLimits.MaxReason)] string? Reason = null,
+    [property: Limits(Items = 200_000)] IReadOnlyList<string>? Devices = null,
+    [property: Limits(Text = ApiLimits.MaxName)] string? Wave = null,
+    bool PauseOthers = false);
+
+/// <summary>What a roll back would come to.</summary>
+/// <param name="Devices">How many go back.</param>
+/// <param name="Says">All of it, with its numbers.</param>
+/// <param name="NotPossible">Why it cannot be done; null where it can. Roles are not looked at.</param>
+/// <param name="Parts">Who goes back to what, and who cannot and why.</param>
+/// <param name="Again">Deployments that would put there again what is taken back.</param>
+/// <param name="Revision">The deployment's revision of which this is true.</param>
+public sealed record RollBackPreview(int Devices, string Says, string? NotPossible, IReadOnlyList<RollBackPart> Parts, IReadOnlyList<RollBackRival> Again, int Revision);
+
+/// <summary>What happens to some of the devices of a roll back.</summary>
+/// <param name="Kind">goes, after-work, on-its-way, back, impossible or untouched.</param>
+/// <param name="Says">With their number.</param>
+/// <param name="Sample">A few of their names.</param>
+public sealed record RollBackPart(string Kind, int Devices, string Says, IReadOnlyList<string> Sample);
+
+/// <summary>A deployment that would undo a roll back.</summary>
+/// <param name="Devices">On how many of the devices that go back.</param>
+public sealed record RollBackRival(string Deployment, string Name, int Devices, string Says);
+
 /// <summary>How many it concerned.</summary>
-public sealed record ActAnswer(int Devices, DeploymentInfo Deployment);
+/// <param name="Devices">How many.</param>
+/// <param name="Deployment">How it stands then.</param>
+public sealed record ActAnswer(int Devices, DeploymentInfo Deployment)
+{
+    /// <summary>Of a retry: whom it was not set for, by reason; null or empty where it was for all.</summary>
+    public IReadOnlyList<OutInfo>? Not { get; init; }
+}
 
 /// <summary>A line of the journal or the audit trail.</summary>
 /// <param name="Number">Rises by one; readers go on from the last they saw.</param>

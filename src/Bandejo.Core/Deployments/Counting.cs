@@ -8,11 +8,17 @@ namespace Bandejo.Core.Deployments;
 /// <param name="Trials">Outcomes of tries by this deployment.</param>
 /// <param name="Failures">Those of them that failed.</param>
 /// <param name="LastTrouble">When a failure or a lost proof was last seen.</param>
-/// <param name="GoingBack">Targets that are to be brought back and are not there yet.</param>
+/// <param name="GoingBack">Targets that are to be brought back and are not there yet, and still may come there.</param>
 /// <param name="Harms">Harm reports.</param>
 /// <param name="States">How many targets are in each state, by the order of <see cref="TargetState"/>.</param>
 public sealed record Tally(int Total, int Bottom, int Top, int LeftOut, int Trials, int Failures, DateTimeOffset? LastTrouble, int GoingBack, int Harms, IReadOnlyList<int> States)
 {
+    /// <summary>Targets that were to be brought back and could not be.</summary>
+    public int NotBack { get; init; }
+
+    /// <summary>Targets that the deployment changed, or is changing, and that are not back at what was there before.</summary>
+    public int Changed { get; init; }
+
     /// <summary>How many are in a state.</summary>
     public int In(TargetState state) => States[(int)state];
 }

@@ -24,7 +24,9 @@ public abstract record DeploymentEvent;
 /// <param name="Reason">Why; stays in the journal.</param>
 /// <param name="MayApproveOwn">The policy lets the one who started it approve, because there is nobody else.</param>
 /// <param name="Waves">The counts at this moment; whoever resumes after a halt accepts the failures in them.</param>
-public sealed record Asked(DeploymentAct Act, string By, string Reason, bool MayApproveOwn = false, IReadOnlyList<Tally>? Waves = null) : DeploymentEvent;
+/// <param name="Some">Of a roll back that is not for all devices: for which, as in <c>3 devices</c>; null for all.</param>
+/// <param name="Says">Of a roll back: what comes of it, for the journal.</param>
+public sealed record Asked(DeploymentAct Act, string By, string Reason, bool MayApproveOwn = false, IReadOnlyList<Tally>? Waves = null, string? Some = null, string Says = "") : DeploymentEvent;
 
 /// <summary>The deployment is looked at with fresh counts, one for each wave.</summary>
 public sealed record Looked(IReadOnlyList<Tally> Waves) : DeploymentEvent;
@@ -66,7 +68,7 @@ public static class DeploymentMachine
 
     private static Outcome<DeploymentDecision> Ask(DeploymentPlan plan, DeploymentState state, Asked asked, DateTimeOffset now)
     {
-        if (state.Status == DeploymentStatus.Ended)
+        if (state.Status == DeploymentStatus.Ended && asked.Act != DeploymentAct.RollBack)
         {
             return new Failure(ErrorKind.Conflict, $"'{plan.Name}' has ended; nothing more can be done with it. Start a new deployment.");
         }
@@ -86,8 +88,15 @@ public static class DeploymentMachine
                     ?? To(DeploymentStatus.Running, "resumed", state.Status == DeploymentStatus.Halted ? $"Resumed after the halt ({state.Reason}); these failures are accepted, new ones are judged." : "Resumed.");
             case DeploymentAct.Halt when state.Status is DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.Paused:
                 return NeedsReason("Halting", true) ?? To(DeploymentStatus.Halted, "halted", "Halted by hand: no new order goes out; what runs may finish.");
-            case DeploymentAct.RollBack when state.Status != DeploymentStatus.RollingBack:
-                return NeedsReason("Rolling back", true) ?? To(DeploymentStatus.RollingBack, "rolling-back", "Rolling back: each device it changed is brought to what it had before.");
+            case DeploymentAct.RollBack when asked.Some is null && (state.Status != DeploymentStatus.RollingBack || state.RollsBackSome):
+                state = state with { RollsBackSome = false };
+                return NeedsReason("Rolling back", true) ?? To(DeploymentStatus.RollingBack, "rolling-back", $"Rolling back: {asked.Says}");
+            case DeploymentAct.RollBack when asked.Some is not null && state.Status == DeploymentStatus.Ended:
+                state = state with { RollsBackSome = true };
+                return NeedsReason("Rolling back", true) ?? To(DeploymentStatus.RollingBack, "rolling-back", $"Rolling back {asked.Some}: {asked.Says}");
+            case DeploymentAct.RollBack when asked.Some is not null:
+                // The others go on as they do; only what is asked for moves.
+                return NeedsReason("Rolling back", true) ?? new DeploymentDecision(state with { Revision = state.Revision + 1 }, [new JournalLine("rolling-back", $"Rolling back {asked.Some}: {asked.Says}", asked.By, asked.Reason)], now);
             case DeploymentAct.End:
                 return NeedsReason("Ending", true) ?? To(DeploymentStatus.Ended, "ended", "Ended: no orders go out any more, and nothing is watched; what is installed stays.");
             case DeploymentAct.Approve:
@@ -135,8 +144,11 @@ public static class DeploymentMachine
         if (state.Status == DeploymentStatus.RollingBack && tallies.Sum(tally => tally.GoingBack) == 0)
         {
             var undone = tallies.Sum(tally => tally.In(TargetState.Undone));
-            journal.Add(new JournalLine("rolled-back", $"Rolled back: {Devices(undone)} proved what was there before.", null, ""));
-            return new DeploymentDecision(state with { Status = DeploymentStatus.Ended, Since = now, Reason = $"rolled back ({state.Reason})", Revision = state.Revision + 1 }, journal, null);
+            var left = tallies.Sum(tally => tally.NotBack);
+            var lefts = left == 0 ? "" : $"; {Devices(left)} could not be brought back";
+            journal.Add(new JournalLine("rolled-back", $"Rolled back: {Devices(undone)} proved what was there before{lefts}.", null, ""));
+            var what = state.RollsBackSome ? $"{Devices(undone)} rolled back" : "rolled back";
+            return new DeploymentDecision(state with { Status = DeploymentStatus.Ended, Since = now, Reason = $"{what} ({state.Reason}){lefts}", Revision = state.Revision + 1 }, journal, null);
         }
 
         if (state.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
@@ -151,8 +163,9 @@ public static class DeploymentMachine
             if (state.Waves[i].OpenedAt is not null && plan.Halt.Halts(failures, trials, tallies[i].Harms - state.Waves[i].AcceptedHarms) is { } why)
             {
                 var reason = $"{why} in '{plan.Waves[i].Name}'";
-                journal.Add(new JournalLine("halted", $"Halted by its rule ({plan.Halt}): {reason}.", null, ""));
-                var status = plan.RollBackOnHalt ? DeploymentStatus.RollingBack : DeploymentStatus.Halted;
+                var rollsBack = plan.RollBackOnHalt && tallies.Sum(tally => tally.Changed) > 0;
+                journal.Add(new JournalLine("halted", $"Halted by its rule ({plan.Halt}): {reason}.{(plan.RollBackOnHalt && !rollsBack ? " It changed no device, so that nothing is rolled back." : "")}", null, ""));
+                var status = rollsBack ? DeploymentStatus.RollingBack : DeploymentStatus.Halted;
                 return new DeploymentDecision(state with { Status = status, Since = now, Reason = reason, Revision = state.Revision + 1 }, journal, null);
             }
         }

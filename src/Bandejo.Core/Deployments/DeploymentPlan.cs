@@ -132,6 +132,9 @@ public sealed record DeploymentState
     /// <summary>Why it is paused, halted, rolling back or ended.</summary>
     public string Reason { get; init; } = "";
 
+    /// <summary>Rolling back after its end, and only what was asked for.</summary>
+    public bool RollsBackSome { get; init; }
+
     /// <summary>When it came into this status.</summary>
     public DateTimeOffset Since { get; init; }
 

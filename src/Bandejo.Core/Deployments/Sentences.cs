@@ -10,7 +10,8 @@ public static class Sentences
     public static string Of(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
         var late = state.Status == DeploymentStatus.Ended ? 0 : Enum.GetValues<TargetState>().Where(each => Counting.IsLate(each, plan.Deadline, now)).Sum(each => tallies.Sum(tally => tally.In(each)));
-        return Stands(plan, state, tallies, now) + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago."));
+        var back = state.Status is DeploymentStatus.RollingBack or DeploymentStatus.Ended ? "" : GoingBack(tallies);
+        return Stands(plan, state, tallies, now) + back + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago."));
     }
 
     /// <summary>What is to be said beside the reason of a target whose device is to do something and is silent; empty where it is not silent for long.</summary>
@@ -31,7 +32,8 @@ public static class Sentences
             case DeploymentStatus.RollingBack:
                 var undone = tallies.Sum(tally => tally.In(TargetState.Undone));
                 var going = tallies.Sum(tally => tally.GoingBack);
-                return string.Create(CultureInfo.InvariantCulture, $"Rolling back: {undone} undone, {going} to go.");
+                var cannot = tallies.Sum(tally => tally.NotBack);
+                return string.Create(CultureInfo.InvariantCulture, $"Rolling back: {undone} undone, {going} to go{(cannot == 0 ? "" : $", {cannot} could not be brought back")}.");
             case DeploymentStatus.Ended:
                 return $"Ended{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}.";
             case DeploymentStatus.Standing when plan.Wish == Wish.Choice:
@@ -81,6 +83,14 @@ public static class Sentences
 
         return gate.NeedsApproval ? $"'{name}' holds its gate ({count}) and waits for approval; then {next}." : $"'{name}' holds its gate ({count}).";
     }
+
+    /// <summary>What goes back meanwhile, as a further sentence; empty where nothing does.</summary>
+    private static string GoingBack(IReadOnlyList<Tally> tallies) => tallies.Sum(tally => tally.GoingBack) switch
+    {
+        0 => "",
+        1 => " 1 device is being rolled back.",
+        var more => string.Create(CultureInfo.InvariantCulture, $" {more} devices are being rolled back."),
+    };
 
     /// <summary>
     /// What a gate comes to for so many devices, and what share would let one fail where this one lets none:

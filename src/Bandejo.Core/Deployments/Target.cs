@@ -38,6 +38,12 @@ public sealed record Target
     /// <summary>What was done here is to be taken back.</summary>
     public bool IsGoingBack { get; init; }
 
+    /// <summary>What is being done here is to be taken back when it has ended; what was there before is known then.</summary>
+    public bool IsToGoBack { get; init; }
+
+    /// <summary>What was done here was to be taken back, and nothing could do that.</summary>
+    public bool CannotGoBack { get; init; }
+
     /// <summary>The going back, or what preceded it, was because of a failure.</summary>
     public bool HasFailed { get; init; }
 
@@ -135,12 +141,14 @@ public static class Targets
     {
         var state = TargetTable.Decide(target.State, happening.Event);
         var isSame = state == target.State;
+        // Why something cannot be taken back stays to be read, whatever is proven meanwhile.
+        var isExplained = Explains(target.State, happening.Event) && !(target.CannotGoBack && happening.Event == TargetEvent.ProofHeld);
         var next = target with
         {
             State = state,
             Since = isSame ? target.Since : now,
-            Reason = isSame && !Explains(target.State, happening.Event) ? target.Reason : happening.Reason,
-            Next = isSame && !Explains(target.State, happening.Event) ? target.Next : happening.Next,
+            Reason = isSame && !isExplained ? target.Reason : happening.Reason,
+            Next = isSame && !isExplained ? target.Next : happening.Next,
         };
 
         next = happening.Event switch
@@ -150,8 +158,12 @@ public static class Targets
             TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now, Tries = 0, IsInstalledHere = target.IsInstalledHere || target.State == TargetState.Restart },
             TargetEvent.ProofLost when !isSame => next with { Repairs = target.Repairs + 1, TroubleAt = now, Order = target.Order + 1, Tries = 0 },
             TargetEvent.GaveUp or TargetEvent.FellSilent when !isSame => next with { TroubleAt = now, HasFailed = true },
-            TargetEvent.RetryAsked when !isSame => next with { Order = target.Order + 1, Tries = 0 },
-            TargetEvent.UndoAsked => next with { IsGoingBack = true, Order = isSame ? target.Order : target.Order + 1, Tries = isSame ? target.Tries : 0 },
+            // Whoever asks for another try where it was taken back wants it there after all.
+            TargetEvent.RetryAsked when !isSame => next with { Order = target.Order + 1, Tries = 0, IsGoingBack = target.IsGoingBack && target.State != TargetState.Undone },
+            TargetEvent.UndoAsked when state == TargetState.Ready => next with { IsGoingBack = true, IsToGoBack = false, CannotGoBack = false, Order = target.Order + 1, Tries = 0, TakenAt = null },
+            TargetEvent.UndoLater => next with { IsToGoBack = true, CannotGoBack = false },
+            TargetEvent.UndoImpossible => next with { IsToGoBack = false, CannotGoBack = true },
+            TargetEvent.Undone when state == TargetState.Undone => next with { IsGoingBack = true, IsToGoBack = false },
             _ => next,
         };
         return next == target ? target : next;
@@ -160,6 +172,7 @@ public static class Targets
     /// <summary>Whether an event that leaves the state as it is still brings a better reason or time for it.</summary>
     private static bool Explains(TargetState state, TargetEvent happened) => (state, happened) switch
     {
+        (_, TargetEvent.UndoLater) or (_, TargetEvent.UndoImpossible) or (TargetState.Ready, TargetEvent.UndoAsked) => true,
         (TargetState.Left, TargetEvent.OutOfScope) or (TargetState.NotNeeded, TargetEvent.NotMeant) or (TargetState.Blocked, TargetEvent.Blocked)
             or (TargetState.Unknown, TargetEvent.FitNotKnown) or (TargetState.Contested, TargetEvent.Contested) or (TargetState.Yielded, TargetEvent.Yielded)
             or (TargetState.Waiting, TargetEvent.Held) or (TargetState.Ready, TargetEvent.Due) or (TargetState.Retry, TargetEvent.TryFailed)

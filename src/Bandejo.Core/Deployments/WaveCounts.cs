@@ -10,6 +10,8 @@ public sealed class WaveCounts(Gate? gate)
     private int _trials;
     private int _failures;
     private int _goingBack;
+    private int _notBack;
+    private int _changed;
     private int _harms;
     private DateTimeOffset? _trouble;
 
@@ -50,7 +52,7 @@ public sealed class WaveCounts(Gate? gate)
             top += (isInTop ? 1 : 0) - (then.Top ? 1 : 0);
         }
 
-        return new Tally(_total, bottom, top, _total - bottom, _trials, _failures, _trouble, _goingBack, _harms, (int[])_states.Clone());
+        return new Tally(_total, bottom, top, _total - bottom, _trials, _failures, _trouble, _goingBack, _harms, (int[])_states.Clone()) { NotBack = _notBack, Changed = _changed };
     }
 
     private static DateTimeOffset? Later(DateTimeOffset? a, DateTimeOffset? b) => b is null || b <= a ? a : b;
@@ -66,7 +68,9 @@ public sealed class WaveCounts(Gate? gate)
         _top += top ? by : 0;
         _failures += isFailure ? by : 0;
         _trials += isFailure || (target.State == TargetState.Met && target.IsInstalledHere) ? by : 0;
-        _goingBack += target is { IsGoingBack: true, State: not (TargetState.Undone or TargetState.Left) } ? by : 0;
+        _goingBack += target.IsToGoBack || target is { IsGoingBack: true, State: not (TargetState.Undone or TargetState.Failed) } ? by : 0;
+        _notBack += target.CannotGoBack || target is { IsGoingBack: true, State: TargetState.Failed } ? by : 0;
+        _changed += target is { State: TargetState.Working } or { HasBegun: true, Before: not null, State: not TargetState.Undone } ? by : 0;
         // A device counts once, however often its user says so.
         _harms += by * (target.Harms > 0 ? 1 : 0);
         _states[(int)target.State] += by;

@@ -23,14 +23,20 @@ internal static class ActPreviews
         var others = Acts.HasOtherApprover(world, person);
         var acts = Enum.GetValues<DeploymentAct>().Select(act =>
         {
+            if (act == DeploymentAct.RollBack)
+            {
+                var back = RollingBack.Preview(world, deployment);
+                return new ActPreview(Words.Hyphenate(act.ToString()), back.Devices, $"{back.Says} What was there already stays.", back.NotPossible);
+            }
+
             var decision = Acts.Decide(deployment, new Asked(act, person, "preview", !others, tallies), world.Now);
             var (devices, says) = Effect(deployment, act, tallies);
             return new ActPreview(Words.Hyphenate(act.ToString()), devices, says, decision.Ok ? null : decision.Failure!.Message);
         });
-        var failed = tallies.Sum(tally => tally.In(TargetState.Failed) + tally.In(TargetState.Lost));
-        var retry = new ActPreview(
-            "retry", failed, $"{Count(failed)} that failed or {(failed == 1 ? "is" : "are")} lost get their tries anew and start at once.",
-            failed == 0 ? "Nothing failed or is lost." : Acts.WhyWithdrawn(deployment) is { } withdrawn ? withdrawn.Message : Acts.TakesRetries(deployment) ? null : $"It is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");
+        var choice = Retrying.Choose(world, deployment, null);
+        var failed = choice.Devices.Count;
+        var not = choice.Not.Count == 0 ? "" : " Not: " + string.Join(" ", choice.Not.Select(each => $"{Count(each.Count)} ({string.Join(", ", each.Sample.Take(3))}{(each.Count > 3 ? ", …" : "")}). {each.Reason}"));
+        var retry = new ActPreview("retry", failed, $"{Count(failed)} that failed or {(failed == 1 ? "is" : "are")} lost get{(failed == 1 ? "s its" : " their")} tries anew and start{(failed == 1 ? "s" : "")} at {(failed == 1 ? "its" : "their")} next check-in.{not}", choice.Failure?.Message);
         return (List<ActPreview>)[.. acts, retry];
     }
 
@@ -40,20 +46,19 @@ internal static class ActPreviews
         var next = wave >= 0 && wave + 1 < tallies.Count ? tallies[wave + 1].Total : 0;
         var idle = Sum(TargetState.Waiting, TargetState.Ready, TargetState.Retry, TargetState.Unknown, TargetState.Blocked);
         var busy = Sum(TargetState.Working, TargetState.Restart);
+        var goingBack = tallies.Sum(tally => tally.GoingBack);
         switch (act)
         {
             case DeploymentAct.Approve or DeploymentAct.Advance:
                 var opens = next == 0 ? "It is the last gate; nothing more opens." : $"'{deployment.Plan.Waves[wave + 1].Name}' with {Count(next)} opens.";
                 return (next, act == DeploymentAct.Approve ? opens : $"The gate behind '{(wave >= 0 ? deployment.Plan.Waves[wave].Name : "")}' passes although it does not hold. {opens}");
             case DeploymentAct.Pause or DeploymentAct.Halt:
-                return (idle, $"{Count(idle)} that did not begin do not start any more, as soon as they hear of it; {Count(busy)} at work may finish.");
+                return (idle, $"{Count(idle)} that did not begin do not start any more, as soon as they hear of it; {Count(busy)} at work may finish.{(goingBack == 0 ? "" : $" {Count(goingBack)} go on being rolled back.")}");
             case DeploymentAct.Resume:
                 return (idle, $"{Count(idle)} go on. The failures until now are accepted; the halt rule judges what comes after.");
-            case DeploymentAct.RollBack:
-                var going = deployment.Targets.All.Count(Engine.GoesBack);
-                return (going, $"{Count(going)} that this deployment changed, or is changing, are brought to what each had before. What was there already stays.");
             default:
-                return (deployment.Targets.Count, $"No more orders go out to {Count(deployment.Targets.Count)}, and nothing is watched any more. What is installed stays.");
+                var left = goingBack == 0 ? "" : $" {Count(goingBack)} {(goingBack == 1 ? "is" : "are")} not rolled back yet and {(goingBack == 1 ? "stays as it is" : "stay as they are")}.";
+                return (deployment.Targets.Count, $"No more orders go out to {Count(deployment.Targets.Count)}, and nothing is watched any more. What is installed stays.{left}");
         }
 
         int Sum(params TargetState[] states) => tallies.Sum(tally => states.Sum(tally.In));

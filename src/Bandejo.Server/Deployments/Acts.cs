@@ -109,8 +109,7 @@ internal static class Acts
         Engine.Apply(change, deployment, decision.Value);
         change.Audit($"deployment-{Words.Hyphenate(act.ToString())}", $"'{deployment.Plan.Name}': {decision.Value.Journal[^1].Text}", reason, null, deployment.Id);
         Engine.Look(change, deployment);
-        var touched = act == DeploymentAct.RollBack ? deployment.Targets.All.Count(target => target.IsGoingBack) : deployment.Targets.Count;
-        return new ActAnswer(touched, Views.Deployment(change.World, deployment));
+        return new ActAnswer(deployment.Targets.Count, Views.Deployment(change.World, deployment));
     }
 
     /// <summary>What comes of an act, for whoever asks for it and for whoever only wants to know.</summary>
@@ -125,61 +124,6 @@ internal static class Acts
     /// <summary>Whether somebody else than this person could approve.</summary>
     public static bool HasOtherApprover(FleetWorld world, string person) =>
         world.Accounts.Values.Any(account => account.Account != person && !account.IsDisabled && (account.Roles.Contains(Roles.Approver) || account.Roles.Contains(Roles.Administrator)));
-
-    /// <summary>Whether another try can be set at all as the deployment stands.</summary>
-    public static bool TakesRetries(DeploymentEntry deployment) => deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.RollingBack;
-
-    /// <summary>Sets another try for the devices named, or for all that failed or are lost.</summary>
-    public static Outcome<ActAnswer> Retry(WorldChange change, string named, RetryRequest request)
-    {
-        var found = Find(change.World, named);
-        if (!found.Ok)
-        {
-            return found.Failure!;
-        }
-
-        var deployment = found.Value;
-        if (WhyWithdrawn(deployment) is { } withdrawn)
-        {
-            return withdrawn;
-        }
-
-        if (!TakesRetries(deployment))
-        {
-            return new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' is {DeploymentMachine.InWords(deployment.State.Status)}; resume it first, then try again.");
-        }
-
-        var devices = new List<DeviceEntry>();
-        foreach (var name in request.Devices ?? [.. deployment.Targets.With(TargetState.Failed, TargetState.Lost).Select(target => target.Device)])
-        {
-            if (change.World.FindDevice(name) is not { } device || deployment.Targets.Of(device) is not { } target)
-            {
-                return new Failure(ErrorKind.NotFound, $"'{name}' is no target of '{deployment.Plan.Name}'.");
-            }
-
-            if (target.State is not (TargetState.Failed or TargetState.Lost or TargetState.Retry))
-            {
-                return new Failure(ErrorKind.Conflict, $"{device.Name} is {Words.Of(target.State)}; only what failed, is lost or waits for its next try can be tried again.");
-            }
-
-            devices.Add(device);
-        }
-
-        if (devices.Count == 0)
-        {
-            return new Failure(ErrorKind.Conflict, $"Nothing of '{deployment.Plan.Name}' has failed or is lost.");
-        }
-
-        foreach (var device in devices)
-        {
-            Engine.Happen(change, deployment, device, new Happening(TargetEvent.RetryAsked, $"{change.By} asked for another try"));
-        }
-
-        change.Event("journal", "retry", $"Another try was set for {devices.Count} device{(devices.Count == 1 ? "" : "s")}: {string.Join(", ", devices.Take(5).Select(device => device.Name))}{(devices.Count > 5 ? ", …" : "")}.", request.Reason, null, deployment.Id, change.By);
-        change.Audit("deployment-retry", $"'{deployment.Plan.Name}': another try for {devices.Count}.", request.Reason, null, deployment.Id);
-        Engine.Look(change, deployment);
-        return new ActAnswer(devices.Count, Views.Deployment(change.World, deployment));
-    }
 
     // Short enough to be typed, and rising, so that lists by identity are lists by age.
     private static string NewId(FleetWorld world)

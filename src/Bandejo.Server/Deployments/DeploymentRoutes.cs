@@ -37,7 +37,7 @@ internal static class DeploymentRoutes
             : Problems.Of(new Failure(ErrorKind.NotFound, $"There is no log of attempt '{id}'.")))
             .ForAll().WithSummary("The log of an attempt").Produces<string>(200, "text/plain");
         api.MapPost("/deployments/{deployment}/retry", async (FleetWorld world, HttpContext context, string deployment, RetryRequest request) =>
-            (await world.Change(context.Person(), change => Acts.Retry(change, deployment, request))).Answer())
+            (await world.Change(context.Person(), change => Retrying.Do(change, deployment, request))).Answer())
             .For(Roles.Operator).WithSummary("Sets another try for what failed or is lost").Produces<ActAnswer>();
         api.MapPost("/deployments/{deployment}/evaluate", async (FleetWorld world, HttpContext context, string deployment) => (await world.Change(context.Person(), change => Evaluate(change, deployment))).Answer())
             .For(Roles.Operator).WithSummary("Looks at a deployment now, as the service does by itself").Produces<DeploymentInfo>();
@@ -46,7 +46,11 @@ internal static class DeploymentRoutes
         Act("resume", DeploymentAct.Resume, "Goes on after a pause or halt", Roles.Operator);
         Act("advance", DeploymentAct.Advance, "Passes a gate by hand", Roles.Operator);
         Act("halt", DeploymentAct.Halt, "Stops a deployment", Roles.Operator);
-        Act("roll-back", DeploymentAct.RollBack, "Brings each device back to what it had before", Roles.Operator);
+        api.MapPost("/deployments/{deployment}/roll-back/preview", (FleetWorld world, string deployment, RollBackRequest request) => world.Read(each => RollingBack.Preview(each, deployment, request)).Answer())
+            .ForAll().WithSummary("What a roll back would come to: who goes back to what, who cannot and why, and which deployments would undo it").Produces<RollBackPreview>();
+        api.MapPost("/deployments/{deployment}/roll-back", async (FleetWorld world, HttpContext context, string deployment, RollBackRequest request) =>
+            (await world.Change(context.Person(), change => RollingBack.Do(change, context, deployment, request))).Answer())
+            .For(Roles.Operator).WithSummary("Brings devices back to what each had before: all that the deployment changed, one wave, or some; also after its end").Produces<ActAnswer>();
         Act("end", DeploymentAct.End, "Ends a deployment for good", Roles.Operator);
 
         void Act(string path, DeploymentAct act, string summary, string role) =>

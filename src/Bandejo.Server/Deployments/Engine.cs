@@ -118,7 +118,7 @@ internal static class Engine
             Put(change, deployment, device, target, "joined", $"{device.Name} came into '{plan.Name}'.");
         }
 
-        if (target.IsGoingBack)
+        if (target.IsGoingBack || target.IsToGoBack)
         {
             return;
         }
@@ -139,11 +139,6 @@ internal static class Engine
     {
         var before = deployment.Targets[device];
         var after = Targets.Decide(before, happening, change.Now);
-        if (before.Order != after.Order && after is { IsGoingBack: true, Before: { Length: > 0 } earlier, BeforePackage: null })
-        {
-            // It was not put there by us, but a package of that version that is kept here serves as well.
-            after = after with { BeforePackage = change.World.Packages.Values.FirstOrDefault(package => package.Stored.App == deployment.Plan.App && AppVersion.TryParse(earlier, out var version) && package.Version == version && package.Stored.State != PackageState.Withdrawn && !package.IsRetired)?.Stored.Digest };
-        }
         if (ReferenceEquals(before, after))
         {
             return;
@@ -151,9 +146,10 @@ internal static class Engine
 
         var text = after.State == before.State ? null : $"{device.Name}: {Words.Of(before.State)} → {Words.Of(after.State)}{(after.Reason.Length > 0 ? $", {after.Reason}" : "")}";
         Put(change, deployment, device, after, text is null ? null : Words.Of(after.State), text ?? "");
-        if (before.Order != after.Order && after is { IsGoingBack: true, Before.Length: > 0, BeforePackage: null })
+        if (after.IsToGoBack && after.State is not (TargetState.Working or TargetState.Lost))
         {
-            Happen(change, deployment, device, new Happening(TargetEvent.GaveUp, $"Cannot be rolled back: {deployment.Plan.AppName} {after.Before} was there before, and no package of it is kept here"));
+            // What was at work when it was to be taken back has ended.
+            RollingBack.Bring(change, deployment, device);
         }
     }
 
@@ -175,7 +171,8 @@ internal static class Engine
     }
 
     /// <summary>Takes over a decision about the deployment as a whole, and moves its targets after it.</summary>
-    public static void Apply(WorldChange change, DeploymentEntry deployment, DeploymentDecision decision)
+    /// <param name="goingBack">Of a roll back: the targets that are meant; null for all.</param>
+    public static void Apply(WorldChange change, DeploymentEntry deployment, DeploymentDecision decision, IReadOnlyList<Target>? goingBack = null)
     {
         var before = deployment.State;
         deployment.LookAt = Sooner(deployment.LookAt, decision.LookAgain);
@@ -192,9 +189,16 @@ internal static class Engine
         }
 
         var rollsBack = decision.State.Status == DeploymentStatus.RollingBack && before.Status != DeploymentStatus.RollingBack;
-        if (rollsBack)
+        foreach (var target in goingBack ?? (rollsBack ? [.. deployment.Targets.All] : []))
         {
-            RollBack(change, deployment);
+            if (change.World.Devices.GetValueOrDefault(target.Device) is { } device)
+            {
+                RollingBack.Bring(change, deployment, device);
+                if (!rollsBack)
+                {
+                    WeighDevice(change, device, deployment);
+                }
+            }
         }
 
         if (rollsBack || before.Status != decision.State.Status || !before.Waves.Select(wave => wave.OpenedAt).SequenceEqual(decision.State.Waves.Select(wave => wave.OpenedAt)))
@@ -216,20 +220,6 @@ internal static class Engine
     /// <summary>Whether a device is certainly in a group.</summary>
     public static bool IsIn(FleetWorld world, string group, string device) =>
         world.Groups.TryGetValue(group, out var entry) && world.Devices.TryGetValue(device, out var found) && entry.In[found.Row];
-
-    /// <summary>Whether rolling back brings this one back: what was there already was not the deployment's doing, and what never began has nothing to take back.</summary>
-    public static bool GoesBack(Target target) => target.HasBegun && target.Before is not null;
-
-    private static void RollBack(WorldChange change, DeploymentEntry deployment)
-    {
-        foreach (var target in deployment.Targets.All.ToList())
-        {
-            if (GoesBack(target) && change.World.Devices.GetValueOrDefault(target.Device) is { } device)
-            {
-                Happen(change, deployment, device, new Happening(TargetEvent.UndoAsked, $"To be brought back to {(target.Before!.Length == 0 ? "nothing" : target.Before)}"));
-            }
-        }
-    }
 
     /// <summary>Other deployments of the same app, and those that need it, are weighed again: this one's wishes have begun or ceased to count.</summary>
     private static void Rivals(WorldChange change, DeploymentEntry deployment)

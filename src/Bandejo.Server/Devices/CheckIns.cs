@@ -298,10 +298,10 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         device.LastReported = [.. device.LastReported, report.Id];
         var happening = Attempts.Judge(target, isRestore, Attempts.Words[report.Outcome!], attempt.Message, deployment.Plan.Retry, report.EndedAt ?? change.Now);
         Engine.Happen(change, deployment, device, happening);
-        if (!isRestore && deployment.State.Status == DeploymentStatus.RollingBack)
+        if (!isRestore && deployment.Targets[device] is { IsGoingBack: true, State: not TargetState.Undone })
         {
-            // What ran when the roll back was asked for has finished now, and is taken back as well.
-            Engine.Happen(change, deployment, device, new Happening(TargetEvent.UndoAsked, "To be brought back to what was there before"));
+            // It ended only now, after going back was asked for: that is done upon it.
+            RollingBack.Bring(change, deployment, device);
         }
     }
 

@@ -88,14 +88,16 @@ internal static class Orders
 
         var plan = deployment.Plan;
         var isWanted = target.State is TargetState.Ready or TargetState.Working or TargetState.Retry or TargetState.Restart or TargetState.Lost;
-        var mayStart = isWanted && (deployment.Package.Stored.State != PackageState.Withdrawn || plan.Wish == Wish.Gone)
-            && (target.IsGoingBack ? deployment.State.Status == DeploymentStatus.RollingBack : deployment.State.MayStart(target.Wave));
+        var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Stored.State != PackageState.Withdrawn ? package.Link : null;
+        // Going back is asked for by a person and goes on whatever the deployment does, also from what was withdrawn; never to less than what was there.
+        var mayStart = isWanted && (target.IsGoingBack
+            ? target.Before is "" || previous is not null
+            : !target.IsToGoBack && (deployment.Package.Stored.State != PackageState.Withdrawn || plan.Wish == Wish.Gone) && deployment.State.MayStart(target.Wave));
         if (target.IsGoingBack && !isWanted)
         {
             return null;
         }
 
-        var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Stored.State != PackageState.Withdrawn ? package.Link : null;
         return new Order(
             plan.Id, target.Order, target.IsGoingBack ? "restore" : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install", mayStart, deployment.Package.Link, target.Variant, previous,
             (int)plan.Lease.TotalSeconds, plan.Deadline, plan.AllowsDowngrade, plan.Retry.Tries, (int)Math.Ceiling(plan.Retry.Pause.TotalSeconds), (int)Math.Ceiling(plan.Retry.Longest.TotalSeconds),
