@@ -214,12 +214,8 @@ internal static class DeploymentCommands
             }
         }
 
-        Say.Line($"\n[dim]halts at: {details.Halt} · tries: {details.Tries}{(details.Tries > 1 ? $", {details.RetryPause} apart" : "")} · lease: {details.Lease} · groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
-        if (details.Settings.Count > 0)
-        {
-            Say.Line($"[dim]settings: {Markup.Escape(string.Join(", ", details.Settings.Select(setting => $"{setting.Name} {setting.Value ?? "(secret)"}")))}[/]");
-        }
-
+        StartCommand.PrintChosen(details.Chosen);
+        Say.Line($"[dim]Groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
         if (deployment.Status is "halted" or "paused")
         {
             Say.Line($"Next: bandejo deployment resume {deployment.Id} --reason \"…\"  [dim]or roll-back, or end[/]");

@@ -87,15 +87,16 @@ internal static class StartCommand
 
     private static void Print(DeploymentPreview preview)
     {
-        Say.Line($"[bold]{Markup.Escape(preview.Name)}[/] would reach [bold]{Say.Devices(preview.Reached)}[/]{Effects(preview)}.");
+        var isChoice = preview.Chosen.Any(chosen => chosen.Name == "wish" && chosen.Value.StartsWith("choice", StringComparison.Ordinal));
+        Say.Line($"[bold]{Markup.Escape(preview.Name)}[/] would {(isChoice ? "be offered to" : "reach")} [bold]{Say.Devices(preview.Reached)}[/]{Effects(preview)}.{(isChoice ? " Nothing is installed until a user takes it." : "")}");
         Say.Line($"[dim]{Markup.Escape(preview.Package)}{(preview.Spread.Count > 0 ? " · " + Markup.Escape(string.Join("; ", preview.Spread.Take(4).Select(part => $"{part.Count} {part.Name}"))) : "")}[/]\n");
         for (var i = 0; i < preview.Waves.Count; i++)
         {
             var wave = preview.Waves[i];
-            Say.Line($"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} [dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}{(wave.Devices > wave.Sample.Count ? ", …" : "")})[/]");
+            Say.Line($"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} [dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}[/]");
             if (wave.Gate is not null)
             {
-                Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)} · {Markup.Escape(wave.Arithmetic ?? "")}[/]");
+                Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)}{(wave.Arithmetic is null ? "" : $" · {Markup.Escape(wave.Arithmetic)}")}[/]");
             }
         }
 
@@ -104,6 +105,7 @@ internal static class StartCommand
             Say.Line($"Not reached: {Say.Devices(left.Count)}. {Markup.Escape(left.Reason)} [dim]({string.Join(", ", left.Sample)}{(left.Count > left.Sample.Count ? ", …" : "")})[/]");
         }
 
+        PrintChosen(preview.Chosen);
         if (preview.Findings.Count > 0)
         {
             Say.Line();
@@ -112,6 +114,19 @@ internal static class StartCommand
         foreach (var finding in preview.Findings)
         {
             Say.Line(finding.IsWarning ? $"[darkgoldenrod]Note:[/] {Markup.Escape(finding.Message)}" : $"[red3]Stands against it:[/] {Markup.Escape(finding.Message)}");
+        }
+    }
+
+    /// <summary>What a deployment is asked for, what was chosen before what stands as usual.</summary>
+    public static void PrintChosen(IReadOnlyList<ChosenInfo> chosen)
+    {
+        Say.Line();
+        foreach (var (title, isUsual) in new[] { ("Chosen", false), ("As usual", true) })
+        {
+            if (chosen.Where(each => each.IsUsual == isUsual).ToList() is { Count: > 0 } all)
+            {
+                Say.Line($"[dim]{title}: {Markup.Escape(string.Join(" · ", all.Select(each => $"{each.Name} {each.Value}")))}[/]");
+            }
         }
     }
 

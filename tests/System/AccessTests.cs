@@ -91,6 +91,7 @@ public sealed class AccessTests
         POST   /api/v1/deployments/{deployment}/resume       operator
         POST   /api/v1/deployments/{deployment}/advance      operator
         POST   /api/v1/deployments/{deployment}/halt         operator
+        POST   /api/v1/deployments/{deployment}/roll-back/preview   all
         POST   /api/v1/deployments/{deployment}/roll-back    operator
         POST   /api/v1/deployments/{deployment}/end          operator
         GET    /api/v1/deployments/{deployment}/acts         all

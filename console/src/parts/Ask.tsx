@@ -12,6 +12,8 @@ export interface Question {
   /** The button: what is done, to how many. */
   act: string;
   isDangerous?: boolean;
+  /** It cannot be done, or not yet; what it says tells why. */
+  isHeld?: boolean;
   /** Whether a reason may, must or need not be given. */
   reason?: "may" | "must";
   command?: (reason: string) => string;
@@ -32,7 +34,7 @@ function Asked({ question, close }: { question: Question; close: () => void }) {
   const [reason, setReason] = useState("");
   const [error, setError] = useState<unknown>(null);
   const [isBusy, setIsBusy] = useState(false);
-  const isMissing = question.reason === "must" && reason.trim().length === 0;
+  const isMissing = question.isHeld || (question.reason === "must" && reason.trim().length === 0);
 
   async function run() {
     setIsBusy(true);

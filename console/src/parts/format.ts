@@ -19,6 +19,12 @@ export function devices(value: number): string {
   return `${count(value)} ${value === 1 ? "device" : "devices"}`;
 }
 
+/** What came of asking for another try, with those that get none. */
+export function retried(answer: { devices: number; not?: readonly { reason: string; count: number; sample: readonly string[] }[] | null }): string {
+  const not = (answer.not ?? []).map((each) => ` Not ${each.count === 1 ? each.sample[0] : `${devices(each.count)} (${each.sample.slice(0, 3).join(", ")}${each.count > 3 ? ", …" : ""})`}: ${each.reason}`);
+  return `${devices(answer.devices)} ${answer.devices === 1 ? "tries" : "try"} again.${not.join("")}`;
+}
+
 /** `96 % · 403 of 420`; of nothing, only that. A share never rounds up to all or down to none. */
 export function share(part: number, all: number): string {
   return all === 0 ? "none of 0" : `${percent(part, all)} · ${count(part)} of ${count(all)}`;

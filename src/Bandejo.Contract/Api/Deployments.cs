@@ -19,6 +19,7 @@ namespace Bandejo.Contract.Api;
 /// <param name="AllowDowngrade">May replace a newer version.</param>
 /// <param name="Settings">Values of the package's settings, over its defaults and the preset.</param>
 /// <param name="Preset">A preset of the package; null for none.</param>
+/// <param name="Salt">What waves draw their devices by, where they pick a count or a share; null takes it of what is asked for, so that the start takes the devices that its preview named. Another word draws others.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -36,7 +37,8 @@ public sealed record DeploymentRequest(
     int Priority = 0,
     bool AllowDowngrade = false,
     IReadOnlyDictionary<string, string>? Settings = null,
-    string? Preset = null);
+    string? Preset = null,
+    [property: Limits(Text = 64)] string? Salt = null);
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>
@@ -49,15 +51,25 @@ public sealed record WaveRequest([property: Limits(Text = ApiLimits.MaxName)] st
 /// <summary>Who would be reached, who not and why, before anything is saved.</summary>
 /// <param name="CanStart">False where a finding stands against it.</param>
 /// <param name="Findings">What stands against it, and what a person should read.</param>
-/// <param name="Reached">Devices that would change.</param>
-/// <param name="Effects">How many by effect: enter, upgrade, downgrade, leave, nothing.</param>
+/// <param name="Reached">Devices that would get an order, or have already what it asks for.</param>
+/// <param name="Effects">How many by effect: enter, upgrade, downgrade, leave, offered, nothing.</param>
 /// <param name="Out">Devices of the groups that are not reached, by reason.</param>
 /// <param name="Spread">Reached devices by kind and model.</param>
-public sealed record DeploymentPreview(string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves, IReadOnlyList<CountInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread);
+/// <param name="Chosen">All that was chosen, or stands as it is unless chosen.</param>
+public sealed record DeploymentPreview(string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves, IReadOnlyList<CountInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread, IReadOnlyList<ChosenInfo> Chosen);
 
 /// <summary>A wave before the start.</summary>
+/// <param name="Devices">How many it picks.</param>
+/// <param name="Counted">How many of them its gate would count.</param>
 /// <param name="Arithmetic">What the gate comes to, in words.</param>
-public sealed record WavePreview(string Name, string Pick, int Devices, string? Gate, string? Arithmetic, IReadOnlyList<string> Sample);
+/// <param name="OpensAt">The earliest moment at which it opens.</param>
+public sealed record WavePreview(string Name, string Pick, int Devices, int Counted, string? Gate, string? Arithmetic, IReadOnlyList<string> Sample, DateTimeOffset? OpensAt);
+
+/// <summary>One thing that a deployment was asked for.</summary>
+/// <param name="Name">wish, priority, deadline, halt, on-halt, tries, lease, downgrade, preset or settings.</param>
+/// <param name="Value">In words; instants in UTC.</param>
+/// <param name="IsUsual">It is as it stands unless chosen.</param>
+public sealed record ChosenInfo(string Name, string Value, bool IsUsual);
 
 /// <summary>A reason for being out, with how many and a few of them.</summary>
 public sealed record OutInfo(string Reason, int Count, IReadOnlyList<string> Sample);
@@ -84,7 +96,8 @@ public sealed record SettingValueInfo(string Name, string? Value);
 
 /// <summary>A deployment with what was started and what its failures share.</summary>
 /// <param name="Settings">The settings that are not the package's defaults.</param>
-public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms, IReadOnlyList<SettingValueInfo> Settings);
+/// <param name="Chosen">All that it was started with.</param>
+public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms, IReadOnlyList<SettingValueInfo> Settings, IReadOnlyList<ChosenInfo> Chosen);
 
 /// <summary>What an act on a deployment would do.</summary>
 /// <param name="Act">pause, resume, approve, advance, halt, roll-back, end or retry.</param>

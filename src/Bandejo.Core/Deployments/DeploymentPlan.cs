@@ -33,6 +33,9 @@ public sealed record DeploymentPlan
 
     public required string Name { get; init; }
 
+    /// <summary>What counts and shares are drawn by: with the same salt the same devices come out, before the start and at it.</summary>
+    public string Salt { get => field ?? Id; init; }
+
     public required string App { get; init; }
 
     /// <summary>The app's name as people know it.</summary>

@@ -12,7 +12,10 @@ namespace Bandejo.Core.Deployments;
 public sealed partial record Fit(TargetEvent Event, string? Variant, string Reason)
 {
     /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
-    public string Condition => Had().Replace(Reason, "");
+    public string Condition => ConditionOf(Reason);
+
+    /// <summary>A reason without what the device has.</summary>
+    public static string ConditionOf(string reason) => Had().Replace(reason, "");
 
     [GeneratedRegex(@" \(has [^()]*\)")]
     private static partial Regex Had();

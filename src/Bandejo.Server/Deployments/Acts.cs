@@ -49,7 +49,7 @@ internal static class Acts
             return prepared.Failure!;
         }
 
-        var (preview, plan, package, waves) = prepared.Value;
+        var (preview, keep, plan, package, waves) = prepared.Value;
         if (!preview.CanStart)
         {
             var against = preview.Findings.Where(finding => !finding.IsWarning).Select(finding => new Finding(finding.Message, finding.Where)).ToList();
@@ -61,8 +61,7 @@ internal static class Acts
             return new Failure(ErrorKind.Conflict, $"A deployment named '{plan.Name}' is running already; give this one another name, or end that one.");
         }
 
-        // Kept by digest: what the words named today may name something else tomorrow.
-        var kept = JsonSerializer.Serialize(request with { Package = package.Stored.Digest, Name = plan.Name }, ContractJson.Default.DeploymentRequest);
+        var kept = JsonSerializer.Serialize(keep, ContractJson.Default.DeploymentRequest);
         var state = DeploymentState.Start(plan, change.By!, change.Now);
         var deployment = new DeploymentEntry(new StoredDeployment(id, plan.Name, package.Stored.Digest, kept, state), plan, package);
         world.Deployments[id] = deployment;

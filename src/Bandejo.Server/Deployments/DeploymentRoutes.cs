@@ -92,7 +92,8 @@ internal static class DeploymentRoutes
                 Views.Deployment(each, deployment), plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries, Core.Rules.Units.FormatDuration(plan.Retry.Pause), Core.Rules.Units.FormatDuration(plan.Lease),
                 reach.Count, reach.Count == 0 ? null : reach.Max(), [],
                 [.. deployment.Targets.Harmed.OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(each.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))],
-                [.. plan.Settings.Select(pair => new SettingValueInfo(pair.Key, (deployment.Package.Document.Settings ?? []).Any(setting => setting.Name == pair.Key && setting.Type == "secret") ? null : pair.Value))]);
+                [.. plan.Settings.Select(pair => new SettingValueInfo(pair.Key, (deployment.Package.Document.Settings ?? []).Any(setting => setting.Name == pair.Key && setting.Type == "secret") ? null : pair.Value))],
+                Chosen.Of(deployment));
         });
         if (!details.Ok)
         {

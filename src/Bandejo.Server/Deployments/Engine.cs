@@ -112,7 +112,7 @@ internal static class Engine
                 return;
             }
 
-            var wave = WavePicks.Join(device.Id, [.. plan.Waves.Select(each => each.Pick)], (group, id) => IsIn(world, group, id), plan.Id);
+            var wave = WavePicks.Join(device.Id, [.. plan.Waves.Select(each => each.Pick)], (group, id) => IsIn(world, group, id), plan.Salt);
             target = new Target { Device = device.Id, Wave = wave, Since = change.Now };
             device.Joins(deployment);
             Put(change, deployment, device, target, "joined", $"{device.Name} came into '{plan.Name}'.");
@@ -123,7 +123,7 @@ internal static class Engine
             return;
         }
 
-        var (happening, variant) = Standing(change, deployment, device, target, isIn);
+        var (happening, variant, _) = Standing(world, deployment, device, target, isIn, change.Now);
         var opened = target.Wave >= 0 && deployment.State.Waves[target.Wave].OpenedAt is not null;
         if (variant != target.Variant || (opened && target.AppWhenOpened is null))
         {
@@ -278,12 +278,13 @@ internal static class Engine
         return group.In[device.Row] ? Truth.True : group.NotKnown[device.Row] ? Truth.NotKnown : Truth.False;
     }
 
-    private static (Happening Happening, string? Variant) Standing(WorldChange change, DeploymentEntry deployment, DeviceEntry device, Target target, bool isIn)
+    /// <summary>Where a device stands under a deployment; asked when it is weighed, and before the start of what only may be started.</summary>
+    /// <returns>What happens to its target, the variant that fits, and whether the package itself can be there.</returns>
+    public static (Happening Happening, string? Variant, bool Fits) Standing(FleetWorld world, DeploymentEntry deployment, DeviceEntry device, Target target, bool isIn, DateTimeOffset now)
     {
-        var world = change.World;
         if (!isIn)
         {
-            return (new Happening(TargetEvent.OutOfScope, "No longer in the groups of this deployment"), target.Variant);
+            return (new Happening(TargetEvent.OutOfScope, "No longer in the groups of this deployment"), target.Variant, false);
         }
 
         var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
@@ -295,12 +296,12 @@ internal static class Engine
 
         if (fit.Event != TargetEvent.Due)
         {
-            return (new Happening(fit.Event, fit.Reason), fit.Variant);
+            return (new Happening(fit.Event, fit.Reason), fit.Variant, false);
         }
 
         if (deployment.Plan.Wish != Wish.Gone && !target.HasBegun && Needing.Lacking(world, deployment.Package, device) is { } lacking)
         {
-            return (lacking, fit.Variant);
+            return (lacking, fit.Variant, true);
         }
 
         if (Claims(deployment, device) is { Count: > 1 } rivals)
@@ -309,41 +310,38 @@ internal static class Engine
             if (rules is null && contest.Contains(deployment.Id))
             {
                 var others = contest.Where(id => id != deployment.Id).Select(id => $"'{world.Deployments[id].Plan.Name}'");
-                return (new Happening(TargetEvent.Contested, $"{string.Join(", ", others)} wants the opposite; nobody acts until it is settled"), fit.Variant);
+                return (new Happening(TargetEvent.Contested, $"{string.Join(", ", others)} wants the opposite; nobody acts until it is settled"), fit.Variant, true);
             }
 
             if (rules != deployment.Id)
             {
-                return (new Happening(TargetEvent.Yielded, rules is null ? "A stronger wish is contested" : $"'{world.Deployments[rules].Plan.Name}' rules {deployment.Plan.AppName} here"), fit.Variant);
+                return (new Happening(TargetEvent.Yielded, rules is null ? "A stronger wish is contested" : $"'{world.Deployments[rules].Plan.Name}' rules {deployment.Plan.AppName} here"), fit.Variant, true);
             }
         }
 
-        var reason = Held(deployment, target, change.Now);
-        if (reason is { } held)
+        if (Held(deployment, target, now) is { } held)
         {
-            return (new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant);
+            return (new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant, true);
         }
 
         return deployment.Plan.Wish == Wish.Choice && target.TakenAt is null
-            ? (new Happening(TargetEvent.OnShelf, "On the shelf; the user has not taken it"), fit.Variant)
-            : (new Happening(TargetEvent.Due, "The order is out; the device starts at its next check-in"), fit.Variant);
+            ? (new Happening(TargetEvent.OnShelf, "On the shelf; the user has not taken it"), fit.Variant, true)
+            : (new Happening(TargetEvent.Due, "The order is out; the device starts at its next check-in"), fit.Variant, true);
     }
 
-    /// <summary>The deployments whose wishes for one app count on a device, with this one; empty where no other does.</summary>
+    /// <summary>The deployments whose wishes for one app count on a device, this one among them.</summary>
     private static List<DeploymentEntry> Claims(DeploymentEntry deployment, DeviceEntry device)
     {
-        List<DeploymentEntry> rivals = [];
-        var isMeant = false;
+        List<DeploymentEntry> rivals = [deployment];
         foreach (var other in device.Deployments)
         {
-            if (other.IsActive && other.Plan.App == deployment.Plan.App && (other == deployment || Counts(other, device)))
+            if (other != deployment && other.IsActive && other.Plan.App == deployment.Plan.App && Counts(other, device))
             {
                 rivals.Add(other);
-                isMeant |= other == deployment;
             }
         }
 
-        return isMeant ? rivals : [];
+        return rivals;
     }
 
     private static bool Counts(DeploymentEntry other, DeviceEntry device) =>

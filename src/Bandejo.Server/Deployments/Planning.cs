@@ -41,6 +41,7 @@ internal static class Planning
         return new DeploymentPlan
         {
             Id = id,
+            Salt = request.Salt ?? id,
             Name = string.IsNullOrWhiteSpace(request.Name) ? DefaultName(package, wish) : request.Name.Trim(),
             App = package.Stored.App,
             AppName = package.Document.Name,

@@ -1,4 +1,6 @@
-using System.Globalization;
+using System.Security.Cryptography;
+using System.Text.Json;
+using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
@@ -16,8 +18,8 @@ internal static class Previewing
 {
     private const int SampleSize = 8;
 
-    /// <summary>What was found, with the plan and the wave of each device when nothing stands against a start.</summary>
-    public sealed record Prepared(DeploymentPreview Preview, DeploymentPlan Plan, PackageEntry Package, IReadOnlyDictionary<string, int> Waves);
+    /// <summary>What was found, with the request as it is to be kept (by digest: what the words named today may name something else tomorrow), its plan and the wave of each device.</summary>
+    public sealed record Prepared(DeploymentPreview Preview, DeploymentRequest Request, DeploymentPlan Plan, PackageEntry Package, IReadOnlyDictionary<string, int> Waves);
 
     public static Outcome<Prepared> Prepare(FleetWorld world, DeploymentRequest request, string id)
     {
@@ -28,6 +30,7 @@ internal static class Previewing
         }
 
         var package = found.Value;
+        request = request with { Package = package.Stored.Digest, Salt = request.Salt ?? SaltOf(request, package) };
         var read = Planning.Read(request, id, package);
         if (!read.Ok)
         {
@@ -45,31 +48,20 @@ internal static class Previewing
 
         var findings = new List<Finding>();
         CheckPackage(world, plan, package, findings);
+        CheckTimes(world, plan, findings);
         var outs = new Dictionary<string, List<string>>(StringComparer.Ordinal);
-        var effects = new Dictionary<string, int>(StringComparer.Ordinal);
-        var inScope = new List<DeviceEntry>();
-        var reached = new List<DeviceEntry>();
         Exclusions(world, plan, outs);
         foreach (var device in world.Devices.Values.Where(device => !device.Stored.IsSorted && plan.Groups.Any(slug => world.Groups[slug].In[device.Row])))
         {
             Out(outs, "Unsorted: nobody has put it into a listed group yet", device.Name);
         }
 
-        foreach (var row in Engine.Scope(world, plan.Groups, plan.Except).Rows())
+        var inScope = Engine.Scope(world, plan.Groups, plan.Except).Rows().Select(row => world.DevicesByRow[row]).ToList();
+        var waves = WavePicks.Assign([.. inScope.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => Engine.IsIn(world, group, device), plan.Salt);
+        var foreseen = Foreseen.Of(world, plan, package, inScope, waves);
+        foreach (var each in foreseen.Where(each => !each.IsReached))
         {
-            var device = world.DevicesByRow[row];
-            inScope.Add(device);
-            var fit = Targeting.Weigh(package.Variants, world.Columns.Row(row));
-            if (fit.Event == TargetEvent.Due || (plan.Wish == Wish.Gone && fit.Event == TargetEvent.Blocked))
-            {
-                var effect = Effect(plan, Engine.InstalledVersion(world, device, plan.App));
-                effects[effect] = effects.GetValueOrDefault(effect) + 1;
-                reached.Add(device);
-            }
-            else
-            {
-                Out(outs, fit.Condition, device.Name);
-            }
+            Out(outs, each.WhyNot, each.Device.Name);
         }
 
         foreach (var group in world.Groups.Where(pair => plan.Groups.Contains(pair.Key)))
@@ -80,28 +72,52 @@ internal static class Previewing
             }
         }
 
-        Contests(world, plan, reached, findings);
-        findings.AddRange(plan.Wish == Wish.Gone ? [] : Needing.Findings(world, package, reached));
-        var waves = WavePicks.Assign([.. inScope.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => Engine.IsIn(world, group, device), plan.Id);
-        var previews = WavePreviews(world, plan, waves, findings);
+        var reached = foreseen.Where(each => each.IsReached).Select(each => each.Device).ToList();
+        var fitting = foreseen.Where(each => each.Fits).Select(each => each.Device).ToList();
+        Contests(world, plan, fitting, findings);
+        findings.AddRange(plan.Wish == Wish.Gone ? [] : Needing.Findings(world, package, fitting));
+        var previews = WavePreviews(plan, foreseen, findings);
         var unpicked = inScope.Where(device => waves[device.Id] < 0).ToList();
         if (unpicked.Count > 0)
         {
-            findings.Add(new Finding($"{unpicked.Count} of {inScope.Count} devices are picked by no wave ({string.Join(", ", unpicked.Take(3).Select(device => device.Name))}{(unpicked.Count > 3 ? ", …" : "")}). Add a last wave 'everyone else', or leave them out with an excluded group.", "waves"));
+            findings.Add(new Finding($"{unpicked.Count} of {inScope.Count} devices {(unpicked.Count == 1 ? "is" : "are")} picked by no wave ({string.Join(", ", unpicked.Take(3).Select(device => device.Name))}{(unpicked.Count > 3 ? ", …" : "")}). Add a last wave 'everyone else', or leave them out with an excluded group.", "waves"));
         }
 
         if (reached.Count == 0)
         {
-            findings.Add(new Finding(inScope.Count == 0 ? "No device is in the groups." : $"None of the {inScope.Count} devices in the groups would be reached as they are now.", "groups") { IsWarning = inScope.Count > 0 });
+            findings.Add(new Finding(inScope.Count switch { 0 => "No device is in the groups.", 1 => "The one device in the groups would not be reached as it is now.", _ => $"None of the {inScope.Count} devices in the groups would be reached as they are now." }, "groups") { IsWarning = inScope.Count > 0 });
         }
 
         var preview = new DeploymentPreview(
             plan.Name, $"{package.Document.Name} {package.Stored.Version} ({package.Stored.Digest[..12]}, {Words.Of(package.Stored.State)})", findings.TrueForAll(finding => finding.IsWarning),
             [.. findings.Select(Problems.Info)], reached.Count, previews,
-            [.. effects.OrderByDescending(pair => pair.Value).Select(pair => new CountInfo(pair.Key, pair.Value))],
+            [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect).OrderByDescending(group => group.Count()).Select(group => new CountInfo(group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new OutInfo(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
-            Spread(world, reached));
-        return new Prepared(preview, plan, package, waves);
+            Spread(world, reached), Chosen.Of(plan, package, request.Preset));
+        return new Prepared(preview, request with { Name = plan.Name }, plan, package, waves);
+    }
+
+    /// <summary>What counts and shares are drawn by: the same request draws the same devices, whoever asks and whenever.</summary>
+    private static string SaltOf(DeploymentRequest request, PackageEntry package)
+    {
+        var drawn = new DeploymentRequest(package.Stored.Digest, [.. request.Groups.Order(StringComparer.Ordinal)], request.Waves, Wish: request.Wish, Except: [.. (request.Except ?? []).Order(StringComparer.Ordinal)]);
+        return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(drawn, ContractJson.Default.DeploymentRequest)))[..16];
+    }
+
+    private static void CheckTimes(FleetWorld world, DeploymentPlan plan, List<Finding> findings)
+    {
+        if (plan.Deadline <= world.Now)
+        {
+            findings.Add(new Finding($"The deadline was {Units.FormatDuration(world.Now - plan.Deadline.Value)} ago: every device would be late at once.", "deadline"));
+        }
+
+        for (var i = 0; i < plan.Waves.Count; i++)
+        {
+            if (plan.Waves[i].OpensAt is { } opens && opens >= plan.Deadline)
+            {
+                findings.Add(new Finding($"Wave '{plan.Waves[i].Name}' opens {(opens == plan.Deadline ? "at" : $"{Units.FormatDuration(opens - plan.Deadline.Value)} after")} the deadline: its devices are late before they may start.", $"waves[{i}].opensAt") { IsWarning = true });
+            }
+        }
     }
 
     private static void CheckPackage(FleetWorld world, DeploymentPlan plan, PackageEntry package, List<Finding> findings)
@@ -169,53 +185,49 @@ internal static class Previewing
         }
     }
 
-    private static List<WavePreview> WavePreviews(FleetWorld world, DeploymentPlan plan, IReadOnlyDictionary<string, int> waves, List<Finding> findings)
+    private static List<WavePreview> WavePreviews(DeploymentPlan plan, IReadOnlyList<Foreseen> foreseen, List<Finding> findings)
     {
         var previews = new List<WavePreview>();
         for (var i = 0; i < plan.Waves.Count; i++)
         {
             var wave = plan.Waves[i];
-            var devices = waves.Where(pair => pair.Value == i).Select(pair => world.Devices[pair.Key].Name).Order(StringComparer.Ordinal).ToList();
-            var arithmetic = wave.Gate is { } gate ? Sentences.Arithmetic(gate, devices.Count) : null;
-            if (wave.Gate?.Count > devices.Count)
+            var all = foreseen.Where(each => each.Wave == i).ToList();
+            var counted = all.Count(each => each.IsCounted(wave.Gate));
+            var reachable = all.Count(each => each.CanBeMet(wave.Gate));
+            var where = $"waves[{i}].gate";
+            if (wave.Gate?.Count > all.Count)
             {
-                findings.Add(new Finding($"The gate behind '{wave.Name}' asks for {wave.Gate.Count} met, but the wave has only {devices.Count}.", $"waves[{i}].gate"));
+                findings.Add(new Finding($"The gate behind '{wave.Name}' asks for {wave.Gate.Count} met, but the wave has only {all.Count}.", where));
             }
-
-            if (devices.Count == 0)
+            else if (all.Count == 0)
             {
                 findings.Add(new Finding($"Wave '{wave.Name}' picks no device; somebody will have to advance it.", $"waves[{i}].pick") { IsWarning = true });
             }
+            else if (wave.Gate is { } gate && plan.Wish == Wish.Choice)
+            {
+                findings.Add(new Finding($"The gate behind '{wave.Name}' counts only those who took it from the shelf; until somebody does, it does not pass by itself.", where) { IsWarning = true });
+            }
+            else if (wave.Gate is not null && counted == 0)
+            {
+                findings.Add(new Finding($"Nobody in wave '{wave.Name}' counts for its gate as things are: {WhyNot(all.Where(each => !each.IsCounted(wave.Gate)))}. Somebody will have to advance it.", where) { IsWarning = true });
+            }
+            else if (wave.Gate is { } asks && asks.Needed(counted) > reachable)
+            {
+                findings.Add(new Finding($"The gate behind '{wave.Name}' needs {asks.Needed(counted)} of {counted} met, and as things are only {reachable} can be: {WhyNot(all.Where(each => each.IsCounted(asks) && !each.CanBeMet(asks)))}.", where) { IsWarning = true });
+            }
 
-            previews.Add(new WavePreview(wave.Name, wave.Pick.ToString(), devices.Count, wave.Gate?.ToString(), arithmetic, [.. devices.Take(SampleSize)]));
+            var names = all.Select(each => each.Device.Name).Order(StringComparer.Ordinal);
+            previews.Add(new WavePreview(wave.Name, wave.Pick.ToString(), all.Count, counted, wave.Gate?.ToString(), wave.Gate is null || plan.Wish == Wish.Choice ? null : Sentences.Arithmetic(wave.Gate, counted), [.. names.Take(SampleSize)], wave.OpensAt));
         }
 
         return previews;
     }
 
+    private static string WhyNot(IEnumerable<Foreseen> each) =>
+        string.Join("; ", each.GroupBy(one => one.WhyNot).OrderByDescending(group => group.Count()).Take(3).Select(group => $"{group.Count()} × {char.ToLowerInvariant(group.Key[0])}{group.Key[1..]}"));
+
     private static List<CountInfo> Spread(FleetWorld world, IEnumerable<DeviceEntry> reached) =>
         [.. reached.GroupBy(device => $"{world.Fact(device, "kind") ?? "kind not known"}, {world.Fact(device, "model") ?? "model not known"}").OrderByDescending(group => group.Count()).Take(20).Select(group => new CountInfo(group.Key, group.Count()))];
-
-    private static string Effect(DeploymentPlan plan, string? installed)
-    {
-        if (plan.Wish == Wish.Gone)
-        {
-            return installed switch { null => "not known yet", "" => "nothing (not there)", _ => "leave" };
-        }
-
-        if (string.IsNullOrEmpty(installed))
-        {
-            return installed is null ? "not known yet" : "enter";
-        }
-
-        var order = AppVersion.Parse(installed).CompareTo(plan.Version);
-        return order switch
-        {
-            < 0 => "upgrade",
-            0 => "nothing (there already)",
-            _ => plan.AllowsDowngrade ? "downgrade" : "nothing (newer is there)",
-        };
-    }
 
     private static void Out(Dictionary<string, List<string>> outs, string reason, string device)
     {

@@ -3,20 +3,15 @@ import type { ReactNode } from "react";
 import type { Schemas } from "@/api/request";
 import { devices } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
+import { ChosenList } from "./ChosenList";
 
 /** What was started, by whom, with which waves and limits. */
 export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }) {
   const it = details.deployment;
   const rows: [string, ReactNode][] = [
     ["Package", <Link key="p" to="/packages/$digest" params={{ digest: it.package }}>{it.app} {it.version}</Link>],
-    ["Wish", { have: "have: it must be there", gone: "gone: it must not be there, in any version", choice: "choice: users may take it" }[it.wish] ?? it.wish],
     ["Groups", <Groups key="g" slugs={details.groups} />],
     ["Left out", details.except.length === 0 ? "nobody" : <Groups key="e" slugs={details.except} />],
-    ["Halt", details.halt],
-    ["Tries", `${details.tries}, ${details.retryPause} before the second`],
-    ["Lease", `${details.lease}: so long a device may start it unheard`],
-    ["Deadline", <Moment key="d" at={it.deadline} otherwise="none" />],
-    ...(details.settings.length > 0 ? [["Settings", <span key="v" className="mono">{details.settings.map((setting) => `${setting.name} ${setting.value ?? "(secret)"}`).join(", ")}</span>] as [string, ReactNode]] : []),
     ["Started", <span key="s">by {it.startedBy}, <Moment at={it.startedAt} /></span>],
   ];
   return (
@@ -28,6 +23,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
             <dd>{value}</dd>
           </div>
         ))}
+        <ChosenList chosen={details.chosen} />
       </dl>
       <div className="sheet scroll-x">
         <table className="plain">
@@ -43,7 +39,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
               <tr key={wave.name}>
                 <td>{wave.name}<div className="quiet">{devices(wave.devices)}</div></td>
                 <td>{wave.pick}</td>
-                <td>{wave.gate ?? <span className="quiet">none; done when all are met</span>}</td>
+                <td>{wave.opensAt && <div className="quiet">not before <Moment at={wave.opensAt} only="moment" /></div>}{wave.gate ?? <span className="quiet">none; done when all are met</span>}</td>
               </tr>
             ))}
           </tbody>

@@ -1,13 +1,17 @@
 import { Drawer } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { useState } from "react";
 import { request, type Schemas } from "@/api/request";
+import { useSession } from "@/app/session";
+import { Act } from "@/parts/Act";
 import { Command } from "@/parts/Command";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { quoted } from "@/parts/format";
 import { Attempt } from "@/parts/Attempt";
 import { Loading } from "@/parts/Page";
 import { StateMark } from "@/parts/StateMark";
+import { RollBackAsk } from "./RollBackAsk";
 
 interface AttemptsDrawerProps {
   it: Schemas["DeploymentInfo"];
@@ -25,6 +29,8 @@ export function AttemptsDrawer({ it, device, close }: AttemptsDrawerProps) {
 }
 
 function Tries({ it, device }: { it: Schemas["DeploymentInfo"]; device: string }) {
+  const { forbidden } = useSession();
+  const [isAsking, setIsAsking] = useState(false);
   const found = useQuery({
     queryKey: ["deployment", it.id, "why", device],
     queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}/why", { path: { device }, query: { deployment: it.id }, signal }),
@@ -41,6 +47,14 @@ function Tries({ it, device }: { it: Schemas["DeploymentInfo"]; device: string }
         ))}
       </ol>
       <Command text={`bandejo device why ${device} --deployment ${quoted(it.name)}`} />
+      {why.target && why.target.before !== null && why.target.state !== "undone" && (
+        <div className="acts">
+          <Act forbidden={forbidden("POST /api/v1/deployments/{deployment}/roll-back")} onClick={() => setIsAsking(true)}>
+            Roll back this device…
+          </Act>
+        </div>
+      )}
+      {isAsking && <RollBackAsk it={it} device={device} close={() => setIsAsking(false)} />}
       {why.attempts.length === 0 && <p className="quiet">It has not begun yet.</p>}
       {why.attempts.map((attempt, at) => (
         <Attempt key={attempt.id} attempt={attempt} isOpen={at === 0} />

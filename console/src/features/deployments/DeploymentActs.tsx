@@ -6,8 +6,9 @@ import type { Operation } from "@/api/roles";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
-import { devices, quoted } from "@/parts/format";
+import { devices, quoted, retried } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
+import { RollBackAsk } from "./RollBackAsk";
 
 type Preview = Schemas["ActPreview"];
 type ActName = "approve" | "pause" | "resume" | "advance" | "halt" | "roll-back" | "end" | "retry";
@@ -87,7 +88,8 @@ export function DeploymentActs({ it, ask, asked }: DeploymentActsProps) {
           </Menu.Dropdown>
         </Menu>
       )}
-      <Ask question={chosen ? questionOf(chosen, it, () => void queries.invalidateQueries()) : null} close={() => setChosen(null)} />
+      {chosen?.name === "roll-back" && <RollBackAsk it={chosen.it} close={() => setChosen(null)} />}
+      <Ask question={chosen && chosen.name !== "roll-back" ? questionOf(chosen, it, () => void queries.invalidateQueries()) : null} close={() => setChosen(null)} />
     </>
   );
 }
@@ -131,7 +133,7 @@ function questionOf({ name, preview, it }: Chosen, now: Schemas["DeploymentInfo"
       try {
         if (name === "retry") {
           const answer = await request("post", "/api/v1/deployments/{deployment}/retry", { path: { deployment: it.id }, body: { reason } });
-          return `${devices(answer.devices)} try again.`;
+          return retried(answer);
         }
         const answer = await request("post", `/api/v1/deployments/{deployment}/${name}`, { path: { deployment: it.id }, body: { reason }, revision: it.revision });
         return answer.deployment.sentence;

@@ -1,6 +1,8 @@
 import type { Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { count, devices } from "@/parts/format";
+import { Moment } from "@/parts/Moment";
+import { ChosenList } from "./ChosenList";
 
 interface StartPreviewProps {
   preview: Schemas["DeploymentPreview"] | undefined;
@@ -9,7 +11,7 @@ interface StartPreviewProps {
   isOld: boolean;
 }
 
-const EFFECTS: Record<string, string> = { enter: "get it anew", upgrade: "go up to it", downgrade: "go down to it", leave: "lose it", nothing: "have it already" };
+const EFFECTS: Record<string, string> = { enter: "get it anew", upgrade: "go up to it", downgrade: "go down to it", leave: "lose it", offered: "may take it", not: "have not said what they have", nothing: "need nothing" };
 
 function effectWord(effect: string): string {
   return EFFECTS[effect.split(" ")[0]!] ?? effect;
@@ -22,12 +24,13 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
   if (!preview) return <div className="sheet pad quiet">Working out whom it reaches …</div>;
   const against = preview.findings.filter((finding) => !finding.isWarning);
   const worth = preview.findings.filter((finding) => finding.isWarning);
+  const isChoice = preview.chosen.some((each) => each.name === "wish" && each.value.startsWith("choice"));
   const out = preview.out.reduce((sum, reason) => sum + reason.count, 0);
   return (
     <section className="sheet" aria-live="polite" style={isOld ? { opacity: 0.6 } : undefined}>
       <div className="pad">
-        <h2>Reaches {devices(preview.reached)}</h2>
-        <p className="quiet">{preview.effects.filter((effect) => effect.count > 0).map((effect) => `${count(effect.count)} ${effectWord(effect.name)}`).join(", ") || "No device would change"}.</p>
+        <h2>{isChoice ? "Offered to" : "Reaches"} {devices(preview.reached)}</h2>
+        <p className="quiet">{preview.effects.filter((effect) => effect.count > 0).map((effect) => `${count(effect.count)} ${effectWord(effect.name)}`).join(", ") || "No device would change"}.{isChoice && " Nothing is installed until a user takes it."}</p>
       </div>
       {against.length > 0 && (
         <div className="note bad" style={{ margin: 0 }}>
@@ -53,6 +56,9 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
           </p>
         </div>
       )}
+      <dl className="facts pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
+        <ChosenList chosen={preview.chosen} />
+      </dl>
       <div className="scroll-x">
         <table className="plain">
           <thead>
@@ -65,9 +71,20 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
           <tbody>
             {preview.waves.map((wave) => (
               <tr key={wave.name}>
-                <td>{wave.name}</td>
+                <td>
+                  {wave.name}
+                  <div className="quiet">
+                    {wave.sample.slice(0, 4).join(", ")}
+                    {wave.devices > Math.min(4, wave.sample.length) && " …"}
+                  </div>
+                </td>
                 <td className="number">{count(wave.devices)}</td>
                 <td>
+                  {wave.opensAt && (
+                    <div className="quiet">
+                      not before <Moment at={wave.opensAt} only="moment" />
+                    </div>
+                  )}
                   {wave.gate ?? <span className="quiet">none</span>}
                   {wave.arithmetic && <div className="quiet">{wave.arithmetic}</div>}
                 </td>

@@ -7,7 +7,7 @@ import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
 import { FilterField } from "@/parts/FilterField";
-import { count, devices, quoted } from "@/parts/format";
+import { count, devices, quoted, retried } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Empty } from "@/parts/Page";
 import { StateGlyph, StateMark } from "@/parts/StateMark";
@@ -122,14 +122,14 @@ function retry(it: Schemas["DeploymentInfo"], failed: Target[], done: () => void
   const names = failed.map((target) => target.deviceName);
   return {
     title: `Try again: ${it.name}`,
-    says: <p>{devices(failed.length)} get their tries anew and start at once: {names.slice(0, 6).join(", ")}{names.length > 6 && ` and ${names.length - 6} more`}.</p>,
+    says: <p>{devices(failed.length)} get their tries anew, at their next check-in: {names.slice(0, 6).join(", ")}{names.length > 6 && ` and ${names.length - 6} more`}.</p>,
     act: `Try again on ${devices(failed.length)}`,
     reason: "may",
     command: (reason) => `bandejo deployment retry ${quoted(it.name)} ${names.slice(0, 3).map((name) => `--device ${name}`).join(" ")}${names.length > 3 ? " …" : ""} --reason ${quoted(reason)}`,
     run: async (reason) => {
       try {
         const answer = await request("post", "/api/v1/deployments/{deployment}/retry", { path: { deployment: it.id }, body: { devices: failed.map((target) => target.device), reason } });
-        return `${devices(answer.devices)} try again.`;
+        return retried(answer);
       } finally {
         done();
       }
