@@ -379,7 +379,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     {
         if (surroundings.InTheWay(variant) is { } who)
         {
-            return new AttemptEnd(AttemptOutcome.Busy, who, null, null);
+            return new AttemptEnd(AttemptOutcome.Waits, who, null, null);
         }
 
         if (variant.Close.Count == 0)

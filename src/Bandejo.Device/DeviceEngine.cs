@@ -11,6 +11,8 @@ namespace Bandejo.Device;
 public sealed class DeviceEngine
 {
     private static readonly TimeSpan ProofRepeat = TimeSpan.FromHours(12);
+    /// <summary>How often it is looked whether what an order waits for is over.</summary>
+    private static readonly TimeSpan WaitPause = TimeSpan.FromSeconds(15);
     private static readonly TimeSpan LongestBackoff = TimeSpan.FromMinutes(10);
 
     private readonly DeviceParts _parts;
@@ -28,6 +30,7 @@ public sealed class DeviceEngine
     private readonly HashSet<string> _holding = new(StringComparer.Ordinal);
     private readonly ServiceTalk _talk;
     private readonly CallPace _pace;
+    private readonly Surroundings _surroundings;
 
     public DeviceEngine(DeviceParts parts, DeviceIdentity identity)
     {
@@ -37,7 +40,7 @@ public sealed class DeviceEngine
         _packages = new PackageKeeper(parts.Cache, parts.Link, identity.TrustedKeys);
         _talk = new ServiceTalk(parts, _journal, _packages);
         _pace = new CallPace(parts.Time);
-        var surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
+        var surroundings = _surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal);
         _trial = new DeviceTrial(_packages, new TrialMachine(null!, _prover, parts.Processes, parts.Facts, surroundings), parts.Ground, _journal, parts.Time);
@@ -147,6 +150,7 @@ public sealed class DeviceEngine
         var state = _journal.State;
         var now = _parts.Time.GetUtcNow();
         DateTimeOffset? soonest = null;
+        var waits = new List<WaitReport>();
         foreach (var order in state.Orders)
         {
             var isLeased = now < state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
@@ -158,6 +162,14 @@ public sealed class DeviceEngine
             var progress = state.Progress.GetValueOrDefault(DeviceState.KeyOf(order));
             if (progress is null || (progress.NextTry is { } due && due <= now && progress.WaitsForBoot is null))
             {
+                if (await InTheWay(order, cancellation) is { } why)
+                {
+                    // No try, and others need not wait with it.
+                    waits.Add(new WaitReport(order.Deployment, why));
+                    soonest = soonest < now + WaitPause ? soonest : now + WaitPause;
+                    continue;
+                }
+
                 _journal.Append(new AttemptBegan(new Attempt(Guid.CreateVersion7(now).ToString("N"), order, (progress?.Tries ?? 0) + 1, now, "fetch", null, null)));
                 _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}, try {(progress?.Tries ?? 0) + 1}");
                 Wake(_checkInNow, _checkInRest);
@@ -171,7 +183,31 @@ public sealed class DeviceEngine
             }
         }
 
+        if (_talk.Wait(waits))
+        {
+            Wake(_checkInNow, _checkInRest);
+        }
+
         return soonest;
+    }
+
+    /// <summary>What an order waits for before it begins; null for nothing. Asked of the sealed package alone.</summary>
+    private async Task<string?> InTheWay(Order order, CancellationToken cancellation)
+    {
+        if (order.Kind == "trial")
+        {
+            return null;
+        }
+
+        try
+        {
+            return _surroundings.InTheWay(PackageKeeper.VariantOf(await _packages.Open(order.Package, cancellation), order.Variant));
+        }
+        catch (Exception error) when (error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
+        {
+            // The attempt will find the same, and say so.
+            return null;
+        }
     }
 
     /// <summary>Takes the attempt in hand to its end and writes down what came of it.</summary>
@@ -182,7 +218,7 @@ public sealed class DeviceEngine
         var attempt = _journal.State.Current!;
         var order = attempt.Order;
         var retry = new RetryRule(order.Tries, TimeSpan.FromSeconds(order.RetryPauseSeconds), TimeSpan.FromSeconds(order.RetryLongestSeconds));
-        var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
+        var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null : end.Outcome is AttemptOutcome.Waits ? now : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
         var secrets = await _packages.Secrets(order, _journal.State);
         _parts.Processes.Hide(attempt.Id, secrets);
         end = end with { Message = Steps.Hide(end.Message, secrets) };

@@ -5,6 +5,8 @@ namespace Bandejo.Device;
 /// <summary>What the device knows, as the fold of its journal.</summary>
 public sealed record DeviceState
 {
+    private static readonly string Waits = Core.Deployments.Attempts.Word(Core.Deployments.AttemptOutcome.Waits);
+
     public IReadOnlyList<Order> Orders { get; init; } = [];
 
     public string OrdersTag { get; init; } = "";
@@ -79,7 +81,7 @@ public sealed record DeviceState
             case AttemptMoved moved:
                 return this with { Current = Current! with { Phase = moved.Phase, Before = moved.Before ?? Current.Before, BeforePackage = moved.BeforePackage ?? Current.BeforePackage } };
             case AttemptEnded ended:
-                var progress = new Dictionary<string, OrderProgress>(Progress) { [KeyOf(Current!.Order)] = new OrderProgress(Current.Try, ended.NextTry, ended.BootId) };
+                var progress = new Dictionary<string, OrderProgress>(Progress) { [KeyOf(Current!.Order)] = new OrderProgress(ended.Report.Outcome == Waits ? Current.Try - 1 : Current.Try, ended.NextTry, ended.BootId) };
                 return this with { Current = null, Outbox = [.. Outbox, ended.Report], Progress = progress };
             case ReportsAcknowledged acknowledged:
                 return this with { Outbox = [.. Outbox.Where(report => !acknowledged.Names.Contains(NameOf(report)))] };

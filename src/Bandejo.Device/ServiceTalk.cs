@@ -14,6 +14,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
     private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);
     private bool _serviceWantsFacts = true;
     private string _factsDigest = "";
+    private IReadOnlyList<WaitReport> _waits = [];
 
     /// <summary>The number of the last check-in.</summary>
     public long Sequence { get; private set; }
@@ -26,6 +27,14 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
             _proofs.RemoveAll(each => each.Deployment == proof.Deployment);
             _proofs.Add(proof);
         }
+    }
+
+    /// <summary>What orders wait for, to be told from the next check-in on. Returns whether that is news.</summary>
+    public bool Wait(IReadOnlyList<WaitReport> waits)
+    {
+        var isNews = !_waits.SequenceEqual(waits);
+        _waits = waits;
+        return isNews;
     }
 
     /// <summary>One check-in. Returns after how many seconds the next is due.</summary>
@@ -43,7 +52,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         var said = parts.User.Said();
         Sequence = Math.Max(Sequence + 1, parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
-        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag);
+        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag, _waits.Count == 0 ? null : _waits);
         var answer = await parts.Link.CheckIn(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;

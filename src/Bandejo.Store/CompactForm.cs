@@ -25,7 +25,7 @@ internal static class CompactForm
         writer.Number(Bits(
             target.Next is not null, target.Variant is not null, target.Tries > 0, target.Repairs > 0, target.HasBegun, target.IsInstalledHere, target.IsGoingBack, target.HasFailed, target.Before is not null,
             target.BeforePackage is not null, target.ProvenAt is not null, target.TroubleAt is not null, target.TakenAt is not null, target.Harms > 0, target.Harm is not null, target.AppWhenOpened is not null, target.Order > 0,
-            target.IsToGoBack, target.CannotGoBack));
+            target.IsToGoBack, target.CannotGoBack, target.WaitsFor is not null));
         Write(writer, target.Next);
         Write(writer, target.Variant);
         Write(writer, target.Tries);
@@ -39,6 +39,7 @@ internal static class CompactForm
         Write(writer, target.Harm);
         Write(writer, target.AppWhenOpened);
         Write(writer, target.Order);
+        Write(writer, target.WaitsFor);
     }
 
     /// <exception cref="FormatException">The form is not that of a target.</exception>
@@ -82,6 +83,7 @@ internal static class CompactForm
             Harm = Has(14) ? reader.Text(texts) : null,
             AppWhenOpened = Has(15) ? reader.Text(texts) : null,
             Order = Has(16) ? reader.Number() : 0,
+            WaitsFor = Has(19) ? reader.Text(texts) : null,
         };
 
         bool Has(int bit) => (bits & (1 << bit)) != 0;

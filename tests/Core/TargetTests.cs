@@ -48,6 +48,7 @@ public sealed class TargetTests
             TargetEvent.ProofLost => [TargetState.Ready, state],
             TargetEvent.ProofTooOld => [TargetState.Unknown, state],
             TargetEvent.FellSilent => [TargetState.Lost, state],
+            TargetEvent.Deferred => [TargetState.Ready, state],
             TargetEvent.UndoLater or TargetEvent.UndoImpossible => [state],
             TargetEvent.RetryTime or TargetEvent.RetryAsked or TargetEvent.UndoAsked => [TargetState.Ready, state],
             _ => [TargetState.Undone, TargetState.Left],
@@ -93,6 +94,16 @@ public sealed class TargetTests
         Assert.Equal(1, target.Tries);
         target = Happen(target, TargetEvent.Succeeded);
         Assert.Equal((TargetState.Met, true, Now), (target.State, target.IsInstalledHere, target.ProvenAt));
+    }
+
+    [Fact]
+    public void Waiting_is_no_try_and_no_failure()
+    {
+        var target = Happen(new Target { Device = "a" }, TargetEvent.Due, TargetEvent.Began);
+        var waits = Targets.Decide(target, Attempts.Judge(target, false, AttemptOutcome.Waits, "somebody is there", RetryRule.Default, Now), Now);
+        Assert.Equal((TargetState.Ready, 0, "somebody is there", null), (waits.State, waits.Tries, waits.WaitsFor, waits.TroubleAt));
+        Assert.Contains("somebody is there", Targets.DueReason(waits));
+        Assert.Null(Happen(waits, TargetEvent.Began).WaitsFor);
     }
 
     [Fact]

@@ -26,6 +26,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     public int Appends { get; private set; }
 
     private int _checkIns;
+    private int _askedWhoIsThere;
     private string _tag = "first";
 
     /// <summary>Files of the machine.</summary>
@@ -187,7 +188,17 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     /// <summary>Companions in place, as <c>app kind subject</c>.</summary>
     public HashSet<string> Companions { get; } = [];
 
-    public bool IsSignedIn { get; set; }
+    public bool IsSignedIn
+    {
+        get => field || ++_askedWhoIsThere == SignsInAtQuestion;
+        set;
+    }
+
+    /// <summary>Somebody is signed in only when that is asked for the time with this number; 0 for never.</summary>
+    public int SignsInAtQuestion { get; set; }
+
+    /// <summary>What the device said at its last check-in that it waits for.</summary>
+    public IReadOnlyList<WaitReport> Waits { get; private set; } = [];
 
     FactReport IMachineFacts.Gather() => new(new Dictionary<string, string> { ["kind"] = "desk" }, Programs is null ? null : [.. Programs.Select(pair => new ProgramReport(pair.Key, pair.Value, "system"))]);
 
@@ -295,6 +306,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         }
 
         Proofs.AddRange(request.Proofs);
+        Waits = request.Waits ?? [];
         Told.AddRange(request.Said ?? []);
         if (++_checkIns == LoseAnswer)
         {

@@ -128,12 +128,27 @@ public sealed class SurroundingsTests
     {
         var machine = new FakeMachine { IsSignedIn = true };
         var package = machine.PackageWith("7.2.0", variant => variant with { Handling = new DocumentHandling(true, false, null, "as-told", null) });
-        await Order(machine, FakeMachine.Order(package));
-        Assert.Equal(("busy", "Somebody is signed in, and it waits until nobody is"), machine.Taken.Values.Where(report => report.HasEnded).Select(report => (report.Outcome!, report.Message)).Single());
+        machine.Until = each => each.Waits.Count > 0;
+        machine.Give(FakeMachine.Order(package));
+        Assert.True(await machine.Run());
+        Assert.Equal(new WaitReport("D1", "Somebody is signed in, and it waits until nobody is"), Assert.Single(machine.Waits));
         Assert.Empty(machine.Ran);
+        Assert.Empty(machine.Taken);
 
         machine.IsSignedIn = false;
-        await Order(machine, FakeMachine.Order(package, number: 1));
+        machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.2.0"], machine.Ran);
+    }
+
+    [Fact]
+    public async Task Who_signs_in_at_the_last_moment_costs_no_try()
+    {
+        // The first question is before the beginning, the second before the step.
+        var machine = new FakeMachine { SignsInAtQuestion = 2, Until = each => each.Taken.Values.Any(report => report.Outcome == "done") };
+        machine.Give(FakeMachine.Order(machine.PackageWith("7.2.0", variant => variant with { Handling = new DocumentHandling(true, false, null, "as-told", null) }), tries: 1));
+        Assert.True(await machine.Run());
+        Assert.Equal(["done", "waits"], machine.Taken.Values.Where(report => report.HasEnded).Select(report => report.Outcome).Order());
         Assert.Equal(["put 7.2.0"], machine.Ran);
     }
 

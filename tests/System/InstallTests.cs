@@ -84,6 +84,31 @@ public sealed class InstallTests
     }
 
     [Fact]
+    public async Task A_device_waits_until_nobody_is_signed_in_says_so_and_uses_no_try_up()
+    {
+        await using var site = await Site.Start();
+        var folder = site.WriteFolder("foldline", "7.2.0", Put);
+        var manifest = Path.Combine(folder, "package.yaml");
+        File.WriteAllText(manifest, File.ReadAllText(manifest).Replace("    requires:", "    handling: { before: { signed-in: nobody } }\n    requires:", StringComparison.Ordinal));
+        await site.Must("package", "build", folder);
+        await site.Must("package", "release", "foldline", "--reason", "for the test");
+        var device = await site.Device("ALD-DESK-001", isStarted: false);
+        var user = Directory.CreateDirectory(Path.Combine(device.Root, "run/user/1000"));
+        await device.Start();
+        await site.Package("circdesk", "1.0.0", Put);
+        var id = await site.Deploy("foldline", Site.Enrolled, "--tries", "1", "--halt", "1 failed");
+        await site.Admin.Until(async () => (await site.Must("deployment", "targets", id, "-o", "csv")).Contains("the device waits: Somebody is signed in", StringComparison.Ordinal), "it says what it waits for");
+
+        // Others need not wait with it.
+        await site.Admin.Becomes(await site.Deploy("circdesk", Site.Enrolled), device.Name, "met");
+        Assert.Equal("ready", (await site.Admin.Becomes(id, device.Name, "ready")).State);
+        Assert.Empty(await site.Admin.Attempts(id, device.Name));
+        user.Delete();
+        await site.Admin.Becomes(id, device.Name, "met");
+        Assert.Single(await site.Admin.Attempts(id, device.Name));
+    }
+
+    [Fact]
     public async Task An_agent_that_is_killed_in_the_middle_goes_on_with_the_running_step()
     {
         await using var site = await Site.Start();

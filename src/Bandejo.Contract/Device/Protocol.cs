@@ -68,7 +68,12 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="Attempts">What became of attempts and is not acknowledged yet.</param>
 /// <param name="Said">What the device's user said and is not acknowledged yet.</param>
 /// <param name="TrustTag">The tag of the authorities that the device believes; null where it speaks without TLS.</param>
-public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null, string? TrustTag = null);
+/// <param name="Waits">What keeps it from starting orders that may start; told as long as it does, null where nothing does.</param>
+public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null, string? TrustTag = null, [property: Limits(Items = 500)] IReadOnlyList<WaitReport>? Waits = null);
+
+/// <summary>An order that could start and waits on the device.</summary>
+/// <param name="Why">For what, for people.</param>
+public sealed record WaitReport(string Deployment, [property: Limits(Text = 200)] string Why);
 
 /// <summary>Word of the device's user: something is taken from the shelf, or something broke.</summary>
 /// <param name="Id">Its identity, made by the device; acknowledged as <c>id/said</c>.</param>

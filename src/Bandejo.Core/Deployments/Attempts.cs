@@ -44,6 +44,9 @@ public enum AttemptOutcome
 
     /// <summary>The agent or the device stopped in the middle.</summary>
     Interrupted,
+
+    /// <summary>Something came into its way before the step, and it waits until that is over: no try, and no failure.</summary>
+    Waits,
 }
 
 /// <summary>Judges how a try ended.</summary>
@@ -65,6 +68,7 @@ public static class Attempts
         ["bad-signature"] = AttemptOutcome.BadSignature,
         ["withdrawn"] = AttemptOutcome.Withdrawn,
         ["interrupted"] = AttemptOutcome.Interrupted,
+        ["waits"] = AttemptOutcome.Waits,
     };
 
     /// <summary>The word for an outcome on the wire.</summary>
@@ -98,6 +102,8 @@ public static class Attempts
                 return new Happening(isGoingBack ? TargetEvent.Undone : TargetEvent.Succeeded, message);
             case AttemptOutcome.Restart:
                 return new Happening(TargetEvent.NeedsRestart, message);
+            case AttemptOutcome.Waits:
+                return new Happening(TargetEvent.Deferred, message);
             default:
                 var next = NextTry(outcome, target.Tries, retry, target.Device, ended);
                 return next is { } at

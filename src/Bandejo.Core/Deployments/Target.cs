@@ -62,6 +62,9 @@ public sealed record Target
     /// <summary>When the device's user took it from the shelf; null where nobody did.</summary>
     public DateTimeOffset? TakenAt { get; init; }
 
+    /// <summary>What the device says it waits for before it starts, for people; null where it waits for nothing.</summary>
+    public string? WaitsFor { get; init; }
+
     /// <summary>Harm reports after this deployment began here.</summary>
     public int Harms { get; init; }
 
@@ -107,6 +110,9 @@ public sealed record RetryRule(int Tries, TimeSpan Pause, TimeSpan Longest)
 /// <summary>Changes one target for one event. All that is kept with the state follows here; the state itself comes from <see cref="TargetTable"/>.</summary>
 public static class Targets
 {
+    /// <summary>What is said of a target whose order is out.</summary>
+    public static string DueReason(Target target) => target.WaitsFor is { } waits ? $"The order is out, and the device waits: {waits}" : "The order is out; the device starts at its next check-in";
+
     /// <summary>The longest text of a harm report that is kept, in characters.</summary>
     public const int MaxHarm = 400;
 
@@ -153,7 +159,8 @@ public static class Targets
 
         next = happening.Event switch
         {
-            TargetEvent.Began => next with { HasBegun = true, Tries = target.Tries + 1 },
+            TargetEvent.Began => next with { HasBegun = true, Tries = target.Tries + 1, WaitsFor = null },
+            TargetEvent.Deferred when !isSame => next with { Tries = Math.Max(0, target.Tries - 1), WaitsFor = happening.Reason },
             TargetEvent.Succeeded when state == TargetState.Met => next with { ProvenAt = now, IsInstalledHere = target.IsInstalledHere || target.Before is not null, Tries = 0 },
             TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now, Tries = 0, IsInstalledHere = target.IsInstalledHere || target.State == TargetState.Restart },
             TargetEvent.ProofLost when !isSame => next with { Repairs = target.Repairs + 1, TroubleAt = now, Order = target.Order + 1, Tries = 0 },

@@ -113,6 +113,9 @@ public enum TargetEvent
 
     /// <summary>What this deployment did here was to be taken back, and cannot be.</summary>
     UndoImpossible,
+
+    /// <summary>An attempt ended before its step because something is in the way; the device waits until that is over.</summary>
+    Deferred,
 }
 
 /// <summary>The one place where target states change.</summary>
@@ -121,23 +124,23 @@ public static class TargetTable
     // A row a state, a column an event, in the order of the two enumerations. "." stays. The first nine columns move what has not begun; work in hand is
     // never interrupted by them (behaviour: "what runs may finish"); a try that is set is a start like the first, and held like it. From Began on the device's word wins over what was believed.
     private const string Table = """
-        .            out  not  blk  fnk  con  yld  shf  hld  due  began ok   rst  try  gave held lost old  sil  time ask  undo undone later cannot
-        Unknown      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .
-        NotNeeded    L    N    B    U    C    Y    O    W    R    K     M    S    T    F    .    .    .    .    .    .    R    D      .     .
-        Blocked      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .
-        Waiting      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .
-        Ready        L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .
-        Working      .    .    .    .    .    .    .    .    .    K     M    S    T    F    .    .    .    X    .    .    .    D      .     .
-        Restart      .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    R    .    X    .    .    R    D      .     .
-        Retry        L    N    B    .    C    Y    .    W    .    K     M    S    T    F    M    .    .    .    R    R    R    D      .     .
-        Met          L    .    .    .    C    Y    .    .    .    K     M    S    T    F    M    R    U    .    .    .    R    D      .     .
-        Failed       L    N    .    .    .    Y    .    .    .    K     M    S    T    F    M    .    .    .    .    R    R    D      .     .
-        Lost         .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    R    .    .    .    R    R    D      .     .
-        Undone       L    .    .    .    .    .    .    .    .    K     M    S    T    F    .    .    .    .    .    R    .    D      .     .
-        Contested    L    N    B    U    C    Y    O    W    R    K     M    S    T    F    .    .    .    .    .    .    R    D      .     .
-        Yielded      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    .    .    .    .    .    .    R    D      .     .
-        Choice       L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .
-        Left         L    N    B    U    C    Y    O    W    R    K     L    L    L    L    .    .    .    .    .    .    R    D      .     .
+        .            out  not  blk  fnk  con  yld  shf  hld  due  began ok   rst  try  gave held lost old  sil  time ask  undo undone later cannot defer
+        Unknown      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .      .
+        NotNeeded    L    N    B    U    C    Y    O    W    R    K     M    S    T    F    .    .    .    .    .    .    R    D      .     .      .
+        Blocked      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .      .
+        Waiting      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .      .
+        Ready        L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .      .
+        Working      .    .    .    .    .    .    .    .    .    K     M    S    T    F    .    .    .    X    .    .    .    D      .     .      R
+        Restart      .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    R    .    X    .    .    R    D      .     .      .
+        Retry        L    N    B    .    C    Y    .    W    .    K     M    S    T    F    M    .    .    .    R    R    R    D      .     .      .
+        Met          L    .    .    .    C    Y    .    .    .    K     M    S    T    F    M    R    U    .    .    .    R    D      .     .      .
+        Failed       L    N    .    .    .    Y    .    .    .    K     M    S    T    F    M    .    .    .    .    R    R    D      .     .      .
+        Lost         .    .    .    .    .    .    .    .    .    K     M    S    T    F    M    R    .    .    .    R    R    D      .     .      .
+        Undone       L    .    .    .    .    .    .    .    .    K     M    S    T    F    .    .    .    .    .    R    .    D      .     .      .
+        Contested    L    N    B    U    C    Y    O    W    R    K     M    S    T    F    .    .    .    .    .    .    R    D      .     .      .
+        Yielded      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    .    .    .    .    .    .    R    D      .     .      .
+        Choice       L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .      .
+        Left         L    N    B    U    C    Y    O    W    R    K     L    L    L    L    .    .    .    .    .    .    R    D      .     .      .
         """;
 
     private static readonly TargetState[,] Next = Read();

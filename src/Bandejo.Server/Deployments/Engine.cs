@@ -326,7 +326,7 @@ internal static class Engine
 
         return deployment.Plan.Wish == Wish.Choice && target.TakenAt is null
             ? (new Happening(TargetEvent.OnShelf, "On the shelf; the user has not taken it"), fit.Variant, true)
-            : (new Happening(TargetEvent.Due, "The order is out; the device starts at its next check-in"), fit.Variant, true);
+            : (new Happening(TargetEvent.Due, Targets.DueReason(target)), fit.Variant, true);
     }
 
     /// <summary>The deployments whose wishes for one app count on a device, this one among them.</summary>

@@ -69,6 +69,11 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
             return null;
         }
 
+        if (!(device.Waits ?? []).SequenceEqual(request.Waits ?? []))
+        {
+            return null;
+        }
+
         device.LastHeard = each.Now;
         device.Sequence = request.Sequence;
         return Answer(each, device, request, []);
@@ -174,6 +179,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
             TakeProof(change, device, proof);
         }
 
+        TakeWaits(change, device, request.Waits);
         foreach (var word in request.Said ?? [])
         {
             UserWords.Take(change, device, word);
@@ -316,6 +322,29 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         }
 
         return device.LastReported.Contains(report.Id) || world.Store.Attempt(report.Id) is not null;
+    }
+
+    /// <summary>Says at its targets what the device waits for before it starts.</summary>
+    private static void TakeWaits(WorldChange change, DeviceEntry device, IReadOnlyList<WaitReport>? waits)
+    {
+        if ((device.Waits ?? []).SequenceEqual(waits ?? []))
+        {
+            return;
+        }
+
+        device.Waits = waits;
+        foreach (var deployment in device.Deployments.Where(each => each.IsActive))
+        {
+            var why = waits?.FirstOrDefault(wait => wait.Deployment == deployment.Id)?.Why;
+            if (deployment.Targets.Of(device) is { } target && target.WaitsFor != why)
+            {
+                Engine.Replace(change, deployment, device, target with { WaitsFor = why });
+                if (target.State == TargetState.Ready)
+                {
+                    Engine.Happen(change, deployment, device, new Happening(TargetEvent.Due, Targets.DueReason(deployment.Targets[device])));
+                }
+            }
+        }
     }
 
     private static void TakeProof(WorldChange change, DeviceEntry device, ProofReport proof)

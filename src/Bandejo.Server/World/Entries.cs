@@ -44,6 +44,9 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
     /// <summary>How many words that no device had said before it brought on a day.</summary>
     public (DateOnly Day, int Count) NewWords { get; set; }
 
+    /// <summary>What it last said it waits for; null for nothing, or not heard since the start.</summary>
+    public IReadOnlyList<WaitReport>? Waits { get; set; }
+
     /// <summary>What of its last facts was left out, and why.</summary>
     public IReadOnlyList<string> LeftOut { get; set; } = [];
 
