@@ -65,6 +65,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(IReadOnlyList<JoinCodeInfo>))]
 [JsonSerializable(typeof(GroupRequest))]
 [JsonSerializable(typeof(GroupInfo))]
+[JsonSerializable(typeof(TestingRequest))]
+[JsonSerializable(typeof(TestingPreview))]
 [JsonSerializable(typeof(IReadOnlyList<GroupInfo>))]
 [JsonSerializable(typeof(TodayInfo))]
 [JsonSerializable(typeof(IReadOnlyList<FactDescription>))]

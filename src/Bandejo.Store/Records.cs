@@ -42,7 +42,8 @@ public sealed record StoredLife(string State, string By, DateTimeOffset At, stri
 
 /// <summary>A deployment: what was asked for, in the words of the request, and where it stands.</summary>
 /// <param name="Request">JSON of the request.</param>
-public sealed record StoredDeployment(string Id, string Name, string Package, string Request, DeploymentState State);
+/// <param name="Plan">What came of the request when it was started, so that no later meaning of its words or of what it left open changes it; null where it was started before that was kept.</param>
+public sealed record StoredDeployment(string Id, string Name, string Package, string Request, DeploymentState State, DeploymentPlan? Plan = null);
 
 /// <summary>One try.</summary>
 public sealed record StoredAttempt(

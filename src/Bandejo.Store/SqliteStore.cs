@@ -1,9 +1,11 @@
 using System.Collections.Concurrent;
 using System.Text.Json;
+using System.Text.Json.Nodes;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.Versions;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -12,7 +14,7 @@ namespace Bandejo.Store;
 /// <summary>The store in one SQLite file (write-ahead log, flushed at each commit).</summary>
 public sealed class SqliteStore : IStore
 {
-    internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter() }, TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()) };
+    internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter(), new AppVersionForm() }, TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()) };
 
     /// <summary>How many times 256 rows are read ahead at most.</summary>
     private const int MostAhead = 32;
@@ -77,7 +79,7 @@ public sealed class SqliteStore : IStore
                     Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
                     members,
                     Documents<StoredPackage>(connection, "SELECT data FROM package"),
-                    [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => Read<StoredDeployment>(row.Plan) with { State = Read<DeploymentState>(row.State) })],
+                    [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => ReadDeployment(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                     targets,
                     latest.UnderWay(Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
                     Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
@@ -181,6 +183,21 @@ public sealed class SqliteStore : IStore
     }
 
     private static DateTimeOffset Instant(long milliseconds) => DateTimeOffset.FromUnixTimeMilliseconds(milliseconds);
+
+    /// <summary>A plan that this version cannot read is left out: the request is there beside it.</summary>
+    private static StoredDeployment ReadDeployment(string data)
+    {
+        try
+        {
+            return Read<StoredDeployment>(data);
+        }
+        catch (JsonException)
+        {
+            var parts = JsonNode.Parse(data)!.AsObject();
+            parts.Remove(nameof(StoredDeployment.Plan));
+            return Read<StoredDeployment>(parts.ToJsonString());
+        }
+    }
 
     private static T Read<T>(string data) => JsonSerializer.Deserialize<T>(data, JsonForm) ?? throw new JsonException("A kept record is empty.");
 
@@ -305,6 +322,15 @@ public sealed class SqliteStore : IStore
     private static string? Text(System.Data.IDataRecord row, int column) => row.IsDBNull(column) ? null : row.GetString(column);
 
     private static List<T> Documents<T>(SqliteConnection connection, string sql) => [.. connection.Query<string>(sql, buffered: false).Select(Read<T>)];
+}
+
+/// <summary>A version as its text.</summary>
+internal sealed class AppVersionForm : JsonConverter<AppVersion>
+{
+    public override AppVersion Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+        AppVersion.TryParse(reader.GetString(), out var version) ? version : throw new JsonException("A kept version is none.");
+
+    public override void Write(Utf8JsonWriter writer, AppVersion value, JsonSerializerOptions options) => writer.WriteStringValue(value.Text);
 }
 
 /// <summary>JSON for the records that there are many of, without reflection.</summary>

@@ -96,6 +96,7 @@ public sealed class AccessTests
         POST   /api/v1/deployments/{deployment}/end          operator
         GET    /api/v1/deployments/{deployment}/acts         all
         POST   /api/v1/rules/check                           all
+        POST   /api/v1/groups/testing                        all
         POST   /api/v1/groups/{slug}/devices                 operator
         GET    /api/v1/compliance                            all
         GET    /api/v1/today                                 all

@@ -16,6 +16,26 @@ namespace Bandejo.System.Tests;
 public sealed class ServiceTests
 {
     [Fact]
+    public async Task A_mark_for_testing_asks_first_says_what_it_opens_and_can_be_taken_away()
+    {
+        await using var site = await Site.Start();
+        await site.Package("notes", "2.1", "exit 0", isReleased: false);
+        await site.Device("DESK-1", isStarted: false);
+        await site.Device("DESK-2", isStarted: false);
+        var (code, _, errors) = await site.Run("group", "change", Site.Enrolled, "--testing");
+        Assert.Equal(2, code);
+        Assert.Contains("Packages that nobody tried or released may reach the 2 devices in it, now 1: notes 2.1. Mark 'enrolled' for testing? Nothing was done", errors);
+        await site.Must("group", "change", Site.Enrolled, "--testing", "--yes");
+        await site.Must("deployment", "start", "notes 2.1", "--to", Site.Enrolled, "--name", "Notes early", "--yes");
+        Assert.Contains("What was started before goes on: 'Notes early'", await site.Must("group", "change", Site.Enrolled, "--not-for-testing"));
+        Assert.False((await site.Admin.Get($"/api/v1/groups/{Site.Enrolled}", ContractJson.Default.GroupInfo)).IsForTesting);
+        Assert.Contains("reaches only groups marked for testing", (await site.Run("deployment", "start", "notes 2.1", "--to", Site.Enrolled, "--name", "Again", "--yes")).Output);
+        var trail = await site.Must("journal", "--topic", "audit");
+        Assert.Contains("It is for testing now: Packages that nobody tried or released may reach the 2 devices", trail);
+        Assert.Contains("It is not for testing any more", trail);
+    }
+
+    [Fact]
     public async Task The_description_of_the_api_is_the_one_that_is_committed()
     {
         await using var site = await Site.Start();

@@ -42,11 +42,23 @@ public sealed record JoinCodeInfo(string Id, string? Code, string? Group, int Us
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record GroupRequest([property: Limits(Text = 64)] string Slug, [property: Limits(Text = ApiLimits.MaxName)] string Name, string? Rule = null, bool IsForTesting = false);
 
+/// <summary>Asks what a mark for testing opens, or what taking it away leaves.</summary>
+/// <param name="Group">The group; null for one that is not made yet.</param>
+/// <param name="Rule">The rule that it is to have; null for as it is.</param>
+/// <param name="IsForTesting">Whether it is to be marked.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record TestingRequest([property: Limits(Text = 64)] string? Group, string? Rule = null, bool IsForTesting = true);
+
+/// <summary>What comes of a mark for testing.</summary>
+/// <param name="Devices">How many devices are in the group.</param>
+public sealed record TestingPreview(int Devices, string Says);
+
 /// <summary>A group.</summary>
 /// <param name="Kind">listed or rule.</param>
 /// <param name="Devices">How many are certainly in it.</param>
 /// <param name="NotKnown">For how many the rule is not known yet.</param>
-public sealed record GroupInfo(string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision);
+/// <param name="Unreadable">Why this version of the service cannot read the rule, which an earlier one took; null where it can.</param>
+public sealed record GroupInfo(string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null);
 
 /// <summary>Puts several devices into a listed group at once.</summary>
 /// <param name="Devices">Names or identities, 1 to 1,000. One that is not there refuses them all.</param>

@@ -24,12 +24,12 @@ internal abstract class BlockTest
 }
 
 /// <summary>The same answer for all.</summary>
-internal sealed class ConstantBlocks(bool value) : BlockTest
+internal sealed class ConstantBlocks(Truth value) : BlockTest
 {
     public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
     {
-        yes.Fill(value ? ulong.MaxValue : 0);
-        open.Clear();
+        yes.Fill(value == Truth.True ? ulong.MaxValue : 0);
+        open.Fill(value == Truth.NotKnown ? ulong.MaxValue : 0);
     }
 }
 

@@ -130,7 +130,8 @@ public sealed class FleetColumns
 
     private BlockTest CompileBlocks(RuleNode node) => node switch
     {
-        ConstantNode constant => new ConstantBlocks(constant.Value),
+        ConstantNode constant => new ConstantBlocks(constant.Value ? Truth.True : Truth.False),
+        UnreadableNode => new ConstantBlocks(Truth.NotKnown),
         NotNode not => new OppositeBlocks(CompileBlocks(not.Part)),
         JoinedNode joined => new JoinedBlocks(joined.IsAnd, [.. joined.Parts.Select(CompileBlocks)]),
         ConditionNode condition => (_columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : NewColumn(condition.Fact))).CompileBlocks(condition, _rows),

@@ -77,6 +77,7 @@ public sealed class RowRule
     private static Node Compile(RuleNode node, Func<ConditionNode, RowTest> testOf) => node switch
     {
         ConstantNode constant => new Constant(constant.Value ? Truth.True : Truth.False),
+        UnreadableNode => new Constant(Truth.NotKnown),
         NotNode not => new Not(Compile(not.Part, testOf)),
         JoinedNode joined => new Joined(joined.IsAnd, [.. joined.Parts.Select(part => Compile(part, testOf))]),
         ConditionNode condition => new Condition(testOf(condition)),

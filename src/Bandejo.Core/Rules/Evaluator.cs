@@ -33,6 +33,8 @@ internal static class Evaluator
         {
             case ConstantNode constant:
                 return new Verdict(constant.Value ? Truth.True : Truth.False, []);
+            case UnreadableNode unreadable:
+                return new Verdict(Truth.NotKnown, [unreadable.Why]);
             case NotNode not:
                 var inner = Evaluate(not.Part, facts);
                 return inner with { Truth = Opposite(inner.Truth) };
@@ -55,6 +57,8 @@ internal static class Evaluator
         {
             case ConstantNode constant:
                 return constant.Value ? Truth.True : Truth.False;
+            case UnreadableNode:
+                return Truth.NotKnown;
             case NotNode not:
                 return Opposite(Test(not.Part, facts));
             case JoinedNode joined:

@@ -8,6 +8,7 @@ internal static class Printer
     public static string Print(RuleNode node) => node switch
     {
         ConstantNode constant => constant.Value ? "yes" : "no",
+        UnreadableNode => "",
         NotNode not => "not " + Inner(not.Part, isNot: true),
         JoinedNode joined => string.Join(joined.IsAnd ? " and " : " or ", joined.Parts.Select(part => joined.IsAnd || part is JoinedNode { IsAnd: false } ? Inner(part, isNot: false) : Print(part))),
         ConditionNode condition => Condition(condition),

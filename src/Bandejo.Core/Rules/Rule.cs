@@ -12,6 +12,9 @@ public sealed record NotNode(RuleNode Part) : RuleNode;
 /// <summary>Always true, or always false.</summary>
 public sealed record ConstantNode(bool Value) : RuleNode;
 
+/// <summary>Nobody can tell: it was written for another version of the program.</summary>
+public sealed record UnreadableNode(string Why) : RuleNode;
+
 /// <summary>One comparison of a fact with values of its type.</summary>
 public sealed record ConditionNode(FactRef Fact, FactType Type, Comparison Comparison, IReadOnlyList<FactValue> Values) : RuleNode;
 
@@ -58,6 +61,19 @@ public sealed class Rule
         return new Rule(text, root);
     }
 
+    /// <summary>
+    /// A rule that was kept by an earlier version of the program. One that this version cannot read is not known for every device, so that it falls to the
+    /// safe side everywhere, and says why.
+    /// </summary>
+    public static Rule OfKept(string text)
+    {
+        var read = Parse(text);
+        return read.Ok ? read.Value : new Rule(text, new UnreadableNode($"the rule '{(text.Length > 80 ? text[..80] + "…" : text)}' was kept by another version of Bandejo and cannot be read by this one ({read.Failure!.Message.TrimEnd('.')})"));
+    }
+
+    /// <summary>Why this version cannot read the rule; null where it can.</summary>
+    public string? Unreadable => (Root as UnreadableNode)?.Why;
+
     /// <summary>Whether the rule holds for one device, and why.</summary>
     public Verdict Evaluate(IFactSource facts) => Evaluator.Evaluate(Root, facts);
 
@@ -68,7 +84,7 @@ public sealed class Rule
     public IEnumerable<FactRef> Facts() => Conditions(Root).Select(condition => condition.Fact).Distinct();
 
     /// <summary>The rule in its normal form.</summary>
-    public override string ToString() => Printer.Print(Root);
+    public override string ToString() => Unreadable is null ? Printer.Print(Root) : Text;
 
     private static IEnumerable<ConditionNode> Conditions(RuleNode node) => node switch
     {

@@ -63,7 +63,7 @@ internal static class Acts
 
         var kept = JsonSerializer.Serialize(keep, ContractJson.Default.DeploymentRequest);
         var state = DeploymentState.Start(plan, change.By!, change.Now);
-        var deployment = new DeploymentEntry(new StoredDeployment(id, plan.Name, package.Stored.Digest, kept, state), plan, package);
+        var deployment = new DeploymentEntry(new StoredDeployment(id, plan.Name, package.Stored.Digest, kept, state, plan), plan, package);
         world.Deployments[id] = deployment;
         change.Keep(new PutDeployment(deployment.Stored));
         change.Event("journal", "started", $"'{plan.Name}' was started for {preview.Reached} device{(preview.Reached == 1 ? "" : "s")} in {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}.", null, null, id, change.By);
@@ -113,10 +113,11 @@ internal static class Acts
 
     /// <summary>What comes of an act, for whoever asks for it and for whoever only wants to know.</summary>
     public static Outcome<DeploymentDecision> Decide(DeploymentEntry deployment, Asked asked, DateTimeOffset now) =>
-        asked.Act is DeploymentAct.Resume or DeploymentAct.Approve or DeploymentAct.Advance && WhyWithdrawn(deployment) is { } withdrawn ? withdrawn : DeploymentMachine.Decide(deployment.Plan, deployment.State, asked, now);
+        asked.Act is DeploymentAct.Resume or DeploymentAct.Approve or DeploymentAct.Advance && WhyOver(deployment) is { } over ? over : DeploymentMachine.Decide(deployment.Plan, deployment.State, asked, now);
 
-    /// <summary>Why a deployment goes on no more where its package was withdrawn; null where it was not, or where it only takes away.</summary>
-    public static Failure? WhyWithdrawn(DeploymentEntry deployment) =>
+    /// <summary>Why a deployment goes on no more: its package was withdrawn and it does not only take away, or nobody can read what was started; null where it may go on.</summary>
+    public static Failure? WhyOver(DeploymentEntry deployment) =>
+        deployment.Unreadable is { } unreadable ? new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}': {unreadable}.") :
         deployment.Package.Stored.State == Core.Packages.PackageState.Withdrawn && deployment.Plan.Wish != Wish.Gone && deployment.State.Status != DeploymentStatus.RollingBack
             ? new Failure(ErrorKind.Conflict, $"{deployment.Package.Document.Name} {deployment.Package.Stored.Version} was withdrawn and starts nowhere any more. Roll it back, or end it and start a revision.") : null;
 

@@ -1,6 +1,4 @@
 using System.Globalization;
-using System.Text.Json;
-using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Rules;
@@ -13,7 +11,7 @@ internal static class Chosen
 {
     /// <summary>What a kept deployment was started with.</summary>
     public static IReadOnlyList<ChosenInfo> Of(DeploymentEntry deployment) =>
-        Of(deployment.Plan, deployment.Package, JsonSerializer.Deserialize(deployment.Stored.Request, ContractJson.Default.DeploymentRequest)?.Preset);
+        Of(deployment.Plan, deployment.Package, Planning.RequestOf(deployment.Stored)?.Preset);
 
     /// <summary>What a plan asks for.</summary>
     /// <param name="preset">The preset that its settings come from; null for none.</param>

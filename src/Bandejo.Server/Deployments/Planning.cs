@@ -116,12 +116,52 @@ internal static class Planning
         return waves;
     }
 
-    /// <summary>The plan of a kept deployment.</summary>
-    public static DeploymentPlan FromStored(StoredDeployment stored, PackageEntry package)
+    /// <summary>A kept deployment with its plan. One whose plan this version cannot read takes no part in anything but being looked at, rolled back and ended, and says so.</summary>
+    public static DeploymentEntry FromStored(StoredDeployment stored, PackageEntry package)
     {
-        var request = JsonSerializer.Deserialize(stored.Request, ContractJson.Default.DeploymentRequest)!;
-        var plan = Read(request, stored.Id, package);
-        return plan.Ok ? plan.Value : throw new StoreException($"The kept deployment {stored.Id} cannot be read: {plan.Failure!.Message}");
+        if (stored.Plan is { } plan)
+        {
+            return new DeploymentEntry(stored, plan, package);
+        }
+
+        var request = RequestOf(stored);
+        var read = request is null ? new Failure(ErrorKind.Invalid, "its request is none") : Read(request, stored.Id, package);
+        return read.Ok ? new DeploymentEntry(stored, read.Value, package) : Unreadable(stored, package, request, read.Failure!.Message);
+    }
+
+    /// <summary>What was asked for, as it was kept; null where this version cannot read it.</summary>
+    public static DeploymentRequest? RequestOf(StoredDeployment stored)
+    {
+        try
+        {
+            return JsonSerializer.Deserialize(stored.Request, ContractJson.Default.DeploymentRequest);
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
+    }
+
+    private static DeploymentEntry Unreadable(StoredDeployment stored, PackageEntry package, DeploymentRequest? request, string why)
+    {
+        var says = $"this version of Bandejo cannot read what was started ({why.TrimEnd('.')}); roll it back or end it, and start it anew";
+        var waves = stored.State.Waves.Count;
+        var plan = new DeploymentPlan
+        {
+            Id = stored.Id,
+            Name = stored.Name,
+            App = package.Stored.App,
+            AppName = package.Document.Name,
+            Package = package.Stored.Digest,
+            Version = package.Version,
+            Wish = request?.Wish switch { "gone" => Wish.Gone, "choice" => Wish.Choice, _ => Wish.Have },
+            Groups = request?.Groups ?? [],
+            Except = request?.Except ?? [],
+            Waves = [.. Enumerable.Range(0, waves).Select(wave => new Wave(request?.Waves.ElementAtOrDefault(wave)?.Name ?? $"Wave {wave + 1}", new Pick(), wave < waves - 1 ? new Gate { NeedsApproval = true } : null, null))],
+            Deadline = request?.Deadline,
+        };
+        var held = stored.State.Status is DeploymentStatus.Running or DeploymentStatus.Standing ? stored with { State = stored.State with { Status = DeploymentStatus.Paused, Reason = says } } : stored;
+        return new DeploymentEntry(held, plan, package) { Unreadable = says };
     }
 
     private static string DefaultName(PackageEntry package, Wish wish) =>

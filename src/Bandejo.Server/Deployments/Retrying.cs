@@ -98,7 +98,7 @@ internal static class Retrying
             return RollingBack.WayOf(world, deployment, target) is { Kind: WayBackKind.Impossible, Why: var why } ? new Failure(ErrorKind.Conflict, $"It cannot go back: {why}.") : null;
         }
 
-        return Acts.WhyWithdrawn(deployment)
+        return Acts.WhyOver(deployment)
             ?? (deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.Standing ? null
                 : new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' is {DeploymentMachine.InWords(deployment.State.Status)}{(deployment.State.Status == DeploymentStatus.RollingBack ? "; nothing starts anew there." : "; resume it first, then try again.")}"));
     }

@@ -35,6 +35,8 @@ internal static class GroupRoutes
             .For(Roles.Operator).WithSummary("Removes a group that no deployment uses; needs If-Match").Produces(204);
         api.MapPost("/groups/preview", (FleetWorld world, RuleRequest request) => Preview(world, request).Answer())
             .ForAll().WithSummary("Which devices a rule holds for, before anything is saved").Produces<RulePreview>();
+        api.MapPost("/groups/testing", (FleetWorld world, TestingRequest request) => world.Read(each => ForTesting.Preview(each, request)).Answer())
+            .ForAll().WithSummary("What it opens to mark a group for testing, or what taking the mark away leaves").Produces<TestingPreview>();
         api.MapPost("/rules/check", (RuleRequest request) => Results.Ok(Check(request)))
             .ForAll().WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written").Produces<RuleCheck>();
         api.MapPut("/groups/{slug}/devices/{device}", async (FleetWorld world, HttpContext context, string slug, string device) =>
@@ -96,7 +98,7 @@ internal static class GroupRoutes
         change.World.Groups[request.Slug] = group;
         change.World.EvaluateGroup(group);
         change.Keep(new PutGroup(group.Stored));
-        change.Audit("group-made", $"Group '{request.Slug}' was made{(request.Rule is null ? "" : $": {request.Rule}")}.");
+        change.Audit("group-made", $"Group '{request.Slug}' was made{(request.Rule is null ? "" : $": {request.Rule}")}.{(request.IsForTesting ? $" It is for testing: {ForTesting.Opens(change.World, group.In.Count())}" : "")}");
         return group.Info();
     }
 
@@ -125,13 +127,15 @@ internal static class GroupRoutes
             return rule.Failure!;
         }
 
+        var isMarked = group.Stored.IsForTesting;
         group.Stored = group.Stored with { Name = request.Name, Rule = request.Rule, IsForTesting = request.IsForTesting, Revision = group.Stored.Revision + 1 };
         var before = group.In;
         group.Rule = rule.Value;
         change.World.EvaluateGroup(group);
         change.Keep(new PutGroup(group.Stored));
         Moves(change, group, before);
-        change.Audit("group-changed", $"Group '{slug}' was changed{(request.Rule is null ? "" : $": {request.Rule}")}.");
+        var mark = request.IsForTesting == isMarked ? "" : request.IsForTesting ? $" It is for testing now: {ForTesting.Opens(change.World, group.In.Count())}" : " It is not for testing any more.";
+        change.Audit("group-changed", $"Group '{slug}' was changed{(request.Rule is null ? "" : $": {request.Rule}")}.{mark}");
         WeighUsers(change, slug);
         return group.Info();
     }

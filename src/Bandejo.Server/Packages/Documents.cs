@@ -24,7 +24,7 @@ internal static class Documents
         manifest.Needs.Count == 0 ? null : [.. manifest.Needs.Select(need => new DocumentNeed(need.App, need.AtLeast?.Text))]);
 
     /// <summary>What a package needs first.</summary>
-    public static IReadOnlyList<Need> NeedsOf(PackageDocument document) => [.. (document.Needs ?? []).Select(need => new Need(need.App, need.AtLeast is null ? null : AppVersion.Parse(need.AtLeast)))];
+    public static IReadOnlyList<Need> NeedsOf(PackageDocument document) => [.. (document.Needs ?? []).Select(need => new Need(need.App, AppVersion.TryParse(need.AtLeast, out var least) ? least : null))];
 
     /// <summary>The settings that a document exposes.</summary>
     public static IReadOnlyList<Setting> SettingsOf(PackageDocument document) => [.. (document.Settings ?? []).Select(setting => new Setting

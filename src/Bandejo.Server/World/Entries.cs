@@ -95,7 +95,7 @@ internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
     public static string MoveWord(string slug, bool isIn) => $"{(isIn ? "into" : "out-of")} {slug}";
 
     /// <summary>The group as it is answered.</summary>
-    public GroupInfo Info() => new(Stored.Slug, Stored.Name, Rule is null ? "listed" : "rule", Stored.Rule, Stored.IsForTesting, In.Count(), NotKnown.Count(), Stored.Revision);
+    public GroupInfo Info() => new(Stored.Slug, Stored.Name, Rule is null ? "listed" : "rule", Stored.Rule, Stored.IsForTesting, In.Count(), NotKnown.Count(), Stored.Revision, Rule?.Unreadable);
 }
 
 /// <summary>A package in memory.</summary>
@@ -113,10 +113,13 @@ internal sealed class PackageEntry(StoredPackage stored, PackageDocument documen
 
     public PackageDocument Document { get; } = document;
 
-    public AppVersion Version { get; } = AppVersion.Parse(stored.Version);
+    /// <summary>Its version; 0 where this version of the program cannot read it.</summary>
+    public AppVersion Version { get; } = AppVersion.TryParse(stored.Version, out var version) ? version : AppVersion.Parse("0");
 
-    public IReadOnlyList<VariantRules> Variants { get; } =
-        [.. document.Variants.Select(variant => new VariantRules(variant.Name, Rule.Parse(variant.Fits).Value, Rule.Parse(variant.Requires).Value))];
+    /// <summary>Whom it is meant for. What an earlier version of the program took and this one cannot read is not known, of every device.</summary>
+    public IReadOnlyList<VariantRules> Variants { get; } = document.Variants.Count == 0
+        ? [new VariantRules("unreadable", Rule.OfKept("?"), Rule.OfKept("?"))]
+        : [.. document.Variants.Select(variant => new VariantRules(variant.Name, Rule.OfKept(variant.Fits), Rule.OfKept(variant.Requires)))];
 
     /// <summary>The digests of all that it is made of, but for its document.</summary>
     public IReadOnlySet<string> Content { get; } = Server.Packages.Documents.FilesOf(document).Select(file => file.Sha256).ToHashSet(StringComparer.Ordinal);
@@ -142,13 +145,16 @@ internal sealed class DeploymentEntry(StoredDeployment stored, DeploymentPlan pl
 
     public TargetBook Targets { get; } = new(plan);
 
+    /// <summary>Why this version of the program cannot read what was started; null where it can.</summary>
+    public string? Unreadable { get; init; }
+
     public bool IsActive => State.Status != DeploymentStatus.Ended;
 
     /// <summary>When it must be looked at again even if nothing happens.</summary>
     public DateTimeOffset? LookAt { get; set; }
 
     /// <summary>Something changed that its next look should see.</summary>
-    public bool IsDirty { get; set; }
+    public bool IsDirty { get; set; } = true;
 
     /// <summary>Takes over a new or changed target.</summary>
     /// <param name="interval">The time between two check-ins.</param>

@@ -269,7 +269,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         Groups = new(StringComparer.Ordinal);
         foreach (var group in kept.Groups)
         {
-            Groups[group.Slug] = new GroupEntry(group, group.Rule is null ? null : Rule.Parse(group.Rule).Value);
+            Groups[group.Slug] = new GroupEntry(group, group.Rule is null ? null : Rule.OfKept(group.Rule));
         }
 
         foreach (var (group, device) in kept.Members.GetAwaiter().GetResult())
@@ -289,7 +289,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         Deployments = new(StringComparer.Ordinal);
         foreach (var deployment in kept.Deployments)
         {
-            Deployments[deployment.Id] = new DeploymentEntry(deployment, Planning.FromStored(deployment, Packages[deployment.Package]), Packages[deployment.Package]) { IsDirty = true };
+            Deployments[deployment.Id] = Planning.FromStored(deployment, Packages[deployment.Package]);
         }
 
         foreach (var (id, target) in kept.Targets.GetAwaiter().GetResult())
@@ -467,9 +467,21 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
     public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Targets.Tallies(LastHeard, Now);
 
-    /// <summary>The document of a kept package.</summary>
+    /// <summary>The document of a kept package; one without any variant where this version cannot read it.</summary>
     public static PackageDocument DocumentOf(StoredPackage package) =>
-        JsonSerializer.Deserialize(package.Document, ContractJson.Default.PackageDocument) ?? throw new StoreException($"The document of package {package.Digest} is empty.");
+        TryRead(package.Document) ?? new PackageDocument(1, package.App, package.App, package.Version, "", "", "", [], []);
+
+    private static PackageDocument? TryRead(string document)
+    {
+        try
+        {
+            return JsonSerializer.Deserialize(document, ContractJson.Default.PackageDocument);
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
+    }
 
     [LoggerMessage(Level = LogLevel.Critical, Message = "The state could not be written; it is read anew")]
     private static partial void WriteFailed(ILogger logger, Exception error);

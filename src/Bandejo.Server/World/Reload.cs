@@ -31,7 +31,7 @@ internal sealed partial class Reload(FleetWorld world, Packages.Retiring retirin
             world.Load();
             Loaded(log, world.Devices.Count, world.Deployments.Count);
         }
-        catch (StoreException error)
+        catch (Exception error) when (error is StoreException or System.Text.Json.JsonException or FormatException)
         {
             LoadFailed(log, error);
         }

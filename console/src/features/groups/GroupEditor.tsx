@@ -58,6 +58,17 @@ export function GroupEditor({ group }: { group: Group | null }) {
     }
   }
 
+  /** Asks first where the mark for testing would open something. */
+  async function askAndSave() {
+    const opens = isForTesting && (!group?.isForTesting || (group.rule ?? "") !== (body.rule ?? "")) ? await request("post", "/api/v1/groups/testing", { body: { group: group?.slug ?? null, rule: body.rule, isForTesting } }).catch(() => null) : null;
+    if (!opens || opens.devices === 0) return save();
+    setQuestion({ title: `For testing: ${body.name}`, says: <p>{opens.says}</p>, act: `Mark for testing, with ${devices(opens.devices)}`, isDangerous: true, command: () => command, run: async () => { await save(); return null; } });
+  }
+
+  const command = group
+    ? `bandejo group change ${group.slug}${kind === "rule" ? ` --rule ${quoted(rule)}` : ` --name ${quoted(name)}`}${isForTesting === group.isForTesting ? "" : isForTesting ? " --testing" : " --not-for-testing"}`
+    : `bandejo group new ${short || "NAME"}${kind === "rule" ? ` --rule ${quoted(rule || "…")}` : ""}${isForTesting ? " --testing" : ""}`;
+
   return (
     <div className="section columns group-editor">
       <form className="form" onSubmit={(event) => event.preventDefault()}>
@@ -89,7 +100,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
         ) : null}
         {error !== null && <ErrorNote error={error} />}
         <div className="acts">
-          <Act variant="filled" forbidden={why} onClick={() => void save()}>
+          <Act variant="filled" forbidden={why} onClick={() => void askAndSave()}>
             {group ? `Save${kind === "rule" && preview.data && good === rule ? `: ${devices(preview.data.devices)}` : ""}` : `Make the group${kind === "rule" && preview.data && good === rule ? ` with ${devices(preview.data.devices)}` : ""}`}
           </Act>
           {group && (
@@ -115,7 +126,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
             </Act>
           )}
         </div>
-        <Command text={group ? `bandejo group change ${group.slug}${kind === "rule" ? ` --rule ${quoted(rule)}` : ` --name ${quoted(name)}`}` : `bandejo group new ${short || "NAME"}${kind === "rule" ? ` --rule ${quoted(rule || "…")}` : ""}`} />
+        <Command text={command} />
       </form>
       {kind === "rule" && <RulePreview preview={preview.data} isOld={good !== rule} />}
       <Ask question={question} close={() => setQuestion(null)} />
