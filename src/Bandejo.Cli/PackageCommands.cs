@@ -229,7 +229,7 @@ internal static class PackageCommands
             return ExitCode.No;
         }
 
-        Console.WriteLine($"{answer.App} {answer.Version} can be built; it fits {answer.FitsDevices} of {Say.Devices(answer.AllDevices)}.");
+        Console.WriteLine($"{answer.App} {answer.Version} can be built; {answer.FitsDevices} of {Say.Devices(answer.AllDevices)} could get it now.");
         foreach (var reason in answer.NotFor ?? [])
         {
             Console.WriteLine($"  {Say.Devices(reason.Count)}: {reason.Reason} ({string.Join(", ", reason.Sample)}{(reason.Count > reason.Sample.Count ? ", …" : "")})");

@@ -18,8 +18,11 @@ public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Cod
 }
 
 /// <summary>Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.</summary>
-internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal)
+internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal, TimeProvider time, Action tell)
 {
+    /// <summary>A step that takes so many times as long as its package expects is told of.</summary>
+    private const int TakesLong = 2;
+
     private static readonly TimeSpan ClosePatience = TimeSpan.FromSeconds(20);
 
     /// <summary>Runs the attempt that is in hand, from the phase it is in.</summary>
@@ -363,14 +366,37 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private async Task<StepEnd> RunStep(Attempt attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step, CancellationToken cancellation)
     {
         var limit = TimeSpan.FromSeconds(step.LimitSeconds);
-        var end = processes.Find(attempt.Id, name) switch
+        using var told = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var telling = TellIfLong(attempt, step, told.Token);
+        StepEnd end;
+        try
         {
-            StepTrace.Running or StepTrace.Ended => await processes.Await(attempt.Id, name, limit, step.EndAtLimit, cancellation),
-            StepTrace.Gone => new StepEnd(null, null, false),
-            _ => await processes.Run(Steps.Run(attempt.Id, name, document, variant, step), limit, step.EndAtLimit, cancellation),
-        };
+            end = processes.Find(attempt.Id, name) switch
+            {
+                StepTrace.Running or StepTrace.Ended => await processes.Await(attempt.Id, name, limit, step.EndAtLimit, cancellation),
+                StepTrace.Gone => new StepEnd(null, null, false),
+                _ => await processes.Run(Steps.Run(attempt.Id, name, document, variant, step), limit, step.EndAtLimit, cancellation),
+            };
+        }
+        finally
+        {
+            await told.CancelAsync();
+            await telling;
+        }
+
         surroundings.KeepLog(attempt.Id, variant);
         return end;
+    }
+
+    private async Task TellIfLong(Attempt attempt, DocumentStep step, CancellationToken cancellation)
+    {
+        var expected = TimeSpan.FromSeconds(Math.Max(1, step.ExpectedSeconds));
+        await Task.Delay(expected * TakesLong, time, cancellation).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        if (!cancellation.IsCancellationRequested)
+        {
+            journal.Append(new StepTakesLong(attempt.Id, $"It takes much longer than the {Units.FormatDuration(expected)} that were expected; {(step.EndAtLimit ? "it is ended after" : "it is watched for")} {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}"));
+            tell();
+        }
     }
 
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;

@@ -99,6 +99,10 @@ public sealed record DeviceState
                 return this with { Receipts = Receipts.Where(pair => pair.Key != dropped.App).ToDictionary(), Earlier = Earlier.Where(pair => pair.Key != dropped.App).ToDictionary() };
             case WithdrawnTaken withdrawn:
                 return this with { WithdrawnSerial = withdrawn.Serial, Withdrawn = withdrawn.Digests };
+            case StepTakesLong slow:
+                return Current is { } current && current.Id == slow.Attempt
+                    ? this with { Outbox = [.. Outbox.Where(report => report.Id != slow.Attempt || report.HasEnded), new AttemptReport(current.Id, current.Order.Deployment, current.Order.Number, false, current.Order.Kind, current.StartedAt, null, null, current.Phase, null, slow.Says, null, null, null, false)] }
+                    : this;
             case RestartSeen restarted:
                 return this with { Progress = new Dictionary<string, OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null } } };
             default:

@@ -15,6 +15,7 @@ namespace Bandejo.Device;
 [JsonDerivedType(typeof(ReceiptDropped), "receipt-dropped")]
 [JsonDerivedType(typeof(WithdrawnTaken), "withdrawn")]
 [JsonDerivedType(typeof(RestartSeen), "restarted")]
+[JsonDerivedType(typeof(StepTakesLong), "takes-long")]
 public abstract record JournalEntry;
 
 /// <summary>The whole state, in the place of all that was before.</summary>
@@ -49,6 +50,9 @@ public sealed record WithdrawnTaken(long Serial, IReadOnlyList<string> Digests) 
 
 /// <summary>The restart that an order waited for has happened.</summary>
 public sealed record RestartSeen(string Order) : JournalEntry;
+
+/// <summary>A step of an attempt takes much longer than its package expects.</summary>
+public sealed record StepTakesLong(string Attempt, string Says) : JournalEntry;
 
 /// <summary>What we installed.</summary>
 /// <param name="App">The app's slug.</param>

@@ -30,7 +30,8 @@ public static class OrderForm
     /// <summary>The orders that can be carried out, with their times within bounds; each other one is told of, and forgotten.</summary>
     /// <param name="orders">As they came. Each may be anything.</param>
     /// <param name="tell">Hears what was refused, and why.</param>
-    public static IReadOnlyList<Order> Sound(IEnumerable<Order?> orders, Action<string> tell)
+    /// <param name="refused">Hears for which deployment, where that can be told, so that it is told there too.</param>
+    public static IReadOnlyList<Order> Sound(IEnumerable<Order?> orders, Action<string> tell, Action<string, string>? refused = null)
     {
         var sound = new List<Order>();
         var known = new HashSet<string>(StringComparer.Ordinal);
@@ -44,6 +45,10 @@ public static class OrderForm
             else
             {
                 tell($"An order was refused: {problem}");
+                if (order is not null && IsName(order.Deployment))
+                {
+                    refused?.Invoke(order.Deployment, $"it refuses the order, because {problem}");
+                }
             }
         }
 

@@ -9,12 +9,14 @@ namespace Bandejo.Device;
 internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal, PackageKeeper packages)
 {
     private const int LongestTag = 200;
+    private const int MostRefused = 50;
 
     private readonly List<ProofReport> _proofs = [];
     private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);
     private bool _serviceWantsFacts = true;
     private string _factsDigest = "";
     private IReadOnlyList<WaitReport> _waits = [];
+    private IReadOnlyList<WaitReport> _refused = [];
 
     /// <summary>The number of the last check-in.</summary>
     public long Sequence { get; private set; }
@@ -52,7 +54,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         var said = parts.User.Said();
         Sequence = Math.Max(Sequence + 1, parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
-        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag, _waits.Count == 0 ? null : _waits);
+        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag, _waits.Count + _refused.Count == 0 ? null : [.. _waits, .. _refused]);
         var answer = await parts.Link.CheckIn(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;
@@ -79,7 +81,9 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         if (answer.Orders is { } orders)
         {
-            journal.Append(new OrdersTaken(OrderForm.Sound(orders, parts.Says), answer.OrdersTag is { Length: <= LongestTag } tag ? tag : "", parts.Time.GetUtcNow()));
+            var refused = new List<WaitReport>();
+            journal.Append(new OrdersTaken(OrderForm.Sound(orders, parts.Says, (deployment, why) => refused.Add(new WaitReport(deployment, why))), answer.OrdersTag is { Length: <= LongestTag } tag ? tag : "", parts.Time.GetUtcNow()));
+            _refused = [.. refused.Take(MostRefused)];
         }
         else if (answer.OrdersTag == state.OrdersTag)
         {

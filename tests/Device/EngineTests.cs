@@ -31,6 +31,18 @@ public sealed class EngineTests
     }
 
     [Fact]
+    public async Task A_step_that_takes_much_longer_than_expected_is_told_of_while_it_runs_and_counts_once()
+    {
+        var machine = new FakeMachine();
+        machine.HoldStep = machine.IsTold;
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0")));
+        Assert.True(await machine.Run());
+        Assert.Contains("It takes much longer than the 1 s that were expected; it is ended after 1 min", machine.Said.Select(report => report.Message));
+        Assert.Equal(["put 7.2.0"], machine.Ran);
+        Assert.Equal("done", Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
+    }
+
+    [Fact]
     public async Task Wherever_the_power_goes_a_broken_upgrade_leaves_the_earlier_version()
     {
         for (var entry = 1; ; entry++)

@@ -220,8 +220,20 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     void IMachineUser.Heard(string id) => Words.RemoveAll(word => word.Id == id);
 
-    Task<StepEnd> IMachineProcesses.Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
+    /// <summary>A step does not end before this is completed; null for at once.</summary>
+    public Task? HoldStep { get; set; }
+
+    /// <summary>Completed when the device has told that a step takes long.</summary>
+    public Task IsTold => _told.Task;
+
+    private readonly TaskCompletionSource _told = new();
+
+    /// <summary>All reports that the service was sent, also those that it had.</summary>
+    public List<AttemptReport> Said { get; } = [];
+
+    async Task<StepEnd> IMachineProcesses.Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
+        await (HoldStep ?? Task.CompletedTask).WaitAsync(cancellation);
         _steps[$"{run.Attempt}/{run.Name}"] = null;
         Ran.Add(string.Join(' ', [run.Command[0], run.Environment["BANDEJO_VERSION"], .. run.Command.Skip(1), .. run.Environment.Where(pair => !pair.Key.StartsWith("BANDEJO_", StringComparison.Ordinal)).Select(pair => $"{pair.Key}={pair.Value}"), .. run.Answers.Select(pair => $"{pair.Key}:{pair.Value}")]));
         Gentle.Add(run.IsGentle);
@@ -233,7 +245,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
         var code = Commands[run.Command[0]](this, run.Environment["BANDEJO_VERSION"]);
         _steps[$"{run.Attempt}/{run.Name}"] = code;
-        return Task.FromResult(new StepEnd(code, null, false));
+        return new StepEnd(code, null, false);
     }
 
     StepTrace IMachineProcesses.Find(string attempt, string name) => !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
@@ -306,6 +318,12 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         }
 
         Proofs.AddRange(request.Proofs);
+        Said.AddRange(request.Attempts);
+        if (request.Attempts.Any(report => !report.HasEnded && report.Message.Length > 0))
+        {
+            _told.TrySetResult();
+        }
+
         Waits = request.Waits ?? [];
         Told.AddRange(request.Said ?? []);
         if (++_checkIns == LoseAnswer)

@@ -69,7 +69,6 @@ public sealed class ActsTests
         var quill = await site.Deploy("quill 1.0", Site.Enrolled);
         await site.Admin.Becomes(quill, device.Name, "met");
         await site.Must("package", "withdraw", "quill 1.0", "--reason", "it has a hole");
-        await site.Must("deployment", "end", quill, "--reason", "withdrawn");
         await site.Admin.Becomes(await site.Deploy("quill 1.0", Site.Enrolled, "--gone"), device.Name, "met");
         Assert.Null(device.Read("opt/quill/VERSION"));
     }

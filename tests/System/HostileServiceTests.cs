@@ -86,6 +86,7 @@ public sealed class HostileServiceTests
         await service.Until(each => each.Ended("D1") is not null, "the one good order has ended");
         Assert.Equal("done", service.Ended("D1")!.Outcome);
         await agent.Says("An order was refused", 1);
+        await service.Until(each => each.CheckIns.Any(request => request.Waits?.Any(wait => wait.Deployment == "D2" && wait.Why.Contains("not a digest", StringComparison.Ordinal)) == true), "what it refuses is told to the service, which says it at the target");
 
         // Nothing of it is kept: the agent starts again and goes on.
         await agent.Kill();

@@ -1,3 +1,5 @@
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
 using Bandejo.Kit;
 using Xunit;
 
@@ -106,6 +108,40 @@ public sealed class InstallTests
         user.Delete();
         await site.Admin.Becomes(id, device.Name, "met");
         Assert.Single(await site.Admin.Attempts(id, device.Name));
+    }
+
+    [Fact]
+    public async Task What_takes_long_is_told_of_and_a_device_that_is_removed_leaves_nothing_open()
+    {
+        await using var site = await Site.Start();
+        await site.Package("plateglass", "1.0", Slow, limit: "1m, expected: 1s");
+        var device = await site.Device("STU-1");
+        var id = await site.Deploy("plateglass", Site.Enrolled);
+        await device.Appears("ran");
+        await site.Admin.Until(async () => (await site.Must("deployment", "targets", id, "-o", "csv")).Contains("much longer than the 1 s that were expected", StringComparison.Ordinal), "its target says so");
+        Assert.Contains("takes much longer than expected", await site.Must("today"));
+        await site.Must("device", "remove", device.Name, "--yes");
+        var attempt = Assert.Single(await site.Admin.Get($"/api/v1/deployments/{id}/attempts", ContractJson.Default.IReadOnlyListAttemptInfo));
+        Assert.Equal("interrupted", attempt.Outcome);
+        Assert.Contains("was removed from the service in the middle of it", attempt.Message);
+        Assert.DoesNotContain("takes much longer", await site.Must("today"));
+    }
+
+    [Fact]
+    public async Task A_canary_that_cannot_pass_says_what_is_missing_there_and_on_today()
+    {
+        await using var site = await Site.Start();
+        await site.Package("notes", "2.0", "exit 9");
+        await site.Must("group", "new", "canaries");
+        var canary = await site.Device("STU-1", "canaries");
+        await site.Must("group", "add", Site.Enrolled, "STU-1");
+        await site.Device("DESK-1", isStarted: false);
+        var id = await site.Deploy("notes", Site.Enrolled, "--tries", "1", "--halt", "never", "--wave", "Canary: group canaries; 100 % met", "--wave", "Rest: everyone else");
+        await site.Admin.Becomes(id, canary.Name, "failed");
+        Assert.Contains("'Canary' cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed.", await site.Must("deployment", "show", id));
+        var today = await site.Must("today");
+        Assert.Contains("cannot reach its gate", today);
+        Assert.DoesNotContain("1 device failed in", today);
     }
 
     [Fact]

@@ -20,7 +20,7 @@ public sealed record FileInfoDto(string Path, long Size, string Sha256);
 /// <param name="Document">The exact text of <c>package.json</c> to sign; null where there are errors.</param>
 /// <param name="App">The app's slug.</param>
 /// <param name="Version">The version.</param>
-/// <param name="FitsDevices">How many enrolled devices a variant fits, or null where there are errors.</param>
+/// <param name="FitsDevices">How many enrolled devices could get it as they are now, or null where there are errors.</param>
 /// <param name="AllDevices">How many devices are enrolled.</param>
 /// <param name="NotFor">The devices that it is not meant for, or that lack what it requires, by reason; most first.</param>
 /// <param name="Fetch">Files that the manifest has fetched from somewhere, and that are not among those that were listed.</param>

@@ -13,6 +13,9 @@ namespace Bandejo.Core.Deployments;
 /// <param name="States">How many targets are in each state, by the order of <see cref="TargetState"/>.</param>
 public sealed record Tally(int Total, int Bottom, int Top, int LeftOut, int Trials, int Failures, DateTimeOffset? LastTrouble, int GoingBack, int Harms, IReadOnlyList<int> States)
 {
+    /// <summary>Targets that their gate counts and whose devices are to do something, and were not heard from for long; only where somebody looked.</summary>
+    public int Silent { get; init; }
+
     /// <summary>Targets that were to be brought back and could not be.</summary>
     public int NotBack { get; init; }
 

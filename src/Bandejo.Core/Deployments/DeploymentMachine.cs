@@ -132,7 +132,7 @@ public static class DeploymentMachine
             must && asked.Reason.Trim().Length == 0 ? new Outcome<DeploymentDecision>?(new Failure(ErrorKind.Invalid, $"{what} needs a reason; it stays in the journal.")) : null;
 
         Outcome<DeploymentDecision> To(DeploymentStatus status, string what, string text) => new DeploymentDecision(
-            state with { Status = status, Since = now, Reason = asked.Reason, Revision = state.Revision + 1 }, [new JournalLine(what, text, asked.By, asked.Reason)], now);
+            state with { Status = status, Since = now, Reason = asked.Reason, HaltedBy = null, Revision = state.Revision + 1 }, [new JournalLine(what, text, asked.By, asked.Reason)], now);
 
         Outcome<DeploymentDecision> Passed(DeploymentState before, int at, JournalLine line) =>
             new DeploymentDecision(With(before, at, before.Waves[at] with { PassedAt = now, IsSoaked = true }), [line], now);
@@ -166,7 +166,7 @@ public static class DeploymentMachine
                 var rollsBack = plan.RollBackOnHalt && tallies.Sum(tally => tally.Changed) > 0;
                 journal.Add(new JournalLine("halted", $"Halted by its rule ({plan.Halt}): {reason}.{(plan.RollBackOnHalt && !rollsBack ? " It changed no device, so that nothing is rolled back." : "")}", null, ""));
                 var status = rollsBack ? DeploymentStatus.RollingBack : DeploymentStatus.Halted;
-                return new DeploymentDecision(state with { Status = status, Since = now, Reason = reason, Revision = state.Revision + 1 }, journal, null);
+                return new DeploymentDecision(state with { Status = status, Since = now, Reason = reason, HaltedBy = new HaltedBy(i, tallies[i].Failures, tallies[i].Trials), Revision = state.Revision + 1 }, journal, null);
             }
         }
 

@@ -121,6 +121,10 @@ public sealed record WaveState(DateTimeOffset? OpenedAt, DateTimeOffset? Reached
     public static WaveState Closed { get; } = new(null, null, false, null, 0);
 }
 
+/// <summary>The counts on which a wave halted its deployment.</summary>
+/// <param name="Wave">The wave, from 0.</param>
+public sealed record HaltedBy(int Wave, int Failures, int Trials);
+
 /// <summary>The state of a deployment as a whole.</summary>
 public sealed record DeploymentState
 {
@@ -134,6 +138,9 @@ public sealed record DeploymentState
 
     /// <summary>Why it is paused, halted, rolling back or ended.</summary>
     public string Reason { get; init; } = "";
+
+    /// <summary>Which wave halted it by rule, and on what counts; null where a person did, or nothing has.</summary>
+    public HaltedBy? HaltedBy { get; init; }
 
     /// <summary>Rolling back after its end, and only what was asked for.</summary>
     public bool RollsBackSome { get; init; }

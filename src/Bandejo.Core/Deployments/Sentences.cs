@@ -18,7 +18,31 @@ public static class Sentences
     /// <param name="heard">When the device was last heard from, or when it joined.</param>
     /// <param name="interval">The time between two check-ins.</param>
     public static string Silence(TargetState state, DateTimeOffset heard, TimeSpan interval, DateTimeOffset now) =>
-        state is TargetState.Ready or TargetState.Retry && now - heard > interval * 3 && now - heard > TimeSpan.FromDays(1) ? $"; nobody has heard from it for {Units.FormatDuration(now - heard)}" : "";
+        state is TargetState.Ready or TargetState.Retry && IsSilent(heard, interval, now) ? $"; nobody has heard from it for {Units.FormatDuration(now - heard)}" : "";
+
+    /// <summary>Whether a device that is to do something has been silent for so long that nobody should go on waiting for it.</summary>
+    /// <inheritdoc cref="Silence" path="/param"/>
+    public static bool IsSilent(DateTimeOffset heard, TimeSpan interval, DateTimeOffset now) => now - heard > interval * 3 && now - heard > TimeSpan.FromDays(1);
+
+    /// <summary>
+    /// What keeps a wave from reaching its gate as things are: the counted devices that do not come to be met by themselves, as in <c>2 failed, 1 lost</c>.
+    /// Null where it may still be reached.
+    /// </summary>
+    public static string? OutOfReach(Gate gate, Tally tally)
+    {
+        var (stuck, says) = Stuck(tally);
+        return tally.Bottom == 0 || gate.Needed(tally.Bottom) <= tally.Bottom - stuck ? null : says;
+    }
+
+    private static (int Count, string Says) Stuck(Tally tally)
+    {
+        (int Count, string Word)[] stuck =
+        [
+            (tally.In(TargetState.Failed), "failed"), (tally.In(TargetState.Lost), "lost"), (tally.In(TargetState.Undone), "rolled back"), (tally.In(TargetState.Contested), "contested"),
+            (tally.In(TargetState.Blocked), "blocked"), (tally.Silent, "not heard from for long"),
+        ];
+        return (stuck.Sum(each => each.Count), string.Join(", ", stuck.Where(each => each.Count > 0).Select(each => string.Create(CultureInfo.InvariantCulture, $"{each.Count} {each.Word}"))));
+    }
 
     private static string Stands(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
@@ -26,7 +50,8 @@ public static class Sentences
         switch (state.Status)
         {
             case DeploymentStatus.Halted:
-                return $"Halted: {state.Reason}. Nothing new starts until somebody resumes it, rolls it back or ends it.";
+                var grown = state.HaltedBy is { } by && tallies[by.Wave] is var then && (then.Failures, then.Trials) != (by.Failures, by.Trials) ? string.Create(CultureInfo.InvariantCulture, $" By now {then.Failures} of {then.Trials} failed there.") : "";
+                return $"Halted: {state.Reason}.{grown} Nothing new starts until somebody resumes it, rolls it back or ends it.";
             case DeploymentStatus.Paused:
                 return $"Paused{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}. Nothing new starts until somebody resumes it.";
             case DeploymentStatus.RollingBack:
@@ -41,6 +66,11 @@ public static class Sentences
                 var taken = tallies.Sum(each => each.Bottom);
                 return string.Create(CultureInfo.InvariantCulture, $"On the shelf: {taken} of {taken + shelf} took it, {tallies.Sum(each => each.Top)} of them have it.");
             case DeploymentStatus.Standing:
+                if (tallies.Sum(tally => tally.Bottom) == 0)
+                {
+                    return $"Nobody needs it: {NotCounted(tallies)}. It stays on guard.";
+                }
+
                 return string.Create(CultureInfo.InvariantCulture, $"Every gate has passed: {tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} met. It stays on guard.");
         }
 
@@ -55,7 +85,9 @@ public static class Sentences
         var next = at + 1 < plan.Waves.Count ? string.Create(CultureInfo.InvariantCulture, $"'{plan.Waves[at + 1].Name}' with {tallies[at + 1].Total} device{(tallies[at + 1].Total == 1 ? "" : "s")} follows") : "it is done";
         if (plan.Waves[at].Gate is not { } gate)
         {
-            return string.Create(CultureInfo.InvariantCulture, $"'{name}' is at work: {tally.Top} of {tally.Bottom} met.");
+            var (stuck, says) = Stuck(tally);
+            var rest = stuck > 0 && stuck == tally.Bottom - tally.Top ? $"; what is left does not go on by itself: {says}" : "";
+            return string.Create(CultureInfo.InvariantCulture, $"'{name}' is at work: {tally.Top} of {tally.Bottom} met{rest}.");
         }
 
         if (tally.Harms > gate.MostHarms)
@@ -72,6 +104,11 @@ public static class Sentences
 
         if (state.Waves[at].ReachedAt is not { } reached)
         {
+            if (OutOfReach(gate, tally) is { Length: > 0 } missing)
+            {
+                return $"'{name}' cannot reach its gate as things are: {count}; {missing}. Somebody must try again, let the gate pass by hand, roll it back or end it.";
+            }
+
             return $"'{name}' is at work: {count}. When its gate holds, {next}.";
         }
 
@@ -82,6 +119,14 @@ public static class Sentences
         }
 
         return gate.NeedsApproval ? $"'{name}' holds its gate ({count}) and waits for approval; then {next}." : $"'{name}' holds its gate ({count}).";
+    }
+
+    private static string NotCounted(IReadOnlyList<Tally> tallies)
+    {
+        (TargetState State, string Word)[] words = [(TargetState.NotNeeded, "not meant for {0}"), (TargetState.Yielded, "{0} ruled by another deployment"), (TargetState.Left, "{0} no longer in its groups"), (TargetState.Choice, "{0} on the shelf")];
+        var parts = words.Select(each => (Count: tallies.Sum(tally => tally.In(each.State)), each.Word)).Where(each => each.Count > 0)
+            .Select(each => string.Format(CultureInfo.InvariantCulture, each.Word, each.Count == 1 ? "1 device" : string.Create(CultureInfo.InvariantCulture, $"{each.Count} devices"))).ToList();
+        return parts.Count == 0 ? "no device is in it" : string.Join(", ", parts);
     }
 
     /// <summary>What goes back meanwhile, as a further sentence; empty where nothing does.</summary>

@@ -9,9 +9,11 @@ internal static class Causes
 {
     /// <summary>Failures with the same fingerprint together, most first. Reads attempts from the store, so never call it while looking at the world.</summary>
     /// <param name="most">How many of the newest attempts are read.</param>
-    public static IReadOnlyList<CauseInfo> Of(FleetWorld world, string id, int most)
+    /// <param name="isForFailed">Only of what has failed or is lost now, not of what is tried again or was rolled back.</param>
+    public static IReadOnlyList<CauseInfo> Of(FleetWorld world, string id, int most, bool isForFailed = false)
     {
-        var failing = world.Read(each => each.Deployments.GetValueOrDefault(id)?.Targets.With(TargetState.Failed, TargetState.Retry, TargetState.Lost, TargetState.Undone)
+        TargetState[] states = isForFailed ? [TargetState.Failed, TargetState.Lost] : [TargetState.Failed, TargetState.Retry, TargetState.Lost, TargetState.Undone];
+        var failing = world.Read(each => each.Deployments.GetValueOrDefault(id)?.Targets.With(states)
             .Where(target => target.State != TargetState.Undone || target.HasFailed).Select(target => target.Device).ToHashSet() ?? []);
         if (failing.Count == 0)
         {

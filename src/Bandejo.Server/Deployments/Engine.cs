@@ -222,7 +222,7 @@ internal static class Engine
         world.Groups.TryGetValue(group, out var entry) && world.Devices.TryGetValue(device, out var found) && entry.In[found.Row];
 
     /// <summary>Other deployments of the same app, and those that need it, are weighed again: this one's wishes have begun or ceased to count.</summary>
-    private static void Rivals(WorldChange change, DeploymentEntry deployment)
+    public static void Rivals(WorldChange change, DeploymentEntry deployment)
     {
         foreach (var rival in change.World.Deployments.Values.Where(other => other != deployment && other.IsActive && MayMatter(deployment, other)))
         {
@@ -347,7 +347,7 @@ internal static class Engine
     private static bool Counts(DeploymentEntry other, DeviceEntry device) =>
         other.Targets.Of(device) is { } target && target.Wave >= 0 && other.State.Waves[target.Wave].OpenedAt is not null
         && target.State is not (TargetState.Left or TargetState.NotNeeded or TargetState.Blocked) && (other.Plan.Wish != Wish.Choice || target.TakenAt is not null) && !target.IsGoingBack
-        && other.State.Status is not DeploymentStatus.RollingBack;
+        && other.State.Status is not DeploymentStatus.RollingBack && Acts.WhyOver(other) is null;
 
     private static (string Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, Target target, DateTimeOffset now)
     {

@@ -175,7 +175,7 @@ internal static class Previewing
 
     private static void Contests(FleetWorld world, DeploymentPlan plan, IReadOnlyList<DeviceEntry> reached, List<Finding> findings)
     {
-        foreach (var other in world.Deployments.Values.Where(each => each.IsActive && each.Plan.App == plan.App && (each.Plan.Wish == Wish.Gone) != (plan.Wish == Wish.Gone) && each.Plan.Priority == plan.Priority))
+        foreach (var other in world.Deployments.Values.Where(each => each.IsActive && each.Plan.App == plan.App && (each.Plan.Wish == Wish.Gone) != (plan.Wish == Wish.Gone) && each.Plan.Priority == plan.Priority && Acts.WhyOver(each) is null))
         {
             var both = reached.Where(device => other.Targets.Of(device) is { } target && target.State is not (TargetState.Left or TargetState.NotNeeded)).Select(device => device.Name).ToList();
             if (both.Count > 0)

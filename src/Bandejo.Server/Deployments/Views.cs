@@ -12,7 +12,7 @@ internal static class Views
     public static DeploymentInfo Deployment(FleetWorld world, DeploymentEntry deployment)
     {
         var plan = deployment.Plan;
-        var tallies = world.Tallies(deployment);
+        var tallies = world.TalliesToShow(deployment);
         var states = deployment.Targets.States();
         return new DeploymentInfo(
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, Words.Of(plan.Wish), Words.Of(deployment.State.Status),

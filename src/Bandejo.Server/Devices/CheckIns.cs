@@ -297,6 +297,12 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         if (!report.HasEnded)
         {
             world.OpenAttempts[report.Id] = attempt;
+            if (attempt.Message.Length > 0 && attempt.Message != open?.Message && deployment.Targets[device] is { State: TargetState.Working } at)
+            {
+                Engine.Replace(change, deployment, device, at with { Reason = attempt.Message });
+                change.Event("target", "takes-long", $"{device.Name}: {attempt.Message}.", null, device.Id, deployment.Id);
+            }
+
             return;
         }
 

@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Rules;
 using Bandejo.Identity;
 using Bandejo.Server.Access;
@@ -119,6 +120,18 @@ internal static class FleetRoutes
         if (world.FindDevice(name) is not { } device)
         {
             return NoDevice(world, name);
+        }
+
+        // Nobody will tell any more what became of what it was at.
+        foreach (var open in world.OpenAttempts.Values.Where(attempt => attempt.Device == device.Id).ToList())
+        {
+            world.OpenAttempts.Remove(open.Id);
+            change.Keep(new PutAttempt(open with { EndedAt = change.Now, Outcome = Attempts.Word(AttemptOutcome.Interrupted), Message = $"{device.Name} was removed from the service in the middle of it" }));
+        }
+
+        if (world.DeviceTrials.GetValueOrDefault(device.Id) is { EndedAt: null })
+        {
+            change.Event("journal", "trial-ended", $"{device.Name} was removed; the trial that it was asked for will not be told of.", null, device.Id, null, change.By);
         }
 
         foreach (var deployment in device.Deployments)

@@ -46,36 +46,41 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         var document = Documents.From(manifest, listed);
         findings.AddRange(AgainstCatalogue(manifest, listed));
         findings.AddRange(AgainstFleet(manifest));
-        var fits = world.Read(each => manifest.Variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True)).Count());
+        var (fits, notFor) = Reach(manifest);
         var isGood = findings.TrueForAll(finding => finding.IsWarning);
         return new PackageCheckAnswer(
-            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all, NotFor(manifest),
+            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all, notFor,
             [.. manifest.Fetched.Where(fetched => request.Files.All(file => file.Path != fetched.Path)).Select(fetched => new FetchInfo(fetched.Path, fetched.From, fetched.Size, fetched.Sha256))],
             [.. Documents.FilesOf(document).Select(file => file.Sha256).Where(sha256 => SafePath.IsSha256(sha256) && files.Find(sha256) is null).Distinct()]);
     }
 
-    /// <summary>For which devices a package is not, or not now, each reason with how many and a few of them.</summary>
-    private IReadOnlyList<OutInfo> NotFor(Manifest manifest) => world.Read(each =>
+    /// <summary>How many devices could get a package now, and for which it is not, or not now: each reason with how many and a few of them.</summary>
+    private (int Gets, IReadOnlyList<OutInfo> Not) Reach(Manifest manifest) => world.Read(each =>
     {
         VariantRules[] variants = [.. manifest.Variants.Select(variant => new VariantRules(variant.Name, variant.Fits, variant.Requires))];
         var gets = variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True.And(each.Columns.Evaluate(variant.Requires).True)));
         var reasons = new Dictionary<string, (int Count, List<string> Sample)>(StringComparer.Ordinal);
+        var count = gets.Count();
         foreach (var row in each.Columns.Live.Copy().Except(gets).Rows().Take(MostWeighed))
         {
             var fit = Targeting.Weigh(variants, each.Columns.Row(row));
-            if (fit.Event != TargetEvent.Due)
+            if (fit.Event == TargetEvent.Due)
             {
-                var (count, sample) = reasons.GetValueOrDefault(fit.Condition, (0, []));
+                count++;
+            }
+            else
+            {
+                var (others, sample) = reasons.GetValueOrDefault(fit.Condition, (0, []));
                 if (sample.Count < 3)
                 {
                     sample.Add(each.DevicesByRow[row].Name);
                 }
 
-                reasons[fit.Condition] = (count + 1, sample);
+                reasons[fit.Condition] = (others + 1, sample);
             }
         }
 
-        return (IReadOnlyList<OutInfo>)[.. reasons.OrderByDescending(pair => pair.Value.Count).ThenBy(pair => pair.Key, StringComparer.Ordinal).Take(MostReasons).Select(pair => new OutInfo(pair.Key, pair.Value.Count, pair.Value.Sample))];
+        return (count, (IReadOnlyList<OutInfo>)[.. reasons.OrderByDescending(pair => pair.Value.Count).ThenBy(pair => pair.Key, StringComparer.Ordinal).Take(MostReasons).Select(pair => new OutInfo(pair.Key, pair.Value.Count, pair.Value.Sample))]);
     });
 
     /// <summary>Begins an upload. The same content begun again goes on where it stood.</summary>

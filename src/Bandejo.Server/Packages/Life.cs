@@ -115,6 +115,13 @@ internal static class Life
             Engine.Apply(change, deployment, halted.Value);
         }
 
+        // What was withdrawn wants nothing any more: who wants the app gone, or an older version there, acts now.
+        foreach (var deployment in world.Deployments.Values.Where(each => each.IsActive && each.Package == package).ToList())
+        {
+            Engine.WeighAll(change, deployment);
+            Engine.Rivals(change, deployment);
+        }
+
         return Catalogue.Details(world, package);
 
         void Set(string name, string value)

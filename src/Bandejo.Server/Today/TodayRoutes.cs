@@ -14,7 +14,7 @@ internal static class TodayRoutes
     /// <summary>Causes are read from the attempts on disk; more failing deployments than this are told without.</summary>
     private const int MostWithCauses = 8;
 
-    private static readonly string[] ByCost = ["halted", "harm", "contested", "approval", "empty-wave", "failures", "late", "overrun", "unsorted"];
+    private static readonly string[] ByCost = ["halted", "harm", "contested", "out-of-reach", "approval", "empty-wave", "failures", "takes-long", "late", "overrun", "silent", "unsorted"];
 
     public static void MapToday(this RouteGroupBuilder api) =>
         api.MapGet("/today", (FleetWorld world) => Results.Ok(Of(world))).ForAll().WithSummary("What needs somebody, dearest to ignore first, and what is moving").Produces<TodayInfo>();
@@ -27,11 +27,11 @@ internal static class TodayRoutes
             var pace = Pace.Of(each.Deployments.Values.SelectMany(deployment => deployment.State.Waves));
             return new TodayInfo(
                 each.Now,
-                [.. active.SelectMany(deployment => NeedsOf(each, deployment, pace)).Concat(Contested(active)).Concat(Unsorted(each)).OrderBy(need => Array.IndexOf(ByCost, need.Kind)).ThenByDescending(need => need.Devices)],
+                [.. active.SelectMany(deployment => NeedsOf(each, deployment, pace)).Concat(TakesLong(each)).Concat(Contested(active)).Concat(Unsorted(each)).OrderBy(need => Array.IndexOf(ByCost, need.Kind)).ThenByDescending(need => need.Devices)],
                 [.. active.Where(IsMoving).Select(deployment => Views.Deployment(each, deployment))]);
         });
         var left = MostWithCauses;
-        return today with { Needs = [.. today.Needs.Select(need => need.Kind is "halted" or "failures" && left-- > 0 ? WithCause(world, need) : need)] };
+        return today with { Needs = [.. today.Needs.Select(need => need.Kind is "halted" or "failures" or "out-of-reach" && left-- > 0 ? WithCause(world, need) : need)] };
     }
 
     private static bool IsMoving(DeploymentEntry deployment) =>
@@ -40,19 +40,25 @@ internal static class TodayRoutes
 
     private static NeedInfo WithCause(FleetWorld world, NeedInfo need)
     {
-        var cause = Causes.Of(world, need.Deployment!, most: 300).FirstOrDefault();
+        // The failed alone are told of here, so that no cause is shared by more of them than there are.
+        var cause = Causes.Of(world, need.Deployment!, most: 300, isForFailed: true).FirstOrDefault();
         return cause is null ? need : need with { Detail = $"{need.Detail} {cause.Devices} of them: {cause.What.TrimEnd('.')}{(cause.SetApart.Count > 0 ? $"; what sets them apart: {cause.SetApart[0]}" : "")}." };
     }
 
     private static IEnumerable<NeedInfo> NeedsOf(FleetWorld world, DeploymentEntry deployment, Pace? pace)
     {
         var (plan, state, now) = (deployment.Plan, deployment.State, world.Now);
-        var tallies = world.Tallies(deployment);
+        var tallies = world.TalliesToShow(deployment);
         var failed = tallies.Sum(tally => tally.In(TargetState.Failed) + tally.In(TargetState.Lost));
         var at = DeploymentMachine.GateWave(state);
+        var isOutOfReach = state.Status == DeploymentStatus.Running && at >= 0 && state.Waves[at].ReachedAt is null && plan.Waves[at].Gate is { } asked && Sentences.OutOfReach(asked, tallies[at]) is { Length: > 0 };
         if (state.Status == DeploymentStatus.Halted)
         {
             yield return Need("halted", $"{plan.Name} is halted", $"{Capital(state.Reason)}. {Count(tallies.Sum(tally => tally.Total - tally.Top), "device")} not met; nothing new starts until somebody resumes it, rolls it back or ends it.", failed, state.Since, "show");
+        }
+        else if (isOutOfReach)
+        {
+            yield return Need("out-of-reach", $"{plan.Name} cannot reach its gate", Sentences.Of(plan, state, tallies, now), tallies[at].Bottom - tallies[at].Top, state.Waves[at].OpenedAt, "show");
         }
         else if (failed > 0)
         {
@@ -75,7 +81,7 @@ internal static class TodayRoutes
             {
                 yield return Need("empty-wave", $"{plan.Name} stands before an empty wave", $"'{plan.Waves[at].Name}' has no device that its gate counts; somebody must advance it.", behind, wave.OpenedAt, "advance");
             }
-            else if (pace?.IsOverrun(wave, world.CheckInInterval, now) == true)
+            else if (!isOutOfReach && pace?.IsOverrun(wave, world.CheckInInterval, now) == true)
             {
                 yield return Need("overrun", $"'{plan.Waves[at].Name}' of {plan.Name} takes long", $"Open for {Units.FormatDuration(now - wave.OpenedAt!.Value)}; waves here usually reach their gate in {Units.FormatDuration(pace.Usual)} (median of {pace.Waves}). {tally.Top} of {tally.Bottom} met, {gate.Needed(tally.Bottom)} needed.", tally.Bottom - tally.Top, wave.OpenedAt, "show");
             }
@@ -87,14 +93,33 @@ internal static class TodayRoutes
             yield return Need("late", $"{Count(late, "device")} late in {plan.Name}", $"The deadline was {Units.FormatDuration(now - plan.Deadline!.Value)} ago.", late, plan.Deadline, "targets");
         }
 
+        var silent = tallies.Sum(each => each.Silent);
+        if (silent > 0 && !isOutOfReach && state.Status is DeploymentStatus.Running or DeploymentStatus.Standing)
+        {
+            yield return Need("silent", $"{Count(silent, "device")} silent in {plan.Name}", $"{(silent == 1 ? "It is" : "They are")} to do something here and {(silent == 1 ? "was" : "were")} not heard from for longer than a day. Nothing goes on there until somebody switches {(silent == 1 ? "it" : "them")} on or takes {(silent == 1 ? "it" : "them")} out of the fleet.", silent, null, "silent");
+        }
+
         NeedInfo Need(string kind, string title, string detail, int devices, DateTimeOffset? since, string verb) =>
             new(kind, title, detail, devices, plan.Id, plan.Name, since, verb switch
             {
                 "targets" => $"bandejo deployment targets \"{plan.Name}\"",
+                "silent" => $"bandejo deployment targets \"{plan.Name}\" --state ready,retry,unknown --sort since",
                 "approve" or "advance" => $"bandejo deployment {verb} \"{plan.Name}\" --reason \"…\"",
                 _ => $"bandejo deployment show \"{plan.Name}\"",
             });
     }
+
+    /// <summary>Steps that run for much longer than their packages expect, told of by their devices.</summary>
+    private static IEnumerable<NeedInfo> TakesLong(FleetWorld world) =>
+        world.OpenAttempts.Values.Where(attempt => attempt.Message.Length > 0 && world.Deployments.ContainsKey(attempt.Deployment)).GroupBy(attempt => attempt.Deployment).Select(group =>
+        {
+            var plan = world.Deployments[group.Key].Plan;
+            var first = group.MinBy(attempt => attempt.StartedAt)!;
+            var name = world.Devices.GetValueOrDefault(first.Device)?.Name ?? first.Device;
+            return new NeedInfo(
+                "takes-long", $"{Count(group.Count(), "device")} take{(group.Count() == 1 ? "s" : "")} much longer than expected in {plan.Name}", $"{name}: {first.Message}.", group.Count(), plan.Id, plan.Name, first.StartedAt,
+                $"bandejo deployment targets \"{plan.Name}\" --state working");
+        });
 
     /// <summary>Those who want different things of one app are told of together: it is one thing to settle.</summary>
     private static IEnumerable<NeedInfo> Contested(List<DeploymentEntry> active) =>

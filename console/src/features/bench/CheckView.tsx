@@ -36,7 +36,7 @@ export function CheckView({ check, files, isOld }: CheckProps) {
       {check.fitsDevices !== null && check.fitsDevices !== undefined && (
         <section className="sheet">
           <h2 className="pad">
-            {check.allDevices === 0 ? "For which devices" : `Fits ${count(check.fitsDevices)} of ${devices(check.allDevices)}`}
+            {check.allDevices === 0 ? "For which devices" : `${count(check.fitsDevices)} of ${devices(check.allDevices)} could get it now`}
           </h2>
           {notFor.length === 0 ? (
             <p className="pad quiet">{check.allDevices === 0 ? "No device is enrolled yet, so nobody can say." : "It is meant for every device, and each has what it requires."}</p>
@@ -51,7 +51,6 @@ export function CheckView({ check, files, isOld }: CheckProps) {
               )}
             </>
           )}
-          {out > 0 && out + check.fitsDevices > check.allDevices && <p className="pad quiet">Some of the devices that it fits lack what it requires; they are in the list too.</p>}
         </section>
       )}
     </div>

@@ -14,6 +14,9 @@ const KINDS: Record<string, string> = {
   harm: "Harm",
   contested: "Contested",
   approval: "Approval",
+  "out-of-reach": "Out of reach",
+  "takes-long": "Takes long",
+  silent: "Silent",
   "empty-wave": "Empty wave",
   failures: "Failed",
   late: "Late",
@@ -99,6 +102,10 @@ function NeedButton({ need }: { need: Need }) {
       return <ButtonLink to="/deployments/$deployment" params={{ deployment }} search={{ ask: "approve" }} variant="filled">Look and approve</ButtonLink>;
     case "late":
       return <ButtonLink to="/compliance" search={{ only: "late", deployment }}>See the {need.devices}</ButtonLink>;
+    case "silent":
+      return <ButtonLink to="/deployments/$deployment" params={{ deployment }} search={{ state: "ready,retry,unknown", sort: "since" }}>See the {need.devices}</ButtonLink>;
+    case "takes-long":
+      return <ButtonLink to="/deployments/$deployment" params={{ deployment }} search={{ state: "working" }}>See the {need.devices}</ButtonLink>;
     case "contested":
     case "failures":
       return <ButtonLink to="/deployments/$deployment" params={{ deployment }} search={{ state: need.kind === "failures" ? "failed,lost" : "contested" }}>See the {need.devices}</ButtonLink>;
