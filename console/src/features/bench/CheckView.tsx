@@ -12,7 +12,6 @@ interface CheckProps {
 /** What its files are, what is wrong with a draft, and which devices it is not for. */
 export function CheckView({ check, files, isOld }: CheckProps) {
   const notFor = check.notFor ?? [];
-  const out = notFor.reduce((sum, reason) => sum + reason.count, 0);
   return (
     <div className={`section columns ${isOld ? "old" : ""}`} aria-busy={isOld}>
       <section className="sheet">
