@@ -108,7 +108,7 @@ internal static class InspectCommand
             var beside = file.Extension.Equals(".msi", StringComparison.OrdinalIgnoreCase) ? Transforms(file) : [];
             using var stream = file.OpenRead();
             var transforms = beside.Select(each => (each.Name, (Stream)each.OpenRead())).ToList();
-            inspections.Add((file, Inspector.Inspect(stream, file.Name, hints, transforms)));
+            inspections.Add((file, Inspector.Inspect(stream, file.Name, hints, transforms, new ReadingBudget(TimeProvider.System, cancellation))));
             transforms.ForEach(each => each.Item2.Dispose());
             advance(1);
         }

@@ -64,7 +64,7 @@ internal static class Setup
         services.AddClock(options.DemoClock);
         services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
         services.AddSingleton(_ => new FileStore(options.Data)).AddSingleton(_ => new SiteAuthority(options.Data, options.Tls)).AddHostedService<CertificateWatch>();
-        services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<Drafts>().AddSingleton<BenchTrials>();
+        services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<InspectionLine>().AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother });
         services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Accounts>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));

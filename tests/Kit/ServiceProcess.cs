@@ -91,6 +91,17 @@ public sealed class ServiceProcess : IAsyncDisposable
         await _process.WaitForExitAsync();
     }
 
+    /// <summary>Tells it to stop, as the system does, and waits until it has.</summary>
+    public async Task Stop()
+    {
+        using (var told = Process.Start("kill", ["-TERM", $"{_process!.Id}"]))
+        {
+            await told.WaitForExitAsync();
+        }
+
+        await _process.WaitForExitAsync();
+    }
+
     public async ValueTask DisposeAsync()
     {
         if (_process is { HasExited: false })

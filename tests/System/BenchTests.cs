@@ -102,6 +102,35 @@ public sealed class BenchTests
         Assert.Equal("[]", JsonDocument.Parse(await site.Admin.Http.GetStringAsync("/api/v1/packages?limit=10")).RootElement.GetProperty("items").GetRawText());
     }
 
+    [Fact]
+    public async Task Files_made_to_keep_readers_busy_keep_no_check_in_waiting()
+    {
+        await using var site = await Site.Start();
+        var content = await File.ReadAllBytesAsync(Path.Combine(Programs.Root(), "tests/Core/Cases/exhausting/long.tar.bz2"), TestContext.Current.CancellationToken);
+        using var device = new DeviceClient(site.Service.Address);
+        await device.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!);
+        var pieces = new List<Task<BenchFileInfo>>();
+        for (var i = 0; i < 8; i++)
+        {
+            pieces.Add(Piece(site, (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id, "long.tar.bz2", content, 0));
+        }
+
+        // All of them are at it or wait for their turn; devices and people are answered all the same.
+        for (var i = 0; i < 5; i++)
+        {
+            await device.CheckIn(i + 1);
+            Assert.Equal(HttpStatusCode.OK, (await site.Admin.Send(HttpMethod.Get, "/api/v1/today")).Status);
+        }
+
+        Assert.Contains(pieces, piece => !piece.IsCompleted);
+        var read = await Task.WhenAny(pieces);
+        Assert.False((await read).Inspection!.Contents!.IsWhole);
+
+        // A service that is told to stop does not read on.
+        await site.Service.Stop();
+        await Assert.ThrowsAnyAsync<Exception>(() => Task.WhenAll(pieces));
+    }
+
     [Theory]
     [InlineData("path=../out&size=1", "0", HttpStatusCode.UnprocessableEntity, "'../out'")]
     [InlineData("path=%2Fetc%2Fpasswd&size=1", "0", HttpStatusCode.UnprocessableEntity, "'/etc/passwd'")]

@@ -39,6 +39,9 @@ internal sealed class CompoundFile
         ReadDirectory(file.U32(48));
     }
 
+    /// <summary>What reading may still cost.</summary>
+    public ReadingBudget Budget => _file.Budget;
+
     /// <summary>The streams right below the root, by name.</summary>
     public IReadOnlyDictionary<string, (uint Start, long Size)> Streams => _streams;
 
@@ -58,6 +61,7 @@ internal sealed class CompoundFile
             throw new BrokenFileException("a stream in it is longer than the file");
         }
 
+        Budget.Hold(size);
         var content = new byte[size];
         var isMini = stream.Size < _miniCutoff;
         var (at, sector, step) = (0, stream.Start, isMini ? _miniSector : _sector);
@@ -107,6 +111,7 @@ internal sealed class CompoundFile
                 throw new BrokenFileException("a chain of sectors in it runs in a circle");
             }
 
+            Budget.Hold(4);
             sectors.Add(sector);
             sector = Next(_fat, sector);
         }
@@ -177,6 +182,7 @@ internal sealed class CompoundFile
                 continue;
             }
 
+            Budget.Entry(200);
             var at = Entry(number);
             waiting.Push(_file.U32(at + 68));
             waiting.Push(_file.U32(at + 72));

@@ -83,6 +83,7 @@ internal sealed class DatabaseTables
         var changes = new List<(string, IReadOnlyDictionary<string, object?>)>();
         for (var at = 0; at + 2 <= data.Length && changes.Count < MaxRows;)
         {
+            _file.Budget.Entry(200);
             var mask = data[at] | (data[at + 1] << 8);
             at += 2;
             var isAdded = (mask & 1) != 0;
@@ -174,6 +175,7 @@ internal sealed class DatabaseTables
                 throw new BrokenFileException("its pool of strings is longer than their text");
             }
 
+            _file.Budget.Entry((int)Math.Min(int.MaxValue, 40 + (2 * length)));
             strings.Add(encoding.GetString(data, (int)at, (int)length));
             at += length;
         }
@@ -205,6 +207,8 @@ internal sealed class DatabaseTables
 
         for (var row = 0; row < rows; row++)
         {
+            // The values, and what holds them by name.
+            _file.Budget.Entry(100 + (80 * columns.Count));
             var values = new object?[columns.Count];
             var at = 0;
             for (var i = 0; i < columns.Count; i++)

@@ -15,6 +15,7 @@ internal static class DebianReader
         var hasData = false;
         for (var at = 8L; at + 60 <= file.Length;)
         {
+            file.Budget.Entry();
             var head = Encoding.ASCII.GetString(file.Bytes(at, 60));
             var name = head[..16].TrimEnd(' ', '/');
             if (!long.TryParse(head[48..58].Trim(), out var size) || size < 0 || head[58] != '`')
@@ -44,9 +45,9 @@ internal static class DebianReader
 
     private static void Control(Window part, Draft draft)
     {
-        using var stream = Unpacking.Open(part.Open(), Unpacking.How(part.Some(0, 8)));
+        using var stream = Unpacking.Open(part.Open(), Unpacking.How(part.Some(0, 8)), part.Budget);
         var left = (long)MostControl;
-        foreach (var (path, size, _, _, content) in TarReading.Files(stream))
+        foreach (var (path, size, _, _, content) in TarReading.Files(stream, part.Budget))
         {
             left -= size;
             if (left < 0)
@@ -57,10 +58,10 @@ internal static class DebianReader
             switch (path.TrimStart('.', '/'))
             {
                 case "control":
-                    Fields(Encoding.UTF8.GetString(Unpacking.All(content, 1 << 20, path)), draft);
+                    Fields(Encoding.UTF8.GetString(Unpacking.All(content, 1 << 20, path, part.Budget)), draft);
                     break;
                 case "md5sums":
-                    foreach (var line in Encoding.UTF8.GetString(Unpacking.All(content, MostControl, path)).Split('\n').Where(line => line.Length > 34))
+                    foreach (var line in Encoding.UTF8.GetString(Unpacking.All(content, MostControl, path, part.Budget)).Split('\n').Where(line => line.Length > 34))
                     {
                         draft.Contains(line[34..].Trim(), 0);
                     }

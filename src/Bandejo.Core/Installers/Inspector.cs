@@ -8,9 +8,12 @@ public static class Inspector
     /// <param name="name">Its name, without folders.</param>
     /// <param name="hints">How setups are recognised.</param>
     /// <param name="transforms">Transforms that lie beside a Windows Installer database.</param>
+    /// <param name="budget">What it may cost; the usual where none is given.</param>
+    /// <exception cref="OperationCanceledException">The budget was told to stop.</exception>
     /// <returns>Always an inspection: what is damaged or hostile is among its findings.</returns>
-    public static Inspection Inspect(Stream file, string name, HintCatalog hints, IReadOnlyList<(string Name, Stream File)>? transforms = null)
+    public static Inspection Inspect(Stream file, string name, HintCatalog hints, IReadOnlyList<(string Name, Stream File)>? transforms = null, ReadingBudget? budget = null)
     {
+        budget ??= new ReadingBudget(TimeProvider.System);
         var draft = new Draft(name, file.Length);
         if (file.Length == 0)
         {
@@ -18,14 +21,20 @@ public static class Inspector
             return draft.Done();
         }
 
-        var window = new Window(file);
+        var window = new Window(file, budget);
         try
         {
-            Read(window, draft, hints, [.. (transforms ?? []).Select(each => (each.Name, new Window(each.File)))]);
+            Read(window, draft, hints, [.. (transforms ?? []).Select(each => (each.Name, new Window(each.File, budget)))]);
         }
         catch (BrokenFileException error)
         {
             draft.Findings.Add(new Finding($"{(draft.Kind.Kind == InstallerKind.Unknown ? "The file" : $"This {draft.Kind.InWords}")} is damaged or not what it seems: {error.Message}. What was read before stands below; fetch the file again and compare its digest.", name));
+        }
+
+        catch (SpentException spent)
+        {
+            draft.ContainsMore();
+            draft.Warn($"It was not read to its end: {spent.Message}. What was read before stands below. No usual installer takes that much; fetch the file again and compare its digest, or look at it by hand.");
         }
 
         if (draft.Kind.Kind == InstallerKind.Unknown)

@@ -93,8 +93,8 @@ internal static partial class ScriptReader
         {
             try
             {
-                using var archive = Unpacking.Open(file.Part(found.At, file.Length - found.At).Open(), found.What);
-                TarReader.List(archive, draft, 64L << 20);
+                using var archive = Unpacking.Open(file.Part(found.At, file.Length - found.At).Open(), found.What, file.Budget);
+                TarReader.List(archive, draft, 64L << 20, file.Budget);
             }
             catch (BrokenFileException)
             {

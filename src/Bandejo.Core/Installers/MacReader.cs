@@ -8,7 +8,8 @@ namespace Bandejo.Core.Installers;
 /// <summary>Reads macOS installer packages: a xar archive with a table of contents in XML, and inside it a description of the whole or of each part.</summary>
 internal static class MacReader
 {
-    private const int MostContents = 64 << 20;
+    private const int MostContents = 32 << 20;
+    private const int LongestPath = 4096;
 
     public static void Read(Window file, Draft draft)
     {
@@ -21,7 +22,7 @@ internal static class MacReader
             throw new BrokenFileException($"its table of contents would have {unpacked:N0} bytes");
         }
 
-        var contents = SafeXml.Read(Unpacking.All(Unpacking.Open(file.Part(headSize, packed).Open(), "zlib"), MostContents, "table of contents"), "table of contents");
+        var contents = SafeXml.Read(Unpacking.All(Unpacking.Open(file.Part(headSize, packed).Open(), "zlib", file.Budget), MostContents, "table of contents", file.Budget), "table of contents", file.Budget);
         var heap = headSize + packed;
         var isSigned = contents.First("signature") is not null || contents.First("x-signature") is not null;
         if (contents.First("X509Certificate")?.Value is { } certificate)
@@ -33,7 +34,7 @@ internal static class MacReader
             draft.Tell(Facts.Signer, "nobody: it is not signed", Certainty.Certain, "no signature");
         }
 
-        foreach (var (path, entry) in Files(contents.First("toc"), ""))
+        foreach (var (path, entry) in Files(contents.First("toc"), "", file.Budget))
         {
             var size = Number(entry.Element("data")?.Element("size"));
             if (entry.Element("type")?.Value != "directory")
@@ -43,11 +44,11 @@ internal static class MacReader
 
             if (path == "Distribution")
             {
-                Distribution(SafeXml.Read(Content(file, heap, entry, path), path), draft);
+                Distribution(SafeXml.Read(Content(file, heap, entry, path), path, file.Budget), draft);
             }
             else if (path.EndsWith("PackageInfo", StringComparison.Ordinal))
             {
-                Part(SafeXml.Read(Content(file, heap, entry, path), path), path, draft);
+                Part(SafeXml.Read(Content(file, heap, entry, path), path, file.Budget), path, draft);
             }
         }
 
@@ -101,13 +102,20 @@ internal static class MacReader
         }
     }
 
-    private static IEnumerable<(string Path, XElement Entry)> Files(XElement? folder, string under)
+    private static IEnumerable<(string Path, XElement Entry)> Files(XElement? folder, string under, ReadingBudget budget)
     {
         foreach (var entry in folder?.Elements("file") ?? [])
         {
-            var path = under + (entry.Element("name")?.Value ?? "");
+            var name = entry.Element("name")?.Value ?? "";
+            if (under.Length + name.Length > LongestPath)
+            {
+                throw new BrokenFileException($"a path inside it has more than {LongestPath} characters");
+            }
+
+            var path = under + name;
+            budget.Entry(2 * path.Length);
             yield return (path, entry);
-            foreach (var inner in Files(entry, path + "/"))
+            foreach (var inner in Files(entry, path + "/", budget))
             {
                 yield return inner;
             }
@@ -119,8 +127,8 @@ internal static class MacReader
         var data = entry.Element("data") ?? throw new BrokenFileException($"'{path}' inside has no content");
         var part = file.Part(heap + Number(data.Element("offset")), Number(data.Element("length")));
         var style = data.Element("encoding").Attr("style");
-        using var stream = Unpacking.Open(part.Open(), style.Contains("gzip", StringComparison.Ordinal) ? "zlib" : style.Contains("bzip2", StringComparison.Ordinal) ? "bzip2" : null);
-        return Unpacking.All(stream, 16 << 20, path);
+        using var stream = Unpacking.Open(part.Open(), style.Contains("gzip", StringComparison.Ordinal) ? "zlib" : style.Contains("bzip2", StringComparison.Ordinal) ? "bzip2" : null, file.Budget);
+        return Unpacking.All(stream, 16 << 20, path, file.Budget);
     }
 
     private static string? NameIn(string certificate)

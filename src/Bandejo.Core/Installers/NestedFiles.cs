@@ -11,7 +11,7 @@ public static class NestedFiles
     /// <param name="from">What was read out of the archive.</param>
     /// <param name="path">Where it stands inside.</param>
     /// <returns>Its size; a failure of kind <see cref="ErrorKind.Invalid"/> where the archive is damaged, does not hold it, or unpacks to another size than it says.</returns>
-    public static Outcome<long> TakeOut(Stream file, Inspection from, string path, Stream target)
+    public static Outcome<long> TakeOut(Stream file, Inspection from, string path, Stream target, CancellationToken cancellation = default)
     {
         if (from.Nested.FirstOrDefault(each => each.Path == path) is not { } nested || !CanBeTaken(from, nested))
         {
@@ -20,11 +20,12 @@ public static class NestedFiles
 
         try
         {
-            var window = new Window(file);
+            // What stands inside may be as large as a package; how long it may take is the matter of whoever asks.
+            var window = new Window(file, new ReadingBudget(TimeProvider.System, cancellation) { Time = TimeSpan.FromMinutes(30), Unpacked = long.MaxValue });
             var copied = from.Kind == InstallerKind.Tar ? FromTar(window, nested, target) : FromZip(window, nested, target);
             return copied == nested.Size ? copied : new Failure(ErrorKind.Invalid, $"'{path}' in {from.File} unpacks to another size than its archive says.");
         }
-        catch (BrokenFileException error)
+        catch (Exception error) when (error is BrokenFileException or SpentException)
         {
             return new Failure(ErrorKind.Invalid, $"'{path}' cannot be taken out of {from.File}: {error.Message}.");
         }
@@ -39,8 +40,8 @@ public static class NestedFiles
 
     private static long FromTar(Window window, NestedInstaller nested, Stream target)
     {
-        using var archive = Unpacking.Open(window.Open(), Unpacking.How(window.Some(0, 8)));
-        foreach (var (path, _, kind, _, content) in TarReading.Files(archive))
+        using var archive = Unpacking.Open(window.Open(), Unpacking.How(window.Some(0, 8)), window.Budget);
+        foreach (var (path, _, kind, _, content) in TarReading.Files(archive, window.Budget))
         {
             if (kind is '0' or '7' && (path.StartsWith("./", StringComparison.Ordinal) ? path[2..] : path) == nested.Path)
             {

@@ -124,6 +124,7 @@ internal sealed class PortableExecutable
         var count = _file.U16(directory + 12) + _file.U16(directory + 14);
         for (var i = 0; i < Math.Min(count, 4096); i++)
         {
+            _file.Budget.Entry();
             yield return (_file.U32(directory + 16 + (i * 8)), _file.U32(directory + 20 + (i * 8)));
         }
     }

@@ -8,10 +8,14 @@ internal static class SafeXml
 {
     private const int MaxCharacters = 16 << 20;
     private const int MaxDepth = 64;
+    private const int NodeBytes = 160;
+    private const int MaxAttributes = 1000;
 
-    /// <exception cref="BrokenFileException">It is not well-formed.</exception>
-    public static XElement Read(byte[] content, string name)
+    /// <exception cref="BrokenFileException">It is not well-formed, or deeper or more than makes sense.</exception>
+    /// <exception cref="SpentException">It would take more than it may.</exception>
+    public static XElement Read(byte[] content, string name, ReadingBudget budget)
     {
+        Attributes(content, name);
         try
         {
             var settings = new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null, MaxCharactersInDocument = MaxCharacters };
@@ -23,15 +27,49 @@ internal static class SafeXml
                     {
                         throw new BrokenFileException($"'{name}' inside is nested deeper than makes sense");
                     }
+
+                    // What a node takes in memory when it is kept, and each of its attributes.
+                    budget.Entry(NodeBytes * (1 + depth.AttributeCount));
                 }
             }
 
+            // The text itself, in two bytes a character.
+            budget.Hold(2L * content.Length);
             using var reader = XmlReader.Create(new MemoryStream(content), settings);
             return XElement.Load(reader);
         }
         catch (XmlException error)
         {
             throw new BrokenFileException($"'{name}' inside is not XML that can be read ({error.Message})");
+        }
+    }
+
+    /// <summary>Counts the attributes of each element before the reader holds them against one another, which takes the square of their number.</summary>
+    private static void Attributes(ReadOnlySpan<byte> content, string name)
+    {
+        var (isTag, attributes, quote) = (false, 0, (byte)0);
+        foreach (var each in content)
+        {
+            if (quote != 0)
+            {
+                quote = each == quote ? (byte)0 : quote;
+            }
+            else if (!isTag)
+            {
+                (isTag, attributes) = (each == (byte)'<', 0);
+            }
+            else if (each is (byte)'"' or (byte)'\'')
+            {
+                quote = each;
+            }
+            else if (each == (byte)'>')
+            {
+                isTag = false;
+            }
+            else if (each == (byte)'=' && ++attributes > MaxAttributes)
+            {
+                throw new BrokenFileException($"an element in '{name}' inside has more than {MaxAttributes} attributes");
+            }
         }
     }
 

@@ -10,15 +10,15 @@ internal static class TarReader
     {
         draft.Kind = (InstallerKind.Tar, how is null ? "tar archive" : $"tar archive, packed with {how}");
         ZipReader.Unpacked(draft);
-        using var stream = Unpacking.Open(file.Open(), how);
-        List(stream, draft, how is null ? long.MaxValue : MostUnpacked);
+        using var stream = Unpacking.Open(file.Open(), how, file.Budget);
+        List(stream, draft, how is null ? long.MaxValue : MostUnpacked, file.Budget);
     }
 
     /// <summary>Counts what is in an archive.</summary>
-    public static void List(Stream archive, Draft draft, long most)
+    public static void List(Stream archive, Draft draft, long most, ReadingBudget budget)
     {
         var seen = 0L;
-        foreach (var (path, size, kind, link, _) in TarReading.Files(archive))
+        foreach (var (path, size, kind, link, _) in TarReading.Files(archive, budget))
         {
             if (kind is '1' or '2' && (link.StartsWith('/') || Climbs(path, link)))
             {

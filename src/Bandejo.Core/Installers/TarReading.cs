@@ -17,12 +17,14 @@ internal static class TarReading
 
     /// <summary>Its files, each with its content, which is good until the next is asked for.</summary>
     /// <exception cref="BrokenFileException">It is not in the form.</exception>
-    public static IEnumerable<(string Path, long Size, char Kind, string Link, Stream Content)> Files(Stream archive)
+    public static IEnumerable<(string Path, long Size, char Kind, string Link, Stream Content)> Files(Stream archive, ReadingBudget budget)
     {
         var block = new byte[Block];
         string? longName = null, longLink = null;
+        byte[]? buffer = null;
         while (Fill(archive, block))
         {
+            budget.Entry();
             if (Array.TrueForAll(block, each => each == 0))
             {
                 Drain(archive);
@@ -44,8 +46,8 @@ internal static class TarReading
             var rest = size + ((Block - (size % Block)) % Block);
             if (kind is 'L' or 'K' or 'x')
             {
-                var text = Encoding.UTF8.GetString(Take(archive, size)).TrimEnd('\0');
-                Skip(archive, rest - size);
+                var text = Encoding.UTF8.GetString(Take(archive, size, budget)).TrimEnd('\0');
+                Skip(archive, rest - size, ref buffer);
                 (longName, longLink) = kind switch { 'L' => (text, longLink), 'K' => (longName, text), _ => (Record(text, "path") ?? longName, Record(text, "linkpath") ?? longLink) };
                 continue;
             }
@@ -58,7 +60,7 @@ internal static class TarReading
                 (longName, longLink) = (null, null);
             }
 
-            Skip(archive, rest - content.Position);
+            Skip(archive, rest - content.Position, ref buffer);
         }
 
         throw new BrokenFileException("its tar archive has no end, so it is cut short");
@@ -122,13 +124,14 @@ internal static class TarReading
         return read == Block || (read == 0 ? false : throw new BrokenFileException("its tar archive is cut short"));
     }
 
-    private static byte[] Take(Stream archive, long size)
+    private static byte[] Take(Stream archive, long size, ReadingBudget budget)
     {
         if (size > MaxName)
         {
             throw new BrokenFileException(string.Create(CultureInfo.InvariantCulture, $"a name in its tar archive has {size} bytes"));
         }
 
+        budget.Hold(3 * size);
         var bytes = new byte[size];
         return archive.ReadAtLeast(bytes, (int)size, throwOnEndOfStream: false) == size ? bytes : throw new BrokenFileException("its tar archive is cut short");
     }
@@ -143,7 +146,8 @@ internal static class TarReading
         }
     }
 
-    private static void Skip(Stream archive, long count)
+    /// <param name="buffer">Room to read into, made once where it is needed.</param>
+    private static void Skip(Stream archive, long count, ref byte[]? buffer)
     {
         if (archive.CanSeek)
         {
@@ -151,9 +155,9 @@ internal static class TarReading
             return;
         }
 
-        var buffer = new byte[64 * 1024];
         while (count > 0)
         {
+            buffer ??= new byte[64 * 1024];
             var read = archive.Read(buffer, 0, (int)Math.Min(buffer.Length, count));
             count -= read > 0 ? read : throw new BrokenFileException("its tar archive is cut short");
         }

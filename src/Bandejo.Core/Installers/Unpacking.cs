@@ -8,6 +8,11 @@ namespace Bandejo.Core.Installers;
 /// <summary>Opens packed streams, and never lets one unpack without end. Whatever an unpacker throws at what is damaged becomes a <see cref="BrokenFileException"/>.</summary>
 internal static class Unpacking
 {
+    private const int MostAtOnce = 64 * 1024;
+
+    /// <summary>The binary logarithm of the largest window, in bytes: 64 MiB, twice what the strongest usual setting takes.</summary>
+    private const int ZstandardWindow = 26;
+
     /// <summary>How a stream is packed, by its first bytes; null for one that is not, or in a way that is not known here.</summary>
     public static string? How(ReadOnlySpan<byte> head) => head switch
     {
@@ -20,25 +25,29 @@ internal static class Unpacking
 
     /// <summary>The content of a packed stream.</summary>
     /// <param name="how">gzip, zlib, deflate, xz, zstd, bzip2; null for one that is not packed.</param>
-    public static Stream Open(Stream packed, string? how) => how is null ? packed : new Unpacked(() => how switch
+    /// <param name="budget">What unpacking may cost.</param>
+    public static Stream Open(Stream packed, string? how, ReadingBudget budget) => how is null ? packed : new Unpacked(budget, () => how switch
     {
         "gzip" => new GZipStream(packed, CompressionMode.Decompress),
         "zlib" => new ZLibStream(packed, CompressionMode.Decompress),
         "deflate" => new DeflateStream(packed, CompressionMode.Decompress),
         "xz" => new XZStream(packed),
-        "zstd" => new DecompressionStream(packed),
+        "zstd" => Zstandard(packed),
         "bzip2" => BZip2Stream.Create(packed, SharpCompress.Compressors.CompressionMode.Decompress, false),
         _ => throw new ArgumentOutOfRangeException(nameof(how), how, "No way of packing."),
     });
 
     /// <summary>Everything in a stream.</summary>
     /// <exception cref="BrokenFileException">There is more than <paramref name="most"/> bytes.</exception>
-    public static byte[] All(Stream stream, int most, string name)
+    /// <exception cref="SpentException">It would take more than it may.</exception>
+    public static byte[] All(Stream stream, int most, string name, ReadingBudget budget)
     {
         using var content = new MemoryStream();
         var buffer = new byte[64 * 1024];
         for (int read; (read = stream.Read(buffer)) > 0;)
         {
+            // Once while it grows, and once as what is returned.
+            budget.Hold(2L * read);
             content.Write(buffer, 0, read);
             if (content.Length > most)
             {
@@ -49,8 +58,16 @@ internal static class Unpacking
         return content.ToArray();
     }
 
+    /// <summary>What was packed with a window that no usual packer takes would hold that much memory.</summary>
+    private static DecompressionStream Zstandard(Stream packed)
+    {
+        var stream = new DecompressionStream(packed);
+        stream.SetParameter(ZstdSharp.Unsafe.ZSTD_dParameter.ZSTD_d_windowLogMax, ZstandardWindow);
+        return stream;
+    }
+
     /// <summary>What an unpacker gives. Unpackers say in many ways that something is damaged, some of them by tripping over it.</summary>
-    private sealed class Unpacked(Func<Stream> open) : Stream
+    private sealed class Unpacked(ReadingBudget budget, Func<Stream> open) : Stream
     {
         private Stream? _content;
 
@@ -68,11 +85,14 @@ internal static class Unpacking
         {
             try
             {
-                return (_content ??= open()).Read(buffer, offset, count);
+                // Little at a time, so that the budget is asked often whatever an unpacker makes of it.
+                var read = (_content ??= open()).Read(buffer, offset, Math.Min(count, MostAtOnce));
+                budget.Unpack(read);
+                return read;
             }
-            catch (Exception error) when (error is not (BrokenFileException or OutOfMemoryException))
+            catch (Exception error) when (error is not (BrokenFileException or SpentException or OperationCanceledException or OutOfMemoryException))
             {
-                throw new BrokenFileException("what is packed in it is damaged or cut short");
+                throw new BrokenFileException("what is packed in it is damaged, cut short, or packed so that unpacking it takes more memory than it may");
             }
         }
 

@@ -12,23 +12,28 @@ internal sealed class Window
 
     private readonly Stream _stream;
     private readonly long _start;
-    private readonly byte[] _page = new byte[PageSize];
+    private byte[]? _page;
     private long _pageAt = -1;
     private int _pageLength;
 
     /// <param name="stream">Can be sought in.</param>
-    public Window(Stream stream) : this(stream, 0, stream.Length)
+    /// <param name="budget">What reading it may cost.</param>
+    public Window(Stream stream, ReadingBudget budget) : this(stream, 0, stream.Length, budget)
     {
     }
 
-    private Window(Stream stream, long start, long length)
+    private Window(Stream stream, long start, long length, ReadingBudget budget)
     {
+        Budget = budget;
         _stream = stream;
         _start = start;
         Length = length;
     }
 
     public long Length { get; }
+
+    /// <summary>What reading may still cost.</summary>
+    public ReadingBudget Budget { get; }
 
     public byte U8(long at) => Span(at, 1)[0];
 
@@ -48,6 +53,7 @@ internal sealed class Window
         }
 
         Bounds(at, count);
+        Budget.Hold(count);
         var bytes = new byte[count];
         _stream.Position = _start + at;
         _stream.ReadExactly(bytes);
@@ -63,7 +69,7 @@ internal sealed class Window
     public Window Part(long at, long length)
     {
         Bounds(at, length);
-        return new Window(_stream, _start + at, length);
+        return new Window(_stream, _start + at, length, Budget);
     }
 
     /// <summary>A stream over it.</summary>
@@ -77,6 +83,7 @@ internal sealed class Window
         var at = Math.Max(0, from);
         while (at + bytes.Length <= to)
         {
+            Budget.Step();
             var read = (int)Math.Min(buffer.Length, to - at);
             _stream.Position = _start + at;
             _stream.ReadExactly(buffer, 0, read);
@@ -101,12 +108,13 @@ internal sealed class Window
     private ReadOnlySpan<byte> Span(long at, int count)
     {
         Bounds(at, count);
-        if (_pageAt < 0 || at < _pageAt || at + count > _pageAt + _pageLength)
+        Budget.Step();
+        if (_page is null || _pageAt < 0 || at < _pageAt || at + count > _pageAt + _pageLength)
         {
             _pageAt = at / 4096 * 4096;
             _pageLength = (int)Math.Min(PageSize, Length - _pageAt);
             _stream.Position = _start + _pageAt;
-            _stream.ReadExactly(_page, 0, _pageLength);
+            _stream.ReadExactly(_page ??= new byte[PageSize], 0, _pageLength);
         }
 
         return _page.AsSpan((int)(at - _pageAt), count);
@@ -134,6 +142,7 @@ internal sealed class Window
 
         public override int Read(Span<byte> buffer)
         {
+            window.Budget.Step();
             var count = (int)Math.Min(buffer.Length, Math.Max(0, window.Length - Position));
             window._stream.Position = window._start + Position;
             var read = window._stream.Read(buffer[..count]);

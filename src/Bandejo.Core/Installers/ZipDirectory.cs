@@ -54,6 +54,7 @@ internal sealed class ZipDirectory
         var end = at + size;
         for (var i = 0L; i < count && at + 46 <= end; i++)
         {
+            _file.Budget.Entry();
             if (i >= MaxFiles)
             {
                 throw new BrokenFileException($"it lists more than {MaxFiles:N0} files");
@@ -84,7 +85,7 @@ internal sealed class ZipDirectory
     public byte[] Read(ZipFile file)
     {
         using var content = Open(file);
-        return Unpacking.All(content, MaxUnpacked, file.Path);
+        return Unpacking.All(content, MaxUnpacked, file.Path, _file.Budget);
     }
 
     /// <summary>A file's content; how long it really is, only reading shows.</summary>
@@ -103,7 +104,7 @@ internal sealed class ZipDirectory
 
         var data = file.HeaderAt + 30 + _file.U16(file.HeaderAt + 26) + _file.U16(file.HeaderAt + 28);
         var how = file.Method switch { 0 => null, 8 => "deflate", _ => throw new BrokenFileException($"'{file.Path}' is packed in a way that is not read here") };
-        return Unpacking.Open(_file.Part(data, file.Packed).Open(), how);
+        return Unpacking.Open(_file.Part(data, file.Packed).Open(), how, _file.Budget);
     }
 
     private void Widen(long at, int length, ref long unpacked, ref long packed, ref long header)

@@ -8,11 +8,11 @@ internal static class ZipReader
         var directory = new ZipDirectory(file);
         if (directory.Find("AppxManifest.xml") is { } manifest)
         {
-            AppPackage(draft, directory, SafeXml.Read(directory.Read(manifest), manifest.Path));
+            AppPackage(draft, directory, SafeXml.Read(directory.Read(manifest), manifest.Path, file.Budget));
         }
         else if (directory.Find("AppxMetadata/AppxBundleManifest.xml") is { } bundle)
         {
-            Bundle(draft, SafeXml.Read(directory.Read(bundle), bundle.Path));
+            Bundle(draft, SafeXml.Read(directory.Read(bundle), bundle.Path, file.Budget));
         }
         else
         {

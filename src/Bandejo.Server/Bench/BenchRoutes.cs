@@ -20,19 +20,19 @@ internal static class BenchRoutes
             .For(Roles.Packager).WithSummary("A draft with all that is known of it").Produces<BenchDraft>();
         api.MapDelete("/bench/{draft}", async (Drafts drafts, HttpContext context, string draft) => (await drafts.Clear(draft, context.Person())).Answer(_ => Results.NoContent()))
             .For(Roles.Packager).WithSummary("Clears a draft away; what was built of it stays").Produces(204);
-        api.MapPut("/bench/{draft}/manifest", (Drafts drafts, BenchTrials trials, string draft, BenchManifestRequest request) => drafts.Write(draft, request.Manifest).Answer(found => Results.Ok(Whole(drafts, trials, found))))
+        api.MapPut("/bench/{draft}/manifest", async (Drafts drafts, BenchTrials trials, string draft, BenchManifestRequest request) => (await drafts.Write(draft, request.Manifest)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
             .For(Roles.Packager).WithSummary("Writes a draft's manifest, and says what is wrong with it").Produces<BenchDraft>();
         api.MapPatch("/bench/{draft}/files", async (Drafts drafts, HttpContext context, string draft, string path, long size) =>
             !long.TryParse(context.Request.Headers["Upload-Offset"], NumberStyles.None, CultureInfo.InvariantCulture, out var offset)
                 ? Problems.Of(new Failure(ErrorKind.Invalid, "Say with the header Upload-Offset where these bytes begin."))
                 : (await drafts.Append(draft, path, size, offset, context.Request.Body, context.RequestAborted)).Answer())
             .For(Roles.Packager).WithSummary("Appends to a file of a draft at Upload-Offset; whole, it is inspected").Produces<BenchFileInfo>();
-        api.MapDelete("/bench/{draft}/files", (Drafts drafts, BenchTrials trials, string draft, string path) => drafts.RemoveFile(draft, path).Answer(found => Results.Ok(Whole(drafts, trials, found))))
+        api.MapDelete("/bench/{draft}/files", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, string path) => (await drafts.RemoveFile(draft, path, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
             .For(Roles.Packager).WithSummary("Takes a file out of a draft").Produces<BenchDraft>();
-        api.MapPost("/bench/{draft}/after", (Drafts drafts, BenchTrials trials, string draft, BenchAfterRequest request) => drafts.Follow(draft, request.Package).Answer(found => Results.Ok(Whole(drafts, trials, found))))
+        api.MapPost("/bench/{draft}/after", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchAfterRequest request) => (await drafts.Follow(draft, request.Package, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
             .For(Roles.Packager).WithSummary("Keeps the choices of an earlier package in a draft, and says what changed since").Produces<BenchDraft>();
         api.MapPost("/bench/{draft}/inside", async (Drafts drafts, HttpContext context, string draft, BenchInsideRequest request) =>
-            (await drafts.TakeOut(draft, request.File, request.Path, context.Person())).Answer(taken => Results.Created($"/api/v1/bench/{taken.Id}", Info(taken))))
+            (await drafts.TakeOut(draft, request.File, request.Path, context.Person(), context.RequestAborted)).Answer(taken => Results.Created($"/api/v1/bench/{taken.Id}", Info(taken))))
             .For(Roles.Packager).WithSummary("Begins a draft of an installer that an archive of this draft brings along").Produces<BenchDraftInfo>(201);
         api.MapPost("/bench/{draft}/trial", async (BenchTrials trials, HttpContext context, string draft) => (await trials.Start(draft, context.Person())).Answer(trial => Results.Json(trial, statusCode: 202)))
             .For(Roles.Packager).WithSummary("Tries a draft in a clean sandbox of the service's machine").Produces<BenchTrialInfo>(202);

@@ -75,7 +75,7 @@ internal sealed class BenchTrials(Drafts drafts, FleetWorld world, FileStore fil
         }
 
         var digest = Drafts.DigestOf(Encoding.UTF8.GetBytes(document));
-        _ = drafts.Keep(id, draft => draft with { Trial = trial, Tried = digest });
+        await drafts.Keep(id, draft => draft with { Trial = trial, Tried = digest });
         var plan = new TrialPlan(new TrialPackage(JsonSerializer.Deserialize(document, ContractJson.Default.PackageDocument)!, drafts.FilesOf(id)), null, [], [], null, false, []);
         await world.Change(by, change =>
         {
@@ -118,7 +118,12 @@ internal sealed class BenchTrials(Drafts drafts, FleetWorld world, FileStore fil
         lock (_lock)
         {
             ended = _now! with { IsRunning = false, Problem = problem.Length == 0 ? null : problem, HasPassed = problem.Length == 0 && _now.Steps.All(step => step.State != "failed") && _now.Steps.Any(step => step.Name == "install") };
-            _ = drafts.Keep(id, draft => draft with { Trial = ended });
+        }
+
+        // Kept before it is over: whoever looks finds it running, or its end.
+        await drafts.Keep(id, draft => draft with { Trial = ended });
+        lock (_lock)
+        {
             (_running, _now) = (null, null);
         }
 

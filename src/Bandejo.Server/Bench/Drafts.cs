@@ -22,13 +22,14 @@ namespace Bandejo.Server.Bench;
 internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null);
 
 /// <summary>Packages in the making: files that were dropped, what was read out of them, and a manifest that is still being written.</summary>
-internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetWorld world, Intake intake, PackageOptions options)
+internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetWorld world, Intake intake, PackageOptions options, InspectionLine line)
 {
     private const int MostDrafts = 200;
     private const int MostFiles = 1000;
     private const int MostManifest = YamlForm.MaxLength;
 
-    private readonly Lock _lock = new();
+    /// <summary>One for each draft, or for few of them: who works on another draft does not wait.</summary>
+    private readonly SemaphoreSlim[] _held = [.. Enumerable.Range(0, 64).Select(_ => new SemaphoreSlim(1, 1))];
 
     /// <summary>All drafts, newest first.</summary>
     public IReadOnlyList<KeptDraft> All() => [.. folder.All().Select(Read).OfType<KeptDraft>().OrderByDescending(draft => draft.At)];
@@ -57,7 +58,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         }
 
         var name = NameOf(found.Value);
-        lock (_lock)
+        using (await Hold(id, CancellationToken.None))
         {
             folder.Remove(id);
         }
@@ -93,12 +94,12 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             return appended.Failure!;
         }
 
-        var (sha256, inspection) = appended.Value == size ? Look(id, path) : (null, null);
+        var (sha256, inspection) = appended.Value == size ? await Look(id, path, cancellation) : (null, null);
         var file = new BenchFileInfo(path, size, appended.Value, sha256, inspection is null ? null : InspectionForm.Of(inspection));
-        return Change(id, draft => Redrafted(draft with { Files = [.. draft.Files.Where(each => each.Path != path).Append(file).OrderBy(each => each.Path, StringComparer.Ordinal)] })).Ok ? file : Gone(id);
+        return (await Change(id, draft => Redrafted(draft with { Files = [.. draft.Files.Where(each => each.Path != path).Append(file).OrderBy(each => each.Path, StringComparer.Ordinal)] }, cancellation), cancellation)).Ok ? file : Gone(id);
     }
 
-    public Outcome<KeptDraft> RemoveFile(string id, string path) => Change(id, draft =>
+    public Task<Outcome<KeptDraft>> RemoveFile(string id, string path, CancellationToken cancellation) => Change(id, async draft =>
     {
         if (draft.Files.All(file => file.Path != path))
         {
@@ -106,18 +107,18 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         }
 
         folder.RemoveFile(id, path);
-        return Redrafted(draft with { Files = [.. draft.Files.Where(file => file.Path != path)] });
-    });
+        return await Redrafted(draft with { Files = [.. draft.Files.Where(file => file.Path != path)] }, cancellation);
+    }, cancellation);
 
-    public Outcome<KeptDraft> Write(string id, string manifest) => manifest.Length > MostManifest
+    public async Task<Outcome<KeptDraft>> Write(string id, string manifest) => manifest.Length > MostManifest
         ? new Failure(ErrorKind.TooMuch, $"A manifest has at most {MostManifest} characters.")
-        : Change(id, draft => draft with { Manifest = manifest });
+        : await Keep(id, draft => draft with { Manifest = manifest });
 
     /// <summary>
     /// Keeps the choices of an earlier package: its manifest with what belongs to the version made new, and its files but for the installers whose places the
     /// draft's own take.
     /// </summary>
-    public Outcome<KeptDraft> Follow(string id, string package)
+    public async Task<Outcome<KeptDraft>> Follow(string id, string package, CancellationToken cancellation)
     {
         var found = world.Read(each => Catalogue.Find(each, package));
         if (!found.Ok)
@@ -134,13 +135,13 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
                 return new Failure(ErrorKind.Conflict, $"The files of {name} were let go when it was retired; build or import it again first.");
             }
 
-            using var stream = new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.Read);
-            earlier.Add((each, place, Inspector.Inspect(stream, each.Path, HintCatalog.Own) is { Kind: not InstallerKind.Unknown } read ? read with { File = each.Path } : null));
+            await using var stream = new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.Read);
+            earlier.Add((each, place, await line.Run(budget => Inspector.Inspect(stream, each.Path, HintCatalog.Own, null, budget()), cancellation) is { Kind: not InstallerKind.Unknown } read ? read with { File = each.Path } : null));
         }
 
-        return Change(id, draft =>
+        return await Change(id, async draft =>
         {
-            var pairs = NextVersion.Pairs(Inspections(draft), earlier.Select(each => each.Inspection).OfType<Inspection>());
+            var pairs = NextVersion.Pairs(await Inspections(draft, cancellation), earlier.Select(each => each.Inspection).OfType<Inspection>());
             if (!pairs.Ok)
             {
                 return pairs.Failure!;
@@ -169,13 +170,13 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
                 Files = [.. draft.Files.Where(file => brought.TrueForAll(each => each.File.Path != file.Path))
                     .Concat(brought.Select(each => new BenchFileInfo(each.File.Path, each.File.Size, each.File.Size, each.File.Sha256, each.Inspection is null ? null : InspectionForm.Of(each.Inspection)))).OrderBy(file => file.Path, StringComparer.Ordinal)],
             };
-        });
+        }, cancellation);
     }
 
     /// <summary>Begins a draft of an installer that an archive of another draft brings along.</summary>
     /// <param name="file">The archive's path in its draft.</param>
     /// <param name="path">Where the installer stands inside.</param>
-    public async Task<Outcome<KeptDraft>> TakeOut(string id, string file, string path, string by)
+    public async Task<Outcome<KeptDraft>> TakeOut(string id, string file, string path, string by, CancellationToken cancellation)
     {
         var found = Find(id);
         if (!found.Ok || found.Value.Files.FirstOrDefault(each => each.Path == file && each is { Sha256: not null, Inspection: not null }) is not { } archive)
@@ -183,7 +184,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             return found.Failure ?? new Failure(ErrorKind.NotFound, $"The draft has no installer '{file}'.");
         }
 
-        var inspection = Inspections(found.Value with { Files = [archive] })[0];
+        var inspection = (await Inspections(found.Value with { Files = [archive] }, cancellation))[0];
         var name = path[(path.LastIndexOf('/') + 1)..];
         if (inspection.Nested.FirstOrDefault(each => each.Path == path) is not { } nested || !NestedFiles.CanBeTaken(inspection, nested) || SafePath.Problem(name) is not null || nested.Size > options.MaxPackageBytes)
         {
@@ -196,21 +197,21 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             return begun;
         }
 
-        var taken = Take(begun.Value.Id);
+        var taken = await line.Run(_ => Take(begun.Value.Id), cancellation);
         if (!taken.Ok)
         {
             await Clear(begun.Value.Id, by);
             return taken.Failure!;
         }
 
-        var (sha256, read) = Look(begun.Value.Id, name);
-        return Change(begun.Value.Id, draft => Redrafted(draft with { Files = [new BenchFileInfo(name, taken.Value, taken.Value, sha256, read is null ? null : InspectionForm.Of(read))] }));
+        var (sha256, read) = await Look(begun.Value.Id, name, cancellation);
+        return await Change(begun.Value.Id, draft => Redrafted(draft with { Files = [new BenchFileInfo(name, taken.Value, taken.Value, sha256, read is null ? null : InspectionForm.Of(read))] }, cancellation), cancellation);
 
         Outcome<long> Take(string into)
         {
             using var source = folder.Open(id, file);
             using var target = folder.Create(into, name);
-            return NestedFiles.TakeOut(source, inspection, path, target);
+            return NestedFiles.TakeOut(source, inspection, path, target, cancellation);
         }
     }
 
@@ -224,7 +225,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             : [];
     }
 
-    public Outcome<KeptDraft> Keep(string id, Func<KeptDraft, KeptDraft> change) => Change(id, draft => change(draft));
+    public Task<Outcome<KeptDraft>> Keep(string id, Func<KeptDraft, KeptDraft> change) => Change(id, draft => Task.FromResult((Outcome<KeptDraft>)change(draft)), CancellationToken.None);
 
     /// <summary>What is wrong with a draft, and for whom it is; null before its first file.</summary>
     public PackageCheckAnswer? Check(KeptDraft draft)
@@ -269,7 +270,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         var taken = await intake.Take(new BroughtPackage(bytes, request.Signature, [], (sha256, size, target) => Copy(id, paths, sha256, size, target)), by);
         if (taken.Ok)
         {
-            _ = Keep(id, draft => draft with { Package = taken.Value.Digest });
+            await Keep(id, draft => draft with { Package = taken.Value.Digest });
         }
 
         return taken;
@@ -294,28 +295,28 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         return Container.Copy(source, sha256, size, target) is { Ok: true } copied ? copied : new Failure(ErrorKind.Conflict, $"'{path}' was changed while it was built; build it again.");
     }
 
-    private (string Sha256, Inspection? Inspection) Look(string id, string path)
+    private Task<(string? Sha256, Inspection? Inspection)> Look(string id, string path, CancellationToken cancellation) => line.Run<(string?, Inspection?)>(budget =>
     {
         using var file = folder.Open(id, path);
-        var inspection = Inspector.Inspect(file, Path.GetFileName(path), HintCatalog.Own);
+        var inspection = Inspector.Inspect(file, Path.GetFileName(path), HintCatalog.Own, null, budget());
         file.Position = 0;
         return (Convert.ToHexStringLower(SHA256.HashData(file)), inspection.Kind == InstallerKind.Unknown ? null : inspection);
-    }
+    }, cancellation);
 
-    private List<Inspection> Inspections(KeptDraft draft)
+    private Task<List<Inspection>> Inspections(KeptDraft draft, CancellationToken cancellation) => line.Run(budget =>
     {
         var inspections = new List<Inspection>();
         foreach (var each in draft.Files.Where(each => each is { Sha256: not null, Inspection: not null }))
         {
             using var file = folder.Open(draft.Id, each.Path);
-            inspections.Add(Inspector.Inspect(file, each.Path, HintCatalog.Own) with { File = each.Path });
+            inspections.Add(Inspector.Inspect(file, each.Path, HintCatalog.Own, null, budget()) with { File = each.Path });
         }
 
         return inspections;
-    }
+    }, cancellation);
 
     /// <summary>The draft with a manifest of what it holds now, where nobody has written in it.</summary>
-    private KeptDraft Redrafted(KeptDraft draft)
+    private async Task<Outcome<KeptDraft>> Redrafted(KeptDraft draft, CancellationToken cancellation)
     {
         var files = draft.Files.Where(file => file.Sha256 is not null).ToList();
         if (draft.Manifest != draft.Drafted || draft.After is not null || files.Count == 0)
@@ -323,7 +324,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             return draft;
         }
 
-        var inspections = Inspections(draft);
+        var inspections = await Inspections(draft, cancellation);
         var package = ManifestDraft.Packages(inspections.Where(each => each.Findings.All(finding => finding.IsWarning))).FirstOrDefault();
         if (package is not null && package.Select(each => each.Icon).OfType<InstallerIcon>().FirstOrDefault() is { } icon && files.All(file => file.Path != ManifestDraft.IconName))
         {
@@ -335,23 +336,34 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         return draft with { Manifest = text, Drafted = text };
     }
 
-    private Outcome<KeptDraft> Change(string id, Func<KeptDraft, Outcome<KeptDraft>> change)
+    private async Task<Outcome<KeptDraft>> Change(string id, Func<KeptDraft, Task<Outcome<KeptDraft>>> change, CancellationToken cancellation)
     {
-        lock (_lock)
+        using var held = await Hold(id, cancellation);
+        if (Read(id) is not { } draft)
         {
-            if (Read(id) is not { } draft)
-            {
-                return Gone(id);
-            }
-
-            var changed = change(draft);
-            if (changed.Ok)
-            {
-                folder.Write(id, JsonSerializer.Serialize(changed.Value));
-            }
-
-            return changed;
+            return Gone(id);
         }
+
+        var changed = await change(draft);
+        if (changed.Ok)
+        {
+            folder.Write(id, JsonSerializer.Serialize(changed.Value));
+        }
+
+        return changed;
+    }
+
+    /// <summary>Keeps others from a draft until it is let go.</summary>
+    private async Task<Held> Hold(string id, CancellationToken cancellation)
+    {
+        var held = _held[(uint)id.GetHashCode(StringComparison.Ordinal) % _held.Length];
+        await held.WaitAsync(cancellation);
+        return new Held(held);
+    }
+
+    private sealed class Held(SemaphoreSlim held) : IDisposable
+    {
+        public void Dispose() => held.Release();
     }
 
     private KeptDraft? Read(string id) => folder.Read(id) is { } text ? JsonSerializer.Deserialize<KeptDraft>(text) : null;

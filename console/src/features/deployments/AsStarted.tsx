@@ -9,7 +9,6 @@ import { ChosenList } from "./ChosenList";
 export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }) {
   const it = details.deployment;
   const rows: [string, ReactNode][] = [
-    ["Package", <Link key="p" to="/packages/$digest" params={{ digest: it.package }}>{it.app} {it.version}</Link>],
     ["Groups", <Groups key="g" slugs={details.groups} />],
     ["Left out", details.except.length === 0 ? "nobody" : <Groups key="e" slugs={details.except} />],
     ["Started", <span key="s">by {it.startedBy}, <Moment at={it.startedAt} /></span>],
@@ -17,13 +16,19 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
   return (
     <div className="section columns">
       <dl className="facts sheet pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
+        <dt>Package</dt>
+        <dd>
+          <Link to="/packages/$digest" params={{ digest: it.package }}>
+            {it.app} {it.version}
+          </Link>
+        </dd>
+        <ChosenList chosen={details.chosen} />
         {rows.map(([name, value]) => (
           <div key={name} style={{ display: "contents" }}>
             <dt>{name}</dt>
             <dd>{value}</dd>
           </div>
         ))}
-        <ChosenList chosen={details.chosen} />
       </dl>
       <div className="sheet scroll-x">
         <table className="plain">

@@ -47,7 +47,7 @@ function Tries({ it, device }: { it: Schemas["DeploymentInfo"]; device: string }
         ))}
       </ol>
       <Command text={`bandejo device why ${device} --deployment ${quoted(it.name)}`} />
-      {why.target && why.target.before !== null && why.target.state !== "undone" && (
+      {why.target && why.target.before != null && why.target.state !== "undone" && (
         <div className="acts">
           <Act forbidden={forbidden("POST /api/v1/deployments/{deployment}/roll-back")} onClick={() => setIsAsking(true)}>
             Roll back this device…

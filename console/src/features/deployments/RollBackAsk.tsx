@@ -48,7 +48,7 @@ export function RollBackAsk({ it, device, close }: RollBackAskProps) {
     ),
     act: preview ? `Roll back ${devices(preview.devices)}` : "Roll back",
     isDangerous: true,
-    isHeld: !preview || preview.notPossible !== null,
+    isHeld: !preview || preview.notPossible != null,
     reason: "must",
     command: (reason) => `bandejo deployment roll-back ${quoted(it.name)}${device ? ` --device ${device}` : wave ? ` --wave ${quoted(wave)}` : ""}${pauses ? " --pause-others" : ""} --reason ${quoted(reason)}`,
     run: async (reason) => {
@@ -67,7 +67,7 @@ function WhoGoes({ preview }: { preview: Schemas["RollBackPreview"] }) {
   if (preview.parts.length === 0) return <p>{preview.notPossible}</p>;
   return (
     <>
-      {preview.notPossible !== null && <p role="alert">{preview.notPossible}</p>}
+      {preview.notPossible != null && <p role="alert">{preview.notPossible}</p>}
       <ul className="findings">
         {preview.parts.map((part) => (
           <li key={part.says}>
