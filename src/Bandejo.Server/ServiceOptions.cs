@@ -44,11 +44,19 @@ internal sealed class ServiceOptions
     /// <summary>The largest package file in GiB.</summary>
     public int MaxPackageGib { get; private set; } = 64;
 
+    /// <summary>Room for drafts and uploads that are no package yet, of one person and of all, in GiB.</summary>
+    public int UnfinishedGibOfOne { get; private set; } = 128;
+
+    public int UnfinishedGib { get; private set; } = 512;
+
     /// <summary>Joins a minute from one address.</summary>
     public int JoinsPerMinute { get; private set; } = 600;
 
     /// <summary>How many connections may be open at once.</summary>
     public int Connections { get; private set; } = MostConnections();
+
+    /// <summary>Who may read figures and the description of the API.</summary>
+    public FiguresDoor FiguresFor { get; private set; } = FiguresDoor.Open;
 
     /// <summary>Whether drafts on the bench may be tried in a sandbox of the service's machine.</summary>
     public bool Trials { get; private set; }
@@ -72,11 +80,14 @@ internal sealed class ServiceOptions
         ("sign-ins-per-minute", "20", "Sign-in attempts a minute from one address, 1 to 10000"),
         ("first-password", "random", "The password of the first administrator; a random one is written to first-password.txt in the data folder"),
         ("joins-per-minute", "600", "Joins of devices a minute from one address, 1 to 1000000"),
-        ("connections", "all but 1000 of the files that may be open", "Connections that may be open at once, 8 to 1000000; at most half of them are lines on which devices wait to be called"),
+        ("connections", "all but 1000 of the files that may be open", "Connections that may be open at once, 8 to 1000000; at most half of them are lines on which devices wait to be called, and the last twentieth is kept for people and for /healthz"),
+        ("figures-for", "anybody", "Who may read /metrics and the description of the API: anybody, people (who are signed in), or addresses set apart by commas, such as 127.0.0.1,10.20.0.0/16"),
         ("trials", "off", "on lets packagers try drafts on the bench in a clean sandbox of this machine, without network; off leaves trials to the command line"),
         ("release-by", "anybody", "Who releases a package: anybody who may, or another than who built it"),
         ("demo-clock", "none", "A file with a clock that can run fast or be stepped, for demonstrations and tests; made where it is not there"),
         ("max-package-gib", "64", "The largest package file in GiB, 1 to 1024"),
+        ("unfinished-gib-of-one", "128", "Room for drafts and uploads of one person that are no package yet, in GiB, 1 to 65536"),
+        ("unfinished-gib", "512", "Room for drafts and uploads of all that are no package yet, in GiB, 1 to 65536"),
     ];
 
     /// <summary>Reads arguments and environment; the arguments win.</summary>
@@ -166,11 +177,20 @@ internal sealed class ServiceOptions
             case "demo-clock" when value != "none":
                 DemoClock = Path.GetFullPath(value);
                 break;
+            case "figures-for" when FiguresDoor.Read(value) is { } door:
+                FiguresFor = door;
+                break;
             case "trials" when value is "on" or "off":
                 Trials = value == "on";
                 break;
             case "release-by" when value is "anybody" or "another":
                 ReleaseByAnother = value == "another";
+                break;
+            case "unfinished-gib-of-one" when Number(1, 65536) is { } one:
+                UnfinishedGibOfOne = one;
+                break;
+            case "unfinished-gib" when Number(1, 65536) is { } all:
+                UnfinishedGib = all;
                 break;
             case "max-package-gib" when Number(1, 1024) is { } gib:
                 MaxPackageGib = gib;

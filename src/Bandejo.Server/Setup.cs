@@ -39,9 +39,10 @@ internal static class Setup
 
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
         SiteAuthority? authority = null;
+        var places = new Places(options.Connections);
         builder.WebHost.UseKestrelHttpsConfiguration().ConfigureKestrel(kestrel =>
         {
-            kestrel.ListenAt(options.Addresses, () => authority!);
+            kestrel.ListenAt(options.Addresses, () => authority!, places);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = ApiLimits.MaxBody + 1024;
             kestrel.Limits.MaxConcurrentConnections = options.Connections;
@@ -64,9 +65,9 @@ internal static class Setup
         services.AddClock(options.DemoClock);
         services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
         services.AddSingleton(_ => new FileStore(options.Data)).AddSingleton(_ => new SiteAuthority(options.Data, options.Tls)).AddHostedService<CertificateWatch>();
-        services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<InspectionLine>().AddSingleton<Drafts>().AddSingleton<BenchTrials>();
+        services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<InspectionLine>().AddSingleton<Unfinished>().AddHostedService<Tidying>().AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
-        services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother });
+        services.AddSingleton(new PackageOptions { MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother, UnfinishedOfOne = options.UnfinishedGibOfOne * 1024L * 1024 * 1024, UnfinishedOfAll = options.UnfinishedGib * 1024L * 1024 * 1024 });
         services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Accounts>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
@@ -116,6 +117,7 @@ internal static class Setup
 
         var app = builder.Build();
         authority = app.Services.GetRequiredService<SiteAuthority>();
+        app.UsePlaces(places);
         app.UseCheckIns();
         app.UseRequestFigures();
         app.UseRouting();
@@ -125,6 +127,7 @@ internal static class Setup
         app.UseRateLimiter();
         app.UseAuthentication();
         app.UseAuthorization();
+        app.UseFiguresDoor(options.FiguresFor);
         app.UseCsrfProtection();
         Map(app);
         return app;

@@ -126,6 +126,9 @@ public sealed class FileStore
         File.Delete(UploadPath(id));
     }
 
+    /// <summary>What has arrived of all uploads that are not whole, in bytes.</summary>
+    public long UnfinishedBytes() => new DirectoryInfo(_uploads).EnumerateFiles().Sum(file => file.Length);
+
     /// <summary>Forgets uploads that nobody has gone on with since a moment.</summary>
     public void ForgetUploads(DateTime before)
     {

@@ -103,6 +103,35 @@ public sealed class BenchTests
     }
 
     [Fact]
+    public async Task What_nobody_goes_on_with_is_cleared_away_while_it_runs_and_there_is_room_for_so_much_of_one_person()
+    {
+        await using var site = await Site.Start("--unfinished-gib-of-one", "1");
+        var old = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        var young = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
+        var data = Path.Combine(site.Service.Folder, "data");
+        foreach (var file in Directory.EnumerateFiles(Path.Combine(data, "bench", old), "*", SearchOption.AllDirectories))
+        {
+            File.SetLastWriteTimeUtc(file, File.GetLastWriteTimeUtc(file).AddDays(-61));
+        }
+
+        var upload = await Begin(1000, '1');
+        Assert.Equal(HttpStatusCode.OK, upload.Status);
+        var begun = Directory.EnumerateFiles(Path.Combine(data, "files"), "*", SearchOption.AllDirectories).Concat(Directory.EnumerateFiles(data, "*", SearchOption.AllDirectories)).First(file => Path.GetFileName(file) == JsonSerializer.Deserialize(upload.Body, ContractJson.Default.UploadInfo)!.Id);
+        File.SetLastWriteTimeUtc(begun, File.GetLastWriteTimeUtc(begun).AddDays(-8));
+
+        var refused = await Begin(2L << 30, '2');
+        Assert.Equal(HttpStatusCode.RequestEntityTooLarge, refused.Status);
+        Assert.Contains("there is room for 1 GiB of one person", refused.Body);
+        Assert.Contains("there is room for 1 GiB of one person", (await site.Admin.Send(HttpMethod.Patch, $"/api/v1/bench/{young}/files?path=a&size={2L << 30}", "x", ("Upload-Offset", "0"))).Body);
+
+        await site.Admin.Until(async () => (await site.Must("journal", "--topic", "audit")).Contains("since nobody had gone on with it for long", StringComparison.Ordinal), "the old draft was cleared away");
+        Assert.Equal([young], (await site.Admin.Get("/api/v1/bench", ContractJson.Default.IReadOnlyListBenchDraftInfo)).Select(draft => draft.Id));
+        Assert.False(File.Exists(begun));
+
+        Task<(HttpStatusCode Status, string Body)> Begin(long size, char digit) => site.Admin.Send(HttpMethod.Post, "/api/v1/uploads", JsonSerializer.Serialize(new UploadRequest(new string(digit, 64), size), ContractJson.Default.UploadRequest));
+    }
+
+    [Fact]
     public async Task Files_made_to_keep_readers_busy_keep_no_check_in_waiting()
     {
         await using var site = await Site.Start();

@@ -22,7 +22,7 @@ namespace Bandejo.Server.Bench;
 internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null);
 
 /// <summary>Packages in the making: files that were dropped, what was read out of them, and a manifest that is still being written.</summary>
-internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetWorld world, Intake intake, PackageOptions options, InspectionLine line)
+internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetWorld world, Intake intake, PackageOptions options, InspectionLine line, Unfinished unfinished)
 {
     private const int MostDrafts = 200;
     private const int MostFiles = 1000;
@@ -49,7 +49,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         return await Told(by, "bench-draft", $"A draft was begun on the bench ({draft.Id}).", draft);
     }
 
-    public async Task<Outcome<bool>> Clear(string id, string by)
+    /// <param name="by">Who does; null for the service, where nobody went on with it for long.</param>
+    public async Task<Outcome<bool>> Clear(string id, string? by)
     {
         var found = Find(id);
         if (!found.Ok)
@@ -63,7 +64,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             folder.Remove(id);
         }
 
-        return await Told(by, "bench-cleared", $"The draft {name} ({id}) was cleared away from the bench.", true);
+        return await Told(by, "bench-cleared", $"The draft {name} ({id}) was cleared away from the bench{(by is null ? ", since nobody had gone on with it for long" : "")}.", true);
     }
 
     /// <summary>Takes a piece of a file. When it is whole, it is inspected, and the manifest is drafted anew where nobody has touched it.</summary>
@@ -86,6 +87,11 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             return path == "package.yaml"
                 ? new Failure(ErrorKind.Invalid, "The manifest of a draft is not a file of it; send it as its manifest.")
                 : new Failure(ErrorKind.TooMuch, $"A draft has at most {MostFiles} files with {Core.Rules.Units.FormatSize(options.MaxPackageBytes)} together.");
+        }
+
+        if (offset == 0 && unfinished.Draft(found.Value.By, size) is { } against)
+        {
+            return against;
         }
 
         var appended = await folder.Append(id, path, offset, size, body, cancellation);
@@ -373,7 +379,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
 
     private static Failure Gone(string id) => new(ErrorKind.NotFound, $"There is no draft '{id}' on the bench; it may have been cleared away.");
 
-    private Task<Outcome<T>> Told<T>(string by, string what, string says, T value) => world.Change(by, change =>
+    private Task<Outcome<T>> Told<T>(string? by, string what, string says, T value) => world.Change(by, change =>
     {
         change.Audit(what, says);
         return (Outcome<T>)value;

@@ -18,12 +18,13 @@ internal static class Listening
     }
 
     /// <summary>Listens at all addresses, at those with https as who the service is.</summary>
-    public static void ListenAt(this KestrelServerOptions kestrel, IEnumerable<Uri> addresses, Func<SiteAuthority> authority)
+    public static void ListenAt(this KestrelServerOptions kestrel, IEnumerable<Uri> addresses, Func<SiteAuthority> authority, Places places)
     {
         foreach (var address in addresses)
         {
             void As(ListenOptions listen)
             {
+                listen.Use(next => connection => places.Hold(connection, () => next(connection)));
                 if (address.Scheme == "https")
                 {
                     listen.UseHttps(new TlsHandshakeCallbackOptions { OnConnection = _ => ValueTask.FromResult(authority().ForConnection()) });

@@ -19,7 +19,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Packages;
 
 /// <summary>The way of a package from a folder to the catalogue: checked, uploaded in pieces, verified, kept.</summary>
-internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, PackageOptions options, ContentGate gate)
+internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, PackageOptions options, Bench.Unfinished unfinished, ContentGate gate)
 {
     /// <summary>How many devices are asked for their reason; so many say what the rest would, and a check stays quick in a large fleet.</summary>
     private const int MostWeighed = 20_000;
@@ -84,7 +84,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
     });
 
     /// <summary>Begins an upload. The same content begun again goes on where it stood.</summary>
-    public Outcome<UploadInfo> Begin(UploadRequest request)
+    public Outcome<UploadInfo> Begin(UploadRequest request, string by)
     {
         if (!SafePath.IsSha256(request.Sha256) || request.Size <= 0)
         {
@@ -97,6 +97,11 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         var id = IdOf(request.Sha256.ToLowerInvariant(), request.Size);
+        if (unfinished.Upload(id, by, request.Size) is { } against)
+        {
+            return against;
+        }
+
         files.BeginUpload(id);
         return new UploadInfo(id, files.UploadOffset(id)!.Value, request.Size);
     }
@@ -378,6 +383,12 @@ internal sealed class PackageOptions
 {
     /// <summary>The largest package file in bytes. Default 64 GiB.</summary>
     public long MaxPackageBytes { get; set; } = ApiLimits.MaxPackage;
+
+    /// <summary>The most of drafts and uploads that are no package yet, of one person, in bytes. Default 128 GiB.</summary>
+    public long UnfinishedOfOne { get; set; } = 128L << 30;
+
+    /// <summary>The same of all. Default 512 GiB.</summary>
+    public long UnfinishedOfAll { get; set; } = 512L << 30;
 
     /// <summary>Whether nobody may release what they built themselves. Default no.</summary>
     public bool ReleaseByAnother { get; set; }

@@ -38,7 +38,7 @@ internal static class PackageRoutes
             .ForAll().WithSummary("The JSON Schema of package.yaml").Produces<string>(200, "application/schema+json");
         api.MapPost("/packages/check", (Intake intake, PackageCheckRequest request) => Results.Ok(intake.Check(request)))
             .For(Roles.Packager).WithSummary("What is wrong with a package folder, and the document to sign").Produces<PackageCheckAnswer>();
-        api.MapPost("/uploads", (Intake intake, UploadRequest request) => intake.Begin(request).Answer())
+        api.MapPost("/uploads", (Intake intake, HttpContext context, UploadRequest request) => intake.Begin(request, context.Person()).Answer())
             .For(Roles.Packager).WithSummary("Begins an upload, or finds the one that was begun").Produces<UploadInfo>();
         api.MapPatch("/uploads/{id}", async (Intake intake, HttpContext context, string id) =>
         {

@@ -15,8 +15,6 @@ namespace Bandejo.Server.Packages;
 /// </summary>
 internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate gate)
 {
-    private static readonly TimeSpan UploadPatience = TimeSpan.FromDays(7);
-
     /// <summary>What each package takes, and why it must stay where it must; those that take most by themselves first.</summary>
     public RoomInfo Room() => world.Read(each =>
     {
@@ -42,12 +40,10 @@ internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate ga
         return retired;
     }
 
-    /// <summary>Takes away files of retired packages that a stop of the service has left, and uploads that nobody went on with for a week.</summary>
+    /// <summary>Takes away files of retired packages that a stop of the service has left.</summary>
     public async Task SweepAll()
     {
         using var held = await gate.Enter();
-        // The times of files are the machine's, whatever clock the service goes by.
-        files.ForgetUploads(TimeProvider.System.GetUtcNow().UtcDateTime - UploadPatience);
         foreach (var digest in world.Read(each => each.Packages.Values.Where(package => package.IsRetired).Select(package => package.Stored.Digest).ToList()))
         {
             Sweep(digest);
