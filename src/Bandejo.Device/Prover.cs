@@ -99,6 +99,6 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
         return match.Success ? match.Groups[pattern is null ? 0 : 1].Value : null;
     }
 
-    [GeneratedRegex(@"[vV]?\d[A-Za-z0-9._+~-]*")]
+    [GeneratedRegex(@"[vV]?[0-9][A-Za-z0-9._+~-]*")]
     private static partial Regex FirstVersion();
 }

@@ -109,7 +109,7 @@ public sealed record Gate
 
     private static Gate? Part(Gate gate, string part)
     {
-        var met = Regex.Match(part, @"^(?:at least )?(\d{1,7})(?:\.(\d{1,2}))? ?(%)? met(?: for (.+))?$", RegexOptions.IgnoreCase);
+        var met = Regex.Match(part, @"^(?:at least )?([0-9]{1,7})(?:\.([0-9]{1,2}))? ?(%)? met(?: for (.+))?$", RegexOptions.IgnoreCase);
         if (met.Success && gate is { Share: null, Count: null })
         {
             var whole = int.Parse(met.Groups[1].Value, CultureInfo.InvariantCulture);
@@ -134,7 +134,7 @@ public sealed record Gate
             return Units.TryParseDuration(silent.Groups[1].Value, out var after) && after > TimeSpan.Zero ? gate with { SilentAfter = after } : null;
         }
 
-        var harm = Regex.Match(part, @"^(?:at most (\d{1,6})|no) harm reports?$", RegexOptions.IgnoreCase);
+        var harm = Regex.Match(part, @"^(?:at most ([0-9]{1,6})|no) harm reports?$", RegexOptions.IgnoreCase);
         if (harm.Success && gate.MostHarms is null)
         {
             return gate with { MostHarms = harm.Groups[1].Success ? int.Parse(harm.Groups[1].Value, CultureInfo.InvariantCulture) : 0 };

@@ -39,14 +39,14 @@ public sealed record HaltRule
 
         foreach (var part in text.Split([", or ", ","], StringSplitOptions.TrimEntries))
         {
-            var harm = Regex.Match(part, @"^(\d{1,6}) harm reports?$", RegexOptions.IgnoreCase);
+            var harm = Regex.Match(part, @"^([0-9]{1,6}) harm reports?$", RegexOptions.IgnoreCase);
             if (harm.Success && int.Parse(harm.Groups[1].Value, CultureInfo.InvariantCulture) is > 0 and var harms)
             {
                 rule = rule with { Harms = harms };
                 continue;
             }
 
-            var match = Regex.Match(part, @"^(\d{1,6})(?:\.(\d{1,2}))? ?(%)? failed(?: of at least (\d{1,6}))?$", RegexOptions.IgnoreCase);
+            var match = Regex.Match(part, @"^([0-9]{1,6})(?:\.([0-9]{1,2}))? ?(%)? failed(?: of at least ([0-9]{1,6}))?$", RegexOptions.IgnoreCase);
             var isRate = match.Groups[3].Success;
             var number = match.Success ? int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture) : 0;
             if (!match.Success || number == 0 || (isRate && number >= 100) || (!isRate && (match.Groups[2].Success || match.Groups[4].Success)))

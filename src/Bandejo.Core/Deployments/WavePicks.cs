@@ -32,13 +32,13 @@ public sealed record Pick
             return new Pick { Group = group.Groups[1].Value };
         }
 
-        var count = Regex.Match(trimmed, @"^(\d{1,7}) devices?$", RegexOptions.IgnoreCase);
+        var count = Regex.Match(trimmed, @"^([0-9]{1,7}) devices?$", RegexOptions.IgnoreCase);
         if (count.Success && int.Parse(count.Groups[1].Value, CultureInfo.InvariantCulture) is > 0 and var number)
         {
             return new Pick { Count = number };
         }
 
-        var share = Regex.Match(trimmed, @"^(\d{1,3})(?:\.(\d{1,2}))? ?%$");
+        var share = Regex.Match(trimmed, @"^([0-9]{1,3})(?:\.([0-9]{1,2}))? ?%$");
         if (share.Success)
         {
             var hundredths = (int.Parse(share.Groups[1].Value, CultureInfo.InvariantCulture) * 100) + int.Parse(share.Groups[2].Value.PadRight(2, '0'), CultureInfo.InvariantCulture);
