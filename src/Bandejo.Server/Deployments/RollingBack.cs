@@ -54,7 +54,7 @@ internal static class RollingBack
         var preview = Preview(world, deployment, chosen.Value);
         if (preview.NotPossible is { } against)
         {
-            return new Failure(ErrorKind.Conflict, against);
+            return new Failure(ErrorKind.Conflict, $"{against} {preview.Says}".Trim());
         }
 
         var reason = (request.Reason ?? "").Trim();
@@ -173,11 +173,11 @@ internal static class RollingBack
         else if (going == 0)
         {
             var whom = chosen.Some is null ? "any device" : chosen.Some;
-            against = all.Count(WayBackKind.OnItsWay) > 0 || all.Count(WayBackKind.Impossible) > 0 ? $"Nothing more can be rolled back. {all.Says}" : $"'{plan.Name}' did not change {whom}; there is nothing to roll back.";
+            against = all.Count(WayBackKind.OnItsWay) > 0 || all.Count(WayBackKind.Impossible) > 0 ? "Nothing more can be rolled back." : $"'{plan.Name}' did not change {whom}; there is nothing to roll back.";
         }
 
         var parts = all.Parts.Where(part => chosen.Some is not null || part.Kind != WayBackKind.Untouched)
-            .Select(part => new RollBackPart(Words.Hyphenate(part.Kind.ToString()), part.Devices.Count, part.Says, [.. part.Devices.Take(SampleSize).Select(device => world.Devices[device].Name)])).ToList();
+            .Select(part => new RollBackPart(Words.Hyphenate(part.Kind.ToString()), part.Devices.Count, part.Says, [.. part.Devices.Select(device => world.Devices[device].Name).Order(StringComparer.Ordinal).Take(SampleSize)])).ToList();
         return new RollBackPreview(going, all.Says, against, parts, Again(world, deployment, ways), deployment.State.Revision);
     }
 
@@ -193,10 +193,12 @@ internal static class RollingBack
             }
 
             var device = world.Devices[id];
+            // What one at work goes back to is not known yet; what would put this version there, or a newer one, would do it again for certain.
             var to = AppVersion.TryParse(way.To, out var version) ? version : null;
+            var least = way.Kind == WayBackKind.AfterWork ? deployment.Plan.Version : null;
             foreach (var other in device.Deployments)
             {
-                if (other != deployment && WouldDoAgain(deployment, other, device, to))
+                if (other != deployment && (least is null || other.Plan.Version.CompareTo(least) >= 0) && WouldDoAgain(deployment, other, device, to))
                 {
                     counts[other] = counts.GetValueOrDefault(other) + 1;
                 }

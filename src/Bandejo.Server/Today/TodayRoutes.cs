@@ -42,7 +42,7 @@ internal static class TodayRoutes
     {
         // The failed alone are told of here, so that no cause is shared by more of them than there are.
         var cause = Causes.Of(world, need.Deployment!, most: 300, isForFailed: true).FirstOrDefault();
-        return cause is null ? need : need with { Detail = $"{need.Detail} {cause.Devices} of them: {cause.What.TrimEnd('.')}{(cause.SetApart.Count > 0 ? $"; what sets them apart: {cause.SetApart[0]}" : "")}." };
+        return cause is null ? need : need with { Detail = $"{need.Detail} {cause.Devices} failed{(cause.Devices == 1 ? "" : " alike")}: {cause.What.TrimEnd('.')}{(cause.SetApart.Count > 0 ? $"; what sets them apart: {cause.SetApart[0]}" : "")}." };
     }
 
     private static IEnumerable<NeedInfo> NeedsOf(FleetWorld world, DeploymentEntry deployment, Pace? pace)
