@@ -10,7 +10,7 @@ namespace Bandejo.Chaos.Tests;
 /// <summary>What comes in made up at random, for as long as one likes: files, rules, gates, manifests; and what a hostile device says to a real service.</summary>
 public sealed class FuzzingTests(ITestOutputHelper output)
 {
-    private static readonly TimeSpan Length = TimeSpan.FromSeconds(Number("BANDEJO_CHAOS_SECONDS", 20));
+    private static readonly TimeSpan Length = TimeSpan.FromSeconds(Number("BANDEJO_CHAOS_SECONDS", 6));
     private static readonly int Seed = Number("BANDEJO_CHAOS_SEED", Random.Shared.Next(1, 100_000));
 
     [Fact]
