@@ -110,7 +110,7 @@ internal static class Setup
             }
 
             return Task.CompletedTask;
-        }));
+        }).AddSchemaTransformer(LimitsInDescription.Add));
         services.AddOpenTelemetry().WithMetrics(metrics => metrics
             .AddMeter("Microsoft.AspNetCore.Server.Kestrel", Gauges.MeterName).AddRuntimeInstrumentation().AddPrometheusExporter());
         services.AddSingleton<PeopleLines>().AddSingleton<Gauges>().AddSingleton<RequestFigures>();

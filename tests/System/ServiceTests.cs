@@ -27,6 +27,12 @@ public sealed class ServiceTests
         }
 
         Assert.True(now == await File.ReadAllTextAsync(file), $"The API has changed. Look at the change, then write {file} anew with: BANDEJO_WRITE_REFERENCE=1 make test");
+
+        // The limits that bodies are held to stand in it, those that are said and the usual.
+        var schemas = JsonDocument.Parse(now).RootElement.GetProperty("components").GetProperty("schemas");
+        Assert.Equal(ApiLimits.MaxReason, schemas.GetProperty("ReasonRequest").GetProperty("properties").GetProperty("reason").GetProperty("maxLength").GetInt32());
+        Assert.Equal(100, schemas.GetProperty("DeploymentRequest").GetProperty("properties").GetProperty("waves").GetProperty("maxItems").GetInt32());
+        Assert.Equal(MessageForm.MaxText, schemas.GetProperty("DeploymentRequest").GetProperty("properties").GetProperty("halt").GetProperty("maxLength").GetInt32());
     }
 
     [Fact]
