@@ -50,7 +50,7 @@ public static class Sentences
         switch (state.Status)
         {
             case DeploymentStatus.Halted:
-                var grown = state.HaltedBy is { } by && tallies[by.Wave] is var then && (then.Failures, then.Trials) != (by.Failures, by.Trials) ? string.Create(CultureInfo.InvariantCulture, $" By now {then.Failures} of {then.Trials} failed there.") : "";
+                var grown = SinceTheHalt(state, tallies);
                 return $"Halted: {state.Reason}.{grown} Nothing new starts until somebody resumes it, rolls it back or ends it.";
             case DeploymentStatus.Paused:
                 return $"Paused{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}. Nothing new starts until somebody resumes it.";
@@ -120,6 +120,10 @@ public static class Sentences
 
         return gate.NeedsApproval ? $"'{name}' holds its gate ({count}) and waits for approval; then {next}." : $"'{name}' holds its gate ({count}).";
     }
+
+    /// <summary>What failed where the rule halted it, as a further sentence where that is more by now than it was then; empty otherwise.</summary>
+    public static string SinceTheHalt(DeploymentState state, IReadOnlyList<Tally> tallies) =>
+        state.HaltedBy is { } by && tallies[by.Wave] is var then && (then.Failures, then.Trials) != (by.Failures, by.Trials) ? string.Create(CultureInfo.InvariantCulture, $" By now {then.Failures} of {then.Trials} failed there.") : "";
 
     private static string NotCounted(IReadOnlyList<Tally> tallies)
     {

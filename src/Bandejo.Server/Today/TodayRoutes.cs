@@ -27,7 +27,7 @@ internal static class TodayRoutes
             var pace = Pace.Of(each.Deployments.Values.SelectMany(deployment => deployment.State.Waves));
             return new TodayInfo(
                 each.Now,
-                [.. active.SelectMany(deployment => NeedsOf(each, deployment, pace)).Concat(TakesLong(each)).Concat(Contested(active)).Concat(Unsorted(each)).OrderBy(need => Array.IndexOf(ByCost, need.Kind)).ThenByDescending(need => need.Devices)],
+                [.. active.SelectMany(deployment => NeedsOf(each, deployment, pace)).Concat(TakesLong(each)).Concat(Silent(each, active)).Concat(Contested(active)).Concat(Unsorted(each)).OrderBy(need => Array.IndexOf(ByCost, need.Kind)).ThenByDescending(need => need.Devices)],
                 [.. active.Where(IsMoving).Select(deployment => Views.Deployment(each, deployment))]);
         });
         var left = MostWithCauses;
@@ -54,7 +54,7 @@ internal static class TodayRoutes
         var isOutOfReach = state.Status == DeploymentStatus.Running && at >= 0 && state.Waves[at].ReachedAt is null && plan.Waves[at].Gate is { } asked && Sentences.OutOfReach(asked, tallies[at]) is { Length: > 0 };
         if (state.Status == DeploymentStatus.Halted)
         {
-            yield return Need("halted", $"{plan.Name} is halted", $"{Capital(state.Reason)}. {Count(tallies.Sum(tally => tally.Total - tally.Top), "device")} not met; nothing new starts until somebody resumes it, rolls it back or ends it.", failed, state.Since, "show");
+            yield return Need("halted", $"{plan.Name} is halted", $"{Capital(state.Reason)}.{Sentences.SinceTheHalt(state, tallies)} {Count(tallies.Sum(tally => tally.Total - tally.Top), "device")} not met; nothing new starts until somebody resumes it, rolls it back or ends it.", failed, state.Since, "show");
         }
         else if (isOutOfReach)
         {
@@ -93,17 +93,10 @@ internal static class TodayRoutes
             yield return Need("late", $"{Count(late, "device")} late in {plan.Name}", $"The deadline was {Units.FormatDuration(now - plan.Deadline!.Value)} ago.", late, plan.Deadline, "targets");
         }
 
-        var silent = tallies.Sum(each => each.Silent);
-        if (silent > 0 && !isOutOfReach && state.Status is DeploymentStatus.Running or DeploymentStatus.Standing)
-        {
-            yield return Need("silent", $"{Count(silent, "device")} silent in {plan.Name}", $"{(silent == 1 ? "It is" : "They are")} to do something here and {(silent == 1 ? "was" : "were")} not heard from for longer than a day. Nothing goes on there until somebody switches {(silent == 1 ? "it" : "them")} on or takes {(silent == 1 ? "it" : "them")} out of the fleet.", silent, null, "silent");
-        }
-
         NeedInfo Need(string kind, string title, string detail, int devices, DateTimeOffset? since, string verb) =>
             new(kind, title, detail, devices, plan.Id, plan.Name, since, verb switch
             {
                 "targets" => $"bandejo deployment targets \"{plan.Name}\"",
-                "silent" => $"bandejo deployment targets \"{plan.Name}\" --state ready,retry,unknown --sort since",
                 "approve" or "advance" => $"bandejo deployment {verb} \"{plan.Name}\" --reason \"…\"",
                 _ => $"bandejo deployment show \"{plan.Name}\"",
             });
@@ -120,6 +113,21 @@ internal static class TodayRoutes
                 "takes-long", $"{Count(group.Count(), "device")} take{(group.Count() == 1 ? "s" : "")} much longer than expected in {plan.Name}", $"{name}: {first.Message}.", group.Count(), plan.Id, plan.Name, first.StartedAt,
                 $"bandejo deployment targets \"{plan.Name}\" --state working");
         });
+
+    /// <summary>Devices that are to do something somewhere and were not heard from for long: one line for all of them, wherever that is.</summary>
+    private static IEnumerable<NeedInfo> Silent(FleetWorld world, List<DeploymentEntry> active)
+    {
+        var waiting = active.Where(deployment => deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.Standing)
+            .Select(deployment => (deployment.Plan, Rows: world.SilentIn(deployment))).Where(pair => !pair.Rows.IsEmpty()).OrderByDescending(pair => pair.Rows.Count()).ToList();
+        if (waiting.Count > 0)
+        {
+            var devices = waiting.Aggregate(new Bitmap(), (all, pair) => all.Or(pair.Rows)).Count();
+            var (is1, first) = (devices == 1, waiting[0].Plan);
+            yield return new NeedInfo(
+                "silent", $"{Count(devices, "device")} silent", $"{(is1 ? "It is" : "They are")} to do something in {string.Join(", ", waiting.Take(3).Select(pair => $"'{pair.Plan.Name}'"))}{(waiting.Count > 3 ? $" and {waiting.Count - 3} more" : "")}, and {(is1 ? "was" : "were")} not heard from for longer than a day. Nothing goes on there until somebody switches {(is1 ? "it" : "them")} on or takes {(is1 ? "it" : "them")} out of the fleet.",
+                devices, first.Id, first.Name, null, $"bandejo deployment targets \"{first.Name}\" --state ready,retry,unknown --sort since");
+        }
+    }
 
     /// <summary>Those who want different things of one app are told of together: it is one thing to settle.</summary>
     private static IEnumerable<NeedInfo> Contested(List<DeploymentEntry> active) =>

@@ -14,7 +14,22 @@ internal sealed partial class FleetWorld
     public IReadOnlyList<Tally> TalliesToShow(DeploymentEntry deployment)
     {
         var silent = SilentRows();
-        return [.. Tallies(deployment).Select((tally, wave) => deployment.State.Waves[wave].OpenedAt is null ? tally : tally with { Silent = deployment.Targets.SilentIn(wave, deployment.Plan.Waves[wave].Gate, silent) })];
+        return [.. Tallies(deployment).Select((tally, wave) => deployment.State.Waves[wave].OpenedAt is null ? tally : tally with { Silent = deployment.Targets.SilentRowsIn(wave, deployment.Plan.Waves[wave].Gate, silent).Count() })];
+    }
+
+    /// <summary>The devices that a deployment waits for in its open waves, and that were not heard from for long.</summary>
+    public Bitmap SilentIn(DeploymentEntry deployment)
+    {
+        var rows = new Bitmap();
+        for (var wave = 0; wave < deployment.Plan.Waves.Count; wave++)
+        {
+            if (deployment.State.Waves[wave].OpenedAt is not null)
+            {
+                rows.Or(deployment.Targets.SilentRowsIn(wave, deployment.Plan.Waves[wave].Gate, SilentRows()));
+            }
+        }
+
+        return rows;
     }
 
     /// <summary>The rows of the devices that were not heard from for long; looked for anew once a minute.</summary>

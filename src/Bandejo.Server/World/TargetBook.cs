@@ -124,12 +124,12 @@ internal sealed class TargetBook(DeploymentPlan plan)
         return tallies;
     }
 
-    /// <summary>How many targets of a wave that its gate counts are to do something, and their devices are among the silent.</summary>
-    public int SilentIn(int wave, Gate? gate, Bitmap silent)
+    /// <summary>The targets of a wave that its gate counts, that are to do something, and whose devices are among the silent.</summary>
+    public Bitmap SilentRowsIn(int wave, Gate? gate, Bitmap silent)
     {
         // Who never began and is left out when silent is not counted, and keeps no gate from passing.
         var waiting = gate?.SilentAfter is null ? In(TargetState.Ready, TargetState.Retry, TargetState.Unknown) : In(TargetState.Ready, TargetState.Retry);
-        return waiting.And(_byWave[wave]).CountWith(silent);
+        return waiting.And(_byWave[wave]).And(silent);
     }
 
     private void Uncount(int row, Target target)
