@@ -54,7 +54,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         var said = parts.User.Said();
         Sequence = Math.Max(Sequence + 1, parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
-        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag, _waits.Count + _refused.Count == 0 ? null : [.. _waits, .. _refused]);
+        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag, _waits.Count + _refused.Count == 0 ? null : [.. _refused.Concat(_waits).Take(DeviceProtocol.MaxWaits)]);
         var answer = await parts.Link.CheckIn(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;

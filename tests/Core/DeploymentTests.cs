@@ -129,7 +129,7 @@ public sealed class DeploymentTests
         run.Look(met: 9, failed: 3);
         Assert.Equal(DeploymentStatus.RollingBack, run.State.Status);
         Assert.Equal([], run.Look(met: 0, goingBack: 2));
-        Assert.Equal(["rolled-back"], run.Look(met: 0));
+        Assert.Equal(["rolled-back"], run.Look([.. run.Tallies(met: 0).Select(tally => tally with { States = [.. Enum.GetValues<TargetState>().Select(state => state == TargetState.Undone ? 2 : 0)] })]));
         Assert.Equal(DeploymentStatus.Ended, run.State.Status);
     }
 
@@ -140,6 +140,18 @@ public sealed class DeploymentTests
         run.Look(met: 0);
         run.Look([.. run.Tallies(met: 9, failed: 3).Select(tally => tally with { Changed = 0 })]);
         Assert.Equal(DeploymentStatus.Halted, run.State.Status);
+    }
+
+    [Fact]
+    public void A_halt_that_could_take_nothing_back_stays_a_halt_that_somebody_may_resume()
+    {
+        var run = new Run("90 % met", 12, 5, rollBackOnHalt: true);
+        run.Look(met: 0);
+        run.Look(met: 9, failed: 3);
+        run.Look([.. run.Tallies(met: 9, failed: 3).Select(tally => tally with { NotBack = 6 })]);
+        Assert.Equal(DeploymentStatus.Halted, run.State.Status);
+        Assert.EndsWith("; nothing could be rolled back", run.State.Reason);
+        Assert.Null(run.Ask(DeploymentAct.Resume, "tomas", "it was the disk", met: 9, failed: 3));
     }
 
     [Fact]
@@ -156,7 +168,7 @@ public sealed class DeploymentTests
         Assert.Equal([], run.Look(met: 1, goingBack: 1));
         run.Look([.. run.Tallies(met: 1).Select(tally => tally with { NotBack = 1 })]);
         Assert.Equal(DeploymentStatus.Ended, run.State.Status);
-        Assert.Equal("0 devices rolled back (prints blank pages); 2 devices could not be brought back", run.State.Reason);
+        Assert.Equal("rolled back in part (prints blank pages); 2 devices could not be brought back", run.State.Reason);
     }
 
     [Fact]

@@ -15,6 +15,9 @@ public static class DeviceProtocol
     /// <summary>The most facts and programs that a message may list; fewer of them are taken.</summary>
     public const int MaxListed = 250_000;
 
+    /// <summary>The most things that a device waits for, as it tells them.</summary>
+    public const int MaxWaits = 500;
+
     /// <summary>The largest answer to a device that is not content, in bytes.</summary>
     public const int MaxAnswer = 8 * 1024 * 1024;
 
@@ -69,7 +72,7 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="Said">What the device's user said and is not acknowledged yet.</param>
 /// <param name="TrustTag">The tag of the authorities that the device believes; null where it speaks without TLS.</param>
 /// <param name="Waits">What keeps it from starting orders that may start; told as long as it does, null where nothing does.</param>
-public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null, string? TrustTag = null, [property: Limits(Items = 500)] IReadOnlyList<WaitReport>? Waits = null);
+public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null, string? TrustTag = null, [property: Limits(Items = DeviceProtocol.MaxWaits)] IReadOnlyList<WaitReport>? Waits = null);
 
 /// <summary>An order that could start and waits on the device.</summary>
 /// <param name="Why">For what, for people.</param>

@@ -147,7 +147,13 @@ public static class DeploymentMachine
             var left = tallies.Sum(tally => tally.NotBack);
             var lefts = left == 0 ? "" : $"; {Devices(left)} could not be brought back";
             journal.Add(new JournalLine("rolled-back", $"Rolled back: {Devices(undone)} proved what was there before{lefts}.", null, ""));
-            var what = state.RollsBackSome ? $"{Devices(undone)} rolled back" : "rolled back";
+            if (state.HaltedBy is not null && undone == 0)
+            {
+                // Its rule asked for it, and nothing could be taken back: that decides nothing for good, so somebody still may.
+                return new DeploymentDecision(state with { Status = DeploymentStatus.Halted, Since = now, Reason = $"{state.Reason}; nothing could be rolled back", Revision = state.Revision + 1 }, journal, null);
+            }
+
+            var what = state.RollsBackSome ? "rolled back in part" : "rolled back";
             return new DeploymentDecision(state with { Status = DeploymentStatus.Ended, Since = now, Reason = $"{what} ({state.Reason}){lefts}", Revision = state.Revision + 1 }, journal, null);
         }
 
