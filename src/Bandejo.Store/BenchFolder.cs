@@ -23,7 +23,7 @@ public sealed class BenchFolder(string data)
     public IReadOnlyList<string> All() => [.. Directory.EnumerateDirectories(_root).Select(folder => Path.GetFileName(folder))];
 
     /// <summary>When somebody last went on with one, by the machine's clock.</summary>
-    public DateTime WrittenAt(string id) => Directory.EnumerateFiles(Path.Combine(_root, id), "*", SearchOption.AllDirectories).Select(File.GetLastWriteTimeUtc).DefaultIfEmpty(Directory.GetLastWriteTimeUtc(Path.Combine(_root, id))).Max();
+    public DateTime WrittenAt(string id) => File.Exists(Path.Combine(_root, id, About)) ? File.GetLastWriteTimeUtc(Path.Combine(_root, id, About)) : Directory.GetLastWriteTimeUtc(Path.Combine(_root, id));
 
     /// <summary>What is kept of one; null where there is none.</summary>
     public string? Read(string id) => IsOne(id) && File.Exists(Path.Combine(_root, id, About)) ? File.ReadAllText(Path.Combine(_root, id, About)) : null;

@@ -128,17 +128,17 @@ public sealed class InstallTests
     }
 
     [Fact]
-    public async Task A_canary_that_cannot_pass_says_what_is_missing_there_and_on_today()
+    public async Task A_first_wave_that_cannot_pass_says_what_is_missing_there_and_on_today()
     {
         await using var site = await Site.Start();
         await site.Package("notes", "2.0", "exit 9");
-        await site.Must("group", "new", "canaries");
-        var canary = await site.Device("STU-1", "canaries");
+        await site.Must("group", "new", "pilots");
+        var first = await site.Device("STU-1", "pilots");
         await site.Must("group", "add", Site.Enrolled, "STU-1");
         await site.Device("DESK-1", isStarted: false);
-        var id = await site.Deploy("notes", Site.Enrolled, "--tries", "1", "--halt", "never", "--wave", "Canary: group canaries; 100 % met", "--wave", "Rest: everyone else");
-        await site.Admin.Becomes(id, canary.Name, "failed");
-        Assert.Contains("'Canary' cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed.", await site.Must("deployment", "show", id));
+        var id = await site.Deploy("notes", Site.Enrolled, "--tries", "1", "--halt", "never", "--wave", "Pilots: group pilots; 100 % met", "--wave", "Rest: everyone else");
+        await site.Admin.Becomes(id, first.Name, "failed");
+        Assert.Contains("'Pilots' cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed.", await site.Must("deployment", "show", id));
         var today = await site.Must("today");
         Assert.Contains("cannot reach its gate", today);
         Assert.DoesNotContain("1 device failed in", today);

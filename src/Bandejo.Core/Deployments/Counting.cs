@@ -88,6 +88,14 @@ public static class Counting
         };
     }
 
+    /// <summary>Whether a gate counts a target in a state, silence left aside.</summary>
+    public static bool IsCounted(TargetState state, Gate? gate) => state switch
+    {
+        TargetState.NotNeeded => gate?.NotNeededCounts ?? false,
+        TargetState.Choice or TargetState.Yielded or TargetState.Left => false,
+        _ => true,
+    };
+
     /// <summary>Whether a gate counts a target, and counts it as met.</summary>
     /// <param name="isFresh">Whether a proof of that moment keeps its worth.</param>
     /// <param name="isSilent">Whether nobody has heard from the device for so long.</param>
@@ -98,14 +106,12 @@ public static class Counting
             case TargetState.Met:
                 return (true, target.ProvenAt is { } proven && isFresh(proven));
             case TargetState.NotNeeded:
-                var counts = gate?.NotNeededCounts ?? false;
+                var counts = IsCounted(target.State, gate);
                 return (counts, counts);
-            case TargetState.Choice or TargetState.Yielded or TargetState.Left:
-                return (false, false);
             case TargetState.Unknown when gate?.SilentAfter is { } silent && !target.HasBegun:
                 return (!isSilent(silent), false);
             default:
-                return (true, false);
+                return (IsCounted(target.State, gate), false);
         }
     }
 }

@@ -6,6 +6,7 @@ internal static class ZipReader
     public static void Read(Window file, Draft draft)
     {
         var directory = new ZipDirectory(file);
+        draft.Kind = (InstallerKind.Zip, "ZIP archive");
         if (directory.Find("AppxManifest.xml") is { } manifest)
         {
             AppPackage(draft, directory, SafeXml.Read(directory.Read(manifest), manifest.Path, file.Budget));
@@ -16,7 +17,6 @@ internal static class ZipReader
         }
         else
         {
-            draft.Kind = (InstallerKind.Zip, "ZIP archive");
             Unpacked(draft);
         }
 

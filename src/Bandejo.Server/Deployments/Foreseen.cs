@@ -17,12 +17,7 @@ internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event,
     public bool IsReached => Event is TargetEvent.Due or TargetEvent.OnShelf or TargetEvent.Held;
 
     /// <summary>Whether the gate of its wave counts it.</summary>
-    public bool IsCounted(Gate? gate) => Event switch
-    {
-        TargetEvent.NotMeant => gate?.NotNeededCounts ?? false,
-        TargetEvent.Yielded or TargetEvent.OnShelf => false,
-        _ => true,
-    };
+    public bool IsCounted(Gate? gate) => Counting.IsCounted(TargetTable.Decide(TargetState.Unknown, Event), gate);
 
     /// <summary>Whether the gate of its wave may come to count it as met, as things are.</summary>
     public bool CanBeMet(Gate? gate) => IsCounted(gate) && Event is TargetEvent.Due or TargetEvent.Held or TargetEvent.NotMeant;

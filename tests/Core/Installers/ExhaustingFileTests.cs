@@ -67,6 +67,9 @@ public sealed class ExhaustingFileTests
         ["resources.exe"] = () => Resources(),
     };
 
+    /// <summary>Files that are refused for something else before their time is over.</summary>
+    private static readonly string[] Otherwise = ["wide.tar.zst", "attributes.msix"];
+
     public static TheoryData<string> Names => [.. Files.Keys];
 
     [Theory]
@@ -77,7 +80,7 @@ public sealed class ExhaustingFileTests
         var clock = new SteppingClock();
         var found = Inspector.Inspect(new MemoryStream(file), name, HintCatalog.Own, null, new ReadingBudget(clock));
         Assert.True(clock.Looks < 400, $"{clock.Looks} looks at a clock that had run out after 100.");
-        Assert.NotEmpty(found.Findings.Select(finding => finding.Message).Concat(found.Open.Select(open => open.What)));
+        Assert.True(Otherwise.Contains(name) || found.Findings.Any(finding => finding.Message.Contains("it had taken 10 seconds", StringComparison.Ordinal)), "It never asked what time it is.");
     }
 
     [Theory]
@@ -89,7 +92,7 @@ public sealed class ExhaustingFileTests
         var found = Inspector.Inspect(new MemoryStream(file), name, HintCatalog.Own, null, new ReadingBudget(new StandingClock()));
         var taken = GC.GetAllocatedBytesForCurrentThread() - before;
         Assert.InRange(taken, 0, MostAllocated);
-        Assert.True(file.Length > 10_000_000 || found.Findings.Count > 0 || found.Contents is not null || found.Open.Count > 0);
+        Assert.NotEqual(InstallerKind.Unknown, found.Kind);
     }
 
     [Theory]

@@ -8,7 +8,7 @@ export function leadOf({ draft, check, trial, noTrials }: Schemas["BenchDraft"],
   const warnings = check.findings.length - errors;
   if (!isKept) return "Being looked at as you write.";
   if (errors > 0) return `It cannot be built yet: ${count(errors)} ${errors === 1 ? "thing is" : "things are"} missing or wrong.`;
-  const fits = check.allDevices === 0 ? "No device is enrolled yet" : `It fits ${count(check.fitsDevices ?? 0)} of ${devices(check.allDevices)}`;
+  const fits = check.allDevices === 0 ? "No device is enrolled yet" : `${count(check.fitsDevices ?? 0)} of ${devices(check.allDevices)} could get it now`;
   const wary = warnings > 0 ? `, with ${count(warnings)} ${warnings === 1 ? "warning" : "warnings"}` : "";
   if (trial?.isRunning) return `${fits}${wary}. A trial is running.`;
   if (draft.package && trial?.isOfThis && trial.hasPassed) return `${fits}. It was tried and built; release it next.`;
