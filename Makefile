@@ -8,7 +8,11 @@ ARCH := $(shell uname -m | sed 's/x86_64/x64/; s/aarch64/arm64/')
 RID := linux-$(ARCH)
 SOURCES := $(shell find src -name '*.cs' -o -name '*.csproj' -o -name '*.sql' 2>/dev/null | grep -v '/obj/') Directory.Build.props Directory.Packages.props
 CONSOLE := $(shell find console -type f -not -path "*/node_modules/*" -not -path "*/dist/*" -not -name "schema.d.ts" -not -path "console/src/api/roles.ts" 2>/dev/null) docs/reference/openapi.json
-PUBLISH := dotnet publish --no-restore -c Release -r $(RID) --nologo -v quiet -p:PublishDir=
+# One compiler for all projects is twice as fast as one for each; it ends with the build.
+COMPILE := dotnet build --no-restore -c Release --nologo -v quiet -p:UseSharedCompilation=true
+PUBLISH := dotnet publish --no-restore --no-build -c Release -r $(RID) --nologo -v quiet -p:PublishDir=
+# What a build compiles; the tests compile themselves with it.
+WHAT := src/Bandejo.Server src/Bandejo.Agent src/Bandejo.Cli src/Bandejo.Fleet
 # Ahead-of-time compilation needs a C linker; where it cannot be had, the programs are built the ordinary way.
 AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 && echo true || echo false)
 
@@ -17,7 +21,7 @@ NATIVE = $(if $(filter true,$(AOT)),--self-contained true,-p:PublishAot=false -p
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: build test chaos bench reference example demo demo-reset screenshots clean prerequisites
+.PHONY: publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
@@ -26,15 +30,25 @@ $(OUT)/.built: $(SOURCES)
 	@mkdir -p $(OUT)/lib
 	@# Restored in one way whatever is built, so that a build leaves the lock files as they are.
 	dotnet restore Bandejo.slnx --nologo -v quiet
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/service/ --self-contained false src/Bandejo.Server
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ $(NATIVE) src/Bandejo.Agent
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/cli/ $(NATIVE) src/Bandejo.Cli
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/fleet/ $(NATIVE) src/Bandejo.Fleet
+	@trap 'dotnet build-server shutdown --vbcscompiler >/dev/null' EXIT; for each in $(WHAT); do echo "$(COMPILE) $$each"; $(COMPILE) $$each; done
+	@$(MAKE) --no-print-directory -j2 publish-service publish-agent publish-cli publish-fleet
 	@ln -sf lib/fleet/bandejo-fleet $(OUT)/bandejo-fleet
 	@ln -sf lib/service/bandejo-service $(OUT)/bandejo-service
 	@ln -sf lib/agent/bandejo-agent $(OUT)/bandejo-agent
 	@ln -sf lib/cli/bandejo $(OUT)/bandejo
 	@touch $@
+
+publish-service:
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/service/ --self-contained false src/Bandejo.Server
+
+publish-agent:
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ $(NATIVE) src/Bandejo.Agent
+
+publish-cli:
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/cli/ $(NATIVE) src/Bandejo.Cli
+
+publish-fleet:
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/fleet/ $(NATIVE) src/Bandejo.Fleet
 
 console/node_modules/.installed: console/package-lock.json console/types/package-lock.json
 	npm --prefix console ci --no-audit --no-fund --silent
@@ -53,8 +67,7 @@ prerequisites:
 
 # Compiling ahead of time takes most of a build and changes nothing of what the programs do (what it cannot take is an error of the ordinary build): where nothing is built yet, the tests go without.
 test: ## Every test; ends with "N passed, N failed"
-	@$(MAKE) --no-print-directory build AOT=false
-	@build/test.sh
+	@began=$$(date +%s); $(MAKE) --no-print-directory build AOT=false WHAT=Bandejo.slnx; BANDEJO_BEGAN=$$began build/test.sh
 
 chaos: build ## Everything breaks at random while rollouts run; SECONDS=600 says how long, SEED=… which chaos
 	@dotnet build tests/Chaos -c Release --nologo -v quiet

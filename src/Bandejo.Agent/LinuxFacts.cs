@@ -52,6 +52,9 @@ internal sealed class LinuxFacts(string root) : IMachineFacts
         Add("os.name", values.GetValueOrDefault("NAME"));
         Add("os.version", values.GetValueOrDefault("VERSION_ID"));
 
+        // What it is like, from the closest to the furthest (os-release(5)): the last is what it descends from.
+        Add("os.family", $"{values.GetValueOrDefault("ID", "linux")} {values.GetValueOrDefault("ID_LIKE")}".Split(' ', StringSplitOptions.RemoveEmptyEntries).LastOrDefault());
+
         void Add(string name, string? value)
         {
             if (!string.IsNullOrEmpty(value))

@@ -38,24 +38,7 @@ internal sealed class PinnedService : IServiceTrust
     }
 
     /// <summary>Connections that are made with this service alone.</summary>
-    public SocketsHttpHandler Handler() => HandlerFor(Believe);
-
-    /// <summary>Connections for which something else decides whom to believe.</summary>
-    /// <param name="believe">Throws an <see cref="AuthenticationException"/> that says why not.</param>
-    public static SocketsHttpHandler HandlerFor(Action<X509Certificate2?, X509Certificate2Collection, SslPolicyErrors> believe) => new()
-    {
-        AllowAutoRedirect = false,
-        UseCookies = false,
-        PooledConnectionIdleTimeout = TimeSpan.FromMinutes(10),
-        SslOptions = new SslClientAuthenticationOptions
-        {
-            RemoteCertificateValidationCallback = (_, certificate, chain, errors) =>
-            {
-                believe(certificate as X509Certificate2, [.. chain?.ChainPolicy.ExtraStore ?? [], .. chain?.ChainElements.Select(element => element.Certificate) ?? []], errors);
-                return true;
-            },
-        },
-    };
+    public SocketsHttpHandler Handler() => AskedConnections.Handler(Believe);
 
     /// <inheritdoc/>
     public void Take(TrustInfo trust)
@@ -73,7 +56,7 @@ internal sealed class PinnedService : IServiceTrust
     /// <exception cref="LinkException">Nobody answers, or the service there is not of that authority.</exception>
     public static async Task<Authority> Fetch(Uri address, string name, CancellationToken cancellation)
     {
-        using var http = new HttpClient(HandlerFor((_, _, _) => { })) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(30) };
+        using var http = new HttpClient(AskedConnections.Handler((_, _, _) => { })) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(30) };
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var shown = await new HttpLink(http, key, TimeProvider.System).Authorities(cancellation);
         return shown.Select(each => Authority.Read(each.Certificate, name)).OfType<Authority>().FirstOrDefault()

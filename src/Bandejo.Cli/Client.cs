@@ -41,7 +41,7 @@ internal sealed class Client : IDisposable
     public static Client Open(string? service)
     {
         var kept = Kept.Read();
-        var address = service ?? Environment.GetEnvironmentVariable("BANDEJO_SERVICE") ?? kept?.Service ?? "http://127.0.0.1:7410";
+        var address = service ?? (Environment.GetEnvironmentVariable("BANDEJO_SERVICE") is { Length: > 0 } said ? said : null) ?? kept?.Service ?? "http://127.0.0.1:7410";
         if (!Uri.TryCreate(address, UriKind.Absolute, out var uri) || uri.Scheme is not ("http" or "https"))
         {
             throw new WrongUseException($"'{address}' is not an address such as http://127.0.0.1:7410.");

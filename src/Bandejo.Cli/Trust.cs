@@ -1,6 +1,5 @@
 using System.Net.Security;
 using System.Security.Authentication;
-using System.Security.Cryptography.X509Certificates;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Identity;
@@ -14,7 +13,7 @@ internal static class Trust
 
     /// <summary>Connections with a service, and nobody in its place.</summary>
     /// <param name="accepted">The authority that was accepted for it; null for none.</param>
-    public static SocketsHttpHandler Handler(Uri address, AuthorityInfo? accepted) => Handler((shown, beside, errors) =>
+    public static SocketsHttpHandler Handler(Uri address, AuthorityInfo? accepted) => AskedConnections.Handler((shown, beside, errors) =>
     {
         var pinned = accepted is null ? null : Authority.Read(accepted.Certificate, accepted.Name);
         if (pinned is null ? errors != SslPolicyErrors.None : new ServiceIdentity([pinned]).Problem(shown, beside, address.Host) is not null)
@@ -29,7 +28,7 @@ internal static class Trust
     /// <exception cref="NotReachableException">Nobody answers, or somebody else.</exception>
     public static async Task<AuthorityInfo> Fetch(Uri address, string name, CancellationToken cancellation)
     {
-        using var http = new HttpClient(Handler((_, _, _) => { })) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(30), MaxResponseContentBufferSize = LargestAnswer };
+        using var http = new HttpClient(AskedConnections.Handler((_, _, _) => { })) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(30), MaxResponseContentBufferSize = LargestAnswer };
         try
         {
             var shown = MessageForm.Read<TrustInfo>(await http.GetByteArrayAsync(DeviceProtocol.Prefix + "/authorities", cancellation));
@@ -44,16 +43,4 @@ internal static class Trust
 
     /// <summary>What went wrong on the way, in words.</summary>
     public static string Words(string address, Exception error) => error.GetBaseException() is AuthenticationException distrust ? distrust.Message : $"{address} cannot be reached: {error.Message}";
-
-    private static SocketsHttpHandler Handler(Action<X509Certificate2?, X509Certificate2Collection, SslPolicyErrors> believe) => new()
-    {
-        SslOptions = new SslClientAuthenticationOptions
-        {
-            RemoteCertificateValidationCallback = (_, certificate, chain, errors) =>
-            {
-                believe(certificate as X509Certificate2, [.. chain?.ChainPolicy.ExtraStore ?? [], .. chain?.ChainElements.Select(element => element.Certificate) ?? []], errors);
-                return true;
-            },
-        },
-    };
 }

@@ -1,4 +1,3 @@
-using System.Text.RegularExpressions;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Versions;
@@ -6,7 +5,7 @@ using Bandejo.Core.Versions;
 namespace Bandejo.Device;
 
 /// <summary>Carries out presence checks on the device.</summary>
-public sealed partial class Prover(IMachineFiles files, IMachineProcesses processes, IMachineSettings settings, IMachineFacts facts, Surroundings surroundings)
+public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMachineSettings settings, IMachineFacts facts, Surroundings surroundings)
 {
     private const int MaxText = 64 * 1024;
 
@@ -58,7 +57,7 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
                 case PresenceKind.File:
                     return !files.Exists(check.Subject) ? Observation.NotThere : new Observation(true, null, null, check.Expected is null ? null : files.Sha256(check.Subject));
                 case PresenceKind.FileVersion:
-                    return files.Read(check.Subject, MaxText) is { } content ? new Observation(true, null, VersionIn(content, check.Pattern), null) : Observation.NotThere;
+                    return files.Read(check.Subject, MaxText) is { } content ? new Observation(true, null, check.VersionIn(content), null) : Observation.NotThere;
                 case PresenceKind.Setting:
                     return settings.Read(check.Subject, check.Key!) is { } value ? new Observation(true, null, null, value) : Observation.NotThere;
                 case PresenceKind.Command:
@@ -67,9 +66,9 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
                         return Observation.NotThere;
                     }
 
-                    return answer.Code != 0 ? Observation.NotThere : new Observation(true, null, VersionIn(answer.Output, check.Pattern), answer.Output.Trim());
+                    return answer.Code != 0 ? Observation.NotThere : new Observation(true, null, check.VersionIn(answer.Output), answer.Output.Trim());
                 case PresenceKind.Product:
-                    return settings.Read($"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{check.Subject.ToUpperInvariant()}", "DisplayVersion") is { } listed ? new Observation(true, null, VersionIn(listed, check.Pattern), null) : Observation.NotThere;
+                    return settings.Read($"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{check.Subject.ToUpperInvariant()}", "DisplayVersion") is { } listed ? new Observation(true, null, check.VersionIn(listed), null) : Observation.NotThere;
                 case PresenceKind.Receipt:
                     return receipt is null ? Observation.NotThere : new Observation(true, null, receipt.Version, null);
                 default:
@@ -80,7 +79,7 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
                     }
 
                     return programs.FirstOrDefault(program => program.Source == "system" && program.Name.Equals(check.Subject, StringComparison.OrdinalIgnoreCase)) is { } found
-                        ? new Observation(true, null, VersionIn(found.Version, check.Pattern), null)
+                        ? new Observation(true, null, check.VersionIn(found.Version), null)
                         : Observation.NotThere;
             }
         }
@@ -92,13 +91,4 @@ public sealed partial class Prover(IMachineFiles files, IMachineProcesses proces
 
     private static PresenceKind KindOf(string word) =>
         PresenceCheck.Kinds.TryGetValue(word, out var kind) ? kind : throw new PackageException($"The package asks for a presence check '{word}' that this agent does not know; update the agent.");
-
-    private static string? VersionIn(string text, string? pattern)
-    {
-        var match = pattern is null ? FirstVersion().Match(text) : Regex.Match(text, pattern, RegexOptions.NonBacktracking);
-        return match.Success ? match.Groups[pattern is null ? 0 : 1].Value : null;
-    }
-
-    [GeneratedRegex(@"[vV]?[0-9][A-Za-z0-9._+~-]*")]
-    private static partial Regex FirstVersion();
 }

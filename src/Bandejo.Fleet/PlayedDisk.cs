@@ -45,6 +45,7 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
         _facts["host"] = name.ToLowerInvariant();
         _facts["site"] = site;
         _facts.TryAdd("architecture", "x64");
+        _facts.TryAdd("os.family", "linux");
         _facts["agent.version"] = typeof(PlayedDisk).Assembly.GetName().Version!.ToString(3);
         var room = kind.Tight.FirstOrDefault(each => each.When.Test(this) == Truth.True) is { When: not null } tight ? (tight.From, tight.To) : kind.Free;
         _free = chance.Between($"{name}/free", room.Item1, room.Item2);

@@ -27,9 +27,9 @@ internal static class DeviceSheets
                 transaction);
         }
 
-        for (var number = 0; number < book.Count; number++)
+        foreach (var (number, text) in book.TakeChanges().New)
         {
-            connection.Execute("INSERT INTO word VALUES (@number, @text)", new { number, text = book[number] }, transaction);
+            connection.Execute("INSERT INTO word VALUES (@number, @text)", new { number, text }, transaction);
         }
     }
 

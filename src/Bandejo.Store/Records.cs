@@ -96,6 +96,9 @@ public sealed record DeleteJoinCode(string Id) : StoreChange;
 /// <summary>A new word of the book; it must be kept before or with the first sheet that uses it.</summary>
 public sealed record AddWord(int Number, string Text) : StoreChange;
 
+/// <summary>A number of the book that means nothing any more; it may come again with another word.</summary>
+public sealed record DeleteWord(int Number) : StoreChange;
+
 public sealed record PutDevice(StoredDevice Device) : StoreChange;
 
 /// <summary>A device was heard, and nothing else changed.</summary>

@@ -73,7 +73,7 @@ public sealed class SqliteStore : IStore
                     Documents<StoredAccount>(connection, "SELECT data FROM account ORDER BY name"),
                     [.. Rows(connection, "SELECT id, account, hash, label, created, expires, roles, is_session FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5)), row.IsDBNull(6) ? null : row.GetString(6).Split(' '), row.GetInt64(7) != 0))],
                     [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new StoredJoinCode(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
-                    new WordBook(connection.Query<string>("SELECT text FROM word ORDER BY number", buffered: false)),
+                    new WordBook(connection.Query<(int, string)>("SELECT number, text FROM word ORDER BY number", buffered: false)),
                     connection.ExecuteScalar<int>("SELECT count(*) FROM device"),
                     devices,
                     Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),

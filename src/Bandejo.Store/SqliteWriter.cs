@@ -114,6 +114,9 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
             case AddWord(var number, var text):
                 Run("INSERT INTO word VALUES ($1, $2)", (long)number, text);
                 break;
+            case DeleteWord(var number):
+                Run("DELETE FROM word WHERE number = $1", (long)number);
+                break;
             case PutUserWord(var device, var word):
                 Run("INSERT INTO user_word VALUES ($1, $2) ON CONFLICT DO NOTHING", device, word);
                 break;

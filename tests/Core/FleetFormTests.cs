@@ -53,6 +53,32 @@ public class FleetFormTests
     }
 
     [Fact]
+    public void Words_that_no_sheet_says_any_more_are_let_go_and_their_numbers_used_again()
+    {
+        var book = new WordBook();
+        FactSheet Said(params string[] words) => FactSheet.Of([new ReportedFact(book.Number(words[0]), "desk", Now)], [new ReportedProgram(book.Number(words[1]), book.Number(words[2]), book.Number(words[3]))]);
+        var kept = Said("kind", "foldline", "7.1.0", "system");
+        Said("label.old", "inkwell", "4.3.0", "receipt");
+        Assert.Equal(8, book.TakeChanges().New.Count);
+        Assert.Empty(book.TakeChanges().New);
+
+        book.KeepOnly([kept, FactSheet.Empty]);
+        Assert.Equal(4, book.Count);
+        Assert.False(book.Holds("inkwell"));
+        Assert.Throws<FormatException>(() => book[5]);
+        Assert.Equal((4, 8), (book.Number("label.new"), (book.Number("a"), book.Number("b"), book.Number("c"), book.Number("beyond")).Item4));
+        var (gone, added) = book.TakeChanges();
+        Assert.Equal([4, 5, 6, 7], gone);
+        Assert.Equal([(4, "label.new"), (5, "a"), (6, "b"), (7, "c"), (8, "beyond")], added);
+        Assert.Equal(["kind", "foldline", "7.1.0", "system"], kept.Programs()!.SelectMany(program => new[] { program.Name, program.Version, program.Source }).Prepend(kept.Facts()[0].Name).Select(number => book[number]));
+
+        // As it is kept and read again, holes and all.
+        var again = new WordBook([(1, "foldline"), (3, "system")]);
+        Assert.Equal((2, "system", 0, 2, 4), (again.Count, again[3], again.Number("x"), again.Number("y"), again.Number("z")));
+        Assert.Throws<FormatException>(() => new WordBook([(0, "kind")]).KeepOnly([kept]));
+    }
+
+    [Fact]
     public void Counts_that_follow_each_change_are_those_of_counting_all() =>
         Gen.Select(Gen.Select(Gen.Int[0, 9], AnyTarget).List[1, 60], Gen.OneOf("80 % met", "95 % met, not-needed counts", "90 % met, silent left out after 3 d")).Sample((changes, text) =>
         {

@@ -105,7 +105,7 @@ public static class Fuzz
 
     private static void AManifest(Random random)
     {
-        var lines = Good.Split('\n').ToList();
+        var lines = Samples.Manifest.Split('\n').ToList();
         for (var changes = random.Next(1, 8); changes > 0 && lines.Count > 0; changes--)
         {
             var at = random.Next(lines.Count);
@@ -162,31 +162,4 @@ public static class Fuzz
 
         return random.Next(200) == 0 ? string.Concat(Enumerable.Repeat(text.ToString(), 500)) : text.ToString();
     }
-
-    private const string Good = """
-        app: foldline
-        name: Foldline
-        version: 7.2.0
-        publisher: Bellwether Works
-        replaces: [old-foldline]
-        settings:
-          - { name: site, type: text, default: HQ }
-        variants:
-          - name: linux
-            fits: architecture is "x64"
-            requires: memory >= 2 GiB
-            files: [install.sh, payload/**]
-            close: [foldline]
-            install:
-              run: [sh, install.sh, --quiet]
-              limit: 10m
-              exit-codes: { 75: busy, 9: restart-needed }
-            remove: { run: [sh, remove.sh], at-limit: ask }
-            present:
-              - version-in: /opt/foldline/VERSION
-              - setting: etc/foldline.conf
-                key: updates
-                is: off
-            put-back: no
-        """;
 }

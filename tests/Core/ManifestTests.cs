@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using Bandejo.Core.Packages;
+using Bandejo.Core.Tests.Installers;
 using Bandejo.Core.Versions;
 using CsCheck;
 using Xunit;
@@ -11,37 +12,12 @@ namespace Bandejo.Core.Tests;
 
 public sealed class ManifestTests
 {
-    private const string Good = """
-        app: foldline
-        name: Foldline
-        version: 7.2.0
-        publisher: Bellwether Works
-        replaces: [old-foldline]
-        variants:
-          - name: linux
-            fits: architecture is "x64"
-            requires: memory >= 2 GiB
-            files: [install.sh, payload/**]
-            close: [foldline]
-            install:
-              run: [sh, install.sh, --quiet]
-              limit: 10m
-              exit-codes: { 75: busy, 9: restart-needed }
-            remove: { run: [sh, remove.sh], at-limit: ask }
-            present:
-              - version-in: /opt/foldline/VERSION
-              - setting: etc/foldline.conf
-                key: updates
-                is: off
-            put-back: no
-        """;
-
     public static TheoryData<string> BadManifests => [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "Cases/manifests"), "*.yaml").Select(file => Path.GetFileName(file)).Order()];
 
     [Fact]
     public void A_manifest_is_read_in_full()
     {
-        var manifest = ManifestReader.Read(Good).Value;
+        var manifest = ManifestReader.Read(Samples.Manifest).Value;
         Assert.Equal(("foldline", "7.2.0"), (manifest.App, manifest.Version.Text));
         Assert.Equal(["old-foldline"], manifest.Replaces);
         var variant = Assert.Single(manifest.Variants);
@@ -74,9 +50,9 @@ public sealed class ManifestTests
     [Fact]
     public void No_damage_to_a_manifest_makes_the_reader_fail_otherwise()
     {
-        Gen.Select(Gen.Int[0, Good.Length - 1], Gen.Int[0, 12], Gen.OneOf("", "{", "[", ":", "- ", "&a ", "*a", "\t", "\"", "|\n", "!!x ", "\0", "é", "%")).Sample((at, cut, put) =>
+        Gen.Select(Gen.Int[0, Samples.Manifest.Length - 1], Gen.Int[0, 12], Gen.OneOf("", "{", "[", ":", "- ", "&a ", "*a", "\t", "\"", "|\n", "!!x ", "\0", "é", "%")).Sample((at, cut, put) =>
         {
-            var text = Good[..at] + put + Good[Math.Min(Good.Length, at + cut)..];
+            var text = Samples.Manifest[..at] + put + Samples.Manifest[Math.Min(Samples.Manifest.Length, at + cut)..];
             var outcome = ManifestReader.Read(text);
             Assert.True(outcome.Ok || outcome.Failure!.Findings.Count > 0);
         }, iter: 5_000);
@@ -85,12 +61,42 @@ public sealed class ManifestTests
     [Fact]
     public void The_check_finds_missing_unused_and_far_away_files()
     {
-        var manifest = ManifestReader.Read(Good.Replace("--quiet", "/home/ines/setup.cfg")).Value;
+        var manifest = ManifestReader.Read(Samples.Manifest.Replace("--quiet", "/home/ines/setup.cfg")).Value;
         var findings = ManifestCheck.Check(manifest, [new PayloadFile("instal.sh", 1, ""), new PayloadFile("payload/a", 1, ""), new PayloadFile("../evil", 1, "")]);
         Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("no file 'install.sh'") && finding.Message.Contains("Did you mean 'instal.sh'"));
         Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("'instal.sh' lies in the folder"));
         Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("/home/ines"));
         Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("climbs out"));
+    }
+
+    [Theory]
+    [InlineData("architecture in (\"x86\", \"x64\")", "architecture is \"x64\"", "'second' is never chosen: each device that fits it fits 'linux', which is taken first")]
+    [InlineData("memory >= 2 GiB", "memory >= 8 GiB and memory < 4 GiB", "No device can fit the variant 'second'")]
+    [InlineData("architecture is \"x64\"", "architecture in (\"x86\", \"x64\")", null)]
+    public void The_check_finds_a_variant_that_no_device_ever_gets(string first, string second, string? says)
+    {
+        var text = Samples.Manifest.Replace("fits: architecture is \"x64\"", $"fits: {first}");
+        text += "\n" + text[text.IndexOf("  - name: linux", StringComparison.Ordinal)..].Replace("name: linux", "name: second").Replace($"fits: {first}", $"fits: {second}");
+        var findings = ManifestCheck.Check(ManifestReader.Read(text).Value, [new PayloadFile("install.sh", 1, ""), new PayloadFile("payload/a", 1, "")]);
+        Assert.Equal(says is null ? 0 : 1, findings.Count(finding => finding.Message.Contains("'second'")));
+        Assert.All(findings.Where(finding => finding.Message.Contains("'second'")), finding => Assert.True(!finding.IsWarning && finding.Message.Contains(says!), finding.Message));
+    }
+
+    [Theory]
+    [InlineData(PresenceKind.Program, "2:9.0.1378-2", "2:9.0.1378-2")]
+    [InlineData(PresenceKind.Product, "7.2.0.1134", "7.2.0.1134")]
+    [InlineData(PresenceKind.Program, "Release 7.2 of May", "7.2")]
+    [InlineData(PresenceKind.FileVersion, "at 10:20: version 7.2.0-rc1\n", "10")]
+    [InlineData(PresenceKind.Command, "foldline v7.2.0 (build 9)", "v7.2.0")]
+    [InlineData(PresenceKind.Command, "nothing", null)]
+    public void The_version_of_what_a_system_lists_is_its_whole_text(PresenceKind kind, string text, string? version)
+    {
+        var check = new PresenceCheck(kind, "x", [], null, null, null);
+        Assert.Equal(version, check.VersionIn(text));
+        if (kind == PresenceKind.Program && text.Contains(':'))
+        {
+            Assert.Equal(PresenceAnswer.Present, Presence.Judge("x", AppVersion.Parse(text), [(check, new Observation(true, null, check.VersionIn(text), null))]).Answer);
+        }
     }
 
     [Fact]

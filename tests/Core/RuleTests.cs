@@ -95,6 +95,63 @@ public sealed class RuleTests
         }, iter: 3_000);
     }
 
+    [Theory]
+    [InlineData("architecture is \"x64\"", "architecture in (\"x86\", \"x64\")")]
+    [InlineData("architecture in (\"x64\", \"x86\")", "architecture is \"x86\"", "architecture is \"X64\"")]
+    [InlineData("kind is \"desk\" and memory >= 8 GiB", "memory > 4 GiB")]
+    [InlineData("memory < 4 GiB", "memory is not 4 GiB and memory <= 5 GiB")]
+    [InlineData("site like \"ALD*\"", "yes")]
+    [InlineData("os.version is 12.4", "os.version >= 12 and os.version < 13")]
+    [InlineData("not (kind is not \"desk\")", "kind is known")]
+    [InlineData("app \"foldline\" >= 7", "app \"foldline\" is present")]
+    public void A_rule_whose_devices_all_fit_others_is_found(string rule, params string[] others) => Assert.True(RuleLogic.IsCovered(Good(rule), [.. others.Select(Good)]));
+
+    [Theory]
+    [InlineData("architecture in (\"x86\", \"x64\")", "architecture is \"x64\"")]
+    [InlineData("memory >= 4 GiB", "memory > 4 GiB")]
+    [InlineData("kind is \"desk\"", "kind is \"desk\" and public")]
+    [InlineData("\"print\" in roles", "\"files\" in roles")]
+    [InlineData("os.family not in (\"windows\", \"macos\")", "os.family is \"debian\"")]
+    [InlineData("yes")]
+    public void A_rule_of_which_some_devices_fit_no_other_is_left_alone(string rule, params string[] others) => Assert.False(RuleLogic.IsCovered(Good(rule), [.. others.Select(Good)]));
+
+    [Theory]
+    [InlineData("kind is \"desk\" and kind is \"kiosk\"", true)]
+    [InlineData("memory >= 8 GiB and (memory < 4 GiB or memory is 2 GiB)", true)]
+    [InlineData("app \"foldline\" is absent and app \"foldline\" < 7", true)]
+    [InlineData("public and not public", true)]
+    [InlineData("memory >= 4 GiB and memory <= 4 GiB", false)]
+    [InlineData("\"print\" in roles and \"files\" in roles", false)]
+    public void A_rule_that_asks_for_what_cannot_be_at_once_is_found(string rule, bool never) => Assert.Equal(never, RuleLogic.NeverHolds(Good(rule)));
+
+    [Fact]
+    public void What_is_said_of_rules_alone_holds_for_every_device()
+    {
+        var said = 0;
+        Gen.Select(GenDevices, GenRule, GenRule, GenRule).Sample((devices, text, first, second) =>
+        {
+            var (rule, others) = (Good(text), new[] { Good(first), Good(second) });
+            var (never, covered) = (RuleLogic.NeverHolds(rule), RuleLogic.IsCovered(rule, others));
+            Interlocked.Add(ref said, never || covered ? 1 : 0);
+            var columns = new FleetColumns();
+            foreach (var device in devices)
+            {
+                var row = columns.Add();
+                foreach (var fact in device)
+                {
+                    Load(columns, row, fact);
+                }
+
+                if (rule.Test(columns.Row(row)) == Truth.True)
+                {
+                    Assert.False(never, $"{text} holds for [{string.Join(", ", device)}]");
+                    Assert.True(!covered || others.Any(other => other.Test(columns.Row(row)) == Truth.True), $"{text} is not covered by {first} and {second} for [{string.Join(", ", device)}]");
+                }
+            }
+        }, iter: 3_000);
+        Assert.InRange(said, 100, int.MaxValue);
+    }
+
     /// <summary>Columns change their form with what is in them: few values or many, an app on few devices or on most.</summary>
     [Theory]
     [InlineData(3, 100, 1_000)]

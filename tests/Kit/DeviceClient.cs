@@ -11,10 +11,11 @@ public sealed class DeviceClient : IDisposable
 {
     private readonly HttpClient _http;
 
-    public DeviceClient(string address)
+    /// <param name="time">The clock that it goes by; the real one unless given.</param>
+    public DeviceClient(string address, TimeProvider? time = null)
     {
         _http = new HttpClient { BaseAddress = new Uri(address) };
-        Link = new HttpLink(_http, Key, TimeProvider.System);
+        Link = new HttpLink(_http, Key, time ?? TimeProvider.System);
     }
 
     public ECDsa Key { get; } = ECDsa.Create(ECCurve.NamedCurves.nistP256);

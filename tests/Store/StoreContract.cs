@@ -29,6 +29,18 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_number_whose_word_went_may_come_again_with_another_word()
+    {
+        await _store.Commit([new AddWord(0, "kind"), new AddWord(1, "foldline"), new AddWord(2, "7.1.0")]);
+        await _store.Commit([new DeleteWord(0), new DeleteWord(1), new AddWord(1, "inkwell")]);
+        await _store.DisposeAsync();
+        _store = Open();
+        var words = _store.Load().Words;
+        Assert.Equal((2, "inkwell", "7.1.0"), (words.Count, words[1], words[2]));
+        Assert.False(words.Holds("kind"));
+    }
+
+    [Fact]
     public async Task Everything_comes_back_as_it_was_kept_after_a_restart()
     {
         var key = new StoredKey("k1", "x", "y");

@@ -12,6 +12,43 @@ public sealed class ActsTests
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
     [Fact]
+    public async Task A_paused_deployment_takes_its_order_back_and_a_device_that_comes_later_waits()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Device("A-1", isStarted: false);
+        await site.Package("foldline", "7.2.0", "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"");
+        var deployment = await site.Deploy("foldline", "all", "--wave", "Everyone: everyone else");
+        await site.Admin.Becomes(deployment, "A-1", "ready");
+        await site.Must("deployment", "pause", deployment, "--reason", "the printers are on strike");
+        var held = await site.Admin.Becomes(deployment, "A-1", "waiting");
+        Assert.Contains("paused (the printers are on strike)", held.Reason);
+        var late = await site.Device("A-2");
+        Assert.DoesNotContain("A-2", await site.Must("deployment", "targets", deployment));
+        await site.Must("deployment", "resume", deployment);
+        await site.Admin.Becomes(deployment, late.Name, "met");
+        Assert.Equal("7.2.0", late.Read("opt/foldline/VERSION"));
+    }
+
+    [Fact]
+    public async Task A_device_that_nobody_sorted_gets_nothing_until_somebody_does()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Package("foldline", "7.2.0", "true");
+        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        using var device = new DeviceClient(site.Service.Address);
+        await device.Join(code, "STRAY-01");
+        Assert.Contains("STRAY-01 (unsorted)", await site.Must("device", "list"));
+        Assert.Contains("Unsorted: nobody has put it into a listed group yet (STRAY-01)", (await site.Run("deployment", "start", "foldline", "--to", "all", "--preview")).Output);
+        await site.Device("A-1", isStarted: false);
+        var deployment = await site.Deploy("foldline", "all", "--wave", "Everyone: everyone else");
+        Assert.DoesNotContain("STRAY-01", await site.Must("deployment", "targets", deployment));
+        await site.Must("group", "add", Site.Enrolled, "STRAY-01");
+        await site.Admin.Becomes(deployment, "STRAY-01", "ready");
+    }
+
+    [Fact]
     public async Task An_approval_is_for_the_gate_that_was_looked_at()
     {
         await using var site = await Site.Start();

@@ -13,7 +13,7 @@ using Xunit;
 namespace Bandejo.System.Tests;
 
 /// <summary>What is broken, forged or hostile is refused with what and where, and changes nothing.</summary>
-public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<BadInputTests.OneSite>
+public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
 {
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
@@ -262,16 +262,6 @@ public sealed class BadInputTests(BadInputTests.OneSite one) : IClassFixture<Bad
             Assert.Equal(403, (await Assert.ThrowsAsync<LinkException>(() => others[number].CheckIn(round, [Ended($"other{number}x{round}")]))).Status);
 
         AttemptReport Ended(string id) => new(id, deployment, 0, true, "install", now, now, "failed", "prove", 9, "The step failed with code 9", "", null, null, false);
-    }
-
-    /// <summary>One site for the requests that must not change anything in it.</summary>
-    public sealed class OneSite : IAsyncLifetime
-    {
-        public Site Site { get; private set; } = null!;
-
-        public async ValueTask InitializeAsync() => Site = await Site.Start();
-
-        public ValueTask DisposeAsync() => Site.DisposeAsync();
     }
 
     private static async Task<DeviceClient> Joined(Site site, string name, string group = Site.Enrolled)

@@ -12,7 +12,7 @@ using Xunit;
 namespace Bandejo.System.Tests;
 
 /// <summary>Building package folders: large files that are sent once, files that stay where they are until then, many folders at once.</summary>
-public sealed class BuildTests
+public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
 {
     private const int Large = 9 * 1024 * 1024;
 
@@ -106,7 +106,7 @@ public sealed class BuildTests
     [InlineData("https://example.org/a", "63", "64 hexadecimal digits")]
     public async Task What_cannot_be_fetched_is_said_at_its_line(string from, string digits, string says)
     {
-        await using var site = await Site.Start();
+        var site = one.Site;
         var folder = Folder(site, "1.0");
         Leave(folder, "1.0", from, new string('a', int.Parse(digits)));
 

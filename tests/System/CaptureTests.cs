@@ -125,7 +125,7 @@ public sealed class CaptureTests : IDisposable
     [InlineData("mkdir /opt/q; printf x > \"/opt/q/a\nb\"", 2, "has a character that no list can hold. Leave it out with --leave")]
     public async Task What_cannot_become_a_package_says_so(string script, int exit, string says)
     {
-        await using var site = await Site.Start();
+        await using var site = Site.Alone();
         var draft = Path.Combine(_folder, "draft");
 
         var (code, _, errors) = await site.Run("package", "capture", "--in", _folder, "--draft", draft, "--", "sh", "-c", script);
@@ -138,7 +138,7 @@ public sealed class CaptureTests : IDisposable
     [Fact]
     public async Task A_command_or_folder_that_is_not_there_is_named()
     {
-        await using var site = await Site.Start();
+        await using var site = Site.Alone();
         Assert.Contains("'frobnicate' could not be started", (await site.Run("package", "capture", "--", "frobnicate")).Errors);
         Assert.Contains("There is no folder", (await site.Run("package", "capture", "--in", "/nowhere/at/all", "--", "true")).Errors);
     }

@@ -47,6 +47,45 @@ public sealed class DeviceLimitsTests
     }
 
     [Fact]
+    public async Task What_devices_say_reads_the_same_after_restarts_in_which_words_went_and_others_took_their_place()
+    {
+        await using var site = await Site.Start();
+        var devices = new DeviceClient[2];
+        for (var i = 0; i < 2; i++)
+        {
+            devices[i] = new DeviceClient(site.Service.Address);
+            await devices[i].Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, $"ALD-DESK-00{i}");
+        }
+
+        for (var round = 0; round < 3; round++)
+        {
+            // One says other words each time; the other stays with its own.
+            for (var i = 0; i < 2; i++)
+            {
+                var word = i == 0 ? $"round{round}" : "steady";
+                await devices[i].Link.CheckIn(new CheckInRequest(1 + round, word, new FactReport(new Dictionary<string, string> { ["kind"] = "desk", [$"label.{word}"] = word }, [new ProgramReport($"{word} editor", $"{round}.{i}", "system")]), "", [], []), default);
+            }
+
+            await site.Service.Kill();
+            await site.Service.Start();
+            for (var i = 0; i < 2; i++)
+            {
+                var word = i == 0 ? $"round{round}" : "steady";
+                var shown = await site.Admin.Get($"/api/v1/devices/ALD-DESK-00{i}", ContractJson.Default.DeviceDetails);
+                Assert.Equal([("kind", "desk"), ($"label.{word}", word)], shown.Facts.Select(fact => (fact.Name, fact.Value)).Where(fact => fact.Name != "name" && fact.Name != "joined"));
+                Assert.Equal([($"{word} editor", $"{(i == 0 ? round : 0)}.{i}")], shown.Programs!.Select(program => (program.Name, program.Version)));
+                var found = await site.Admin.Post("/api/v1/groups/preview", new RuleRequest($"label.{word} is \"{word}\""), ContractJson.Default.RuleRequest, ContractJson.Default.RulePreview);
+                Assert.Equal(1, found.Devices);
+            }
+        }
+
+        foreach (var device in devices)
+        {
+            device.Dispose();
+        }
+    }
+
+    [Fact]
     public async Task Texts_of_devices_reach_no_terminal_and_no_file_raw()
     {
         const string Evil = "\u001b]0;owned\u0007\u001b[2J\u202egnitset\u009b31m";

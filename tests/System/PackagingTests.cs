@@ -7,7 +7,7 @@ using Xunit;
 namespace Bandejo.System.Tests;
 
 /// <summary>From an installer file to a package that was tried: real files, a real sandbox, and packages that go wrong in it.</summary>
-public sealed class PackagingTests
+public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
 {
     [Fact]
     public async Task A_package_of_the_system_is_inspected_drafted_tried_and_released()
@@ -53,7 +53,7 @@ public sealed class PackagingTests
     [Fact]
     public async Task A_program_of_a_registry_tells_its_version_and_who_signed_it()
     {
-        await using var site = await Site.Start();
+        await using var site = Site.Alone();
         var registry = Environment.GetEnvironmentVariable("NUGET_PACKAGES") ?? Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".nuget/packages");
         var program = Directory.GetFiles(Path.Combine(registry, "microsoft.playwright"), "node.exe", SearchOption.AllDirectories)[0];
 
@@ -75,7 +75,7 @@ public sealed class PackagingTests
     [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; ls -A /home /root; cat /proc/net/dev; [ $(ls -A /home /root | grep -vc :) = 1 ] && [ $(grep -c : /proc/net/dev) = 1 ] && [ ! -t 0 ] && [ -z \"$DISPLAY\" ] && [ $(id -u) = 0 ]", "", "install", "passed", "code 0")]
     public async Task A_trial_says_what_goes_wrong_and_where(string install, string more, string step, string state, string says)
     {
-        await using var site = await Site.Start();
+        var site = one.Site;
         var folder = site.WriteFolder("quill", "1.0", install);
         var manifest = Path.Combine(folder, "package.yaml");
         await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).TrimEnd() + (more.Length == 0 ? "" : $"\n    {more}") + "\n");
@@ -95,7 +95,6 @@ public sealed class PackagingTests
     {
         await using var site = await Site.Start();
         const string Installs = "mkdir -p $T; echo $BANDEJO_VERSION > $T/VERSION";
-        var leftBefore = Directory.GetDirectories(Path.GetTempPath(), "bandejo-trial-*");
         var (before, after) = (site.WriteFolder("quill", "1.0", Installs), site.WriteFolder("quill", "2.0", Installs));
         var (stubborn, other) = (site.WriteFolder("quill", "0.9", "[ ! -e $T/VERSION ] || exit 9; " + Installs), site.WriteFolder("marlin", "1.0", Installs));
 
@@ -107,7 +106,7 @@ public sealed class PackagingTests
         Assert.Equal(("fall back", "failed", 1), JsonSerializer.Deserialize(output, ContractJson.Default.TrialReport)!.Steps[^1] is var last ? (last.Name, last.State, code) : default);
 
         Assert.Contains("cannot be an earlier version", (await site.Run("package", "trial", after, "--from", other)).Errors);
-        Assert.Equal(leftBefore, Directory.GetDirectories(Path.GetTempPath(), "bandejo-trial-*"));
+        Assert.Empty(Directory.GetDirectories(site.Temporary));
     }
 
     [Fact]
@@ -135,7 +134,7 @@ public sealed class PackagingTests
     [Fact]
     public async Task What_cannot_be_inspected_is_said_in_a_line()
     {
-        await using var site = await Site.Start();
+        await using var site = Site.Alone();
         var folder = Directory.CreateTempSubdirectory("bandejo-packaging").FullName;
         var broken = Path.Combine(folder, "broken.msi");
         await File.WriteAllBytesAsync(broken, [0xD0, 0xCF, 0x11, 0xE0, 0xA1, 0xB1, 0x1A, 0xE1, .. new byte[2000]]);

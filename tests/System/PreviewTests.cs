@@ -11,6 +11,49 @@ public sealed class PreviewTests
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
     [Fact]
+    public async Task Opposite_wishes_are_found_before_the_start()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "all", "--rule", "yes");
+        await site.Device("A-1", isStarted: false);
+        await site.Package("foldline", "7.2.0", "true");
+        await site.Deploy("foldline", "all");
+        var (code, output, _) = await site.Run("deployment", "start", "foldline", "--to", "all", "--gone", "--preview");
+        Assert.Equal(1, code);
+        Assert.Contains("wants the opposite of 1 of these devices (A-1)", output);
+        Assert.Equal(0, (await site.Run("deployment", "start", "foldline", "--to", "all", "--gone", "--priority", "5", "--yes")).Code);
+        var why = await site.Must("device", "why", "A-1");
+        Assert.Contains("is yielded", why);
+        Assert.Contains("rules foldline here", why);
+    }
+
+    [Fact]
+    public async Task A_preview_says_who_is_reached_and_who_is_not_and_what_stands_against_it()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "desks", "--rule", "kind is \"desk\"");
+        await site.Must("group", "new", "servers", "--rule", "label.serves is \"yes\"");
+        await site.Package("foldline", "7.2.0", "true", requires: "label.serves is \"no\" or label.serves is \"yes\"", isReleased: false);
+        foreach (var (name, facts) in new[] { ("A-1", "kind: desk\nlabel.serves: no"), ("A-2", "kind: desk\nlabel.serves: yes"), ("A-3", "kind: desk") })
+        {
+            await site.Device(name, facts: facts, isStarted: false);
+        }
+
+        var (code, output, _) = await site.Run("deployment", "start", "foldline 7.2.0", "--to", "desks", "--except", "servers", "--wave", "Some: 1 device", "--preview");
+        Assert.Equal(1, code);
+        Assert.Contains("is not released; it reaches only groups marked for testing", output);
+        Assert.Contains("would reach 1 device", output);
+        Assert.Contains("Left out by 'servers' (A-2)", output);
+        Assert.Contains("Not known yet whether 'servers' leaves it out, so it does (A-3)", output);
+        await site.Must("package", "release", "foldline", "--reason", "for the test");
+        var second = await site.Run("deployment", "start", "foldline", "--to", "desks", "--wave", "Some: 1 device", "--preview");
+        Assert.Contains("2 of 3 devices are picked by no wave", second.Output);
+        Assert.Equal(1, (await site.Run("deployment", "start", "foldline", "--to", "desks", "--wave", "Some: 1 device", "--yes")).Code);
+        Assert.Equal(2, (await site.Run("deployment", "start", "foldline", "--to", "desks")).Code);
+        Assert.DoesNotContain("D1001", await site.Must("deployment", "list", "--all"));
+    }
+
+    [Fact]
     public async Task The_devices_that_a_preview_names_for_a_count_or_a_share_are_those_that_the_start_takes()
     {
         await using var site = await Site.Start();

@@ -109,6 +109,12 @@ public sealed class RollBackTests
         await site.Admin.Becomes(id, slow.Name, "undone");
         await site.Admin.Until(async () => (await Seen(site, id)).Status == "ended", "all are back");
         Assert.Equal((null, "run"), (slow.Read("opt/plateglass/VERSION"), slow.Read("ran")));
+
+        // Who had not begun is not touched: not by what was started, and not by what goes back.
+        await never.Start();
+        await site.Package("marker", "1.0", Put);
+        await site.Admin.Becomes(await site.Deploy("marker", Site.Enrolled), never.Name, "met");
+        Assert.Empty(await site.Admin.Attempts(id, never.Name));
         Assert.False(File.Exists(Path.Combine(never.Root, "ran")));
     }
 

@@ -1,4 +1,5 @@
 using System.Net;
+using Bandejo.Clock;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Kit;
@@ -30,6 +31,52 @@ public sealed class StoryTests
         Assert.Contains("60 times as fast as the real time", await site.Must("clock", "set", "--speed", "60"));
         Assert.Contains("60 times as fast", (await site.Run("device", "join-code", "list")).Errors + (await site.Run("journal", "--topic", "audit")).Errors);
     }
+
+    [Fact]
+    public async Task A_device_that_is_silent_is_told_of_once_wherever_it_is_waited_for_and_no_longer_when_it_speaks()
+    {
+        using var clock = new ClockFolder();
+        await using var site = await Site.Start("--demo-clock", clock.File);
+        using var time = DemoClock.Follow(clock.File);
+        using var silent = new DeviceClient(site.Service.Address, time);
+        using var heard = new DeviceClient(site.Service.Address, time);
+        foreach (var (device, name) in new[] { (silent, "ALD-DESK-001"), (heard, "ALD-DESK-002") })
+        {
+            await device.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, name);
+        }
+
+        await site.Package("notes", "2.0", "exit 0");
+        await site.Package("foldline", "7.1.0", "exit 0");
+        foreach (var package in new[] { "notes", "foldline" })
+        {
+            await site.Must("deployment", "start", package, "--to", Site.Enrolled, "--name", $"All {package}", "--yes");
+        }
+
+        await site.Must("clock", "advance", "23h");
+        time.Reread();
+        await heard.CheckIn(1);
+        Assert.DoesNotContain(await Needs(site), need => need.Kind == "silent");
+
+        await site.Must("clock", "advance", "2h");
+        time.Reread();
+        await heard.CheckIn(2);
+        var told = Assert.Single(await Needs(site), need => need.Kind == "silent");
+        Assert.Equal((1, "1 device silent"), (told.Devices, told.Title));
+        Assert.Contains("'All notes'", told.Detail);
+        Assert.Contains("'All foldline'", told.Detail);
+        Assert.Contains("was not heard from for longer than a day", told.Detail);
+
+        // The command that it names shows who it is.
+        var words = told.Command.Split('"');
+        var shown = await site.Must([.. words[0].Split(' ', StringSplitOptions.RemoveEmptyEntries)[1..], words[1], .. words[2].Split(' ', StringSplitOptions.RemoveEmptyEntries)]);
+        Assert.Contains("ALD-DESK-001", shown);
+
+        await silent.CheckIn(1);
+        await site.Must("clock", "advance", "2m");
+        Assert.DoesNotContain(await Needs(site), need => need.Kind == "silent");
+    }
+
+    private static async Task<IReadOnlyList<NeedInfo>> Needs(Site site) => (await site.Admin.Get("/api/v1/today", ContractJson.Default.TodayInfo)).Needs;
 
     [Fact]
     public async Task A_service_on_the_real_time_has_no_clock_to_set()

@@ -104,6 +104,25 @@ public sealed class FactSheet
         return programs;
     }
 
+    /// <summary>Marks the numbers of all words that it uses.</summary>
+    /// <exception cref="FormatException">The form is not that of a sheet, or a number is past the end of the book.</exception>
+    internal void Mark(bool[] said)
+    {
+        var walk = Walk();
+        while (walk.MoveNext())
+        {
+            Say(walk.Name);
+        }
+
+        var rest = walk.Rest;
+        for (var left = 3 * (rest.Count() - 1); left > 0; left--)
+        {
+            Say(rest.Number());
+        }
+
+        void Say(long number) => said[number >= 0 && number < said.Length ? number : throw new FormatException($"Word {number} is not in the book.")] = true;
+    }
+
     private static void Write(MemoryStream form, long number)
     {
         var rest = (ulong)number;

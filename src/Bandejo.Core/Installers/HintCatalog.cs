@@ -125,9 +125,9 @@ public sealed class HintCatalog
             findings.Add(At(map, "A hint needs a 'name' that says what sort of setup it is.", file));
         }
 
-        if (system is not ("windows" or "linux") || look is not ("head" or "overlay" or "any" or "section") || sure is not ("guess" or "likely" or "certain"))
+        if (system is not ("windows" or "linux") || look is not ("head" or "overlay" or "any" or "section") || sure is not ("guess" or "likely"))
         {
-            findings.Add(At(map, "'system' is windows or linux, 'look' is head, overlay, any or section, and 'sure' is guess, likely or certain.", file));
+            findings.Add(At(map, "'system' is windows or linux, 'look' is head, overlay, any or section, and 'sure' is guess or likely.", file));
         }
 
         var marks = new List<byte[]>();
@@ -149,7 +149,7 @@ public sealed class HintCatalog
         }
 
         return findings.Count > before ? null : new Hint(
-            system, name, look, marks, sure switch { "guess" => Certainty.Guess, "likely" => Certainty.Likely, _ => Certainty.Certain }, Texts(map, "install"), Texts(map, "remove"), Text(map, "remove-program"), Texts(map, "log"), Text(map, "try"),
+            system, name, look, marks, sure == "guess" ? Certainty.Guess : Certainty.Likely, Texts(map, "install"), Texts(map, "remove"), Text(map, "remove-program"), Texts(map, "log"), Text(map, "try"),
             $"hint '{name}' of {file}");
     }
 

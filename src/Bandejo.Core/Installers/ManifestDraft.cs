@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using System.Text.RegularExpressions;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
@@ -10,7 +11,7 @@ namespace Bandejo.Core.Installers;
 /// Writes the first draft of a manifest from inspections. What the file declares is taken as it is; what is likely or a guess says so behind it; what
 /// is not known is left empty, so that it cannot be built before somebody has filled it in.
 /// </summary>
-public static class ManifestDraft
+public static partial class ManifestDraft
 {
     /// <summary>The name of the icon that goes beside the manifest, where the installer carries one.</summary>
     public const string IconName = "icon.png";
@@ -76,7 +77,9 @@ public static class ManifestDraft
         Settings(yaml, files);
         yaml.Append("\nvariants:\n");
         var names = new HashSet<string>(StringComparer.Ordinal);
-        foreach (var file in files)
+
+        // A device gets the first that it fits: what is meant for fewer comes first.
+        foreach (var file in files.OrderBy(each => RunsOn(each, Architectures(each)) is { Count: > 0 } all ? all.Count : int.MaxValue))
         {
             Variant(yaml, file, beside?.GetValueOrDefault(file.File) ?? [], left?.GetValueOrDefault(file.File), names);
         }
@@ -129,14 +132,14 @@ public static class ManifestDraft
     private static void Variant(StringBuilder yaml, Inspection file, IReadOnlyList<string> beside, LeftInstaller? left, HashSet<string> names)
     {
         var system = file.Of(Facts.System)?.Value ?? "any";
-        var architectures = (file.Of(Facts.Architecture)?.Value ?? "any").Split(',', StringSplitOptions.TrimEntries).Where(each => each is "x64" or "x86" or "arm64").ToList();
+        var architectures = Architectures(file);
         var name = architectures.Count == 0 ? system : $"{system}-{string.Join('-', architectures)}";
         for (var number = 2; !names.Add(name); number++)
         {
             name = $"{system}-{number}";
         }
 
-        yaml.Append(CultureInfo.InvariantCulture, $"  - name: {name}\n    fits: {Fits(file, system, architectures)}\n    requires: disk.free >= {Room(file)}\n");
+        yaml.Append(CultureInfo.InvariantCulture, $"  - name: {name}\n    fits: {Fits(file, system, architectures)}\n    requires: disk.free >= {Room(file)}{(file.Of(Facts.MinimumSystem) is { Certainty: Certainty.Certain } least && MinimumVersion().Match(least.Value) is { Success: true } version ? $" and os.version >= {version.Value}" : "")}\n");
         foreach (var condition in file.Conditions)
         {
             yaml.Append(CultureInfo.InvariantCulture, $"    # it says: {OneLine(condition)}\n");
@@ -154,20 +157,39 @@ public static class ManifestDraft
     private static string Fits(Inspection file, string system, IReadOnlyList<string> architectures)
     {
         var parts = new List<string>();
-        if (system is "windows" or "macos")
+        switch (file.Kind == InstallerKind.Debian ? "debian" : system)
         {
-            parts.Add(system == "windows" ? "os.name like \"*Windows*\"" : "os.name like \"*macOS*\"");
+            case "linux":
+                parts.Add("os.family not in (\"windows\", \"macos\")");
+                break;
+            case "any":
+                break;
+            case var family:
+                parts.Add($"os.family is \"{family}\"");
+                break;
         }
 
-        // A setup is mostly an x86 program, whatever it installs; x86 software runs on x64 devices as well.
-        if (architectures.Count > 0 && !(file.Kind is InstallerKind.WindowsSetup or InstallerKind.WindowsProgram && architectures is ["x86"]))
+        if (RunsOn(file, architectures) is { Count: > 0 } all)
         {
-            var all = architectures.Contains("x86") && !architectures.Contains("x64") ? [.. architectures, "x64"] : architectures;
             parts.Add(all.Count == 1 ? $"architecture is \"{all[0]}\"" : $"architecture in ({string.Join(", ", all.Select(each => $"\"{each}\""))})");
         }
 
         return parts.Count == 0 ? "architecture is known  # not known for which devices; say it as a rule" : string.Join(" and ", parts);
     }
+
+    /// <summary>The architectures of devices that it runs on; none where that is not known.</summary>
+    private static IReadOnlyList<string> RunsOn(Inspection file, IReadOnlyList<string> architectures)
+    {
+        // A setup is mostly an x86 program, whatever it installs; x86 software runs on x64 devices as well.
+        if (file.Kind is InstallerKind.WindowsSetup or InstallerKind.WindowsProgram && architectures is ["x86"])
+        {
+            return [];
+        }
+
+        return architectures.Contains("x86") && !architectures.Contains("x64") ? [.. architectures, "x64"] : architectures;
+    }
+
+    private static List<string> Architectures(Inspection file) => [.. (file.Of(Facts.Architecture)?.Value ?? "any").Split(',', StringSplitOptions.TrimEntries).Where(each => each is "x64" or "x86" or "arm64")];
 
     /// <summary>Room for what is unpacked and for the installer itself, twice over, in steps that read well.</summary>
     private static string Room(Inspection file)
@@ -251,6 +273,9 @@ public static class ManifestDraft
             yaml.Append(CultureInfo.InvariantCulture, $"      - {proof.Key}: {subject}{Doubt(proof.Certainty, proof.Source)}\n");
         }
     }
+
+    [GeneratedRegex("^[0-9]+(\\.[0-9]+)*$")]
+    private static partial Regex MinimumVersion();
 
     private static string Doubt(Certainty certainty, string source) => certainty == Certainty.Certain ? "" : $"  # {(certainty == Certainty.Likely ? "likely" : "guess")}: {OneLine(source)}";
 

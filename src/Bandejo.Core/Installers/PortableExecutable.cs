@@ -70,6 +70,24 @@ internal sealed class PortableExecutable
     /// <summary>It is a program of .NET, whose header says x86 even where it runs on anything.</summary>
     public bool IsManaged => _directories[14].Size > 0;
 
+    /// <summary>
+    /// It is a program of .NET that runs on any architecture: code of no processor alone, and not bound to 32 bits (ECMA-335, II.25.3.3.1; the bit 0x20000 beside the one for
+    /// 32 bits only prefers them).
+    /// </summary>
+    public bool RunsAnywhere
+    {
+        get
+        {
+            if (!IsManaged || Place(_directories[14].At) is not { } header)
+            {
+                return false;
+            }
+
+            var flags = _file.U32(header + 16);
+            return (flags & 1) != 0 && ((flags & 2) == 0 || (flags & 0x20000) != 0);
+        }
+    }
+
     /// <summary>The bytes of the signature (PKCS #7); empty for none.</summary>
     public byte[] Signature()
     {

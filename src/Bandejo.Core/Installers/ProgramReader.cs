@@ -53,7 +53,7 @@ internal static class ProgramReader
         if (program.Architecture is { } architecture)
         {
             // A setup is often an x86 program whatever it installs.
-            draft.Tell(Facts.Architecture, program is { IsManaged: true, Machine: 0x14C } ? "any" : architecture, Certainty.Certain, "header of the program itself");
+            draft.Tell(Facts.Architecture, program is { Machine: 0x14C, RunsAnywhere: true } ? "any" : architecture, Certainty.Certain, "header of the program itself");
         }
         else
         {
@@ -160,9 +160,14 @@ internal static class ProgramReader
     private static void Commands(Draft draft, Hint hint)
     {
         draft.Command("install", hint.Certainty, hint.Source, [draft.File, .. hint.Install]);
-        if (hint.Remove.Count > 0)
+        if (hint.Remove.Count > 0 && hint.RemovesItself)
         {
-            draft.Command("remove", hint.RemovesItself ? hint.Certainty : Certainty.Guess, hint.Source, [hint.RemovesItself ? draft.File : hint.RemoveProgram, .. hint.Remove]);
+            draft.Command("remove", hint.Certainty, hint.Source, [draft.File, .. hint.Remove]);
+        }
+        else if (hint.Remove.Count > 0)
+        {
+            // Where it stands is chosen while it is installed, and nothing in the file says it.
+            draft.Ask("Where its remove program stands", $"Mostly at {hint.RemoveProgram.Replace("NAME", draft.Value(Facts.Name) ?? "…", StringComparison.Ordinal)}; a trial or a capture shows where. It removes without asking with {string.Join(' ', hint.Remove)}.", "remove");
         }
 
         if (hint.Log.Count > 0)

@@ -97,7 +97,7 @@ internal static class ZipReader
         draft.Tell(Facts.Identity, identity.Attr("Name"), Certainty.Certain, source);
         draft.Tell(Facts.Name, identity.Attr("Name"), Certainty.Guess, source);
         draft.Tell(Facts.Version, identity.Attr("Version"), Certainty.Certain, source);
-        var signer = identity.Attr("Publisher").Split(',').Select(each => each.Trim()).FirstOrDefault(each => each.StartsWith("CN=", StringComparison.OrdinalIgnoreCase))?[3..].Trim('"');
+        var signer = SignerName.CommonName(identity.Attr("Publisher"));
         draft.Tell(Facts.Signer, signer, Certainty.Certain, $"{source}: Publisher");
         draft.Tell(Facts.Publisher, signer, Certainty.Guess, $"{source}: Publisher");
         draft.Tell(Facts.Restart, "only where its app is running", Certainty.Likely, "its kind");

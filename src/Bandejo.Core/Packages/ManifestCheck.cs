@@ -44,6 +44,7 @@ public static class ManifestCheck
             CheckVariant(manifest.Variants[i], $"variants[{i}]", files, findings);
         }
 
+        CheckReach(manifest.Variants, findings);
         findings.AddRange(SettingCheck.Check(manifest));
         CheckIcon(manifest, files, findings);
         var used = manifest.Variants.SelectMany(variant => FilesOf(variant, files)).Select(file => file.Path).Append(manifest.Icon ?? "").ToHashSet(StringComparer.Ordinal);
@@ -76,6 +77,27 @@ public static class ManifestCheck
         else if (file.Size > MaxIcon || !(icon.EndsWith(".svg", StringComparison.Ordinal) || icon.EndsWith(".png", StringComparison.Ordinal)))
         {
             findings.Add(new Finding($"An icon is an .svg or .png file of at most {MaxIcon / 1024} KiB; '{icon}' is not.", "icon"));
+        }
+    }
+
+    /// <summary>A device gets the first variant that it fits: one that fits nobody, or nobody who does not fit an earlier one, is never chosen.</summary>
+    private static void CheckReach(IReadOnlyList<Variant> variants, List<Finding> findings)
+    {
+        for (var i = 0; i < variants.Count; i++)
+        {
+            var variant = variants[i];
+            var before = variants.Take(i).ToList();
+            if (RuleLogic.NeverHolds(variant.Fits))
+            {
+                findings.Add(new Finding($"No device can fit the variant '{variant.Name}': its rule asks for what cannot be at once.", $"variants[{i}].fits"));
+            }
+            else if (RuleLogic.IsCovered(variant.Fits, [.. before.Select(each => each.Fits)]))
+            {
+                var one = before.FirstOrDefault(each => RuleLogic.IsCovered(variant.Fits, [each.Fits]));
+                findings.Add(new Finding(
+                    $"The variant '{variant.Name}' is never chosen: each device that fits it fits {(one is null ? "one of those before it" : $"'{one.Name}'")}, which {(one is null ? "are" : "is")} taken first. Put '{variant.Name}' before {(one is null ? "them" : "it")}, or let {(one is null ? "theirs" : $"'{one.Name}'")} leave its devices out.",
+                    $"variants[{i}].fits"));
+            }
         }
     }
 

@@ -1,3 +1,4 @@
+using System.Text.RegularExpressions;
 using Bandejo.Core.Versions;
 
 namespace Bandejo.Core.Packages;
@@ -34,7 +35,7 @@ public enum PresenceKind
 /// <param name="Key">The key of a setting.</param>
 /// <param name="Expected">The digest, value or text that is asked for; null where being there is enough.</param>
 /// <param name="Pattern">A regular expression whose first group is the version; null takes the first version in the text.</param>
-public sealed record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern)
+public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern)
 {
     /// <summary>True where what it finds carries a version that is compared with the package's.</summary>
     public bool TellsVersion => Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Product or PresenceKind.Receipt || (Kind == PresenceKind.Command && Expected is null);
@@ -48,6 +49,28 @@ public sealed record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyL
 
     /// <summary>The word for a kind in a package's document.</summary>
     public static string Word(PresenceKind kind) => Kinds.First(pair => pair.Value == kind).Key;
+
+    /// <summary>
+    /// The version in what was found. Of what a system lists the whole text is one, as it may have parts that no search would take for a version (an epoch, say); in a file or in what
+    /// a command prints, the first that looks like one. Where a pattern is given its first group is taken.
+    /// </summary>
+    /// <returns>Null where none stands there.</returns>
+    public string? VersionIn(string text)
+    {
+        if (Pattern is null && (Kind is PresenceKind.Program or PresenceKind.Product) && WholeVersion().IsMatch(text.Trim()))
+        {
+            return text.Trim();
+        }
+
+        var match = Pattern is null ? FirstVersion().Match(text) : Regex.Match(text, Pattern, RegexOptions.NonBacktracking);
+        return match.Success ? match.Groups[Pattern is null ? 0 : 1].Value : null;
+    }
+
+    [GeneratedRegex(@"[vV]?[0-9][A-Za-z0-9._+~-]*")]
+    private static partial Regex FirstVersion();
+
+    [GeneratedRegex(@"^([0-9]+:)?[vV]?[0-9][A-Za-z0-9._+~:-]*$")]
+    private static partial Regex WholeVersion();
 
     /// <summary>The check in words, such as <c>version in opt/foldline/VERSION</c>.</summary>
     public string InWords => Kind switch

@@ -171,6 +171,7 @@ public static class FactCatalog
         ["model"] = (FactType.Text, "Which model it is"),
         ["os.name"] = (FactType.Text, "The operating system"),
         ["os.version"] = (FactType.Version, "Its version"),
+        ["os.family"] = (FactType.Text, "windows, macos, or what a Linux descends from: debian, fedora, …"),
         ["architecture"] = (FactType.Text, "x64, arm64 or x86"),
         ["processors"] = (FactType.Number, "Processor cores the system sees"),
         ["memory"] = (FactType.Size, "Main memory"),

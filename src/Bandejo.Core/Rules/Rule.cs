@@ -68,8 +68,12 @@ public sealed class Rule
     public static Rule OfKept(string text)
     {
         var read = Parse(text);
-        return read.Ok ? read.Value : new Rule(text, new UnreadableNode($"the rule '{(text.Length > 80 ? text[..80] + "…" : text)}' was kept by another version of Bandejo and cannot be read by this one ({read.Failure!.Message.TrimEnd('.')})"));
+        return read.Ok ? read.Value : NotKnown(text, $"the rule '{(text.Length > 80 ? text[..80] + "…" : text)}' was kept by another version of Bandejo and cannot be read by this one ({read.Failure!.Message.TrimEnd('.')})");
     }
+
+    /// <summary>A rule that cannot be asked: what it would say is not known, of every device.</summary>
+    /// <param name="why">Why not; part of a sentence.</param>
+    public static Rule NotKnown(string text, string why) => new(text, new UnreadableNode(why));
 
     /// <summary>Why this version cannot read the rule; null where it can.</summary>
     public string? Unreadable => (Root as UnreadableNode)?.Why;

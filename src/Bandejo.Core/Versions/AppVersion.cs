@@ -9,6 +9,7 @@ namespace Bandejo.Core.Versions;
 /// with one total order. The order, in full:
 /// <list type="number">
 /// <item>Case, a leading <c>v</c> before a digit, and which separator stands between parts (<c>. - _ : /</c> or a blank) do not matter.</item>
+/// <item>Digits before a colon at the very beginning are an epoch, as Debian and RPM write it (deb-version(7)): it weighs before all else; where none stands it is 0.</item>
 /// <item>The text is cut into numbers and words; <c>24H2</c> is 24, h, 2. Numbers compare by value, however long.</item>
 /// <item>Zeros at the end, or before a word, do not matter: <c>75</c> equals <c>75.0</c>, <c>3.0-rc2</c> equals <c>3-rc2</c>.</item>
 /// <item>At the first difference: <c>~</c> is before an early word (dev, alpha, a, beta, b, pre, preview, rc, c, in this order), an early word is before
@@ -25,12 +26,13 @@ public sealed class AppVersion : IComparable<AppVersion>, IEquatable<AppVersion>
 
     private static readonly string[] EarlyWords = ["dev", "alpha", "beta", "pre", "rc"];
 
+    private readonly Part _epoch;
     private readonly Part[] _parts;
 
-    private AppVersion(string text, Part[] parts, int revision)
+    private AppVersion(string text, Part epoch, Part[] parts, int revision)
     {
         Text = text;
-        _parts = parts;
+        (_epoch, _parts) = (epoch, parts);
         Revision = revision;
     }
 
@@ -75,7 +77,14 @@ public sealed class AppVersion : IComparable<AppVersion>, IEquatable<AppVersion>
             body = text[..plus];
         }
 
-        version = new AppVersion(text, Cut(body), revision);
+        var epoch = 0;
+        while (epoch < body.Length && char.IsAsciiDigit(body[epoch]))
+        {
+            epoch++;
+        }
+
+        var hasEpoch = epoch > 0 && epoch + 1 < body.Length && body[epoch] == ':';
+        version = new AppVersion(text, new Part(Rank.Number, hasEpoch ? body[..epoch].TrimStart('0') : ""), Cut(hasEpoch ? body[(epoch + 1)..] : body), revision);
         return true;
     }
 
@@ -112,6 +121,7 @@ public sealed class AppVersion : IComparable<AppVersion>, IEquatable<AppVersion>
     public override int GetHashCode()
     {
         var hash = default(HashCode);
+        hash.Add(_epoch.Text, StringComparer.Ordinal);
         foreach (var part in _parts)
         {
             hash.Add(part.Rank);
@@ -138,6 +148,11 @@ public sealed class AppVersion : IComparable<AppVersion>, IEquatable<AppVersion>
 
     private int CompareParts(AppVersion other)
     {
+        if (_epoch.CompareTo(other._epoch) is not 0 and var epochs)
+        {
+            return epochs;
+        }
+
         for (var i = 0; ; i++)
         {
             var left = i < _parts.Length ? _parts[i] : Part.End;

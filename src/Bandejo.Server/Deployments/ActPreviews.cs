@@ -26,7 +26,7 @@ internal static class ActPreviews
             if (act == DeploymentAct.RollBack)
             {
                 var back = RollingBack.Preview(world, deployment);
-                return new ActPreview(Words.Hyphenate(act.ToString()), back.Devices, $"{back.Says} What was there already stays.", back.NotPossible is { } against ? $"{against} {back.Says}".Trim() : null);
+                return new ActPreview(Words.Hyphenate(act.ToString()), back.Devices, $"{back.Says} What was there already stays.".TrimStart(), back.NotPossible is { } against ? $"{against} {back.Says}".Trim() : null);
             }
 
             var decision = Acts.Decide(deployment, new Asked(act, person, "preview", !others, tallies), world.Now);

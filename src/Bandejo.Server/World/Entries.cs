@@ -116,9 +116,11 @@ internal sealed class PackageEntry(StoredPackage stored, PackageDocument documen
     /// <summary>Its version; 0 where this version of the program cannot read it.</summary>
     public AppVersion Version { get; } = AppVersion.TryParse(stored.Version, out var version) ? version : AppVersion.Parse("0");
 
+    private static readonly Rule NotKnown = Rule.NotKnown("", "the document of the package was kept by another version of Bandejo and cannot be read by this one");
+
     /// <summary>Whom it is meant for. What an earlier version of the program took and this one cannot read is not known, of every device.</summary>
     public IReadOnlyList<VariantRules> Variants { get; } = document.Variants.Count == 0
-        ? [new VariantRules("unreadable", Rule.OfKept("?"), Rule.OfKept("?"))]
+        ? [new VariantRules("unreadable", NotKnown, NotKnown)]
         : [.. document.Variants.Select(variant => new VariantRules(variant.Name, Rule.OfKept(variant.Fits), Rule.OfKept(variant.Requires)))];
 
     /// <summary>The digests of all that it is made of, but for its document.</summary>

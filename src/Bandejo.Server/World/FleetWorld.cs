@@ -32,7 +32,6 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private WordMeanings _meanings = new(new WordBook(), new FleetColumns());
     private (DeviceEntry[] Devices, int[] Rows)? _inOrder;
     private long _lastEvent;
-    private int _wordsKept;
     private int _timesRead;
 
     public Dictionary<string, string> Settings { get; private set; } = [];
@@ -181,10 +180,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         if (changes.Count > 0)
         {
             // Also the words of a change that failed half-way: numbers once given stay given, and none may be missing in what is kept.
-            for (; _wordsKept < Words.Count; _wordsKept++)
-            {
-                changes.Add(new AddWord(_wordsKept, Words[_wordsKept]));
-            }
+            var (gone, added) = Words.TakeChanges();
+            changes.AddRange(gone.Select(number => new DeleteWord(number)));
+            changes.AddRange(added.Select(word => new AddWord(word.Number, word.Text)));
 
             _durable = store.Commit(changes);
         }
@@ -256,7 +254,6 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         Columns = new FleetColumns();
         Texts = new RowTexts();
         _meanings = new WordMeanings(kept.Words, Columns);
-        _wordsKept = kept.Words.Count;
         Devices = new(kept.DeviceCount);
         DevicesByName = new(kept.DeviceCount);
         DevicesByKey = new(kept.DeviceCount);
@@ -265,6 +262,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         {
             FactsApplied(Enrol(device));
         }
+
+        // What was the word of devices that say others now, or are gone; nothing has been made of it here, and no sheet that is kept needs it.
+        kept.Words.KeepOnly(Devices.Values.Select(device => device.Stored.Sheet));
 
         Groups = new(StringComparer.Ordinal);
         foreach (var group in kept.Groups)

@@ -1,3 +1,4 @@
+using System.Buffers.Binary;
 using Bandejo.Core.Installers;
 using Xunit;
 
@@ -78,12 +79,45 @@ public sealed class InspectionTests
     {
         var found = Inspect("foldline-setup.exe");
         Assert.Equal(["foldline-setup.exe", "/S"], found.CommandFor("install")!.Run);
-        Assert.Equal(Certainty.Certain, found.CommandFor("install")!.Certainty);
+        Assert.Equal(Certainty.Likely, found.CommandFor("install")!.Certainty);
+
+        // Where its remove program stands nobody can know from the file: it is told, and drafted as nothing.
+        Assert.Null(found.CommandFor("remove"));
+        Assert.Contains(found.Open, open => open.Verb == "remove" && open.Try.Contains(@"C:\Program Files\Foldline\uninstall.exe"));
+        Assert.DoesNotContain("NAME", ManifestDraft.Write([found]));
 
         var own = HintCatalog.Own.With("- name: the county's own wrapper\n  look: any\n  bytes: EF BE AD DE\n  install: [--hush]\n", "county.yaml").Value;
         var again = Inspector.Inspect(new MemoryStream(Samples.All["foldline-setup.exe"]), "foldline-setup.exe", own);
         Assert.Equal(["foldline-setup.exe", "--hush"], again.CommandFor("install")!.Run);
         Assert.Equal("hint 'the county's own wrapper' of county.yaml", again.CommandFor("install")!.Source);
+    }
+
+    [Theory]
+    [InlineData(0x1, "any")]
+    [InlineData(0x3, "x86")]
+    [InlineData(0x20003, "any")]
+    [InlineData(0x2, "x86")]
+    public void A_program_of_dotnet_runs_anywhere_unless_it_is_bound_to_32_bits(int flags, string architecture)
+    {
+        var program = Samples.Program("Foldline", "7.2.0", machine: 0x14C, more: (10, 1, 1033, new byte[300]));
+        var header = program.Length - 72;
+        Assert.Equal(new byte[72], program[header..]);
+        BinaryPrimitives.WriteInt32LittleEndian(program.AsSpan(88 + 112 + (14 * 8)), 0x1000 + header - 512);
+        BinaryPrimitives.WriteInt32LittleEndian(program.AsSpan(88 + 112 + (14 * 8) + 4), 72);
+        BinaryPrimitives.WriteInt32LittleEndian(program.AsSpan(header + 16), flags);
+
+        Assert.Equal(architecture, Inspector.Inspect(new MemoryStream(program), "foldline.exe", HintCatalog.Own).Of(Facts.Architecture)!.Value);
+    }
+
+    [Theory]
+    [InlineData("CN=&quot;Tarn, Heath &amp; Co. Software&quot;, O=&quot;Tarn, Heath&quot;, C=NL", "Tarn, Heath & Co. Software")]
+    [InlineData("O=Tarn, CN=Tarn &amp; Heath", "Tarn & Heath")]
+    [InlineData("O=Tarn, L=CN=x", null)]
+    [InlineData("whatever", null)]
+    public void A_distinguished_name_is_read_by_its_rules(string publisher, string? signer)
+    {
+        var package = Samples.Zip(("AppxManifest.xml", $"<Package><Identity Name=\"a.b\" Publisher=\"{publisher}\" Version=\"1.0\"/></Package>"));
+        Assert.Equal(signer, Inspector.Inspect(new MemoryStream(package), "a.msix", HintCatalog.Own).Of(Facts.Signer)?.Value);
     }
 
     [Fact]

@@ -79,8 +79,20 @@ public sealed class ManifestDraftTests
         Assert.Equal([2, 1], packages.Select(package => package.Count));
         var manifest = ManifestReader.Read(ManifestDraft.Write(packages[0])).Value;
         Assert.Equal(["windows-x64", "windows-arm64"], manifest.Variants.Select(variant => variant.Name));
-        Assert.Equal("os.name like \"*Windows*\" and architecture is \"arm64\"", manifest.Variants[1].Fits.ToString());
+        Assert.Equal("os.family is \"windows\" and architecture is \"arm64\"", manifest.Variants[1].Fits.ToString());
         Assert.Equal("circdesk-3.9.1", ManifestDraft.FolderName(packages[0][0]));
+    }
+
+    [Fact]
+    public void What_is_meant_for_fewer_devices_stands_first_so_that_each_is_reached()
+    {
+        var wide = Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection, machine: 0x14C)), "circdesk.exe", HintCatalog.Own);
+        var narrow = Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection)), "circdesk-x64.exe", HintCatalog.Own);
+
+        var manifest = ManifestReader.Read(ManifestDraft.Write(Assert.Single(ManifestDraft.Packages([wide, narrow])))).Value;
+
+        Assert.Equal(["circdesk-x64.exe", "circdesk.exe"], manifest.Variants.Select(variant => Assert.Single(variant.Files)));
+        Assert.DoesNotContain(ManifestCheck.Check(manifest, [new PayloadFile("circdesk.exe", 1, ""), new PayloadFile("circdesk-x64.exe", 1, "")]), finding => finding.Message.Contains("never chosen"));
     }
 
     [Theory]

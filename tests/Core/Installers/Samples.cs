@@ -8,6 +8,34 @@ namespace Bandejo.Core.Tests.Installers;
 /// <summary>Small installer files of every kind that is read, made on the spot; all software in them is made up.</summary>
 internal static class Samples
 {
+    /// <summary>A manifest that says a little of everything.</summary>
+    public const string Manifest = """
+        app: foldline
+        name: Foldline
+        version: 7.2.0
+        publisher: Bellwether Works
+        replaces: [old-foldline]
+        settings:
+          - { name: site, type: text, default: HQ }
+        variants:
+          - name: linux
+            fits: architecture is "x64"
+            requires: memory >= 2 GiB
+            files: [install.sh, payload/**]
+            close: [foldline]
+            install:
+              run: [sh, install.sh, --quiet]
+              limit: 10m
+              exit-codes: { 75: busy, 9: restart-needed }
+            remove: { run: [sh, remove.sh], at-limit: ask }
+            present:
+              - version-in: /opt/foldline/VERSION
+              - setting: etc/foldline.conf
+                key: updates
+                is: off
+            put-back: no
+        """;
+
     /// <summary>A database that another implementation wrote (tests/Windows).</summary>
     public static byte[] Database => Kept("foldline.msi");
 
