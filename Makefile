@@ -16,7 +16,7 @@ WHAT := src/Bandejo.Server src/Bandejo.Agent src/Bandejo.Cli src/Bandejo.Fleet
 # Ahead-of-time compilation needs a C linker; where it cannot be had, the programs are built the ordinary way.
 AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 && echo true || echo false)
 
-NATIVE = $(if $(filter true,$(AOT)),--self-contained true,-p:PublishAot=false -p:PublishReadyToRun=true --self-contained false)
+native = $(if $(filter true,$(1)),--self-contained true,-p:PublishAot=false -p:PublishReadyToRun=$(2) --self-contained false)
 
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
@@ -31,7 +31,7 @@ $(OUT)/.built: $(SOURCES)
 	@# Restored in one way whatever is built, so that a build leaves the lock files as they are.
 	dotnet restore Bandejo.slnx --nologo -v quiet
 	@trap 'dotnet build-server shutdown --vbcscompiler >/dev/null' EXIT; for each in $(WHAT); do echo "$(COMPILE) $$each"; $(COMPILE) $$each; done
-	@$(MAKE) --no-print-directory -j2 publish-service publish-agent publish-cli publish-fleet
+	@$(MAKE) --no-print-directory -j2 publish-cli publish-service publish-agent publish-fleet
 	@ln -sf lib/fleet/bandejo-fleet $(OUT)/bandejo-fleet
 	@ln -sf lib/service/bandejo-service $(OUT)/bandejo-service
 	@ln -sf lib/agent/bandejo-agent $(OUT)/bandejo-agent
@@ -42,13 +42,13 @@ publish-service:
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/service/ --self-contained false src/Bandejo.Server
 
 publish-agent:
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ $(NATIVE) src/Bandejo.Agent
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ $(call native,$(AOT),true) src/Bandejo.Agent
 
 publish-cli:
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/cli/ $(NATIVE) src/Bandejo.Cli
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/cli/ $(call native,$(AOT),true) src/Bandejo.Cli
 
 publish-fleet:
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/fleet/ $(NATIVE) src/Bandejo.Fleet
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/fleet/ $(call native,$(AOT),false) src/Bandejo.Fleet
 
 console/node_modules/.installed: console/package-lock.json console/types/package-lock.json
 	npm --prefix console ci --no-audit --no-fund --silent

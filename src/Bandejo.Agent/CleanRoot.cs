@@ -9,7 +9,8 @@ namespace Bandejo.Agent;
 /// <param name="Readable">Folders of this machine that it may read, with their places inside.</param>
 /// <param name="Writable">Folders of this machine that it may write to, with their places inside.</param>
 /// <param name="HasTerminal">Whether it has the terminal of whoever called; else it has none, and nothing to read from.</param>
-internal sealed record CleanRootUse(IReadOnlyList<string> Command, string Plan, IReadOnlyDictionary<string, string> Readable, IReadOnlyDictionary<string, string> Writable, bool HasNetwork, bool HasTerminal);
+/// <param name="Root">The folder whose system folders lie beneath, without a slash at its end; empty for this machine's own.</param>
+internal sealed record CleanRootUse(IReadOnlyList<string> Command, string Plan, IReadOnlyDictionary<string, string> Readable, IReadOnlyDictionary<string, string> Writable, bool HasNetwork, bool HasTerminal, string Root = "");
 
 /// <summary>
 /// A clean root of this machine: its system folders lie beneath a layer that takes all changes (overlayfs), its homes and optional folders are empty, and it
@@ -22,6 +23,9 @@ internal static class CleanRoot
 
     /// <summary>The folders that a layer takes the changes of; the layers lie in <c>changes</c> of <see cref="Inside"/>.</summary>
     public static readonly IReadOnlyList<string> Layered = ["usr", "etc", "var"];
+
+    /// <summary>Where the inside finds what lies beneath the layers.</summary>
+    public const string Beneath = $"{Inside}/beneath";
 
     /// <summary>The folders that are empty.</summary>
     public static readonly IReadOnlyList<string> Empty = ["opt", "srv", "home", "root", "tmp", "mnt", "media"];
@@ -52,7 +56,12 @@ internal static class CleanRoot
                 throw new InvalidDataException($"The sandbox cannot be made in {work}, which is beneath what it lays layers over; set TMPDIR to a folder below /tmp.");
             }
 
-            await Prepare(work, use.Plan, cancellation);
+            if (Layered.FirstOrDefault(folder => !Directory.Exists($"{use.Root}/{folder}")) is { } missing)
+            {
+                throw new InvalidDataException($"{(use.Root.Length == 0 ? "This machine" : use.Root)} has no folder '{missing}', so it is not the root of a system.");
+            }
+
+            await Prepare(work, use, cancellation);
             var (code, errors) = await Start(work, use, cancellation);
             return code != NoLayers ? (code, errors) : throw new InvalidDataException($"This machine cannot lay a layer over its system folders ({errors}). It needs overlayfs, and a kernel that lets this account use it.");
         }
@@ -62,7 +71,7 @@ internal static class CleanRoot
         }
     }
 
-    private static async Task Prepare(string work, string plan, CancellationToken cancellation)
+    private static async Task Prepare(string work, CleanRootUse use, CancellationToken cancellation)
     {
         foreach (var folder in (string[])[.. Layered, .. Empty, "dev", "proc", "run"])
         {
@@ -75,20 +84,20 @@ internal static class CleanRoot
             Directory.CreateDirectory(Path.Combine(work, "work", folder));
         }
 
-        foreach (var link in new DirectoryInfo("/").EnumerateDirectories("*").Where(each => each.LinkTarget is not null && each.Name is "bin" or "sbin" or "lib" or "lib32" or "lib64" or "libx32"))
+        foreach (var link in new DirectoryInfo($"{use.Root}/").EnumerateDirectories("*").Where(each => each.LinkTarget is not null && each.Name is "bin" or "sbin" or "lib" or "lib32" or "lib64" or "libx32"))
         {
             Directory.CreateSymbolicLink(Path.Combine(work, "root", link.Name), link.LinkTarget!);
         }
 
         File.SetUnixFileMode(Path.Combine(work, "root/tmp"), (UnixFileMode)0x3FF);
         Directory.CreateDirectory(Path.Combine(work, "state"));
-        await File.WriteAllTextAsync(Path.Combine(work, "plan.json"), plan, cancellation);
+        await File.WriteAllTextAsync(Path.Combine(work, "plan.json"), use.Plan, cancellation);
     }
 
     private static async Task<(int Code, string Errors)> Start(string work, CleanRootUse use, CancellationToken cancellation)
     {
         var isRoot = Geteuid() == 0;
-        var mounts = string.Join("\n", Layered.Select(folder => $"mount -t overlay overlay -o 'lowerdir=/{folder},upperdir={work}/changes/{folder},workdir={work}/work/{folder}{(isRoot ? "" : ",userxattr")}' {work}/root/{folder} || exit {NoLayers}"));
+        var mounts = string.Join("\n", Layered.Select(folder => $"mount -t overlay overlay -o 'lowerdir={use.Root}/{folder},upperdir={work}/changes/{folder},workdir={work}/work/{folder}{(isRoot ? "" : ",userxattr")}' {work}/root/{folder} || exit {NoLayers}"));
         var start = new ProcessStartInfo("unshare") { UseShellExecute = false, RedirectStandardInput = !use.HasTerminal, RedirectStandardError = !use.HasTerminal };
         foreach (var word in (string[])["--mount", .. isRoot ? [] : new[] { "--user", "--map-root-user" }, "sh", "-c", mounts + "\nexec \"$@\"", "sh", .. Sandbox(work, use)])
         {
@@ -152,7 +161,7 @@ internal static class CleanRoot
         List<string> words = ["bwrap", "--bind", $"{work}/root", "/", "--dev", "/dev", "--proc", "/proc", "--tmpfs", "/run", "--bind", $"{work}/state", Inside, "--ro-bind", $"{work}/plan.json", $"{Inside}/plan.json", "--ro-bind", AppContext.BaseDirectory, $"{Inside}/agent"];
         foreach (var folder in Layered)
         {
-            words.AddRange(["--ro-bind", $"{work}/changes/{folder}", $"{Inside}/changes/{folder}"]);
+            words.AddRange(["--ro-bind", $"{work}/changes/{folder}", $"{Inside}/changes/{folder}", "--ro-bind", $"{use.Root}/{folder}", $"{Beneath}/{folder}"]);
         }
 
         foreach (var (from, to) in use.Readable)
@@ -171,11 +180,20 @@ internal static class CleanRoot
         }
 
         words.AddRange(["--unshare-ipc", "--unshare-pid", "--unshare-uts", "--hostname", "trial", "--die-with-parent", "--clearenv", "--setenv", "PATH", "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin", "--setenv", "LANG", "C.UTF-8", "--setenv", "HOME", "/root", "--chdir", "/"]);
+        if (use.Root.Length > 0 && RuntimeFolder() is { } runtime)
+        {
+            words.AddRange(["--ro-bind", runtime, $"{Inside}/dotnet", "--setenv", "DOTNET_ROOT", $"{Inside}/dotnet"]);
+        }
+
         words.AddRange(use.HasTerminal ? ["--setenv", "TERM", Environment.GetEnvironmentVariable("TERM") ?? "dumb"] : ["--new-session"]);
         words.AddRange(use.HasNetwork ? [] : ["--unshare-net"]);
         words.AddRange([$"{Inside}/agent/{Path.GetFileName(Environment.ProcessPath)}", .. use.Command, $"{Inside}/plan.json", "--inside"]);
         return words;
     }
+
+    /// <summary>The runtime that this program needs, which another root need not have; null where it is compiled ahead of time and needs none.</summary>
+    private static string? RuntimeFolder() =>
+        File.Exists(Path.Combine(AppContext.BaseDirectory, "bandejo-agent.dll")) ? Path.GetFullPath(Path.Combine(RuntimeEnvironment.GetRuntimeDirectory(), "../../..")) : null;
 
     private static bool IsThere(string tool) => (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Append("/usr/bin").Any(folder => folder.Length > 0 && File.Exists(Path.Combine(folder, tool)));
 

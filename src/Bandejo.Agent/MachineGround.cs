@@ -1,3 +1,4 @@
+using Bandejo.Core.Packages;
 using Bandejo.Device.Trials;
 
 namespace Bandejo.Agent;
@@ -10,8 +11,25 @@ internal sealed class MachineGround(string root, string own) : ITrialGround
     private readonly TrialNoise _noise = new(TrialInside.Noise());
     private readonly Dictionary<string, MachineEntry> _before = MachineLook.Entries(root, own);
 
-    public IReadOnlyList<ChangedFile> Changes() =>
-        [.. MachineLook.Entries(root, own).Where(pair => pair.Value.Kind != "folder" && _before.GetValueOrDefault(pair.Key) != pair.Value && !_noise.Is(pair.Key)).Select(pair => new ChangedFile(pair.Key, pair.Value.Size)).OrderBy(file => file.Path, StringComparer.Ordinal)];
+    private readonly Dictionary<string, string?> _texts = Leftovers.Read.ToDictionary(path => path, path => Text(root, path), StringComparer.Ordinal);
+
+    public IReadOnlyList<ChangedFile> Changes()
+    {
+        var now = MachineLook.Entries(root, own);
+        var others = now.Where(pair => pair.Value.Kind != "folder" && _before.GetValueOrDefault(pair.Key) != pair.Value).Select(pair => new ChangedFile(pair.Key, pair.Value.Size, _before.ContainsKey(pair.Key) ? ChangeKind.Changed : ChangeKind.New));
+
+        // Of a folder that went with all that was in it, the folder is told.
+        var gone = _before.Where(pair => !now.ContainsKey(pair.Key) && (Path.GetDirectoryName(pair.Key) is null or "/" || now.ContainsKey(Path.GetDirectoryName(pair.Key)!))).Select(pair => new ChangedFile(pair.Key + (pair.Value.Kind == "folder" ? "/" : ""), 0, ChangeKind.Gone));
+        return [.. others.Concat(gone).Where(file => !_noise.Is(file.Path.TrimEnd('/')) && !(_texts.ContainsKey(file.Path) && Before(file.Path) == Now(file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+    }
+
+    public string Name => "The device";
+
+    public string? Before(string path) => _texts.GetValueOrDefault(path);
+
+    public string? Now(string path) => Text(root, path);
 
     public IReadOnlyList<string> Waiting() => WaitingProcesses.Of(isMeant: WaitingProcesses.IsOfAStep);
+
+    private static string? Text(string root, string path) => File.Exists(root.TrimEnd('/') + path) ? File.ReadAllText(root.TrimEnd('/') + path) : null;
 }

@@ -39,7 +39,7 @@ internal static class TrialInside
 
         var files = new LinuxFiles("/");
         var processes = new LinuxProcesses("/", CleanRoot.Inside, cache, time);
-        var runner = new TrialRunner(plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)), Machine("/", files, processes, facts, cache, new SandboxGround()), time, Tell);
+        var runner = new TrialRunner(plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)), Machine("/", files, processes, facts, cache, new SandboxGround(plan.Root)), time, Tell);
         return await runner.Run(cancellation) ? 0 : 1;
     }
 
@@ -48,7 +48,7 @@ internal static class TrialInside
     public static TrialMachine Machine(string root, LinuxFiles files, LinuxProcesses processes, LinuxFacts facts, FolderCache cache, ITrialGround ground)
     {
         var surroundings = new Surroundings(files, processes, new NobodyThere(), facts, new LinuxCompanions(root, cache));
-        return new TrialMachine(ground, new Prover(files, processes, files, facts, surroundings), processes, facts, surroundings);
+        return new TrialMachine(ground, new Prover(files, processes, files, facts, surroundings), files, processes, facts, surroundings);
     }
 
     private static void Tell(TrialStepInfo step) => Console.WriteLine(JsonSerializer.Serialize(step, ContractJson.Default.TrialStepInfo));
@@ -73,23 +73,4 @@ internal static class TrialInside
         using var reader = new StreamReader(Assembly.GetExecutingAssembly().GetManifestResourceStream("noise.txt")!);
         return [.. reader.ReadToEnd().Split('\n')];
     }
-}
-
-/// <summary>The sandbox as the ground of a trial: the layers hold what was changed.</summary>
-internal sealed class SandboxGround : ITrialGround
-{
-    private static readonly string[] Plain = ["/opt", "/srv", "/home", "/root", "/tmp", "/mnt", "/media"];
-
-    public IReadOnlyList<ChangedFile> Changes()
-    {
-        var changes = Path.Combine(CleanRoot.Inside, "changes");
-        var layered = Directory.EnumerateDirectories(changes).SelectMany(layer => Below(layer).Select(file => new ChangedFile(file.FullName[changes.Length..], Size(file))));
-        return [.. layered.Concat(Plain.SelectMany(Below).Select(file => new ChangedFile(file.FullName, Size(file)))).OrderBy(file => file.Path, StringComparer.Ordinal)];
-    }
-
-    public IReadOnlyList<string> Waiting() => WaitingProcesses.Of(isMeant: _ => true);
-
-    private static IEnumerable<FileInfo> Below(string folder) => !Directory.Exists(folder) ? [] : new DirectoryInfo(folder).EnumerateFiles("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true });
-
-    private static long Size(FileInfo file) => file.LinkTarget is null ? file.Length : 0;
 }

@@ -33,7 +33,7 @@ internal static class TrialSandbox
         TrialPackage Moved(TrialPackage each) => each with { Folder = placed[each.Folder] };
         var inside = plan with { Package = Moved(plan.Package), Earlier = plan.Earlier is { } before ? Moved(before) : null, Before = [.. plan.Before.Select(Moved)] };
         var (code, errors) = await CleanRoot.Run(
-            new CleanRootUse(["trial"], JsonSerializer.Serialize(inside, ContractJson.Default.TrialPlan), placed, new Dictionary<string, string>(), plan.HasNetwork, HasTerminal: false), cancellation);
+            new CleanRootUse(["trial"], JsonSerializer.Serialize(inside, ContractJson.Default.TrialPlan), placed, new Dictionary<string, string>(), plan.HasNetwork, HasTerminal: false, (plan.Root ?? "").TrimEnd('/')), cancellation);
         return code switch
         {
             0 => true,

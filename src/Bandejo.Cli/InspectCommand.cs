@@ -15,11 +15,12 @@ internal static class InspectCommand
     private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make package folders below this folder, each with a first manifest" };
     private static readonly Option<string?> AfterFolder = new("--after", "-a") { Description = "With --draft: the version before, a package folder or a package of the catalogue; its choices are kept, and what changed is said" };
 
+    private static readonly Option<bool> Renamed = new("--renamed") { Description = "With --after: the software has another name now than in the version before" };
     private static readonly Option<string?> LeftAt = new("--left-at") { Description = "With --draft: leave the installers where they are, at this address or on this share, and have them fetched when the package is built" };
 
     public static Command Make()
     {
-        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto, AfterFolder, LeftAt };
+        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto, AfterFolder, Renamed, LeftAt };
         command.SetAction((parsed, cancellation) => Shared.Guarded(async () =>
         {
             if (parsed.GetValue(AfterFolder) is not null && parsed.GetValue(DraftInto) is null)
@@ -52,14 +53,17 @@ internal static class InspectCommand
 
             if (parsed.GetValue(AfterFolder) is { } earlier)
             {
-                await NextVersionDraft.Make(inspections, earlier, parsed.GetValue(DraftInto)!, hints, words, parsed.GetValue(Shared.Service), cancellation);
+                await NextVersionDraft.Make(inspections, earlier, parsed.GetValue(DraftInto)!, hints, parsed.GetValue(Renamed), words, parsed.GetValue(Shared.Service), cancellation);
             }
             else if (parsed.GetValue(DraftInto) is { } into)
             {
                 var taken = Directory.CreateTempSubdirectory("bandejo-inside").FullName;
                 try
                 {
-                    Draft(inspections, into, parsed.GetValue(LeftAt), TakenOut(inspections, taken, hints), words);
+                    if (!Draft(inspections, into, parsed.GetValue(LeftAt), TakenOut(inspections, taken, hints), words))
+                    {
+                        return ExitCode.No;
+                    }
                 }
                 finally
                 {
@@ -168,7 +172,8 @@ internal static class InspectCommand
         return taken;
     }
 
-    private static void Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into, string? leftAt, List<(string Path, FileInfo File, Inspection Inspection)> taken, TextWriter words)
+    /// <summary>Drafts packages; false where something was left out, which was said.</summary>
+    private static bool Draft(List<(FileInfo File, Inspection Inspection)> inspections, string into, string? leftAt, List<(string Path, FileInfo File, Inspection Inspection)> taken, TextWriter words)
     {
         // What was taken out cannot be left where it is: there it is inside of something else.
         var inside = taken.Select(each => each.Inspection).ToHashSet(ReferenceEqualityComparer.Instance);
@@ -178,6 +183,7 @@ internal static class InspectCommand
         var left = new Dictionary<string, LeftInstaller>(StringComparer.Ordinal);
         var places = inspections.GroupBy(each => each.Inspection.File, StringComparer.Ordinal).ToDictionary(each => each.Key, each => each.First().File, StringComparer.Ordinal);
         var broken = inspections.Where(each => each.Inspection.Findings.Any(finding => !finding.IsWarning)).Select(each => each.Inspection.File).ToHashSet(StringComparer.Ordinal);
+        var isWhole = true;
         words.WriteLine();
         foreach (var package in ManifestDraft.Packages(inspections.Select(each => each.Inspection).Where(each => !broken.Contains(each.File))))
         {
@@ -185,7 +191,8 @@ internal static class InspectCommand
             var manifest = Path.Combine(folder, PackageFolder.ManifestName);
             if (File.Exists(manifest))
             {
-                Console.Error.WriteLine($"{manifest} is there already; it was left as it is.");
+                Console.Error.WriteLine($"{manifest} is there already; it was left as it is, without {string.Join(" and ", package.Select(each => each.File))}. Take it away, or draft into another folder.");
+                isWhole = false;
                 continue;
             }
 
@@ -223,6 +230,9 @@ internal static class InspectCommand
         foreach (var file in inspections.Select(each => each.Inspection).Where(each => broken.Contains(each.File) || each.Kind == InstallerKind.Unknown))
         {
             Console.Error.WriteLine($"{file.File}: no draft, because {(broken.Contains(file.File) ? "it is damaged" : "it is none of the kinds that are read")}.");
+            isWhole = false;
         }
+
+        return isWhole;
     }
 }

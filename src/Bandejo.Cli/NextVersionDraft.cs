@@ -5,11 +5,11 @@ namespace Bandejo.Cli;
 /// <summary>Makes the folder of a new version from the version before, which is a package folder or a package of the catalogue.</summary>
 internal static class NextVersionDraft
 {
-    public static async Task Make(List<(FileInfo File, Inspection Inspection)> inspections, string earlier, string into, HintCatalog hints, TextWriter words, string? service, CancellationToken cancellation)
+    public static async Task Make(List<(FileInfo File, Inspection Inspection)> inspections, string earlier, string into, HintCatalog hints, bool isRenamed, TextWriter words, string? service, CancellationToken cancellation)
     {
         if (Directory.Exists(earlier))
         {
-            Write(inspections, earlier, earlier, into, hints, words);
+            Write(inspections, earlier, earlier, into, hints, isRenamed, words);
             return;
         }
 
@@ -18,7 +18,7 @@ internal static class NextVersionDraft
         {
             using var client = Client.Open(service);
             await UnpackCommand.Write(client, earlier, unpacked, cancellation);
-            Write(inspections, unpacked, $"\"{earlier}\"", into, hints, words);
+            Write(inspections, unpacked, $"\"{earlier}\"", into, hints, isRenamed, words);
         }
         finally
         {
@@ -26,7 +26,7 @@ internal static class NextVersionDraft
         }
     }
 
-    private static void Write(List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string named, string into, HintCatalog hints, TextWriter words)
+    private static void Write(List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string named, string into, HintCatalog hints, bool isRenamed, TextWriter words)
     {
         var earlier = PackageFolder.Open(earlierPath);
         var old = new List<(FileInfo File, Inspection Inspection)>();
@@ -43,6 +43,11 @@ internal static class NextVersionDraft
         }
 
         var pairs = found.Value;
+        if (!isRenamed && pairs.Select(pair => NextVersion.WhyOther(pair.Before, pair.After)).OfType<string>().FirstOrDefault() is { } other)
+        {
+            throw new WrongUseException($"{other}. Draft it without --after, or say --renamed if it is the same under another name.");
+        }
+
         var folder = Path.Combine(into, ManifestDraft.FolderName(pairs[0].After));
         var manifest = Path.Combine(folder, PackageFolder.ManifestName);
         if (File.Exists(manifest))

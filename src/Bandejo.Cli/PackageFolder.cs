@@ -1,3 +1,4 @@
+using System.Text;
 using Bandejo.Contract.Api;
 
 namespace Bandejo.Cli;
@@ -22,7 +23,27 @@ internal sealed class PackageFolder
     {
         var path = System.IO.Path.GetFullPath(folder);
         var file = System.IO.Path.Combine(path, ManifestName);
-        return File.Exists(file) ? new PackageFolder(path, File.ReadAllText(file)) : throw new WrongUseException($"There is no {ManifestName} in {path}. Make one: bandejo package new {folder}");
+        return File.Exists(file) ? new PackageFolder(path, Text(file)) : throw new WrongUseException($"There is no {ManifestName} in {path}. Make one: bandejo package new {folder}");
+    }
+
+    /// <summary>A manifest is UTF-8, with a mark for it or without; of anything else letters would be lost, and be signed so.</summary>
+    private static string Text(string file)
+    {
+        var bytes = File.ReadAllBytes(file);
+        if (bytes is [0xFF, 0xFE, ..] or [0xFE, 0xFF, ..])
+        {
+            throw new WrongUseException($"{file} is UTF-16; save it as UTF-8.");
+        }
+
+        try
+        {
+            return new UTF8Encoding(false, throwOnInvalidBytes: true).GetString(bytes is [0xEF, 0xBB, 0xBF, ..] ? bytes.AsSpan(3) : bytes);
+        }
+        catch (DecoderFallbackException error)
+        {
+            var line = bytes.AsSpan(0, Math.Clamp(error.Index, 0, bytes.Length)).Count((byte)'\n') + 1;
+            throw new WrongUseException($"{file}:{line}: this line is not UTF-8: the file was saved in another encoding, and signs such as 'é' would be lost. Save it as UTF-8.");
+        }
     }
 
     /// <summary>The files beside the manifest, without digests. Links are refused: what they point to may not be what travels.</summary>

@@ -20,19 +20,20 @@ internal static class TrialCommand
     private static readonly Option<string[]> With = new("--with", "-w") { Description = "Folders of packages that it needs first", DefaultValueFactory = _ => [] };
     private static readonly Option<string[]> Variants = new("--variant", "-v") { Description = "Only these variants [all that fit this machine]", DefaultValueFactory = _ => [] };
     private static readonly Option<int?> Limit = new("--limit", "-l") { Description = "Seconds that no step may take longer than [its own limit]" };
+    private static readonly Option<string?> Upon = new("--upon") { Description = "Lay the sandbox upon the system in this folder, or upon a named release, which debootstrap makes once and which is kept [this machine's system]" };
     private static readonly Option<bool> Network = new("--network") { Description = "Let it reach the network; a package should not need to" };
     private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are no leftovers" };
 
     public static Command Make() => Shared.Verb(
-        "trial", "Tries a package in a clean sandbox, or on a device for testing: install, proof, launch, install again, remove, leftovers, upgrade and the way back", "package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0", Run, Folder, On, From, With, Variants, SettingOptions.Setting, SettingOptions.Preset, Limit, Network, Noise);
+        "trial", "Tries a package in a clean sandbox, or on a device for testing: install, proof, launch, install again, remove, leftovers, upgrade and the way back", "package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0", Run, Folder, On, From, With, Variants, SettingOptions.Setting, SettingOptions.Preset, Limit, Upon, Network, Noise);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
         if (parsed.GetValue(On) is { } device)
         {
-            if (parsed.GetValue(With)!.Length + parsed.GetValue(Variants)!.Length > 0 || parsed.GetValue(Limit) is not null || parsed.GetValue(Noise) is not null)
+            if (parsed.GetValue(With)!.Length + parsed.GetValue(Variants)!.Length > 0 || parsed.GetValue(Limit) is not null || parsed.GetValue(Noise) is not null || parsed.GetValue(Upon) is not null)
             {
-                throw new WrongUseException("On a device, its own variant is tried with what the device has: --with, --variant, --limit and --noise are for the sandbox.");
+                throw new WrongUseException("On a device, its own variant is tried with what the device has: --with, --variant, --limit, --upon and --noise are for the sandbox.");
             }
 
             return await TrialOnDevice.Run(parsed, client, device, parsed.GetValue(Folder)!, parsed.GetValue(From), cancellation);
@@ -64,7 +65,7 @@ internal static class TrialCommand
 
         var plan = new TrialPlan(
             package, earlier, [.. earlier is null ? others : others.SkipLast(1)], parsed.GetValue(Variants)!, parsed.GetValue(Limit), parsed.GetValue(Network), parsed.GetValue(Noise) is { } noise ? await File.ReadAllLinesAsync(noise, cancellation) : [],
-            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset));
+            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Upon) is { } upon ? await SystemRoots.Find(upon, cancellation) : null);
         var isForPeople = parsed.GetValue(Shared.Output) == "table";
         var started = Stopwatch.GetTimestamp();
         var shown = "";
@@ -82,7 +83,7 @@ internal static class TrialCommand
             return ExitCode.WrongUse;
         }
 
-        var report = new TrialReport($"{Environment.MachineName}, a clean sandbox", steps);
+        var report = new TrialReport($"{Environment.MachineName}, a clean sandbox{(parsed.GetValue(Upon) is { } beneath ? $" upon {beneath}" : "")}", steps);
         if (!isForPeople)
         {
             Say.Json(report, ContractJson.Default.TrialReport);

@@ -9,5 +9,11 @@ internal sealed class PlayedGround(PlayedDisk disk) : ITrialGround
 
     public IReadOnlyList<ChangedFile> Changes() => [.. disk.Paths().Where(path => !_before.Contains(path)).Order(StringComparer.Ordinal).Select(path => new ChangedFile("/" + path, 0))];
 
+    public string Name => "The device";
+
+    public string? Before(string path) => null;
+
+    public string? Now(string path) => null;
+
     public IReadOnlyList<string> Waiting() => [];
 }

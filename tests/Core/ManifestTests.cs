@@ -70,6 +70,28 @@ public sealed class ManifestTests
     }
 
     [Theory]
+    [InlineData("[sh, install.sh, --quiet]", "[tool, --quiet, '&&', echo, done]", "'&&' is handed to 'tool' as a word", true)]
+    [InlineData("[sh, install.sh, --quiet]", "[tool, --to, '$HOME/x']", "'$HOME' is handed to 'tool' as it stands", true)]
+    [InlineData("[sh, install.sh, --quiet]", "[tool.exe, /S, '%ProgramFiles%/x']", "'%ProgramFiles%' is handed to 'tool.exe' as it stands", true)]
+    [InlineData("[sh, install.sh, --quiet]", "[sh, -c, 'a && b $HOME']", null, true)]
+    [InlineData("[sh, install.sh, --quiet]", "[sh, ./more.sh]", "'more.sh' is named in the command and lies in the folder, but the variant does not take it along", false)]
+    [InlineData("architecture is \"x64\"", "architecture is \"amd64\"", "No device has the architecture 'amd64': they are x64, x86 and arm64. Did you mean x64?", false)]
+    [InlineData("memory >= 2 GiB", "memory >= 2 GiB and architecture in (\"x64\", \"sparc\")", "No device has the architecture 'sparc': they are x64, x86 and arm64.", false)]
+    public void The_check_finds_what_no_shell_reads_what_is_not_taken_along_and_what_no_device_is(string old, string now, string? says, bool isWarning)
+    {
+        var text = Samples.Manifest.Replace(old, now);
+        var findings = ManifestCheck.Check(ManifestReader.Read(text).Value, [new PayloadFile("install.sh", 1, ""), new PayloadFile("payload/a", 1, ""), new PayloadFile("more.sh", 1, "")]).Where(finding => !finding.Message.Contains("left out") && !finding.Message.Contains("Nothing uses")).ToList();
+        if (says is null)
+        {
+            Assert.Empty(findings);
+            return;
+        }
+
+        var found = Assert.Single(findings);
+        Assert.True(found.Message.Contains(says) && found.IsWarning == isWarning, found.Message);
+    }
+
+    [Theory]
     [InlineData("architecture in (\"x86\", \"x64\")", "architecture is \"x64\"", "'second' is never chosen: each device that fits it fits 'linux', which is taken first")]
     [InlineData("memory >= 2 GiB", "memory >= 8 GiB and memory < 4 GiB", "No device can fit the variant 'second'")]
     [InlineData("architecture is \"x64\"", "architecture in (\"x86\", \"x64\")", null)]

@@ -366,6 +366,12 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
         public IReadOnlyList<Trials.ChangedFile> Changes() => [.. machine.Files.Keys.Where(path => !_before.Contains(path)).Select(path => new Trials.ChangedFile("/" + path, 1))];
 
+        public string Name => "The device";
+
+        public string? Before(string path) => null;
+
+        public string? Now(string path) => null;
+
         public IReadOnlyList<string> Waiting() => [];
     }
 

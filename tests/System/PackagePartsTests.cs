@@ -57,6 +57,14 @@ public sealed class PackagePartsTests
         await site.Admin.Becomes(spark, device.Name, "failed");
         await site.Admin.Becomes(ember, device.Name, "blocked");
         await site.Admin.Becomes(quill, device.Name, "blocked");
+        var why = await site.Must("device", "why", device.Name, "--deployment", ember);
+        Assert.Contains("which 'spark 3.2", why);
+        Assert.Contains("is to bring, but is failed here", why.ReplaceLineEndings(" "));
+
+        // What would close a circle is neither built nor started.
+        var (code, _, errors) = await site.Run("package", "build", site.WriteFolder("spark", "3.3", Install, more: "needs: [{ app: quill }]"));
+        Assert.NotEqual(0, code);
+        Assert.Contains("spark needs quill needs ember needs spark", errors);
     }
 
     [Fact]

@@ -13,7 +13,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Noise">Further patterns of files that are no leftovers.</param>
 /// <param name="Settings">Values of the package's settings, over its defaults and the preset; null for none.</param>
 /// <param name="Preset">A preset of the package; null for none.</param>
-public sealed record TrialPlan(TrialPackage Package, TrialPackage? Earlier, IReadOnlyList<TrialPackage> Before, IReadOnlyList<string> Variants, int? LimitSeconds, bool HasNetwork, IReadOnlyList<string> Noise, IReadOnlyDictionary<string, string>? Settings = null, string? Preset = null);
+/// <param name="Root">The folder with the system to try it upon; null for this machine's own.</param>
+public sealed record TrialPlan(TrialPackage Package, TrialPackage? Earlier, IReadOnlyList<TrialPackage> Before, IReadOnlyList<string> Variants, int? LimitSeconds, bool HasNetwork, IReadOnlyList<string> Noise, IReadOnlyDictionary<string, string>? Settings = null, string? Preset = null, string? Root = null);
 
 /// <summary>A package and the folder that its files lie in.</summary>
 public sealed record TrialPackage(PackageDocument Document, string Folder);

@@ -25,6 +25,12 @@ internal static class DatabaseReader
             return;
         }
 
+        if (Path.GetExtension(draft.File).Equals(".msp", StringComparison.OrdinalIgnoreCase))
+        {
+            Patch(draft, summary);
+            return;
+        }
+
         var tables = new DatabaseTables(compound);
         if (!tables.Has("Property"))
         {
@@ -43,6 +49,23 @@ internal static class DatabaseReader
         {
             Transform(draft, name, transform, tables);
         }
+    }
+
+    /// <summary>A patch names the products that it is for in its summary (Template), and is taken by the system's own tool.</summary>
+    private static void Patch(Draft draft, SummaryInformation summary)
+    {
+        draft.Kind = (InstallerKind.WindowsPatch, "patch for a Windows Installer database");
+        draft.Tell(Facts.System, "windows", Certainty.Certain, "its kind");
+        draft.Tell(Facts.Name, summary.Subject, Certainty.Likely, "summary information");
+        var products = summary.Template.Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Where(each => each.StartsWith('{')).Take(20).ToList();
+        draft.Conditions.AddRange(products.Select(product => $"is for the product {product}"));
+        draft.Command("install", Certainty.Certain, "Windows' own tool", "msiexec", "/update", draft.File, "/qn", "REBOOT=ReallySuppress");
+        if (products is [var only])
+        {
+            draft.Command("remove", Certainty.Certain, "Windows' own tool", "msiexec", "/package", only, "/uninstall", draft.File, "/qn", "REBOOT=ReallySuppress");
+        }
+
+        draft.Ask("Whether the product is on every device", "A patch changes what is there, and fails where that is not: say it in 'requires' or 'needs'.");
     }
 
     private static void Product(Draft draft, Dictionary<string, string> properties, SummaryInformation summary)

@@ -118,7 +118,7 @@ internal static class InstallerNames
 {
     private static readonly (string End, string What)[] Ends =
     [
-        (".msi", "a Windows Installer database"), (".msix", "an MSIX package"), (".appx", "an APPX package"), (".msixbundle", "an MSIX bundle"), (".appxbundle", "an APPX bundle"), (".deb", "a Debian package"),
+        (".msi", "a Windows Installer database"), (".msix", "an MSIX package"), (".appx", "an APPX package"), (".msixbundle", "an MSIX bundle"), (".appxbundle", "an APPX bundle"), (".deb", "a Debian package"), (".rpm", "an RPM package"), (".cab", "a cabinet"),
         (".pkg", "a macOS installer package"), (".appimage", "an AppImage"), (".msp", "a patch for a Windows Installer database"),
     ];
 

@@ -24,8 +24,18 @@ public enum InstallerKind
     /// <summary>Several MSIX or APPX packages in one file.</summary>
     AppBundle,
 
+    /// <summary>A patch for a Windows Installer database.</summary>
+    WindowsPatch,
+
     /// <summary>A Debian package.</summary>
     Debian,
+
+    Rpm,
+
+    Cabinet,
+
+    /// <summary>An image of a disk, or an archive that is not listed here.</summary>
+    Image,
 
     Zip,
 

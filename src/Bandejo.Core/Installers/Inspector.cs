@@ -61,6 +61,14 @@ public static class Inspector
         {
             DebianReader.Read(file, draft);
         }
+        else if (RpmReader.Is(head))
+        {
+            RpmReader.Read(file, draft);
+        }
+        else if (CabinetReader.Is(head))
+        {
+            CabinetReader.Read(file, draft);
+        }
         else if (head.AsSpan().StartsWith("xar!"u8))
         {
             MacReader.Read(file, draft);
@@ -84,6 +92,10 @@ public static class Inspector
         else if (TarReading.IsHead(head))
         {
             TarReader.Read(file, draft, null);
+        }
+        else
+        {
+            NamedReader.Read(file, draft);
         }
     }
 

@@ -18,9 +18,16 @@ public static partial class ManifestDraft
 
     private const int MostNested = 10;
 
-    /// <summary>Groups inspections into packages: files of the same software at the same version become variants of one.</summary>
-    public static IReadOnlyList<IReadOnlyList<Inspection>> Packages(IEnumerable<Inspection> inspections) =>
-        [.. inspections.Where(each => each.Kind is not (InstallerKind.WindowsTransform or InstallerKind.Unknown)).GroupBy(each => (Slug(each), each.Of(Facts.Version)?.Value ?? each.File)).Select(group => (IReadOnlyList<Inspection>)[.. group])];
+    /// <summary>
+    /// Groups inspections into packages: files of the same software at the same version become variants of one. A file that tells no version belongs to the only version that others
+    /// of its software tell, and where none of them tells one, to them.
+    /// </summary>
+    public static IReadOnlyList<IReadOnlyList<Inspection>> Packages(IEnumerable<Inspection> inspections)
+    {
+        var all = inspections.Where(each => each.Kind is not (InstallerKind.WindowsTransform or InstallerKind.Unknown)).ToList();
+        var versions = all.GroupBy(Slug, StringComparer.Ordinal).ToDictionary(group => group.Key, group => group.Select(each => each.Of(Facts.Version)?.Value).OfType<string>().Distinct(StringComparer.Ordinal).ToList(), StringComparer.Ordinal);
+        return [.. all.GroupBy(each => (Slug(each), each.Of(Facts.Version)?.Value ?? (versions[Slug(each)] is [var only] ? only : ""))).Select(group => (IReadOnlyList<Inspection>)[.. group.OrderBy(each => each.Of(Facts.Version) is null)])];
+    }
 
     /// <summary>The name for the folder of a package: slug and version.</summary>
     public static string FolderName(Inspection inspection)
@@ -100,7 +107,7 @@ public static partial class ManifestDraft
     }
 
     /// <summary>The slug of an app, from the name of its software without version and architecture.</summary>
-    private static string Slug(Inspection inspection)
+    internal static string Slug(Inspection inspection)
     {
         var name = inspection.Of(Facts.Name)?.Value ?? InstallerNames.Guess(inspection.File).Name ?? Path.GetFileNameWithoutExtension(inspection.File);
         var version = inspection.Of(Facts.Version)?.Value;
@@ -157,8 +164,11 @@ public static partial class ManifestDraft
     private static string Fits(Inspection file, string system, IReadOnlyList<string> architectures)
     {
         var parts = new List<string>();
-        switch (file.Kind == InstallerKind.Debian ? "debian" : system)
+        switch (file.Kind == InstallerKind.Debian ? "debian" : file.Kind == InstallerKind.Rpm ? "rpm" : system)
         {
+            case "rpm":
+                parts.Add("os.family in (\"fedora\", \"rhel\", \"suse\", \"opensuse\")");
+                break;
             case "linux":
                 parts.Add("os.family not in (\"windows\", \"macos\")");
                 break;
@@ -221,6 +231,11 @@ public static partial class ManifestDraft
         if (verb == "install" && file.CommandFor("repair") is { } repair)
         {
             isRepaired = repair;
+        }
+
+        if (verb == "remove" && file.Kind == InstallerKind.Debian)
+        {
+            yaml.Append("      # --remove keeps its configuration below /etc, for when it comes again; --purge takes that too, with all that people changed in it\n");
         }
 
         if (file.Of(Facts.System)?.Value == "windows")

@@ -44,6 +44,13 @@ public static class NextVersion
         return pairs;
     }
 
+    /// <summary>Says that two installers are of different software, whose choices do not fit each other: other names, and nothing by which their maker ties them together. Null where they are not.</summary>
+    public static string? WhyOther(Inspection before, Inspection after) =>
+        before.Of(Facts.Name) is { } old && after.Of(Facts.Name) is { } now && ManifestDraft.Slug(before) != ManifestDraft.Slug(after)
+        && !new[] { Facts.UpgradeCode, Facts.Identity }.Any(what => before.Of(what)?.Value is { } tie && tie == after.Of(what)?.Value)
+            ? $"{after.File} is '{now.Value}', and the version before is of '{old.Value}', other software"
+            : null;
+
     /// <summary>The manifest for the new version. Words that name the earlier installer's file, version and codes are replaced wherever they stand.</summary>
     /// <param name="manifest">The text of the earlier manifest.</param>
     /// <param name="before">What was read out of its installer.</param>

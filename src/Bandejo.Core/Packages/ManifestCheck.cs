@@ -101,6 +101,16 @@ public static class ManifestCheck
         }
     }
 
+    /// <summary>Devices tell their architecture in one of three words; others are never true.</summary>
+    private static void CheckArchitectures(Rule rule, string where, List<Finding> findings)
+    {
+        foreach (var word in rule.TextsOf("architecture").Where(word => word.ToLowerInvariant() is not ("x64" or "x86" or "arm64")))
+        {
+            var meant = word.ToLowerInvariant() switch { "amd64" or "x86_64" or "x86-64" or "64-bit" or "win64" => "x64", "i386" or "i486" or "i586" or "i686" or "ia32" or "32-bit" or "win32" => "x86", "aarch64" or "armv8" => "arm64", _ => null };
+            findings.Add(new Finding($"No device has the architecture '{word}': they are x64, x86 and arm64.{(meant is null ? "" : $" Did you mean {meant}?")}", where));
+        }
+    }
+
     private static bool Takes(string pattern, string path) =>
         pattern == "**" || (pattern.EndsWith("/**", StringComparison.Ordinal) ? path.StartsWith(pattern[..^2], StringComparison.Ordinal) : path == pattern);
 
@@ -112,10 +122,18 @@ public static class ManifestCheck
             findings.Add(new Finding($"There is no file '{pattern}' in the folder." + (near is null ? "" : $" Did you mean '{near}'?"), where + ".files"));
         }
 
+        var taken = FilesOf(variant, files).Select(file => file.Path).ToHashSet(StringComparer.Ordinal);
         foreach (var (name, step) in variant.Steps())
         {
             findings.AddRange(StepCheck.Step(step, $"{where}.{name}"));
+            foreach (var file in step.Run.Select(word => word.StartsWith("./", StringComparison.Ordinal) ? word[2..] : word).Where(word => files.Any(each => each.Path == word) && !taken.Contains(word)).Distinct(StringComparer.Ordinal))
+            {
+                findings.Add(new Finding($"'{file}' is named in the command and lies in the folder, but the variant does not take it along: add it to its 'files'.", $"{where}.{name}.run"));
+            }
         }
+
+        CheckArchitectures(variant.Fits, where + ".fits", findings);
+        CheckArchitectures(variant.Requires, where + ".requires", findings);
 
         foreach (var (removal, i) in variant.Removals.Select((removal, i) => (removal, i)).Where(each => !each.removal.When.Facts().Any()))
         {

@@ -1,7 +1,9 @@
+using System.Text.RegularExpressions;
+
 namespace Bandejo.Core.Packages;
 
 /// <summary>Finds what would go wrong with a step that nobody sits in front of: windows, questions, places that only one machine has.</summary>
-internal static class StepCheck
+internal static partial class StepCheck
 {
     /// <summary>Words that ask for somebody's password or another session, of which a device has neither.</summary>
     private static readonly Dictionary<string, string> Asking = new(StringComparer.OrdinalIgnoreCase)
@@ -46,6 +48,19 @@ internal static class StepCheck
             yield return Warning($"'{program}' has no switch that is known to keep it silent, and may show a window that nobody sees. bandejo package inspect says which it takes.", where);
         }
 
+        if (!IsShell(program))
+        {
+            foreach (var word in step.Run.Where(word => word is "&&" or "||" or "|" or ";" or "&" or ">" or ">>" or "<" or "2>&1" or ">/dev/null"))
+            {
+                yield return Warning($"No shell reads this command: '{word}' is handed to '{program}' as a word. Put the commands into a script of the folder, or write [sh, -c, '…'] (on Windows [cmd, /c, '…']).", where);
+            }
+
+            foreach (var word in step.Run.Where(word => Variable().IsMatch(word)))
+            {
+                yield return Warning($"No shell reads this command: '{Variable().Match(word).Value}' is handed to '{program}' as it stands. Use a setting (@{{name}}), or have a script of the folder look it up.", where);
+            }
+        }
+
         if (program is "apt" or "apt-get" && !step.Run.Any(word => word is "-y" or "--yes" or "--assume-yes" or "-qq"))
         {
             yield return Warning($"{program} asks before it installs; add --yes.", where);
@@ -64,6 +79,11 @@ internal static class StepCheck
             yield return Warning($"'{check.Subject}' answers on every machine, with the software or without; ask the software itself.", where);
         }
     }
+
+    private static bool IsShell(string program) => Path.GetFileNameWithoutExtension(program).ToLowerInvariant() is "sh" or "bash" or "dash" or "zsh" or "ksh" or "cmd" or "powershell" or "pwsh" or "env";
+
+    [GeneratedRegex(@"\$\{?[A-Za-z_][A-Za-z0-9_]*\}?|%[A-Za-z_][A-Za-z0-9_()]*%")]
+    private static partial Regex Variable();
 
     private static bool IsElsewhere(string word) =>
         word.StartsWith("/home/", StringComparison.Ordinal) || word.StartsWith("/Users/", StringComparison.Ordinal) || word.StartsWith("/mnt/", StringComparison.Ordinal) || word.StartsWith("/media/", StringComparison.Ordinal)

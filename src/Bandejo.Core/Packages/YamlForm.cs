@@ -33,6 +33,12 @@ public sealed class YamlForm
 
         try
         {
+            if (text.IndexOf('\uFFFD', StringComparison.Ordinal) is >= 0 and var lost)
+            {
+                findings.Add(At(text, lost, "A sign was lost here: the text was saved in another encoding than UTF-8. Save it as UTF-8, and write the sign again."));
+                return (form, null);
+            }
+
             if (!form.IsPlain(text))
             {
                 return (form, null);
@@ -42,6 +48,7 @@ public sealed class YamlForm
             stream.Load(new StringReader(text));
             if (stream.Documents.Count == 1 && stream.Documents[0].RootNode is YamlMappingNode root)
             {
+                form.CheckPaths(root, text);
                 return (form, root);
             }
 
@@ -49,7 +56,7 @@ public sealed class YamlForm
         }
         catch (YamlException error)
         {
-            findings.Add(new Finding($"This is not YAML: {error.Message.TrimEnd('.')}.", null, (int)error.Start.Line, (int)error.Start.Column));
+            findings.Add(WhyNot(text, error));
         }
 
         catch (Exception error) when (error is InvalidOperationException or ArgumentException)
@@ -60,6 +67,43 @@ public sealed class YamlForm
 
         return (form, null);
     }
+
+    /// <summary>Why a text is not YAML; where that is one of the usual mistakes, with its cure.</summary>
+    private static Finding WhyNot(string text, YamlException error)
+    {
+        var line = text.Split('\n').ElementAtOrDefault((int)error.Start.Line - 1) ?? "";
+        if (error.Message.Contains("escape", StringComparison.OrdinalIgnoreCase))
+        {
+            return new Finding($"{InQuotes} Write a path in single quotes, or double each backslash.", null, (int)error.Start.Line, (int)error.Start.Column);
+        }
+
+        var indented = text.Split('\n').Select((each, number) => (Tab: each[..(each.Length - each.TrimStart().Length)].IndexOf('\t', StringComparison.Ordinal), Line: number + 1)).FirstOrDefault(each => each.Tab >= 0);
+        return indented.Line > 0 && (indented.Line >= error.Start.Line - 1 || line.Contains('\t', StringComparison.Ordinal))
+            ? new Finding("A tab stands in the indentation, where YAML takes blanks alone; put blanks in its place.", null, indented.Line, indented.Tab + 1)
+            : new Finding($"This is not YAML: {error.Message.TrimEnd('.')}.", null, (int)error.Start.Line, (int)error.Start.Column);
+    }
+
+    private const string InQuotes = "In double quotes a backslash begins a sign of another kind, such as \\n for the end of a line.";
+
+    /// <summary>Finds paths of Windows in double quotes, in which <c>\n</c> of <c>C:\new</c> became the end of a line.</summary>
+    private void CheckPaths(YamlMappingNode root, string text)
+    {
+        foreach (var scalar in root.AllNodes.OfType<YamlScalarNode>().Where(each => each.Style == ScalarStyle.DoubleQuoted))
+        {
+            var (from, to) = ((int)scalar.Start.Index, (int)scalar.End.Index);
+            var written = from >= 0 && to <= text.Length && from < to ? text[from..to] : "";
+            for (var at = 0; (at = written.IndexOf(@":\", at, StringComparison.Ordinal)) >= 0; at += 2)
+            {
+                if (at > 0 && char.IsAsciiLetter(written[at - 1]) && (at < 2 || !char.IsAsciiLetterOrDigit(written[at - 2])) && at + 2 < written.Length && written[at + 2] != '\\')
+                {
+                    Report(scalar, $"{InQuotes} Write the path in single quotes: '{written.Trim('"')}'.");
+                    break;
+                }
+            }
+        }
+    }
+
+    private static Finding At(string text, int index, string message) => new(message, null, text.AsSpan(0, index).Count('\n') + 1, index - text.LastIndexOf('\n', index));
 
     /// <summary>Adds a finding at a node.</summary>
     public void Report(YamlNode at, string message, string? where = null) =>

@@ -87,6 +87,10 @@ public sealed class Rule
     /// <summary>Every fact the rule speaks of, each once.</summary>
     public IEnumerable<FactRef> Facts() => Conditions(Root).Select(condition => condition.Fact).Distinct();
 
+    /// <summary>The texts with which a fact is compared word for word.</summary>
+    public IEnumerable<string> TextsOf(string fact) => Conditions(Root)
+        .Where(condition => condition.Fact == new FactRef(fact, false) && condition.Comparison is Comparison.Is or Comparison.IsNot or Comparison.In or Comparison.NotIn).SelectMany(condition => condition.Values).Select(value => value.Text).Distinct();
+
     /// <summary>The rule in its normal form.</summary>
     public override string ToString() => Unreadable is null ? Printer.Print(Root) : Text;
 

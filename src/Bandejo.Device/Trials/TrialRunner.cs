@@ -8,7 +8,7 @@ using Bandejo.Core.Rules;
 namespace Bandejo.Device.Trials;
 
 /// <summary>What a trial runs on: the machine, and how what was changed on it is seen.</summary>
-public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineProcesses Processes, IMachineFacts Facts, Surroundings Surroundings);
+public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineFiles Files, IMachineProcesses Processes, IMachineFacts Facts, Surroundings Surroundings);
 
 /// <summary>
 /// Tries one variant of a package, its settings filled in, on a clean machine, in the way in which a device would install it: what it needs first, install, proof, launch, install
@@ -98,7 +98,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         var clean = await machine.Prover.Prove(package, variant, null, cancellation);
         if (clean.Answer != PresenceAnswer.Absent)
         {
-            Tell("clean", TrialState.Failed, $"On a machine without {package.Name} its presence check should find nothing, but: {clean.Why}. Choose a check that only this software makes true.");
+            Tell("clean", TrialState.Failed, $"{machine.Ground.Name} is not clean for it: {Steps.Lower(clean.Why)}. Where it really is there, try it upon a root without it (--upon); where it is not, choose a presence check that only this software makes true.");
             return false;
         }
 
@@ -106,9 +106,11 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         var original = Paths();
         if (!await Install(TrialResult.InstallStep, package, variant, cancellation))
         {
+            TellLeft(original, isAfterRemoval: false);
             return false;
         }
 
+        // What did not hold hides nothing of what comes behind it.
         TellPlace(original);
         var isRunning = await Launch(cancellation);
         if (isRunning == true && variant.Close.Count == 0)
@@ -116,12 +118,10 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             Tell("close", TrialState.Warned, "Nothing is named under 'close': it goes on running while it is installed over and removed, which many programs do not survive.");
         }
 
-        if (isRunning is null || !await Install("again", package, variant, cancellation) || (variant.Change is { } change && !await Install("change", package, variant with { Install = change }, cancellation))
-            || (variant.Repair is { } repair && !await Install("repair", package, variant with { Install = repair }, cancellation)))
-        {
-            return false;
-        }
-
+        var held = isRunning is not null;
+        held &= await Install("again", package, variant, cancellation);
+        held &= variant.Change is not { } change || await Install("change", package, variant with { Install = change }, cancellation);
+        held &= variant.Repair is not { } repair || await Repair(package, repair, cancellation);
         if (!await Remove(package, variant, original, cancellation))
         {
             return false;
@@ -129,16 +129,34 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
 
         if (plan.Earlier is not { } earlier)
         {
-            return true;
+            return held;
         }
 
         if (variant.Remove is null)
         {
             Tell("earlier", TrialState.LeftOut, "What cannot be taken away again leaves no clean machine for the earlier version; upgrade and way back were not tried.");
-            return true;
+            return held;
         }
 
-        return await Change(earlier.Document, cancellation);
+        return await Change(earlier.Document, cancellation) && held;
+    }
+
+    /// <summary>Takes away a file that proves it, so that there is something to repair, and has it repaired.</summary>
+    private async Task<bool> Repair(PackageDocument package, DocumentStep repair, CancellationToken cancellation)
+    {
+        var file = variant.Present.FirstOrDefault(check => check.Kind is "file" or "version-in" && machine.Files.Exists(check.Subject))?.Subject;
+        if (file is null)
+        {
+            Tell("break", TrialState.LeftOut, "None of its presence checks looks at a file, so there was nothing to take away: the repair is tried on what is whole.");
+        }
+        else
+        {
+            machine.Files.Delete(file);
+            var broken = await machine.Prover.Prove(package, variant, _receipts.GetValueOrDefault(package.App), cancellation);
+            Tell("break", broken.Answer == PresenceAnswer.Present ? TrialState.Warned : TrialState.Passed, broken.Answer == PresenceAnswer.Present ? $"{file} was taken away, and it still counts as whole: {Steps.Lower(broken.Why)}" : $"{file} was taken away, so that there is something to repair");
+        }
+
+        return await Install("repair", package, variant with { Install = repair }, cancellation);
     }
 
     /// <summary>Whether the variant is meant for this machine, and may be installed on it as it stands now.</summary>
@@ -227,11 +245,27 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         Tell("remove", meaning == ExitMeaning.Failed ? TrialState.Warned : TrialState.Passed, $"{Ended(end, meaning)}; {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
-        var left = machine.Ground.Changes().Where(file => !original.Contains(file.Path) && !_noise.Is(file.Path)).ToList();
-        Tell(
-            "leftovers", left.Count == 0 ? TrialState.Passed : TrialState.Warned, left.Count == 0 ? "Nothing is left behind." : $"{left.Count} file{(left.Count == 1 ? " is" : "s are")} left behind; take them away in the remove step, or say in a noise file that they may stay.", 0, null,
-            [.. left.Take(ShownLeftovers).Select(file => file.Path), .. left.Count > ShownLeftovers ? new[] { $"… and {left.Count - ShownLeftovers} more" } : []]);
+        TellLeft(original, isAfterRemoval: true);
         return true;
+    }
+
+    /// <summary>What is on the machine that was not there before: on its disk, and running.</summary>
+    /// <param name="isAfterRemoval">Whether it was removed, so that nothing may be left; else it failed to install, and only what it left is told.</param>
+    private void TellLeft(HashSet<string> original, bool isAfterRemoval)
+    {
+        var changes = machine.Ground.Changes().Where(file => !original.Contains(file.Path) && !_noise.Is(file.Path.TrimEnd('/'))).Select(file => new DiskChange(file.Path, file.Kind)).ToList();
+        var left = Leftovers.Of(changes, machine.Ground.Before, machine.Ground.Now);
+        if (left.Count > 0 || isAfterRemoval)
+        {
+            Tell(
+                "leftovers", left.Count == 0 ? TrialState.Passed : TrialState.Warned, Leftovers.Sentence(left), 0, null,
+                [.. left.Take(ShownLeftovers).Select(Leftovers.InWords), .. left.Count > ShownLeftovers ? new[] { $"… and {left.Count - ShownLeftovers} more" } : []]);
+        }
+
+        if (isAfterRemoval && machine.Ground.Waiting() is { Count: > 0 } running)
+        {
+            Tell("still running", TrialState.Warned, $"{(running.Count == 1 ? "A program of it still runs" : $"{running.Count} programs of it still run")} although it was removed; end {(running.Count == 1 ? "it" : "them")} in the remove step, or name {(running.Count == 1 ? "it" : "them")} under 'close'.", 0, null, running);
+        }
     }
 
     /// <summary>From the earlier version to this one, and back again as a device goes back where this one does not prove itself.</summary>
@@ -326,7 +360,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
 
     private void TellPlace(HashSet<string> original)
     {
-        var placed = machine.Ground.Changes().Where(file => !original.Contains(file.Path) && !_noise.Is(file.Path)).ToList();
+        var placed = machine.Ground.Changes().Where(file => file.Kind != ChangeKind.Gone && !file.Path.EndsWith('/') && !original.Contains(file.Path) && !_noise.Is(file.Path)).ToList();
         Tell("in place", TrialState.Passed, string.Create(CultureInfo.InvariantCulture, $"{placed.Count:N0} file{(placed.Count == 1 ? "" : "s")}, {Units.FormatSize(placed.Sum(file => file.Size))}"), 0, null, [.. placed.Take(ShownLeftovers).Select(file => file.Path)]);
     }
 

@@ -153,6 +153,11 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
                 return pairs.Failure!;
             }
 
+            if (pairs.Value.Select(pair => NextVersion.WhyOther(pair.Before, pair.After)).OfType<string>().FirstOrDefault() is { } other)
+            {
+                return new Failure(ErrorKind.Conflict, $"{other}; nothing was changed.");
+            }
+
             var brought = earlier.Where(each => pairs.Value.All(pair => pair.Before.File != each.File.Path) && draft.Files.All(own => own.Path != each.File.Path || own.Path == ManifestDraft.IconName)).ToList();
             if (pairs.Value.Count == 0 || draft.Files.Count + brought.Count > MostFiles || draft.Files.Sum(file => file.Size) + brought.Sum(each => each.File.Size) > options.MaxPackageBytes)
             {

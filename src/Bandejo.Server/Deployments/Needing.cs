@@ -22,7 +22,7 @@ internal static class Needing
             {
                 return BroughtBy(need, device) is { } bringer
                     ? new Happening(TargetEvent.Held, $"Needs {need} first, which '{bringer.Plan.Name}' brings")
-                    : new Happening(TargetEvent.Blocked, $"Needs {need}, {(isMet == Truth.NotKnown ? "and it is not known yet whether it is there" : "which no deployment brings here")}");
+                    : new Happening(TargetEvent.Blocked, $"Needs {need}, {(isMet == Truth.NotKnown ? "and it is not known yet whether it is there" : WhyNone(need, device))}");
             }
         }
 
@@ -49,6 +49,16 @@ internal static class Needing
 
     /// <summary>Whether a deployment must be weighed again when another begins or ends: it may bring what this one needs.</summary>
     public static bool Concerns(DeploymentEntry waiting, DeploymentEntry other) => waiting.Package.Needs.Any(need => need.App == other.Plan.App);
+
+    /// <summary>Why nobody brings what is needed: no deployment does, or one is to and cannot here, or only what is too old.</summary>
+    private static string WhyNone(Need need, DeviceEntry device)
+    {
+        var others = device.Deployments.Where(other => other.IsActive && other.Plan.App == need.App && other.Plan.Wish == Wish.Have).Select(other => (other.Plan, Target: other.Targets.Of(device))).Where(other => other.Target is { State: not (TargetState.Left or TargetState.NotNeeded) }).ToList();
+        var (plan, target) = others.FirstOrDefault(other => need.AtLeast is null || other.Plan.Version >= need.AtLeast);
+        return plan is not null ? $"which '{plan.Name}' is to bring, but {(target!.IsGoingBack ? "goes back" : $"is {Words.Of(target.State)}")} here"
+            : others is [var (old, _), ..] ? $"and '{old.Name}' brings only {old.Version}"
+            : "which no deployment brings here";
+    }
 
     private static DeploymentEntry? BroughtBy(Need need, DeviceEntry device) => device.Deployments.FirstOrDefault(other =>
         other.IsActive && other.Plan.App == need.App && other.Plan.Wish == Wish.Have && (need.AtLeast is null || other.Plan.Version >= need.AtLeast)

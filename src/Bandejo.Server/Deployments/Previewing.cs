@@ -76,6 +76,11 @@ internal static class Previewing
         var fitting = foreseen.Where(each => each.Fits).Select(each => each.Device).ToList();
         Contests(world, plan, fitting, findings);
         findings.AddRange(plan.Wish == Wish.Gone ? [] : Needing.Findings(world, package, fitting));
+        if (plan.Wish != Wish.Gone && Intake.Circle(world, package.Stored.App, package.Needs) is { } circle)
+        {
+            findings.Add(new Finding(circle, "package"));
+        }
+
         var previews = WavePreviews(plan, foreseen, findings);
         var unpicked = inScope.Where(device => waves[device.Id] < 0).ToList();
         if (unpicked.Count > 0)

@@ -299,6 +299,11 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             return Catalogue.Info(retired);
         }
 
+        if (Circle(change.World, document.App, Documents.NeedsOf(document)) is { } circle)
+        {
+            return new Failure(ErrorKind.Invalid, circle);
+        }
+
         var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);
         var stored = new StoredPackage(
             digest, document.App, document.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, origin.Words ?? "")]);
@@ -318,6 +323,12 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
         .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId));
 
+    /// <summary>Says that packages need each other in a circle, by the newest of each app that is not withdrawn; null where they do not.</summary>
+    public static string? Circle(FleetWorld world, string app, IReadOnlyList<Need> needs) =>
+        NeedCircle.Of(app, needs.Select(need => need.App), other => world.Packages.Values.Where(package => package.Stored.App == other && package.Stored.State != PackageState.Withdrawn).MaxBy(package => package.Version)?.Needs.Select(need => need.App) ?? []) is { } circle
+            ? $"What it needs goes in a circle, so that none of them could be the first: {string.Join(" needs ", circle)}."
+            : null;
+
     private IEnumerable<Finding> AgainstCatalogue(Manifest manifest, IReadOnlyList<PayloadFile> listed) => world.Read(each =>
     {
         var findings = new List<Finding>();
@@ -333,6 +344,11 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             .SelectMany(package => Documents.FilesOf(package.Document).SelectMany(file => large[file.Sha256].Select(own => (own, package)))).DistinctBy(pair => pair.own.Path).Take(MostReasons))
         {
             findings.Add(new Finding($"'{file.Path}' is a file of {owner.Document.Name} {owner.Stored.Version} as well. If it belongs there, leave it out and write 'needs: [{{ app: {owner.Stored.App} }}]'.", file.Path) { IsWarning = true });
+        }
+
+        if (Circle(each, manifest.App, manifest.Needs) is { } circle)
+        {
+            findings.Add(new Finding(circle, "needs"));
         }
 
         foreach (var need in manifest.Needs.Where(need => !each.Packages.Values.Any(package => package.Stored.App == need.App && package.Stored.State != PackageState.Withdrawn && (need.AtLeast is null || package.Version >= need.AtLeast))))

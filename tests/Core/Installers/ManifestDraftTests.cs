@@ -84,6 +84,26 @@ public sealed class ManifestDraftTests
     }
 
     [Fact]
+    public void A_file_that_tells_no_version_belongs_to_the_only_one_that_others_of_its_software_tell()
+    {
+        Inspection Told(string file, string name, string? version) => new() { File = file, Size = 1, Kind = InstallerKind.Zip, Told = [new Told(Facts.Name, name, Certainty.Guess, "test"), .. version is null ? [] : new[] { new Told(Facts.Version, version, Certainty.Guess, "test") }] };
+
+        var packages = ManifestDraft.Packages([Told("quill-arm64.zip", "quill", null), Told("quill-1.0.zip", "quill", "1.0"), Told("ink-a.zip", "ink", null), Told("ink-b.zip", "ink", null), Told("nib-1.zip", "nib", "1"), Told("nib-2.zip", "nib", "2"), Told("nib.zip", "nib", null)]);
+
+        Assert.Equal(["quill-1.0.zip quill-arm64.zip", "ink-a.zip ink-b.zip", "nib-1.zip", "nib-2.zip", "nib.zip"], packages.Select(package => string.Join(' ', package.Select(each => each.File))));
+    }
+
+    [Fact]
+    public void Software_of_another_name_is_other_software_unless_its_maker_ties_it_to_the_one_before()
+    {
+        Inspection Told(string name, string? tie = null) => new() { File = name + ".msi", Size = 1, Told = [new Told(Facts.Name, name, Certainty.Certain, "test"), .. tie is null ? [] : new[] { new Told(Facts.UpgradeCode, tie, Certainty.Certain, "test") }] };
+
+        Assert.Null(NextVersion.WhyOther(Told("Quill 9 x64"), Told("quill 9")));
+        Assert.Null(NextVersion.WhyOther(Told("Quill", "{1}"), Told("Quill Studio", "{1}")));
+        Assert.Equal("Ink.msi is 'Ink', and the version before is of 'Quill', other software", NextVersion.WhyOther(Told("Quill", "{1}"), Told("Ink", "{2}")));
+    }
+
+    [Fact]
     public void What_is_meant_for_fewer_devices_stands_first_so_that_each_is_reached()
     {
         var wide = Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection, machine: 0x14C)), "circdesk.exe", HintCatalog.Own);

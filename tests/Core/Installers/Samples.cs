@@ -63,6 +63,8 @@ internal static class Samples
         ["Nightjar-2.0.0-x86_64.AppImage"] = Image(),
         ["plateglass-11.3.0.run"] = Script(),
         ["carrel-link.pkg"] = MacPackage(),
+        ["inkwell-print-4.3.0-1.x86_64.rpm"] = RpmSamples.Rpm(),
+        ["drivers-2.1.cab"] = RpmSamples.Cabinet(("setup/driver-setup.exe", 70_000), ("read me.txt", 12)),
     };
 
     /// <summary>A mark as the catalogue of hints has it: bytes, and no name.</summary>
