@@ -51,7 +51,7 @@ done
 # These two mostly wait, for pages and for faults to pass: they go beside the largest, and what they say comes behind it.
 {
     suite Browser
-    BANDEJO_CHAOS_SECONDS=${BANDEJO_CHAOS_SECONDS:-60} suite Chaos
+    suite Chaos
 } >"$work/beside.log" 2>&1 &
 suite System
 wait

@@ -405,11 +405,27 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     {
         foreach (var (pid, arguments) in Processes())
         {
-            var program = arguments.Take(2).FirstOrDefault(argument => names.Contains(Path.GetFileName(argument)) && (root == "/" || argument.StartsWith(root, StringComparison.Ordinal)));
+            // By what it was started as, or a script's name behind its interpreter; and by its executable, whatever title it has given itself.
+            var program = arguments.Take(2).Append(Executable(pid)).OfType<string>().FirstOrDefault(argument => names.Contains(Path.GetFileName(argument)) && (root == "/" || argument.StartsWith(root, StringComparison.Ordinal)));
             if (program is not null && pid != Environment.ProcessId)
             {
                 yield return (Path.GetFileName(program), pid);
             }
+        }
+    }
+
+    /// <summary>The file that a process runs (proc(5), <c>exe</c>), also where another was put in its place meanwhile; null where it cannot be told.</summary>
+    private static string? Executable(int pid)
+    {
+        const string Replaced = " (deleted)";
+        try
+        {
+            var target = new FileInfo($"/proc/{pid}/exe").LinkTarget;
+            return target is not null && target.EndsWith(Replaced, StringComparison.Ordinal) ? target[..^Replaced.Length] : target;
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            return null;
         }
     }
 

@@ -9,6 +9,9 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
 {
     private const int MaxText = 64 * 1024;
 
+    /// <summary>Is there where systemd runs as the service manager (sd_booted(3)).</summary>
+    public const string ServiceManager = "run/systemd/system";
+
     private static readonly TimeSpan CommandLimit = TimeSpan.FromSeconds(20);
 
     /// <summary>What the checks of a variant say, and whether all is there that goes with it.</summary>
@@ -69,6 +72,13 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
                     return answer.Code != 0 ? Observation.NotThere : new Observation(true, null, check.VersionIn(answer.Output), answer.Output.Trim());
                 case PresenceKind.Product:
                     return settings.Read($"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{check.Subject.ToUpperInvariant()}", "DisplayVersion") is { } listed ? new Observation(true, null, check.VersionIn(listed), null) : Observation.NotThere;
+                case PresenceKind.Service:
+                    if (!files.Exists(ServiceManager))
+                    {
+                        return Observation.CouldNotLook("no service manager runs here");
+                    }
+
+                    return await processes.Ask(["systemctl", "is-active", "--quiet", check.Subject], CommandLimit, cancellation) is { Code: 0 } ? new Observation(true, null, null, null) : Observation.NotThere;
                 case PresenceKind.Receipt:
                     return receipt is null ? Observation.NotThere : new Observation(true, null, receipt.Version, null);
                 default:

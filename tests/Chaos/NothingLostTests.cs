@@ -7,7 +7,7 @@ namespace Bandejo.Chaos.Tests;
 
 /// <summary>
 /// Everything breaks at random while rollouts run, and nothing may be lost, done twice, or done when it must not be. The judge is the fleet's own record.
-/// BANDEJO_CHAOS_SECONDS says how long (100 unless set), BANDEJO_CHAOS_SEED which chaos.
+/// BANDEJO_CHAOS_SECONDS says how long (60 unless set), BANDEJO_CHAOS_SEED which chaos.
 /// </summary>
 public sealed class NothingLostTests(ITestOutputHelper output)
 {
@@ -19,7 +19,7 @@ public sealed class NothingLostTests(ITestOutputHelper output)
     [Fact]
     public async Task Nothing_is_lost_done_twice_or_done_when_it_must_not_be()
     {
-        var seconds = Number("BANDEJO_CHAOS_SECONDS", 100);
+        var seconds = Number("BANDEJO_CHAOS_SECONDS", 60);
         var seed = Number("BANDEJO_CHAOS_SEED", Random.Shared.Next(1, 100_000));
         Say($"seed {seed}, {seconds} s; again with: make chaos SEED={seed} SECONDS={seconds}");
         await using var world = await World.Start(seed);

@@ -69,6 +69,21 @@ public sealed class ManifestTests
         Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("climbs out"));
     }
 
+    [Fact]
+    public void A_service_that_runs_is_a_proof_beside_one_that_tells_the_version()
+    {
+        var service = new PresenceCheck(PresenceKind.Service, "foldline", [], null, null, null);
+        var version = new PresenceCheck(PresenceKind.FileVersion, "opt/foldline/VERSION", [], null, null, null);
+        PresenceResult Judge(bool runs) => Presence.Judge("Foldline", AppVersion.Parse("7.2.0"), [(version, new Observation(true, null, "7.2.0", null)), (service, runs ? new Observation(true, null, null, null) : Observation.NotThere)]);
+        Assert.Equal(PresenceAnswer.Present, Judge(runs: true).Answer);
+        Assert.Equal((PresenceAnswer.Absent, "Service foldline does not run"), (Judge(runs: false).Answer, Judge(runs: false).Why));
+
+        var text = Samples.Manifest[..Samples.Manifest.IndexOf("    present:", StringComparison.Ordinal)];
+        var alone = ManifestReader.Read(text + "    present: [{ service: foldline.service }]\n").Value;
+        Assert.Contains(ManifestCheck.Check(alone, []), finding => !finding.IsWarning && finding.Message.Contains("does not say of which software and version"));
+        Assert.Contains("is no name of a service", ManifestReader.Read(text + "    present: [{ service: 'a b' }]\n").Failure!.Findings[0].Message);
+    }
+
     [Theory]
     [InlineData("[sh, install.sh, --quiet]", "[tool, --quiet, '&&', echo, done]", "'&&' is handed to 'tool' as a word", true)]
     [InlineData("[sh, install.sh, --quiet]", "[tool, --to, '$HOME/x']", "'$HOME' is handed to 'tool' as it stands", true)]

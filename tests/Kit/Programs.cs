@@ -63,6 +63,7 @@ public static class Programs
         // What the runtime learns and compiles anew while a program runs pays only after the seconds that most of these live: it begins later (10 s, in hexadecimal milliseconds).
         start.Environment["DOTNET_TieredPGO"] = "0";
         start.Environment["DOTNET_TC_CallCountingDelayMs"] = "2710";
+        start.Environment["DOTNET_gcServer"] = "0";
         foreach (var (name, value) in environment ?? new Dictionary<string, string>())
         {
             start.Environment[name] = value;

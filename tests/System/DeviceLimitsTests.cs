@@ -126,7 +126,8 @@ public sealed class DeviceLimitsTests
         Assert.Contains(says, body);
         foreach (var wrong in new[]
         {
-            HostileService.Document("true", "../../x"), HostileService.Document("true", "caf\u00e9"), HostileService.Document("true", change: variant => variant with { Present = [variant.Present[0] with { Kind = "telepathy" }] }),
+            HostileService.Document("true", "../../x"), HostileService.Document("true", "caf\u00e9"), HostileService.Document("true", change: variant => variant with { Present = [variant.Present[0], variant.Present[0] with { Kind = "service", Subject = "--root=/" }] }),
+            HostileService.Document("true", change: variant => variant with { Present = [variant.Present[0] with { Kind = "telepathy" }] }),
             HostileService.Document("true", change: variant => variant with { Handling = new DocumentHandling(false, false, null, "as-told", ["var"]) }),
             HostileService.Document("true", change: variant => variant with { Install = variant.Install with { Environment = new Dictionary<string, string> { ["BANDEJO_RUN"] = "/tmp" } } }),
             HostileService.Document("true", change: variant => variant with { Install = variant.Install with { Run = ["sh", "@{nothing}"] } }),

@@ -11,7 +11,7 @@ public sealed class InstallTests
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
     // Says that it runs, and waits until the test lets it go on.
-    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do sleep 0.05; done\n" + Put;
+    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done\n" + Put;
 
     [Fact]
     public async Task Software_travels_through_two_waves_with_a_gate_a_retry_and_a_roll_back()

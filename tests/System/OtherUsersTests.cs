@@ -138,7 +138,7 @@ public sealed class OtherUsersTests
     {
         await using var service = await HostileService.Start();
         var payload = service.Content("payload"u8.ToArray());
-        var package = service.Serve(HostileService.Document("umask > \"$BANDEJO_ROOT/umask\"; touch \"$BANDEJO_ROOT/at-work\"; while [ ! -e \"$BANDEJO_ROOT/go\" ]; do sleep 0.05; done; " + Put, change: variant => variant with
+        var package = service.Serve(HostileService.Document("umask > \"$BANDEJO_ROOT/umask\"; touch \"$BANDEJO_ROOT/at-work\"; while [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done; " + Put, change: variant => variant with
         {
             Files = [new DocumentFile("sub/a.txt", 7, payload, false)], Install = variant.Install with { Answers = new Dictionary<string, string> { ["b.ini"] = "x=1" } },
         }));

@@ -42,7 +42,7 @@ public sealed class PackagePartsTests
     {
         await using var site = await Site.Start();
         var device = await site.Device("ALD-DESK-001");
-        await site.Package("spark", "3.2", "while [ ! -e \"$BANDEJO_ROOT/go\" ]; do sleep 0.1; done; exit 9");
+        await site.Package("spark", "3.2", "while [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.1; done; exit 9");
         await site.Package("ember", "1.0", Install, more: "needs: [{ app: spark }]");
         await site.Package("quill", "1.0", Install, more: "needs: [{ app: ember }]");
 
@@ -142,9 +142,9 @@ public sealed class PackagePartsTests
     [Fact]
     public async Task A_trial_whose_installer_takes_its_time_is_tried_to_its_end()
     {
-        // Longer than a thread of the pool stays with nothing to do: a sandbox that was tied to one would be ended by then.
+        // As long as real installers take, and far longer than a thread of the pool stays with nothing to do: a sandbox that was tied to one would be ended by then.
         await using var site = await Site.Start();
-        var (code, output, errors) = await site.Run("package", "trial", site.WriteFolder("quill", "1.0", "sleep 26\n" + Install));
+        var (code, output, errors) = await site.Run("package", "trial", site.WriteFolder("quill", "1.0", "sleep 90\n" + Install, limit: "5m"));
         Assert.True(code == 0, output + errors);
     }
 

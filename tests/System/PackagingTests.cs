@@ -79,6 +79,7 @@ public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
     [InlineData("mkdir -p $T; [ -e $T/whole ] || echo 1.0 > $T/VERSION; touch $T/whole", "repair: { run: [sh, install.sh] }", "repair", "failed", "is not there")]
     [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; printf '#!/bin/sh\necho libquill.so.3 is missing; exit 127\n' > $T/quill; chmod +x $T/quill", "launch: { run: [/opt/quill/quill] }", "launch", "failed", "libquill.so.3 is missing")]
     [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; printf '#!/bin/sh\nsleep 100\n' > $T/quill; chmod +x $T/quill", "launch: { run: [/opt/quill/quill], stays: 1s }", "close", "warned", "Nothing is named under 'close'")]
+    [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; cp /usr/bin/sleep $T/quilld", "launch: { run: [bash, -c, \"exec -a 'Quill, idle' /opt/quill/quilld 300\"], stays: 1s }\n    close: [quilld]", "leftovers", "passed", "Nothing is left behind.")]
     [InlineData("mkdir -p $T; echo 1.0 > $T/VERSION; ls -A /home /root; cat /proc/net/dev; [ $(ls -A /home /root | grep -vc :) = 1 ] && [ $(grep -c : /proc/net/dev) = 1 ] && [ ! -t 0 ] && [ -z \"$DISPLAY\" ] && [ $(id -u) = 0 ]", "", "install", "passed", "code 0")]
     public async Task A_trial_says_what_goes_wrong_and_where(string install, string more, string step, string state, string says)
     {
@@ -94,6 +95,8 @@ public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
         var found = Assert.Single(report.Steps, each => each.Name == step);
         Assert.True(found.State == state && found.Says.Contains(says), $"{found.State}: {found.Says}\n{string.Join('\n', found.Log)}");
         Assert.Equal(state == "failed" ? 1 : 0, code);
+
+        Assert.Equal(step is "still running" or "close", report.Steps.Any(each => each.Name == "still running"));
 
         // Nothing is tried of what did not come in; whatever else fails hides nothing of what is behind it.
         Assert.Equal(step != "install" || state != "failed", report.Steps.Any(each => each is { Name: "remove", State: "passed" }));
@@ -116,6 +119,17 @@ public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
 
         Assert.Contains("cannot be an earlier version", (await site.Run("package", "trial", after, "--from", other)).Errors);
         Assert.Empty(Directory.GetDirectories(site.Temporary));
+    }
+
+    [Fact]
+    public async Task A_service_is_left_to_a_device_where_no_service_manager_runs()
+    {
+        var folder = one.Site.WriteFolder("quill", "1.0", "mkdir -p $T && echo 1.0 > $T/VERSION");
+        var manifest = Path.Combine(folder, "package.yaml");
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("present: [", "present: [{ service: quill.service }, "));
+        var output = await one.Site.Must("package", "trial", folder, "--output", "json");
+        var step = Assert.Single(JsonSerializer.Deserialize(output, ContractJson.Default.TrialReport)!.Steps, each => each.Name == "service");
+        Assert.Equal(("left-out", true), (step.State, step.Says.Contains("quill.service starts and stays up was not tried; try it on a device")));
     }
 
     [Fact]

@@ -9,7 +9,7 @@ namespace Bandejo.System.Tests;
 public sealed class RollBackTests
 {
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
-    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do sleep 0.05; done\n" + Put;
+    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done\n" + Put;
 
     [Fact]
     public async Task A_roll_back_says_who_goes_back_to_what_and_who_cannot_and_does_that_and_ends()

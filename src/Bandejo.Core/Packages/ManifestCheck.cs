@@ -150,7 +150,11 @@ public static class ManifestCheck
             findings.Add(new Finding("There is no 'remove' step: what this package installs cannot be taken away or rolled back to nothing.", where + ".remove") { IsWarning = true });
         }
 
-        if (!variant.Present.Any(check => check.TellsVersion || check.Expected is not null))
+        if (variant.Present.All(check => check.Kind == PresenceKind.Service))
+        {
+            findings.Add(new Finding("A service that runs does not say of which software and version it is; add a check that does.", where + ".present"));
+        }
+        else if (!variant.Present.Any(check => check.TellsVersion || check.Expected is not null))
         {
             findings.Add(new Finding("No presence check tells one version from another: an earlier version would count as this one.", where + ".present") { IsWarning = true });
         }

@@ -13,7 +13,7 @@ public sealed class ManifestReader
 
     public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "handling", "install", "remove", "removals", "change", "repair", "launch", "present", "companions", "put-back"];
 
-    public static IReadOnlyList<string> PresenceKeys { get; } = ["file", "version-in", "setting", "command", "receipt", "program", "product", "key", "is", "pattern"];
+    public static IReadOnlyList<string> PresenceKeys { get; } = ["file", "version-in", "setting", "command", "receipt", "program", "product", "service", "key", "is", "pattern"];
 
     private readonly List<Finding> _findings;
     private readonly YamlForm _form;
@@ -191,10 +191,10 @@ public sealed class ManifestReader
     private PresenceCheck? Check(YamlMappingNode map, string where)
     {
         _form.Known(map, where, PresenceKeys);
-        var kinds = PresenceKeys.Take(7).Where(key => YamlForm.Child(map, key) is not null).ToList();
+        var kinds = PresenceKeys.TakeWhile(key => key != "key").Where(key => YamlForm.Child(map, key) is not null).ToList();
         if (kinds.Count != 1)
         {
-            _form.Report(map, $"A presence check has exactly one of: {string.Join(", ", PresenceKeys.Take(7))}.", where);
+            _form.Report(map, $"A presence check has exactly one of: {string.Join(", ", PresenceKeys.TakeWhile(key => key != "key"))}.", where);
             return null;
         }
 
@@ -209,12 +209,18 @@ public sealed class ManifestReader
             "command" => PresenceKind.Command,
             "receipt" => PresenceKind.Receipt,
             "product" => PresenceKind.Product,
+            "service" => PresenceKind.Service,
             _ => PresenceKind.Program,
         };
 
         if (kind == PresenceKind.Product && !Guid.TryParseExact(subject[0], "B", out _))
         {
             _form.Report(YamlForm.Child(map, "product")!, $"'{subject[0]}' is no product code; one looks like '{{1F0C7D2A-5B7E-4C7B-9A55-0D6F4C1B2E10}}', in quotes.", where + "product");
+        }
+
+        if (kind == PresenceKind.Service && !PresenceCheck.IsServiceName(subject[0]))
+        {
+            _form.Report(YamlForm.Child(map, "service")!, $"'{subject[0]}' is no name of a service, such as cron or cron.service.", where + "service");
         }
 
         if (kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.Problem(subject[0].TrimStart('/')) is { } problem)

@@ -26,6 +26,9 @@ public enum PresenceKind
 
     /// <summary>Windows lists an installed product under a product code.</summary>
     Product,
+
+    /// <summary>The operating system's service manager says that a service runs.</summary>
+    Service,
 }
 
 /// <summary>One way to prove that a package's version is there.</summary>
@@ -44,11 +47,14 @@ public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IR
     public static IReadOnlyDictionary<string, PresenceKind> Kinds { get; } = new Dictionary<string, PresenceKind>(StringComparer.Ordinal)
     {
         ["file"] = PresenceKind.File, ["version-in"] = PresenceKind.FileVersion, ["setting"] = PresenceKind.Setting, ["command"] = PresenceKind.Command,
-        ["receipt"] = PresenceKind.Receipt, ["program"] = PresenceKind.Program, ["product"] = PresenceKind.Product,
+        ["receipt"] = PresenceKind.Receipt, ["program"] = PresenceKind.Program, ["product"] = PresenceKind.Product, ["service"] = PresenceKind.Service,
     };
 
     /// <summary>The word for a kind in a package's document.</summary>
     public static string Word(PresenceKind kind) => Kinds.First(pair => pair.Value == kind).Key;
+
+    /// <summary>Whether a text is the name of a service: letters, digits and <c>@ . _ : -</c>, of which the last does not begin it (systemd.unit(5)).</summary>
+    public static bool IsServiceName(string text) => text.Length > 0 && text[0] != '-' && text.All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '@' or '.' or '_' or ':' or '-');
 
     /// <summary>
     /// The version in what was found. Of what a system lists the whole text is one, as it may have parts that no search would take for a version (an epoch, say); in a file or in what
@@ -81,6 +87,7 @@ public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IR
         PresenceKind.Command => $"what '{Subject}' prints",
         PresenceKind.Receipt => "receipt",
         PresenceKind.Product => $"product {Subject}",
+        PresenceKind.Service => $"service {Subject}",
         _ => $"program {Subject}",
     };
 }
@@ -153,7 +160,7 @@ public static class Presence
         {
             if (!seen.IsFound)
             {
-                return new PresenceResult(PresenceAnswer.Absent, null, $"{Capital(check.InWords)} is not there");
+                return new PresenceResult(PresenceAnswer.Absent, null, $"{Capital(check.InWords)} {(check.Kind == PresenceKind.Service ? "does not run" : "is not there")}");
             }
 
             if (check.TellsVersion)

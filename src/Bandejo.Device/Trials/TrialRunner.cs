@@ -76,6 +76,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             return true;
         }
 
+        LeaveServicesOut();
         foreach (var before in plan.Before)
         {
             if (!await Install("needs", before.Document, VariantOf(before.Document), cancellation))
@@ -139,6 +140,17 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         return await Change(earlier.Document, cancellation) && held;
+    }
+
+    /// <summary>Where no service manager runs, nobody can say whether a service does: that is left for a device, and said.</summary>
+    private void LeaveServicesOut()
+    {
+        var services = variant.Present.Where(check => check.Kind == "service").Select(check => check.Subject).ToList();
+        if (services.Count > 0 && services.Count < variant.Present.Count && !machine.Files.Exists(Prover.ServiceManager))
+        {
+            variant = variant with { Present = [.. variant.Present.Where(check => check.Kind != "service")] };
+            Tell("service", TrialState.LeftOut, $"No service manager runs here, so whether {string.Join(" and ", services)} start{(services.Count == 1 ? "s" : "")} and stay{(services.Count == 1 ? "s" : "")} up was not tried; try it on a device (--on).");
+        }
     }
 
     /// <summary>Takes away a file that proves it, so that there is something to repair, and has it repaired.</summary>
