@@ -67,7 +67,7 @@ prerequisites:
 
 # Compiling ahead of time takes most of a build and changes nothing of what the programs do (what it cannot take is an error of the ordinary build): where nothing is built yet, the tests go without.
 test: ## Every test; ends with "N passed, N failed"
-	@began=$$(date +%s); $(MAKE) --no-print-directory build AOT=false WHAT=Bandejo.slnx; BANDEJO_BEGAN=$$began build/test.sh
+	@began=$$(date +%s); $(MAKE) --no-print-directory -j2 build AOT=false WHAT=Bandejo.slnx; BANDEJO_BEGAN=$$began build/test.sh
 
 chaos: build ## Everything breaks at random while rollouts run; SECONDS=600 says how long, SEED=… which chaos
 	@dotnet build tests/Chaos -c Release --nologo -v quiet

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Bandejo.Contract;
+using Spectre.Console;
 
 namespace Bandejo.Cli;
 
@@ -18,7 +19,7 @@ internal static class TodayCommand
         sheet.Print(parsed.GetValue(Shared.Output)!, today, ContractJson.Default.TodayInfo, "Nothing needs you.");
         if (parsed.GetValue(Shared.Output) == "table")
         {
-            Console.WriteLine($"\nMoving: {(today.Moving.Count == 0 ? "nothing" : string.Join(", ", today.Moving.Select(deployment => deployment.Name)))}.");
+            Say.Line(Markup.Escape($"\nMoving: {(today.Moving.Count == 0 ? "nothing" : string.Join(", ", today.Moving.Select(deployment => deployment.Name)))}."));
         }
 
         return ExitCode.Done;
