@@ -61,6 +61,12 @@ internal static class CleanRoot
                 throw new InvalidDataException($"{(use.Root.Length == 0 ? "This machine" : use.Root)} has no folder '{missing}', so it is not the root of a system.");
             }
 
+            // They part or end the options of a mount (mount(8), overlayfs), or the words of the shell that asks for it.
+            if (use.Root.IndexOfAny(['\'', ',', ':', '\\', '\n']) >= 0)
+            {
+                throw new InvalidDataException($"No layer can be laid over {use.Root}: its name has a quote, comma, colon, backslash or line break. Give the folder another name, or name a link to it.");
+            }
+
             await Prepare(work, use, cancellation);
             var (code, errors) = await Start(work, use, cancellation);
             return code != NoLayers ? (code, errors) : throw new InvalidDataException($"This machine cannot lay a layer over its system folders ({errors}). It needs overlayfs, and a kernel that lets this account use it.");

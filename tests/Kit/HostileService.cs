@@ -138,7 +138,7 @@ public sealed class HostileService : IAsyncDisposable
         return digest;
     }
 
-    /// <summary>The document of a package whose install step runs a shell command and whose proof is a file with its version.</summary>
+    /// <summary>The document of a package that is installed by a shell command and whose proof is a file with its version.</summary>
     public static byte[] Document(string install, string app = "foldline", string version = "7.2.0", Func<DocumentVariant, DocumentVariant>? change = null)
     {
         var step = new DocumentStep(["sh", "-c", install], 60, 1, true, new Dictionary<string, string>());

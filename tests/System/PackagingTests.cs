@@ -162,7 +162,14 @@ public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
             Assert.Equal(1, code);
             Assert.Contains($"The system in {root} is not clean for it", output.ReplaceLineEndings(" ").Replace("  ", " "));
 
-            (code, _, var errors) = await site.Run("package", "trial", folder, "--upon", "../nowhere");
+            // A name that would end the words of the mount and begin others runs nothing.
+            var odd = Directory.CreateSymbolicLink($"{root}'; touch ran; '", root).FullName;
+            (code, _, var errors) = await site.Run("package", "trial", folder, "--upon", odd);
+            Directory.Delete(odd);
+            Assert.Equal(2, code);
+            Assert.Contains("has a quote, comma, colon, backslash or line break", errors);
+
+            (code, _, errors) = await site.Run("package", "trial", folder, "--upon", "../nowhere");
             Assert.Equal(2, code);
             Assert.Contains("There is no folder '../nowhere'", errors);
             Directory.Delete(Path.Combine(root, "etc"), recursive: true);
