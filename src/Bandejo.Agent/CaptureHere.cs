@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Core.Installers;
 using Bandejo.Device.Trials;
 
 namespace Bandejo.Agent;
@@ -17,6 +18,8 @@ internal static class CaptureHere
 
     private static readonly string[] Users = ["root", "home"];
 
+    private static readonly string[] Lists = ["etc/passwd", "etc/group"];
+
     /// <summary>Notes what is there now.</summary>
     /// <exception cref="InvalidDataException">The folder holds something already.</exception>
     public static int Begin(Home home, string folder)
@@ -29,6 +32,11 @@ internal static class CaptureHere
 
         Directory.CreateDirectory(folder);
         var entries = MachineLook.Entries(home.Root, home.Folder, folder);
+        foreach (var list in Lists.Where(list => File.Exists(Path.Combine(home.Root, list))))
+        {
+            File.Copy(Path.Combine(home.Root, list), Path.Combine(folder, Path.GetFileName(list)));
+        }
+
         File.WriteAllText(Path.Combine(folder, Before), JsonSerializer.Serialize(entries, CaptureJson.Default.DictionaryStringMachineEntry));
         Console.WriteLine($"{entries.Count:N0} files and folders are noted. Install what you want, by hand, and answer what it asks; then: bandejo-agent after {folder}");
         return 0;
@@ -48,39 +56,33 @@ internal static class CaptureHere
         var before = JsonSerializer.Deserialize(File.ReadAllText(note), CaptureJson.Default.DictionaryStringMachineEntry)!;
         var now = MachineLook.Entries(home.Root, home.Folder, folder);
         var noise = new TrialNoise(TrialInside.Noise());
-        var found = new List<CapturedInfo>();
+        var look = new CaptureLook(home.Root, Kept(folder, Lists[0]), Kept(folder, Lists[1]));
+        var found = look.Made().ToList();
         foreach (var (path, entry) in now.Where(pair => before.GetValueOrDefault(pair.Key) != pair.Value).OrderBy(pair => pair.Key, StringComparer.Ordinal))
         {
-            found.Add(Look(home.Root, path, entry, noise.Is(path) ? "noise" : Users.Contains(path.Split('/')[1]) ? "user" : before.ContainsKey(path) ? "changed" : null, folder));
+            found.Add(Look(home.Root, path, entry, look, noise, Users.Contains(path.Split('/')[1]) ? "user" : before.ContainsKey(path) ? "changed" : null, folder));
         }
 
         found.AddRange(before.Keys.Where(path => !now.ContainsKey(path) && !noise.Is(path)).Order(StringComparer.Ordinal).Select(path => new CapturedInfo(path[1..], "gone", 0, "", null, null, "changed")));
-        File.WriteAllText(Path.Combine(folder, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(0, found), ContractJson.Default.CaptureAnswer));
-        Console.WriteLine($"{found.Count(each => each is { LeftOut: null, Kind: not "folder" }):N0} new files are in {folder}. Carry the folder to where you package; there: bandejo package capture --from {Path.GetFileName(folder)} --draft drafts/NAME");
+        File.WriteAllText(Path.Combine(folder, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(0, found, new LinuxFacts(home.Root).Gather().Facts), ContractJson.Default.CaptureAnswer));
+        Console.WriteLine($"{found.Count(each => each is { LeftOut: null, Kind: "file" }):N0} new files are in {folder}. Carry the folder to where you package; there: bandejo package capture --from {Path.GetFileName(folder)} --draft drafts/NAME");
         return 0;
     }
 
-    private static CapturedInfo Look(string root, string path, MachineEntry entry, string? why, string folder)
+    private static CapturedInfo Look(string root, string path, MachineEntry entry, CaptureLook look, TrialNoise noise, string? otherwise, string folder)
     {
-        var place = Path.Combine(root, path[1..]);
-        if (entry.Kind != "file")
+        if (look.Find(path) is not { } found)
         {
-            return new CapturedInfo(path[1..], entry.Kind, 0, entry.Kind == "folder" ? ModeOf(place) : "", entry.Target, null, why);
+            return new CapturedInfo(path[1..], "gone", 0, "", null, null, "noise");
         }
 
-        string? sha256 = null;
-        if (why != "noise")
-        {
-            sha256 = Keep(root, path, folder);
-            if (sha256 is null)
-            {
-                // A pipe, a socket or a device is nothing that a package could carry.
-                return new CapturedInfo(path[1..], "other", 0, "", null, null, "noise");
-            }
-        }
-
-        return new CapturedInfo(path[1..], "file", entry.Size, ModeOf(place), null, sha256, why);
+        var why = look.WhyLeft(path, found.Kind, noise, otherwise);
+        var sha256 = found.Kind == "file" && why is not ("noise" or "accounts") ? Keep(root, path, folder) : null;
+        return new CapturedInfo(path[1..], found.Kind, entry.Size, found.Mode, found.Target, sha256, found.Kind == "file" && sha256 is null ? why ?? "noise" : why, found.Owner == CaptureDraft.SystemAccount ? null : found.Owner);
     }
+
+    /// <summary>A list of accounts as it was before; null where nobody kept it.</summary>
+    private static string? Kept(string folder, string list) => Path.Combine(folder, Path.GetFileName(list)) is var file && File.Exists(file) ? File.ReadAllText(file) : null;
 
     /// <summary>Copies a file into the folder, and returns its digest; null where it is no ordinary file, or gone meanwhile.</summary>
     private static string? Keep(string root, string path, string folder)
@@ -106,8 +108,6 @@ internal static class CaptureHere
             return null;
         }
     }
-
-    private static string ModeOf(string place) => Convert.ToString((int)File.GetUnixFileMode(place) & 0xFFF, 8);
 }
 
 /// <summary>JSON for what was there before.</summary>

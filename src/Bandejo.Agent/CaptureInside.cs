@@ -5,6 +5,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Core.Installers;
 using Bandejo.Device;
 using Bandejo.Device.Trials;
 
@@ -24,13 +25,15 @@ internal static class CaptureInside
             await Need(package, time, cancellation);
         }
 
-        var before = Entries().ToDictionary(entry => entry.Path, entry => entry, StringComparer.Ordinal);
+        var look = new CaptureLook("/");
+        var before = Entries(look).ToDictionary(entry => entry.Path, entry => entry, StringComparer.Ordinal);
         var code = await Command(plan, cancellation);
         var noise = new TrialNoise([.. TrialInside.Noise(), .. plan.Noise]);
-        var found = new List<CapturedInfo>();
-        foreach (var entry in Entries().Where(entry => !before.TryGetValue(entry.Path, out var known) || known != entry).OrderBy(entry => entry.Path, StringComparer.Ordinal))
+        look.Refresh();
+        var found = look.Made().ToList();
+        foreach (var entry in Entries(look).Where(entry => !before.TryGetValue(entry.Path, out var known) || known != entry).OrderBy(entry => entry.Path, StringComparer.Ordinal))
         {
-            if (Look(entry, noise, isNeeded: before.ContainsKey(entry.Path)) is { } captured)
+            if (Look(entry, look, noise, isNeeded: before.ContainsKey(entry.Path)) is { } captured)
             {
                 found.Add(captured);
                 Keep(captured, plan.Into);
@@ -40,7 +43,7 @@ internal static class CaptureInside
         // What was there for the needs and has not changed since is told as well, so that nobody wonders where it is.
         found.AddRange(before.Values.Where(entry => entry.Kind != "folder" && found.TrueForAll(each => each.Path != entry.Path[1..])).OrderBy(entry => entry.Path, StringComparer.Ordinal)
             .Where(entry => !noise.Is(entry.Path) && !Passing.Contains(entry.Path[1..].Split('/')[0])).Select(entry => new CapturedInfo(entry.Path[1..], entry.Kind, entry.Size, "", null, null, "needed")));
-        await File.WriteAllTextAsync(Path.Combine(plan.Into, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(code, found), ContractJson.Default.CaptureAnswer), cancellation);
+        await File.WriteAllTextAsync(Path.Combine(plan.Into, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(code, found, new LinuxFacts("/").Gather().Facts), ContractJson.Default.CaptureAnswer), cancellation);
         return 0;
     }
 
@@ -74,7 +77,7 @@ internal static class CaptureInside
         }
     }
 
-    private static CapturedInfo? Look(Entry entry, TrialNoise noise, bool isNeeded)
+    private static CapturedInfo? Look(Entry entry, CaptureLook look, TrialNoise noise, bool isNeeded)
     {
         var path = entry.Path[1..];
         var top = path.Split('/')[0];
@@ -92,13 +95,13 @@ internal static class CaptureInside
             return null;
         }
 
-        var why = noise.Is(entry.Path) || entry.Kind == "other" || Passing.Contains(top) ? "noise" : Users.Contains(top) ? "user" : wasThere || isNeeded || entry.Kind == "gone" ? "changed" : null;
-        return new CapturedInfo(path, entry.Kind, entry.Size, entry.Kind is "file" or "folder" ? Convert.ToString((int)File.GetUnixFileMode(entry.Path) & 0xFFF, 8) : "", entry.Target, sha256, why);
+        var why = look.WhyLeft(entry.Path, entry.Kind, noise, Passing.Contains(top) ? "noise" : Users.Contains(top) ? "user" : wasThere || isNeeded || entry.Kind == "gone" ? "changed" : null);
+        return new CapturedInfo(path, entry.Kind, entry.Size, entry.Mode, entry.Target, sha256, why, entry.Owner);
     }
 
     private static void Keep(CapturedInfo captured, string into)
     {
-        if (captured is { Kind: "file", LeftOut: not "noise" })
+        if (captured is { Kind: "file", LeftOut: not ("noise" or "accounts") })
         {
             var target = Path.Combine(into, "payload", captured.Path);
             Directory.CreateDirectory(Path.GetDirectoryName(target)!);
@@ -108,49 +111,30 @@ internal static class CaptureInside
     }
 
     /// <summary>All that lies in the layers and in the folders that were empty. What a layer has and the root has not was taken away.</summary>
-    private static IEnumerable<Entry> Entries()
+    private static IEnumerable<Entry> Entries(CaptureLook look)
     {
         foreach (var folder in CleanRoot.Layered)
         {
             var layer = Path.Combine(CleanRoot.Inside, "changes", folder);
             foreach (var entry in Below(layer))
             {
-                yield return Of($"/{folder}{entry.FullName[layer.Length..]}");
+                yield return Of($"/{folder}{entry.FullName[layer.Length..]}", look);
             }
         }
 
         foreach (var entry in CleanRoot.Empty.SelectMany(folder => Below($"/{folder}")))
         {
-            yield return Of(entry.FullName);
+            yield return Of(entry.FullName, look);
         }
     }
 
     private static IEnumerable<FileSystemInfo> Below(string folder) =>
         new DirectoryInfo(folder).EnumerateFileSystemInfos("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true });
 
-    private static Entry Of(string path)
-    {
-        var file = new FileInfo(path);
-        return IsOther(path) ? new Entry(path, "other", 0, default, null)
-            : file.LinkTarget is { } target ? new Entry(path, "link", 0, default, target)
-            : Directory.Exists(path) ? new Entry(path, "folder", 0, default, null)
-            : file.Exists ? new Entry(path, "file", file.Length, file.LastWriteTimeUtc, null)
-            : new Entry(path, "gone", 0, default, null);
-    }
-
-    /// <summary>Whether it is a pipe, a socket or a device, which nothing could read to its end.</summary>
-    private static bool IsOther(string path)
-    {
-        try
-        {
-            using var stream = File.Exists(path) && new FileInfo(path).LinkTarget is null ? new RootFolder("/").OpenRead(path) : null;
-            return false;
-        }
-        catch (IOException)
-        {
-            return true;
-        }
-    }
+    private static Entry Of(string path, CaptureLook look) =>
+        look.Find(path) is { } found
+            ? new Entry(path, found.Kind, found.Size, found.Kind == "file" ? File.GetLastWriteTimeUtc(path) : default, found.Target, found.Mode, found.Owner == CaptureDraft.SystemAccount ? null : found.Owner)
+            : new Entry(path, "gone", 0, default, null, "", null);
 
     private static string Digest(string path)
     {
@@ -158,5 +142,5 @@ internal static class CaptureInside
         return Convert.ToHexStringLower(SHA256.HashData(stream));
     }
 
-    private sealed record Entry(string Path, string Kind, long Size, DateTime Written, string? Target);
+    private sealed record Entry(string Path, string Kind, long Size, DateTime Written, string? Target, string Mode, string? Owner);
 }

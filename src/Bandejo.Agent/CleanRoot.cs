@@ -32,6 +32,8 @@ internal static class CleanRoot
 
     private const int NoLayers = 97;
 
+    private static readonly long KilledAtStart = KilledForMemory();
+
     /// <summary>What the system account of a device may do, less what reaches out of the sandbox.</summary>
     private static readonly string[] Rights = ["CAP_CHOWN", "CAP_DAC_OVERRIDE", "CAP_FOWNER", "CAP_FSETID", "CAP_KILL", "CAP_SETGID", "CAP_SETUID", "CAP_SETPCAP", "CAP_SETFCAP", "CAP_SYS_CHROOT"];
 
@@ -77,6 +79,22 @@ internal static class CleanRoot
         }
     }
 
+    /// <summary>What ended a program, from its exit code, to go on with a sentence. Above 128 it is the signal that ended it (sh(1)).</summary>
+    public static string HowItEnded(int code) => (code - 128) switch
+    {
+        9 => HasRunOutOfMemory() ? "the kernel ended it because the memory ran out" : "something on this machine ended it (signal 9, KILL)",
+        11 => "it crashed (signal 11, SEGV)",
+        15 => "something on this machine asked it to end (signal 15, TERM)",
+        > 0 and < 65 and var signal => $"signal {signal} ended it",
+        _ => $"it ended with code {code}",
+    };
+
+    /// <summary>Whether the kernel has ended something for want of memory since this program started (proc(5), <c>oom_kill</c> in vmstat).</summary>
+    private static bool HasRunOutOfMemory() => KilledForMemory() > KilledAtStart;
+
+    private static long KilledForMemory() =>
+        File.ReadLines("/proc/vmstat").FirstOrDefault(line => line.StartsWith("oom_kill ", StringComparison.Ordinal)) is { } line && long.TryParse(line["oom_kill ".Length..], out var count) ? count : 0;
+
     private static async Task Prepare(string work, CleanRootUse use, CancellationToken cancellation)
     {
         foreach (var folder in (string[])[.. Layered, .. Empty, "dev", "proc", "run"])
@@ -105,7 +123,7 @@ internal static class CleanRoot
         var isRoot = Geteuid() == 0;
         var mounts = string.Join("\n", Layered.Select(folder => $"mount -t overlay overlay -o 'lowerdir={use.Root}/{folder},upperdir={work}/changes/{folder},workdir={work}/work/{folder}{(isRoot ? "" : ",userxattr")}' {work}/root/{folder} || exit {NoLayers}"));
         var start = new ProcessStartInfo("unshare") { UseShellExecute = false, RedirectStandardInput = !use.HasTerminal, RedirectStandardError = !use.HasTerminal };
-        foreach (var word in (string[])["--mount", .. isRoot ? [] : new[] { "--user", "--map-root-user" }, "sh", "-c", mounts + "\nexec \"$@\"", "sh", .. Sandbox(work, use)])
+        foreach (var word in (string[])["--mount", .. isRoot ? [] : MayBeOthers() ? new[] { "--map-root-user", "--map-auto" } : ["--map-root-user"], "sh", "-c", mounts + "\nexec \"$@\"", "sh", .. Sandbox(work, use)])
         {
             start.ArgumentList.Add(word);
         }
@@ -201,7 +219,12 @@ internal static class CleanRoot
     private static string? RuntimeFolder() =>
         File.Exists(Path.Combine(AppContext.BaseDirectory, "bandejo-agent.dll")) ? Path.GetFullPath(Path.Combine(RuntimeEnvironment.GetRuntimeDirectory(), "../../..")) : null;
 
-    private static bool IsThere(string tool) => (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Append("/usr/bin").Any(folder => folder.Length > 0 && File.Exists(Path.Combine(folder, tool)));
+    /// <summary>Whether this account was given numbers of others, to be used in its sandbox (subuid(5)), and has the tool that does (newuidmap(1)).</summary>
+    private static bool MayBeOthers() =>
+        IsThere("newuidmap") && File.Exists("/etc/subuid") && File.ReadLines("/etc/subuid").Any(line => line.StartsWith($"{Environment.UserName}:", StringComparison.Ordinal));
+
+    /// <summary>Whether a program is where the system keeps its programs.</summary>
+    public static bool IsThere(string tool) => (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Append("/usr/bin").Any(folder => folder.Length > 0 && File.Exists(Path.Combine(folder, tool)));
 
     /// <summary>The kernel leaves a folder without rights in the layers' own; it is given some, and goes.</summary>
     private static void Delete(string work)

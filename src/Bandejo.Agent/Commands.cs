@@ -36,8 +36,15 @@ internal static class Commands
         return 0;
     }
 
-    public static async Task<int> Run(Home home, TimeProvider time, CancellationToken cancellation)
+    public static async Task<int> Run(Home home, bool isUnguarded, TimeProvider time, CancellationToken cancellation)
     {
+        var isGuarded = home.Root != "/" && !isUnguarded;
+        if (isGuarded && RootGuard.WhyNot(home.Root) is { } why)
+        {
+            Console.Error.WriteLine($"What is installed cannot be kept within {home.Root}: {why} To let it write to all of this machine, add --unguarded.");
+            return 2;
+        }
+
         using var owned = home.Lock();
         if (home.Identity() is not { } identity)
         {
@@ -54,7 +61,7 @@ internal static class Commands
         var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
         var engine = new DeviceEngine(
-            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, trust, cache, journal, time, line => Say(time, line)), identity.Device);
+            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time, isGuarded), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, trust, cache, journal, time, line => Say(time, line)), identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;

@@ -12,6 +12,8 @@ internal sealed class FolderCache(string folder) : IContentCache
 
     public bool Has(string sha256) => File.Exists(PathOf(sha256));
 
+    public string? Text(string sha256) => Has(sha256) ? File.ReadAllText(PathOf(sha256)) : null;
+
     public long PartLength(string sha256) => new FileInfo(PathOf(sha256) + ".part") is { Exists: true } part ? part.Length : 0;
 
     public Stream AppendPart(string sha256)

@@ -10,7 +10,8 @@ namespace Bandejo.Agent;
 /// <c>runs/ATTEMPT/STEP</c>: <c>claim</c> is made by whoever comes first, the step or an agent that takes it up again, <c>pid</c> and <c>exit</c> are
 /// written by the step's shell, <c>work</c> holds the payload; <c>runs/ATTEMPT/log</c> is the log.
 /// </summary>
-internal sealed partial class LinuxProcesses(string root, string stateFolder, FolderCache cache, TimeProvider time) : IMachineProcesses
+/// <param name="isGuarded">Whether what is run may write below the root alone (<see cref="RootGuard"/>).</param>
+internal sealed partial class LinuxProcesses(string root, string stateFolder, FolderCache cache, TimeProvider time, bool isGuarded = false) : IMachineProcesses
 {
     private const int Terminate = 15;
     private const int Kill = 9;
@@ -68,7 +69,7 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
 
         // A program that is named with its place stands below the machine's root, as in a presence check.
         var program = run.Command[0].StartsWith('/') && _root.Program(run.Command[0]) is { } below ? below : run.Command[0];
-        string[] command = [.. run.IsGentle ? (string[])["nice", "-n", "10"] : [], "setsid", "sh", "-c", Shell, "step", program, .. run.Command.Skip(1)];
+        string[] command = [.. run.IsGentle ? (string[])["nice", "-n", "10"] : [], .. isGuarded ? RootGuard.Words(root, Path.Combine(_runs, run.Attempt)) : [], "setsid", "sh", "-c", Shell, "step", .. run.As is { } person ? As(person) : [], program, .. run.Command.Skip(1)];
         var start = new ProcessStartInfo(command[0]) { UseShellExecute = false, WorkingDirectory = work };
         foreach (var argument in command.Skip(1))
         {
@@ -96,6 +97,13 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         }
 
         return await Await(run.Attempt, run.Name, limit, endAtLimit, cancellation);
+    }
+
+    /// <summary>The words before a command that is to run as a person (setpriv of util-linux, env of coreutils).</summary>
+    private static string[] As(MachinePerson person)
+    {
+        var number = person.Number.ToString(CultureInfo.InvariantCulture);
+        return ["setpriv", "--reuid", number, "--regid", number, "--clear-groups", "--inh-caps=-all", "env", "-C", person.Home, $"HOME={person.Home}", $"USER={person.Name}", $"LOGNAME={person.Name}"];
     }
 
     public StepTrace Find(string attempt, string name)
@@ -170,8 +178,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             return null;
         }
 
-        var start = new ProcessStartInfo(name) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, WorkingDirectory = root };
-        foreach (var argument in command.Skip(1))
+        string[] guarded = [.. isGuarded ? RootGuard.Words(root, root) : [], name, .. command.Skip(1)];
+        var start = new ProcessStartInfo(guarded[0]) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, WorkingDirectory = root };
+        foreach (var argument in guarded.Skip(1))
         {
             start.ArgumentList.Add(argument);
         }

@@ -1,4 +1,5 @@
 using Bandejo.Core.Packages;
+using Bandejo.Device;
 using Bandejo.Device.Trials;
 
 namespace Bandejo.Agent;
@@ -11,6 +12,8 @@ internal sealed class MachineGround(string root, string own) : ITrialGround
     private readonly TrialNoise _noise = new(TrialInside.Noise());
     private readonly Dictionary<string, MachineEntry> _before = MachineLook.Entries(root, own);
 
+    private readonly TrialPeople _people = new(above: null);
+
     private readonly Dictionary<string, string?> _texts = Leftovers.Read.ToDictionary(path => path, path => Text(root, path), StringComparer.Ordinal);
 
     public IReadOnlyList<ChangedFile> Changes()
@@ -20,16 +23,24 @@ internal sealed class MachineGround(string root, string own) : ITrialGround
 
         // Of a folder that went with all that was in it, the folder is told.
         var gone = _before.Where(pair => !now.ContainsKey(pair.Key) && (Path.GetDirectoryName(pair.Key) is null or "/" || now.ContainsKey(Path.GetDirectoryName(pair.Key)!))).Select(pair => new ChangedFile(pair.Key + (pair.Value.Kind == "folder" ? "/" : ""), 0, ChangeKind.Gone));
-        return [.. others.Concat(gone).Where(file => !_noise.Is(file.Path.TrimEnd('/')) && !(_texts.ContainsKey(file.Path) && Before(file.Path) == Now(file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+        return [.. others.Concat(gone).Where(file => !_noise.Is(file.Path.TrimEnd('/')) && !(_texts.ContainsKey(file.Path) && _texts[file.Path] == Now(file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
     }
 
     public string Name => "The device";
 
-    public string? Before(string path) => _texts.GetValueOrDefault(path);
+    public DiskEntry? Find(string path) => new CaptureLook(root).Find(path);
 
     public string? Now(string path) => Text(root, path);
 
     public IReadOnlyList<string> Waiting() => WaitingProcesses.Of(isMeant: WaitingProcesses.IsOfAStep);
+
+    /// <summary>Nobody is put into the machine's own lists: they act under numbers, with folders of their own below the one for passing files.</summary>
+    public (IReadOnlyList<MachinePerson> People, string WhyNone) MakePeople() =>
+        root == "/" ? (_people.Make(), "the agent has not the rights to act as others") : ([], $"{root} is a folder, and no machine that has people");
+
+    public IReadOnlyList<string> WrittenBy(MachinePerson person) => TrialPeople.WrittenBy(person);
+
+    public void RemovePeople() => _people.Remove();
 
     private static string? Text(string root, string path) => File.Exists(root.TrimEnd('/') + path) ? File.ReadAllText(root.TrimEnd('/') + path) : null;
 }

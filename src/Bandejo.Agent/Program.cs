@@ -16,8 +16,9 @@ join.SetAction((parsed, cancellation) => Guarded(() => Commands.Join(Home.Of(par
 var identity = new Argument<string>("identity") { Description = "The service's identity, as 'bandejo identity show' says it" };
 var accept = new Command("accept", "Believes the service under another identity, after it was given one by hand") { identity };
 accept.SetAction((parsed, cancellation) => Guarded(() => Commands.Accept(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(identity)!, cancellation)));
-var run = new Command("run", "Checks in and carries out orders until it is ended");
-run.SetAction((parsed, cancellation) => Guarded(() => Commands.Run(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), TimeOf(parsed), cancellation)));
+var unguarded = new Option<bool>("--unguarded") { Description = "With --root: what is installed may write outside that folder too" };
+var run = new Command("run", "Checks in and carries out orders until it is ended") { unguarded };
+run.SetAction((parsed, cancellation) => Guarded(() => Commands.Run(Home.Of(parsed.GetValue(root)!, parsed.GetValue(state)), parsed.GetValue(unguarded), TimeOf(parsed), cancellation)));
 var app = new Argument<string>("app") { Description = "The app's short name, such as foldline" };
 var text = new Argument<string>("text") { Description = "What broke, in your own words" };
 var take = new Command("take", "Takes an app from the shelf") { app };

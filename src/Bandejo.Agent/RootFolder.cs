@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
+using Bandejo.Core.Packages;
 using Microsoft.Win32.SafeHandles;
 
 namespace Bandejo.Agent;
@@ -56,6 +57,31 @@ internal sealed partial class RootFolder(string root)
     /// <summary>As <see cref="OpenRead"/>, but only a file that belongs to the system account or the agent's own, and has no second name: what is in it was not put there by another user, nor belongs to one.</summary>
     /// <exception cref="IOException">It is another's, no ordinary file, or the way to it cannot be trusted.</exception>
     public FileStream? OpenOwn(string path) => Open(path, isOwn: true);
+
+    /// <summary>What stands at a path, a link as a link; null where nothing does. Nothing is opened to be read, so that no pipe can hold it up.</summary>
+    /// <param name="accounts">The names of the owners.</param>
+    /// <exception cref="IOException">The way to it cannot be trusted.</exception>
+    public DiskEntry? Look(string path, Accounts accounts)
+    {
+        var (folder, name) = Split(path);
+        using var parent = Walk(folder, makes: false);
+        using var found = parent is null ? null : OpenPath(parent, name);
+        if (found is null)
+        {
+            return null;
+        }
+
+        var status = Status(found);
+        var owner = accounts.Owner(status.Owner, status.Group);
+        var mode = Convert.ToString(status.Mode & 0xFFF, 8);
+        return KindOf(status) switch
+        {
+            Kind.Ordinary => new DiskEntry("file", status.Size, mode, owner, null),
+            Kind.Folder => new DiskEntry("folder", 0, mode, owner, null),
+            Kind.Link => new DiskEntry("link", 0, "", owner, TargetOf(found)),
+            _ => new DiskEntry("other", 0, mode, owner, null),
+        };
+    }
 
     /// <summary>The place of a program that may be run as the system account; null where none is there.</summary>
     /// <exception cref="IOException">Another user could put another in its place.</exception>
@@ -294,8 +320,14 @@ internal sealed partial class RootFolder(string root)
         [FieldOffset(20)]
         public uint Owner;
 
+        [FieldOffset(24)]
+        public uint Group;
+
         [FieldOffset(28)]
         public ushort Mode;
+
+        [FieldOffset(40)]
+        public long Size;
 
         [FieldOffset(136)]
         public uint DeviceMajor;

@@ -1,4 +1,5 @@
 using Bandejo.Core.Packages;
+using Bandejo.Device;
 using Bandejo.Device.Trials;
 
 namespace Bandejo.Agent;
@@ -9,6 +10,11 @@ internal sealed class SandboxGround(string? root) : ITrialGround
 {
     /// <summary>Folders that are empty when the sandbox begins.</summary>
     private static readonly string[] Plain = ["/opt", "/srv", "/home", "/root", "/tmp", "/mnt", "/media"];
+
+    /// <summary>The files that people stand in (passwd(5), group(5)).</summary>
+    private static readonly string[] Lists = ["/etc/passwd", "/etc/group"];
+
+    private readonly TrialPeople _people = new("/home");
 
     private static readonly EnumerationOptions Everything = new() { AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true };
 
@@ -30,9 +36,32 @@ internal sealed class SandboxGround(string? root) : ITrialGround
         return [.. found.OrderBy(file => file.Path, StringComparer.Ordinal)];
     }
 
-    public string? Before(string path) => Text(CleanRoot.Beneath + path);
+    public DiskEntry? Find(string path) => new CaptureLook("/").Find(path);
 
     public string? Now(string path) => Text(path);
+
+    public (IReadOnlyList<MachinePerson> People, string WhyNone) MakePeople()
+    {
+        var people = _people.Make();
+        foreach (var file in Lists)
+        {
+            File.AppendAllLines(file, people.Select(person => file == Lists[0] ? $"{person.Name}:x:{person.Number}:{person.Number}::{person.Home}:/bin/sh" : $"{person.Name}:x:{person.Number}:"));
+        }
+
+        return (people, "the account that runs this trial can be nobody else in its sandbox; run it as root, or give the account numbers in /etc/subuid");
+    }
+
+    public IReadOnlyList<string> WrittenBy(MachinePerson person) => TrialPeople.WrittenBy(person);
+
+    public void RemovePeople()
+    {
+        foreach (var file in Lists)
+        {
+            File.WriteAllLines(file, File.ReadAllLines(file).Where(line => !TrialPeople.IsLine(line)));
+        }
+
+        _people.Remove();
+    }
 
     public IReadOnlyList<string> Waiting() => WaitingProcesses.Of(isMeant: _ => true);
 
@@ -51,14 +80,14 @@ internal sealed class SandboxGround(string? root) : ITrialGround
         foreach (var entry in new DirectoryInfo(layer).EnumerateFileSystemInfos("*", Everything))
         {
             var seen = $"{path}/{entry.Name}";
-            var here = Find(seen);
+            var here = Standing(seen);
             if (here is null)
             {
                 // The layer's own mark that it is gone; told below, with what lay there.
                 continue;
             }
 
-            var before = Find(CleanRoot.Beneath + seen);
+            var before = Standing(CleanRoot.Beneath + seen);
             if (here is DirectoryInfo { LinkTarget: null })
             {
                 if (before is DirectoryInfo { LinkTarget: null })
@@ -82,7 +111,7 @@ internal sealed class SandboxGround(string? root) : ITrialGround
 
         if (beneath is { Exists: true, LinkTarget: null })
         {
-            found.AddRange(beneath.EnumerateFileSystemInfos("*", Everything).Where(was => Find($"{path}/{was.Name}") is null).Select(was => new ChangedFile($"{path}/{was.Name}{(was is DirectoryInfo { LinkTarget: null } ? "/" : "")}", 0, ChangeKind.Gone)));
+            found.AddRange(beneath.EnumerateFileSystemInfos("*", Everything).Where(was => Standing($"{path}/{was.Name}") is null).Select(was => new ChangedFile($"{path}/{was.Name}{(was is DirectoryInfo { LinkTarget: null } ? "/" : "")}", 0, ChangeKind.Gone)));
         }
     }
 
@@ -110,7 +139,7 @@ internal sealed class SandboxGround(string? root) : ITrialGround
     }
 
     /// <summary>What stands at a path, links as links; null where there is nothing.</summary>
-    private static FileSystemInfo? Find(string path)
+    private static FileSystemInfo? Standing(string path)
     {
         var file = new FileInfo(path);
         return file.LinkTarget is not null ? file : Directory.Exists(path) ? new DirectoryInfo(path) : file.Exists ? file : null;

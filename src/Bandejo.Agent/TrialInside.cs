@@ -48,7 +48,7 @@ internal static class TrialInside
     public static TrialMachine Machine(string root, LinuxFiles files, LinuxProcesses processes, LinuxFacts facts, FolderCache cache, ITrialGround ground)
     {
         var surroundings = new Surroundings(files, processes, new NobodyThere(), facts, new LinuxCompanions(root, cache));
-        return new TrialMachine(ground, new Prover(files, processes, files, facts, surroundings), files, processes, facts, surroundings);
+        return new TrialMachine(ground, new Prover(files, processes, files, facts, surroundings), files, processes, facts, surroundings) { Payload = cache.Text };
     }
 
     private static void Tell(TrialStepInfo step) => Console.WriteLine(JsonSerializer.Serialize(step, ContractJson.Default.TrialStepInfo));

@@ -39,7 +39,7 @@ internal static class TrialSandbox
             0 => true,
             DidNotHold => false,
             NotThese => throw new InvalidDataException(errors),
-            _ => throw new InvalidDataException($"The sandbox of the trial ended with code {code}: {errors}"),
+            _ => throw new InvalidDataException($"The sandbox of the trial did not come to its end: {CleanRoot.HowItEnded(code)}{(errors.Length == 0 ? "." : $": {errors}")}"),
         };
     }
 }

@@ -40,7 +40,7 @@ internal static partial class CaptureCommand
 
         if (parsed.GetValue(From) is { } brought)
         {
-            return await Make(parsed, await Brought(brought, cancellation), "what was installed by hand", brought);
+            return await Make(parsed, await Brought(brought, cancellation), "what was installed by hand", brought, isShell: true);
         }
 
         var folder = Path.GetFullPath(parsed.GetValue(In)!);
@@ -68,7 +68,7 @@ internal static partial class CaptureCommand
             var noise = parsed.GetValue(Noise) is { } file ? await File.ReadAllLinesAsync(file, cancellation) : [];
             Console.Error.WriteLine($"On a clean sandbox of this machine: {string.Join(' ', command)}{(command is ["sh"] && parsed.GetValue(Words)!.Length == 0 ? "   (install what you want, then: exit)" : "")}");
             var answer = await Capture(agent, new CapturePlan(command, folder, captured, before, parsed.GetValue(Network), noise), cancellation);
-            return await Make(parsed, answer, string.Join(' ', command), captured);
+            return await Make(parsed, answer, string.Join(' ', command), captured, isShell: parsed.GetValue(Words)!.Length == 0);
         }
         finally
         {
@@ -88,7 +88,7 @@ internal static partial class CaptureCommand
         try
         {
             var answer = JsonSerializer.Deserialize(await File.ReadAllTextAsync(told, cancellation), ContractJson.Default.CaptureAnswer)!;
-            return answer.Found.All(each => each.Kind is "gone" || CaptureDraft.IsSafe(each.Path)) ? answer : throw new WrongUseException($"{told} names a file that climbs out of its folder; nothing was made of it.");
+            return answer.Found.All(each => each.Kind is "gone" or "user" or "group" || CaptureDraft.IsSafe(each.Path)) ? answer : throw new WrongUseException($"{told} names a file that climbs out of its folder; nothing was made of it.");
         }
         catch (JsonException error)
         {
@@ -98,13 +98,14 @@ internal static partial class CaptureCommand
 
     /// <summary>Shows what was captured, and drafts a package folder of it where one is asked for.</summary>
     /// <param name="captured">The folder with the files.</param>
-    private static Task<int> Make(ParseResult parsed, CaptureAnswer answer, string command, string captured)
+    /// <param name="isShell">Somebody worked by hand: with which code that ended says nothing of what was done.</param>
+    private static Task<int> Make(ParseResult parsed, CaptureAnswer answer, string command, string captured, bool isShell)
     {
         var into = parsed.GetValue(DraftInto);
         var found = Chosen(answer.Found, parsed.GetValue(Take)!, parsed.GetValue(Leave)!);
         if (parsed.GetValue(Shared.Output) == "table")
         {
-            Print(answer.ExitCode, found);
+            Print(isShell ? null : answer.ExitCode, found);
         }
         else
         {
@@ -124,7 +125,7 @@ internal static partial class CaptureCommand
             return Task.FromResult(ExitCode.Done);
         }
 
-        Draft(into, parsed, command, taken, Path.Combine(captured, CaptureDraft.PayloadName));
+        Draft(into, parsed, command, taken, answer.Facts, Path.Combine(captured, CaptureDraft.PayloadName));
         Console.Error.WriteLine($"\n{Path.Combine(into, PackageFolder.ManifestName)} is drafted. Next: look through it and captured.txt, then bandejo package check {into}, and bandejo package trial {into}");
         return Task.FromResult(ExitCode.Done);
     }
@@ -159,13 +160,16 @@ internal static partial class CaptureCommand
     private static bool Fits(string pattern, string path) =>
         Regex.IsMatch(path, "^" + Stars().Replace(Regex.Escape(pattern.TrimStart('/')), match => match.Value == @"\*\*" ? ".*" : "[^/]*") + "$", RegexOptions.NonBacktracking);
 
-    private static void Print(int code, List<CapturedInfo> found)
+    private static void Print(int? code, List<CapturedInfo> found)
     {
-        var taken = found.Where(each => each is { LeftOut: null, Kind: not "folder" }).ToList();
-        Say.Line($"\nIt ended with code {Say.Number(code)}. [bold]{Say.Number(taken.Count)} thing{(taken.Count == 1 ? "" : "s")} captured[/], {Say.Size(taken.Sum(each => each.Size))}:");
+        var all = found.Where(each => each.LeftOut is null).ToList();
+
+        // A folder in which nothing is captured is a thing of its own, such as the one for its logs.
+        var taken = all.Where((each, at) => each.Kind != "folder" || !all.Exists(other => other.Path.StartsWith(each.Path + "/", StringComparison.Ordinal))).ToList();
+        Say.Line($"\n{(code is { } ended ? $"It ended with code {Say.Number(ended)}. " : "")}[bold]{Say.Number(taken.Count)} thing{(taken.Count == 1 ? "" : "s")} captured[/], {Say.Size(taken.Sum(each => each.Size))}:");
         foreach (var each in taken.Take(MostRows))
         {
-            Say.Line($"  [green4]■[/] {Markup.Escape(each.Path)}{(each.Target is null ? "" : $" → {Markup.Escape(each.Target)}")}  [dim]{What(each)}{(each.Size > 0 ? " " + Say.Size(each.Size) : "")}[/]");
+            Say.Line($"  [green4]■[/] {Markup.Escape(each.Path)}{(each.Kind != "link" ? "" : $" → {Markup.Escape(each.Target!)}")}  [dim]{What(each)}{(each.Owner is null || each.Kind == "user" ? "" : $" of {Markup.Escape(each.Owner.Split(':')[0])}")}{(each.Size > 0 ? " " + Say.Size(each.Size) : "")}[/]");
         }
 
         if (taken.Count > MostRows)
@@ -176,7 +180,7 @@ internal static partial class CaptureCommand
         foreach (var (why, says) in new[]
         {
             ("changed", "was there before: a package that overwrites it takes away what others wrote; --take takes it all the same"), ("user", "lies in a person's own folder, which another device does not have; --take takes it all the same"),
-            ("needed", "belongs to what it needs first"), ("noise", "is written by any install, or only passes by"), ("your choice", "left out as you asked"),
+            ("needed", "belongs to what it needs first"), ("accounts", "has nothing new but the users and groups above"), ("other", "is a pipe, a socket or a device, which no package can carry"), ("noise", "is written by any install, or only passes by"), ("your choice", "left out as you asked"),
         })
         {
             var left = found.Where(each => each.LeftOut == why && each.Kind != "folder").ToList();
@@ -189,7 +193,7 @@ internal static partial class CaptureCommand
 
     private static string What(CapturedInfo each) => each.Path switch
     {
-        _ when each.Kind == "link" => "link",
+        _ when each.Kind is "link" or "user" or "group" or "folder" => each.Kind,
         _ when each.Path.EndsWith(".desktop", StringComparison.Ordinal) => "shortcut",
         _ when each.Path.StartsWith("etc/systemd/", StringComparison.Ordinal) || each.Path.EndsWith(".service", StringComparison.Ordinal) => "service",
         _ when each.Path.StartsWith("etc/profile.d/", StringComparison.Ordinal) || each.Path == "etc/environment" => "environment",
@@ -197,9 +201,9 @@ internal static partial class CaptureCommand
         _ => "file",
     };
 
-    private static void Draft(string into, ParseResult parsed, string command, List<CapturedInfo> taken, string payload)
+    private static void Draft(string into, ParseResult parsed, string command, List<CapturedInfo> taken, IReadOnlyDictionary<string, string>? facts, string payload)
     {
-        var entries = taken.ConvertAll(each => new CapturedEntry(each.Path, each.Kind, each.Mode, each.Target, each.Sha256));
+        var entries = taken.ConvertAll(each => new CapturedEntry(each.Path, each.Kind, each.Mode, each.Target, each.Sha256, each.Owner));
         string list;
         try
         {
@@ -222,7 +226,7 @@ internal static partial class CaptureCommand
         File.WriteAllText(Path.Combine(into, "remove.sh"), CaptureDraft.Remove);
         File.WriteAllText(Path.Combine(into, CaptureDraft.ListName), list);
         var name = parsed.GetValue(Name) ?? Path.GetFileName(Path.TrimEndingDirectorySeparator(Path.GetFullPath(into)));
-        File.WriteAllText(Path.Combine(into, PackageFolder.ManifestName), CaptureDraft.Manifest(name, parsed.GetValue(Version)!, command, entries, taken.Sum(each => each.Size)));
+        File.WriteAllText(Path.Combine(into, PackageFolder.ManifestName), CaptureDraft.Manifest(name, parsed.GetValue(Version)!, command, entries, taken.Sum(each => each.Size), facts));
     }
 
     [GeneratedRegex(@"\\\*\\\*|\\\*")]

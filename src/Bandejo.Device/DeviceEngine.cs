@@ -43,7 +43,7 @@ public sealed class DeviceEngine
         var surroundings = _surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => Wake(_checkInNow, _checkInRest));
-        _trial = new DeviceTrial(_packages, new TrialMachine(null!, _prover, parts.Files, parts.Processes, parts.Facts, surroundings), parts.Ground, _journal, parts.Time);
+        _trial = new DeviceTrial(_packages, new TrialMachine(null!, _prover, parts.Files, parts.Processes, parts.Facts, surroundings) { Payload = parts.Cache.Text }, parts.Ground, _journal, parts.Time);
     }
 
     /// <summary>The device's user said something; it is told at once.</summary>

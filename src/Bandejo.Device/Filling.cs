@@ -30,7 +30,7 @@ public static class Filling
         Repair = variant.Repair is null ? null : Fill(variant.Repair, written),
         Removals = variant.Removals?.Select(removal => removal with { Step = Fill(removal.Step, written) }).ToList(),
         Companions = variant.Companions?.Select(companion => companion with { To = companion.To is null ? null : Settings.Fill(companion.To, written)?.TrimStart('/'), With = companion.With is null ? null : Settings.FillWords(companion.With, written) }).ToList(),
-        Launch = variant.Launch is null ? null : variant.Launch with { Run = Settings.FillWords(variant.Launch.Run, written) },
+        Launch = variant.Launch is null ? null : variant.Launch with { Run = Settings.FillWords(variant.Launch.Run, written), Environment = Fill(variant.Launch.Environment, written) },
         Present = [.. variant.Present.Select(check => check with
         {
             Subject = Settings.Fill(check.Subject, written)?.TrimStart('/') ?? "",
@@ -75,7 +75,11 @@ public static class Filling
     private static DocumentStep Fill(DocumentStep step, IReadOnlyDictionary<string, string> written) => step with
     {
         Run = Settings.FillWords(step.Run, written),
-        Environment = step.Environment?.Select(pair => (pair.Key, Value: Settings.Fill(pair.Value, written))).Where(pair => pair.Value is not null).ToDictionary(pair => pair.Key, pair => pair.Value!),
+        Environment = Fill(step.Environment, written),
         Answers = step.Answers?.ToDictionary(pair => pair.Key, pair => Settings.FillLines(pair.Value, written)),
     };
+
+    /// <summary>What uses a setting without a value is left out.</summary>
+    private static Dictionary<string, string>? Fill(IReadOnlyDictionary<string, string>? environment, IReadOnlyDictionary<string, string> written) =>
+        environment?.Select(pair => (pair.Key, Value: Settings.Fill(pair.Value, written))).Where(pair => pair.Value is not null).ToDictionary(pair => pair.Key, pair => pair.Value!);
 }

@@ -45,8 +45,14 @@ public interface IMachineCompanions
 /// <param name="Environment">What it finds in its environment besides the usual.</param>
 /// <param name="Answers">Files that are written beside the payload, path to text; only the system account may read them.</param>
 /// <param name="IsGentle">It yields to everything else that runs.</param>
+/// <param name="As">Whom it runs as, in that person's own folder; null for the system account.</param>
 public sealed record StepRun(
-    string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment, IReadOnlyDictionary<string, string> Answers, bool IsGentle = false);
+    string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment, IReadOnlyDictionary<string, string> Answers, bool IsGentle = false, MachinePerson? As = null);
+
+/// <summary>A user of the machine without rights.</summary>
+/// <param name="Number">The user's number, and that of the group of the same name.</param>
+/// <param name="Home">The folder that is the person's own, absolute.</param>
+public sealed record MachinePerson(string Name, uint Number, string Home);
 
 /// <summary>How a step ended.</summary>
 /// <param name="ExitCode">Its exit code; null where it did not end by itself or could not be started.</param>
@@ -185,6 +191,9 @@ public interface IContentCache
     /// <summary>The content as a package's document. What a digest names never changes, so that it may be read once and kept.</summary>
     /// <exception cref="PackageException">It is none that this device can carry out.</exception>
     PackageDocument Document(string sha256);
+
+    /// <summary>The content as text; null where it is not there, or the machine keeps none.</summary>
+    string? Text(string sha256) => null;
 
     /// <summary>Throws away all content but what is named.</summary>
     void KeepOnly(IReadOnlySet<string> digests);

@@ -11,8 +11,6 @@ internal sealed class PlayedGround(PlayedDisk disk) : ITrialGround
 
     public string Name => "The device";
 
-    public string? Before(string path) => null;
-
     public string? Now(string path) => null;
 
     public IReadOnlyList<string> Waiting() => [];

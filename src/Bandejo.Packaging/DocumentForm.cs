@@ -183,7 +183,7 @@ public static class DocumentForm
             Install = steps["install"], Remove = steps.GetValueOrDefault("remove"), Change = steps.GetValueOrDefault("change"), Repair = steps.GetValueOrDefault("repair"),
             Handling = written.Handling is { } handling ? new Handling { NobodySignedIn = handling.NobodySignedIn, LowPriority = handling.LowPriority, Log = handling.Log, Reset = handling.Reset ?? [] } : Handling.Usual,
             Companions = companions, Removals = removals, Present = present, PutBack = written.PutBack,
-            Launch = written.Launch is { } launch ? new Launch(launch.Run, TimeSpan.FromSeconds(Math.Clamp(launch.StaysSeconds, -1, 1_000_000))) : null,
+            Launch = written.Launch is { } launch ? new Launch(launch.Run, TimeSpan.FromSeconds(Math.Clamp(launch.StaysSeconds, -1, 1_000_000))) { Environment = launch.Environment ?? new Dictionary<string, string>() } : null,
         };
     }
 

@@ -368,8 +368,6 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
         public string Name => "The device";
 
-        public string? Before(string path) => null;
-
         public string? Now(string path) => null;
 
         public IReadOnlyList<string> Waiting() => [];

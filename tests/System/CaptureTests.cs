@@ -20,6 +20,9 @@ public sealed class CaptureTests : IDisposable
         echo recent > /root/.config/quill/recent
         echo quill >> /etc/shells; touch /etc/hostname; rm -f /etc/issue
         echo log > /var/log/quill.log; echo t > /tmp/passes
+        groupadd --system quills; useradd --system --no-create-home --home-dir /var/lib/quill --shell /bin/false --gid quills quill
+        mkdir -p /var/lib/quill /var/log/quill /var/cache/quill; chown quill:quills /var/lib/quill /var/log/quill; chmod 750 /var/log/quill; echo first > /var/log/quill/log
+        chown quill:quills /etc/quill/settings; chmod 2755 /opt/quill/bin; mkfifo /var/lib/quill/pipe
         """;
 
     private readonly string _folder = Directory.CreateTempSubdirectory("bandejo-capture-test").FullName;
@@ -39,8 +42,13 @@ public sealed class CaptureTests : IDisposable
         Assert.True(code == 0, output + errors);
         var found = JsonSerializer.Deserialize(output[output.IndexOf('{')..], ContractJson.Default.CaptureAnswer)!.Found;
         Assert.Equal(
-            ["file etc/quill/settings 600", "file opt/quill/bin/quill 755", "file opt/quill/with space/it's $HOME 644", "file usr/share/applications/quill.desktop 644", "link usr/bin/quill-of-the-test "],
-            found.Where(each => each is { LeftOut: null, Kind: not "folder" }).Select(each => $"{each.Kind} {each.Path} {each.Mode}").Order(StringComparer.Ordinal));
+            [
+                "file etc/quill/settings 600 quill:quills", "file opt/quill/bin/quill 755 ", "file opt/quill/with space/it's $HOME 644 ", "file usr/share/applications/quill.desktop 644 ", "folder etc/quill 755 ", "folder opt/quill 755 ", "folder opt/quill/bin 2755 ",
+                "folder opt/quill/with space 755 ", "folder var/cache/quill 755 ", "folder var/lib/quill 755 quill:quills", "folder var/log/quill 750 quill:quills", "group quills  ", "link usr/bin/quill-of-the-test  ", "user quill  quills",
+            ],
+            found.Where(each => each is { LeftOut: null } && !each.Path.StartsWith("usr/share", StringComparison.Ordinal) | each.Kind == "file").Select(each => $"{each.Kind} {each.Path} {each.Mode} {each.Owner}").Order(StringComparer.Ordinal));
+        Assert.Equal(["var/lib/quill/pipe"], found.Where(each => each.LeftOut == "other").Select(each => each.Path));
+        Assert.Contains(found, each => each is { Path: "etc/passwd", LeftOut: "accounts" });
         Assert.Equal([("etc/issue", "gone"), ("etc/shells", "file")], found.Where(each => each.LeftOut == "changed").Select(each => (each.Path, each.Kind)));
         Assert.Equal(["root/.config/quill/recent"], found.Where(each => each is { LeftOut: "user", Kind: "file" }).Select(each => each.Path));
         Assert.Contains(found, each => each is { Path: "var/log/quill.log", LeftOut: "noise" });
@@ -51,6 +59,15 @@ public sealed class CaptureTests : IDisposable
         var trial = await site.Must("package", "trial", draft);
         Assert.Contains("Nothing is left behind", trial);
         Assert.Contains("which is tried", trial);
+        Assert.Matches("as captured +14 captured entries: contents, rights and owners are as they were", trial);
+        Assert.Contains("fits: os.family is \"", await File.ReadAllTextAsync(Path.Combine(draft, "package.yaml"), TestContext.Current.CancellationToken));
+
+        // An install that does not do what was captured is found.
+        var install = Path.Combine(draft, "install.sh");
+        await File.WriteAllTextAsync(install, (await File.ReadAllTextAsync(install, TestContext.Current.CancellationToken)).Replace("chmod \"$mode\" \"$place\"\n", "true\n", StringComparison.Ordinal), TestContext.Current.CancellationToken);
+        (code, output, _) = await site.Run("package", "trial", draft);
+        Assert.Equal(1, code);
+        Assert.Matches("not as they were: .*has the rights", output.ReplaceLineEndings(" "));
     }
 
     [Fact]
@@ -113,7 +130,7 @@ public sealed class CaptureTests : IDisposable
 
         await site.Must("package", "capture", "--in", _folder, "--with", need, "--draft", draft, "--take", "root/.quill*", "--leave", "opt/quill/be**", "--", "sh", "more.run");
 
-        Assert.Equal("folder\t755\topt/quill\t\nfile\t644\topt/quill/VERSION\t\nfile\t644\troot/.quillrc\t\n", await File.ReadAllTextAsync(Path.Combine(draft, "captured.txt"), TestContext.Current.CancellationToken));
+        Assert.Equal("folder 755 - opt/quill|file 644 - opt/quill/VERSION|file 644 - root/.quillrc", string.Join('|', (await File.ReadAllTextAsync(Path.Combine(draft, "captured.txt"), TestContext.Current.CancellationToken)).TrimEnd('\n').Split('\n').Select(line => string.Join(' ', line.Split('\t')[..4]))));
         Assert.False(File.Exists(Path.Combine(draft, "payload/opt/nib/VERSION")));
         var (code, _, errors) = await site.Run("package", "capture", "--in", _folder, "--draft", draft, "--", "true");
         Assert.Equal((2, true), (code, errors.Contains("is there already and not empty; nothing was changed", StringComparison.Ordinal)));

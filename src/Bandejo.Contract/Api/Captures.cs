@@ -10,15 +10,17 @@ namespace Bandejo.Contract.Api;
 public sealed record CapturePlan(IReadOnlyList<string> Command, string Folder, string Into, IReadOnlyList<TrialPackage> Before, bool HasNetwork, IReadOnlyList<string> Noise);
 
 /// <summary>Something that was made, changed or taken away.</summary>
-/// <param name="Path">Below the root, with <c>/</c> between parts.</param>
-/// <param name="Kind">file, link, folder or gone.</param>
+/// <param name="Path">Below the root, with <c>/</c> between parts; of a user or group its name.</param>
+/// <param name="Kind">file, link, folder, user, group, other (a pipe, socket or device) or gone.</param>
 /// <param name="Size">Bytes of a file.</param>
 /// <param name="Mode">The rights in octal, such as <c>755</c>; empty for what is gone, and for links.</param>
-/// <param name="Target">Where a link leads.</param>
+/// <param name="Target">Where a link leads; of a user its folder and its shell, with a colon between.</param>
 /// <param name="Sha256">Of a file.</param>
-/// <param name="LeftOut">Why it is left out unless asked for: noise, needed (a package before it brought it), user (a person's own folder), changed (it was there before); null where it is taken.</param>
-public sealed record CapturedInfo(string Path, string Kind, long Size, string Mode, string? Target, string? Sha256, string? LeftOut);
+/// <param name="LeftOut">Why it is left out unless asked for: noise, needed (a package before it brought it), user (a person's own folder), changed (it was there before), accounts (what came into it is taken as users and groups), other (no package can carry it); null where it is taken.</param>
+/// <param name="Owner">Owner and group by their names, as <c>name:name</c>; of a user its group; null for the system account's.</param>
+public sealed record CapturedInfo(string Path, string Kind, long Size, string Mode, string? Target, string? Sha256, string? LeftOut, string? Owner = null);
 
 /// <summary>What was captured.</summary>
 /// <param name="ExitCode">How the command ended.</param>
-public sealed record CaptureAnswer(int ExitCode, IReadOnlyList<CapturedInfo> Found);
+/// <param name="Facts">What the machine says of itself, by the names of facts; null where an older program captured it.</param>
+public sealed record CaptureAnswer(int ExitCode, IReadOnlyList<CapturedInfo> Found, IReadOnlyDictionary<string, string>? Facts = null);

@@ -50,7 +50,8 @@ public sealed record DocumentCompanion(string Kind, string Subject, string? To, 
 public sealed record DocumentRemoval(string What, string When, string At, DocumentStep Step);
 
 /// <summary>A command that starts the software, and how many seconds it must stay up.</summary>
-public sealed record DocumentLaunch(IReadOnlyList<string> Run, int StaysSeconds);
+/// <param name="Environment">What it finds in its environment besides the usual; null for nothing.</param>
+public sealed record DocumentLaunch(IReadOnlyList<string> Run, int StaysSeconds, IReadOnlyDictionary<string, string>? Environment = null);
 
 /// <summary>A payload file.</summary>
 public sealed record DocumentFile(string Path, long Size, string Sha256, bool IsExecutable);

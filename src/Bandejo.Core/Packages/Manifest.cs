@@ -115,7 +115,11 @@ public sealed record Variant
 /// <summary>Starting what was installed.</summary>
 /// <param name="Run">The command and its arguments, run without a shell, terminal, display or user.</param>
 /// <param name="Stays">How long it must stay up; one that ends before with code 0 is as good.</param>
-public sealed record Launch(IReadOnlyList<string> Run, TimeSpan Stays);
+public sealed record Launch(IReadOnlyList<string> Run, TimeSpan Stays)
+{
+    /// <summary>What it finds in its environment besides the usual.</summary>
+    public IReadOnlyDictionary<string, string> Environment { get; init; } = new Dictionary<string, string>();
+}
 
 /// <summary>One unattended command.</summary>
 public sealed record Step

@@ -159,7 +159,7 @@ public static class PackageForm
 
         yield return At($"{where}.close", Many(variant.Close.Count + variant.Handling.Close.Count, "programs to close") ?? variant.Close.Concat(variant.Handling.Close).Select(name => TextProblem(name, 200, must: true)).FirstOrDefault(problem => problem is not null));
         yield return At($"{where}.handling", HandlingProblem(variant.Handling));
-        yield return At($"{where}.launch", variant.Launch is { } launch ? WordsProblem(launch.Run) ?? (launch.Stays < TimeSpan.Zero || launch.Stays > TimeSpan.FromHours(1) ? "What is launched is watched for at most an hour." : null) : null);
+        yield return At($"{where}.launch", variant.Launch is { } launch ? WordsProblem(launch.Run) ?? EnvironmentsProblem(launch.Environment) ?? (launch.Stays < TimeSpan.Zero || launch.Stays > TimeSpan.FromHours(1) ? "What is launched is watched for at most an hour." : null) : null);
         yield return At($"{where}.companions", Many(variant.Companions.Count, "companions"));
         for (var i = 0; i < Math.Min(variant.Companions.Count, MaxItems); i++)
         {
@@ -172,11 +172,14 @@ public static class PackageForm
     private static string? StepProblem(Step step) =>
         WordsProblem(step.Run)
         ?? (step.Limit <= TimeSpan.Zero || step.Limit > MaxLimit || step.Expected <= TimeSpan.Zero || step.Expected > MaxLimit ? $"A step takes more than no time and at most {Units.FormatDuration(MaxLimit)}." : null)
-        ?? (step.Environment.Count > MaxWords ? $"A step is given at most {MaxWords} names in its environment." : step.Environment.Keys.Select(EnvironmentProblem).FirstOrDefault(problem => problem is not null))
-        ?? (step.Environment.Values.Any(value => value.Length > MaxWord || value.Contains('\0')) ? $"A value of the environment has at most {MaxWord} characters and no NUL." : null)
+        ?? EnvironmentsProblem(step.Environment)
         ?? (step.Answers.Count > MaxItems ? $"A step has at most {MaxItems} answer files." : step.Answers.Keys.Select(path => Quoted(path, SafePath.Problem(path))).FirstOrDefault(problem => problem is not null))
         ?? (step.Answers.Values.Any(text => text.Length > MaxAnswer) ? $"An answer file has at most {MaxAnswer} characters." : null)
         ?? (step.Codes.Count > MaxWords ? $"A step names at most {MaxWords} exit codes." : null);
+
+    private static string? EnvironmentsProblem(IReadOnlyDictionary<string, string> environment) =>
+        (environment.Count > MaxWords ? $"A command is given at most {MaxWords} names in its environment." : environment.Keys.Select(EnvironmentProblem).FirstOrDefault(problem => problem is not null))
+        ?? (environment.Values.Any(value => value.Length > MaxWord || value.Contains('\0')) ? $"A value of the environment has at most {MaxWord} characters and no NUL." : null);
 
     private static string? HandlingProblem(Handling handling) =>
         (handling.Log is { } log ? Quoted(log, SafePath.Problem(log)) : null) ?? Many(handling.Reset.Count, "places to reset") ?? handling.Reset.Select(ResetProblem).FirstOrDefault(problem => problem is not null);

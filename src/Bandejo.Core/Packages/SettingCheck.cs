@@ -69,7 +69,7 @@ internal static class SettingCheck
             }
         }
 
-        foreach (var setting in (variant.Launch?.Run ?? []).SelectMany(Settings.UsedIn))
+        foreach (var setting in ((IEnumerable<string>)[.. variant.Launch?.Run ?? [], .. variant.Launch?.Environment.Values ?? []]).SelectMany(Settings.UsedIn))
         {
             yield return (setting, $"{where}.launch.run", Use.Word, null);
         }

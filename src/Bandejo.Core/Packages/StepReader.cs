@@ -9,7 +9,7 @@ public sealed class StepReader(YamlForm form)
     /// <summary>The keys of a step and of a launch; the published schema has the same.</summary>
     public static IReadOnlyList<string> Keys { get; } = ["run", "environment", "answers", "limit", "expected", "at-limit", "exit-codes"];
 
-    public static IReadOnlyList<string> LaunchKeys { get; } = ["run", "stays"];
+    public static IReadOnlyList<string> LaunchKeys { get; } = ["run", "environment", "stays"];
 
     /// <summary>The step under a key; null where there is none, with a finding if it must be there.</summary>
     public Step? Step(YamlMappingNode variant, string key, string where, bool must)
@@ -109,7 +109,7 @@ public sealed class StepReader(YamlForm form)
             form.Report(map, "'run' needs a command and its arguments as a list, such as [/opt/foldline/foldline, --version].", inner + "run");
         }
 
-        return new Launch(run, form.Duration(map, "stays", inner, TimeSpan.FromSeconds(3)));
+        return new Launch(run, form.Duration(map, "stays", inner, TimeSpan.FromSeconds(3))) { Environment = Environment(map, inner) };
     }
 
     private Dictionary<int, ExitMeaning> Codes(YamlMappingNode step, string where)

@@ -16,11 +16,24 @@ public interface ITrialGround
     /// <summary>All that is new, other than before, or gone, in the order of the paths. What was written again as it was is none of it.</summary>
     IReadOnlyList<ChangedFile> Changes();
 
-    /// <summary>The text of one of <see cref="Leftovers.Read"/> when the ground was clean; null where it was not there.</summary>
-    string? Before(string path);
+    /// <summary>What stands at a path below the root, a link as a link; null where nothing does.</summary>
+    DiskEntry? Find(string path) => null;
 
-    /// <summary>The same as it is now.</summary>
+    /// <summary>The text of a file as it is now; null where it is not there.</summary>
     string? Now(string path);
+
+    /// <summary>Makes two people who have nothing on the machine yet, to try what is installed as them; what they leave is no change.</summary>
+    /// <returns>Them, or why there are none, to go on with a sentence.</returns>
+    (IReadOnlyList<MachinePerson> People, string WhyNone) MakePeople() => ([], "no people can be made on this machine");
+
+    /// <summary>What lies in a person's own folder, below it.</summary>
+    IReadOnlyList<string> WrittenBy(MachinePerson person) => [];
+
+    /// <summary>Takes the people away again, with all that they have.</summary>
+    void RemovePeople()
+    {
+        // Where none are made.
+    }
 
     /// <summary>What each process on it is doing, a line each: where it waits, what for.</summary>
     IReadOnlyList<string> Waiting();

@@ -2,19 +2,24 @@ using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Installers;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 
 namespace Bandejo.Device.Trials;
 
 /// <summary>What a trial runs on: the machine, and how what was changed on it is seen.</summary>
-public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineFiles Files, IMachineProcesses Processes, IMachineFacts Facts, Surroundings Surroundings);
+public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineFiles Files, IMachineProcesses Processes, IMachineFacts Facts, Surroundings Surroundings)
+{
+    /// <summary>The text of a file of the package, by its digest; null where it is not at hand.</summary>
+    public Func<string, string?> Payload { get; init; } = _ => null;
+}
 
 /// <summary>
 /// Tries one variant of a package, its settings filled in, on a clean machine, in the way in which a device would install it: what it needs first, install, proof, launch, install
 /// again while it runs, remove, leftovers; then upgrade from the earlier version and the way back. Each step is told as it ends.
 /// </summary>
-public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMachine machine, TimeProvider time, Action<TrialStepInfo> tell)
+public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMachine machine, TimeProvider time, Action<TrialStepInfo> tell)
 {
     private const int LogLines = 30;
     private const int ShownLeftovers = 20;
@@ -104,7 +109,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         Tell("clean", TrialState.Passed, clean.Why);
-        var original = Paths();
+        var original = new CleanLook([.. machine.Ground.Changes().Select(file => file.Path)], Leftovers.Read.ToDictionary(path => path, machine.Ground.Now, StringComparer.Ordinal));
         if (!await Install(TrialResult.InstallStep, package, variant, cancellation))
         {
             TellLeft(original, isAfterRemoval: false);
@@ -112,14 +117,16 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         }
 
         // What did not hold hides nothing of what comes behind it.
-        TellPlace(original);
+        var placed = TellPlace(original);
+        var held = TellCaptured();
+        await TellServices(placed, cancellation);
         var isRunning = await Launch(cancellation);
         if (isRunning == true && variant.Close.Count == 0)
         {
             Tell("close", TrialState.Warned, "Nothing is named under 'close': it goes on running while it is installed over and removed, which many programs do not survive.");
         }
 
-        var held = isRunning is not null;
+        held &= isRunning is not null;
         held &= await Install("again", package, variant, cancellation);
         held &= variant.Change is not { } change || await Install("change", package, variant with { Install = change }, cancellation);
         held &= variant.Repair is not { } repair || await Repair(package, repair, cancellation);
@@ -217,7 +224,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         return true;
     }
 
-    private async Task<bool> Remove(PackageDocument package, DocumentVariant with, HashSet<string> original, CancellationToken cancellation)
+    private async Task<bool> Remove(PackageDocument package, DocumentVariant with, CleanLook original, CancellationToken cancellation)
     {
         if (with.Remove is null)
         {
@@ -228,7 +235,7 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
         // It is started once more, so that removal too is tried while it runs.
         if (with.Launch is not null)
         {
-            await Start("launch-again", with, cancellation);
+            await Start("launch-again", with, null, cancellation);
         }
 
         if (!await Close("remove", with, cancellation))
@@ -263,10 +270,10 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
 
     /// <summary>What is on the machine that was not there before: on its disk, and running.</summary>
     /// <param name="isAfterRemoval">Whether it was removed, so that nothing may be left; else it failed to install, and only what it left is told.</param>
-    private void TellLeft(HashSet<string> original, bool isAfterRemoval)
+    private void TellLeft(CleanLook original, bool isAfterRemoval)
     {
-        var changes = machine.Ground.Changes().Where(file => !original.Contains(file.Path) && !_noise.Is(file.Path.TrimEnd('/'))).Select(file => new DiskChange(file.Path, file.Kind)).ToList();
-        var left = Leftovers.Of(changes, machine.Ground.Before, machine.Ground.Now);
+        var changes = machine.Ground.Changes().Where(file => IsOther(file, original)).Select(file => new DiskChange(file.Path, file.Kind)).ToList();
+        var left = Leftovers.Of(changes, path => original.Texts.GetValueOrDefault(path), machine.Ground.Now);
         if (left.Count > 0 || isAfterRemoval)
         {
             Tell(
@@ -288,36 +295,6 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
             && await Install("upgrade", plan.Package.Document, variant, cancellation)
             && await Install("fall back", earlier, before, cancellation);
     }
-
-    /// <summary>Whether it started and still runs; false where it ended well or there is nothing to start, null where it failed.</summary>
-    private async Task<bool?> Launch(CancellationToken cancellation)
-    {
-        if (variant.Launch is not { } launch)
-        {
-            Tell("launch", TrialState.LeftOut, "The manifest names no 'launch', so nobody knows yet whether it starts.");
-            return false;
-        }
-
-        var (seconds, end) = await Timed(() => Start("launch", variant, cancellation));
-        var log = Log();
-        if (end.TimedOut)
-        {
-            Tell("launch", TrialState.Passed, $"It started, and was still up after {Units.FormatDuration(TimeSpan.FromSeconds(launch.StaysSeconds))}", seconds, null, log);
-            return true;
-        }
-
-        if (end.ExitCode == 0)
-        {
-            Tell("launch", TrialState.Passed, "It started, and ended by itself with code 0", seconds, 0, log);
-            return false;
-        }
-
-        Tell("launch", TrialState.Failed, $"It is there but does not run: {end.Problem ?? $"it ended with code {end.ExitCode}"}{Steps.LastWords(log)}", seconds, end.ExitCode, log);
-        return null;
-    }
-
-    private Task<StepEnd> Start(string name, DocumentVariant with, CancellationToken cancellation) =>
-        machine.Processes.Run(new StepRun(Attempt(name), name, with.Launch!.Run, None, None, None), TimeSpan.FromSeconds(with.Launch.StaysSeconds), endAtLimit: false, cancellation);
 
     /// <summary>Closes what a step wants closed; false where it could not be, and that was told.</summary>
     private async Task<bool> Close(string name, DocumentVariant with, CancellationToken cancellation)
@@ -368,13 +345,32 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     /// <summary>The last lines that the last command printed.</summary>
     private IReadOnlyList<string> Log() => [.. Steps.LastLines(machine.Processes, _attempt, LogLines).Select(line => Steps.Hide(line, _secrets))];
 
-    private HashSet<string> Paths() => [.. machine.Ground.Changes().Select(file => file.Path)];
-
-    private void TellPlace(HashSet<string> original)
+    private List<ChangedFile> TellPlace(CleanLook original)
     {
-        var placed = machine.Ground.Changes().Where(file => file.Kind != ChangeKind.Gone && !file.Path.EndsWith('/') && !original.Contains(file.Path) && !_noise.Is(file.Path)).ToList();
+        var placed = machine.Ground.Changes().Where(file => file.Kind != ChangeKind.Gone && !file.Path.EndsWith('/') && IsOther(file, original)).ToList();
         Tell("in place", TrialState.Passed, string.Create(CultureInfo.InvariantCulture, $"{placed.Count:N0} file{(placed.Count == 1 ? "" : "s")}, {Units.FormatSize(placed.Sum(file => file.Size))}"), 0, null, [.. placed.Take(ShownLeftovers).Select(file => file.Path)]);
+        return placed;
     }
+
+    /// <summary>Holds what a captured package has put in place against what was captured; false where something is other, and that was told.</summary>
+    private bool TellCaptured()
+    {
+        if (variant.Files.FirstOrDefault(file => file.Path == CaptureDraft.ListName) is not { } list || machine.Payload(list.Sha256) is not { } text)
+        {
+            return true;
+        }
+
+        var entries = CaptureDraft.Read(text);
+        var accounts = new Accounts(machine.Ground.Now("/etc/passwd"), machine.Ground.Now("/etc/group"));
+        var others = entries.Select(entry => CaptureDraft.Differs(entry, machine.Ground.Find("/" + entry.Path), machine.Files.Sha256, accounts)).OfType<string>().ToList();
+        var count = string.Create(CultureInfo.InvariantCulture, $"{entries.Count:N0} captured entr{(entries.Count == 1 ? "y" : "ies")}");
+        Tell("as captured", others.Count == 0 ? TrialState.Passed : TrialState.Failed, others.Count == 0 ? $"{count}: contents, rights and owners are as they were" : string.Create(CultureInfo.InvariantCulture, $"Of {count}, {others.Count:N0} {(others.Count == 1 ? "is" : "are")} not as they were: {others[0]}"), 0, null, [.. others.Take(ShownLeftovers)]);
+        return others.Count == 0;
+    }
+
+    /// <summary>Whether something is other than when the machine was clean. A file whose lines are looked into may have been other by then, and be other again.</summary>
+    private bool IsOther(ChangedFile file, CleanLook original) =>
+        !_noise.Is(file.Path.TrimEnd('/')) && (original.Texts.TryGetValue(file.Path, out var before) ? before != machine.Ground.Now(file.Path) : !original.Paths.Contains(file.Path));
 
     private async Task<(double Seconds, T Value)> Timed<T>(Func<Task<T>> act)
     {
@@ -394,4 +390,9 @@ public sealed class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMa
     private void Tell(string name, TrialState state, string says, double seconds = 0, int? code = null, IReadOnlyList<string>? log = null) => tell(new TrialStepInfo(variant.Name, name, Words[state], says, Math.Round(seconds, 2), code, log ?? []));
 
     private static string Ended(StepEnd end, ExitMeaning meaning) => end.ExitCode == 0 ? "It ended with code 0" : $"It ended with code {end.ExitCode} ({ExitCodes.Words.First(word => word.Value == meaning).Key})";
+
+    /// <summary>How the machine was before the software came.</summary>
+    /// <param name="Paths">What was other already than on the ground that lies beneath.</param>
+    /// <param name="Texts">The files whose lines are looked into.</param>
+    private sealed record CleanLook(HashSet<string> Paths, Dictionary<string, string?> Texts);
 }

@@ -42,7 +42,7 @@ internal static class Comparing
     private static Dictionary<string, string> Keys(DocumentVariant? variant) => variant is null ? [] : Said(
         ("fits", variant.Fits), ("requires", variant.Requires), ("close", string.Join(", ", variant.Close)), ("install", Step(variant.Install)), ("remove", Step(variant.Remove)), ("change", Step(variant.Change)), ("repair", Step(variant.Repair)),
         ("handling", InWords.Handling(variant.Handling)), ("companions", string.Join("; ", (variant.Companions ?? []).Select(InWords.Companion))), ("removals", string.Join("; ", (variant.Removals ?? []).Select(removal => $"{InWords.Removal(removal)} ({Step(removal.Step)})"))),
-        ("launch", variant.Launch is { } launch ? string.Join(' ', launch.Run) : ""), ("present", string.Join("; ", variant.Present.Select(InWords.Check))), ("put-back", variant.PutBack ? "yes" : "no"));
+        ("launch", variant.Launch is { } launch ? string.Join(' ', [.. launch.Run, .. (launch.Environment ?? new Dictionary<string, string>()).Select(pair => $"{pair.Key}={pair.Value}")]) : ""), ("present", string.Join("; ", variant.Present.Select(InWords.Check))), ("put-back", variant.PutBack ? "yes" : "no"));
 
     private static Dictionary<string, string> Files(DocumentVariant? variant) =>
         (variant?.Files ?? []).ToDictionary(file => file.Path, file => $"{Units.FormatSize(file.Size)}\n{file.Sha256}", StringComparer.Ordinal);

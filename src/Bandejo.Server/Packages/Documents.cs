@@ -14,7 +14,7 @@ internal static class Documents
             [.. ManifestCheck.FilesOf(variant, files).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: file.Path.EndsWith(".sh", StringComparison.Ordinal)))],
             [.. variant.Close.Concat(variant.Handling.Close).Distinct()], Step(variant.Install), variant.Remove is null ? null : Step(variant.Remove),
             [.. variant.Present.Select(check => new DocumentCheck(PresenceCheck.Word(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack,
-            variant.Launch is { } launch ? new DocumentLaunch(launch.Run, (int)Math.Ceiling(launch.Stays.TotalSeconds)) : null, variant.Change is null ? null : Step(variant.Change),
+            variant.Launch is { } launch ? new DocumentLaunch(launch.Run, (int)Math.Ceiling(launch.Stays.TotalSeconds), launch.Environment.Count == 0 ? null : launch.Environment) : null, variant.Change is null ? null : Step(variant.Change),
             variant.Repair is null ? null : Step(variant.Repair), Handling(variant.Handling),
             variant.Companions.Count == 0 ? null : [.. variant.Companions.Select(each => new DocumentCompanion(Words.Hyphenate(each.Kind.ToString()), each.Subject, each.To, each.With.Count == 0 ? null : each.With, each.Says.Length == 0 ? null : each.Says))],
             variant.Removals.Count == 0 ? null : [.. variant.Removals.Select(each => new DocumentRemoval(each.What, each.When.ToString(), Words.Hyphenate(each.At.ToString()), Step(each.Step)))]))],

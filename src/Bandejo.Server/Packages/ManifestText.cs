@@ -71,7 +71,7 @@ internal static class ManifestText
         Step(text, "change", variant.Change);
         Step(text, "repair", variant.Repair);
         Step(text, "remove", variant.Remove);
-        text.AddFlow("launch", variant.Launch is { } launch ? Flow(("run", launch.Run), ("stays", Duration(launch.StaysSeconds))) : "");
+        text.AddFlow("launch", variant.Launch is { } launch ? Flow(("run", launch.Run), ("environment", launch.Environment), ("stays", Duration(launch.StaysSeconds))) : "");
         text.Each("companions", variant.Companions, companion => Flow((companion.Kind, companion.Subject), ("to", companion.To is { } to ? "/" + to : null), ("with", companion.With), ("says", companion.Says)));
         if (variant.Removals is { Count: > 0 } removals)
         {
