@@ -96,10 +96,16 @@ internal static class InspectCommand
         if (Directory.Exists(path))
         {
             var files = new DirectoryInfo(path).EnumerateFiles("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.ReparsePoint }).Where(file => !file.Name.StartsWith('.')).OrderBy(file => file.FullName, StringComparer.Ordinal).ToList();
+            foreach (var other in files.Where(file => !OrdinaryFiles.Is(file)))
+            {
+                Console.Error.WriteLine($"{other.FullName} is a pipe, a socket or a device; it is left out.");
+            }
+
+            files.RemoveAll(file => !OrdinaryFiles.Is(file));
             return files.Count > 0 ? files : throw new WrongUseException($"There are no files in {path}.");
         }
 
-        return File.Exists(path) ? [new FileInfo(path)] : throw new WrongUseException($"There is no file or folder {path}.");
+        return File.Exists(path) ? OrdinaryFiles.Is(new FileInfo(path)) ? [new FileInfo(path)] : throw new WrongUseException($"{path} is a pipe, a socket or a device, and no file.") : throw new WrongUseException($"There is no file or folder {path}.");
     }
 
     private static List<(FileInfo File, Inspection Inspection)> All(List<FileInfo> files, HintCatalog hints, Progress bars, CancellationToken cancellation)

@@ -23,7 +23,7 @@ internal sealed class PackageFolder
     {
         var path = System.IO.Path.GetFullPath(folder);
         var file = System.IO.Path.Combine(path, ManifestName);
-        return File.Exists(file) ? new PackageFolder(path, Text(file)) : throw new WrongUseException($"There is no {ManifestName} in {path}. Make one: bandejo package new {folder}");
+        return File.Exists(file) && OrdinaryFiles.Is(new FileInfo(file)) ? new PackageFolder(path, Text(file)) : throw new WrongUseException($"There is no {ManifestName} in {path}. Make one: bandejo package new {folder}");
     }
 
     /// <summary>A manifest is UTF-8, with a mark for it or without; of anything else letters would be lost, and be signed so.</summary>
@@ -61,6 +61,11 @@ internal sealed class PackageFolder
             if (file.LinkTarget is not null)
             {
                 throw new WrongUseException($"{relative} is a link to {file.LinkTarget}; put the file itself into the folder.");
+            }
+
+            if (!OrdinaryFiles.Is(file))
+            {
+                throw new WrongUseException($"{relative} is a pipe, a socket or a device, which no package can carry; take it out of the folder.");
             }
 
             if (relative != ManifestName)

@@ -48,6 +48,17 @@ public sealed class LaunchTests(OneSite one) : IClassFixture<OneSite>
         Assert.Contains("It does not run for a second person at the same device: it ended with code 4", steps["second person"].Says);
     }
 
+    [Fact]
+    public async Task A_sandbox_that_is_ended_says_by_what()
+    {
+        var folder = one.Site.WriteFolder("quill", "1.0", "for each in /proc/[0-9]*; do grep -q agent/bandejo-agent $each/cmdline && kill -9 ${each#/proc/}; done; sleep 60");
+
+        var (code, _, errors) = await one.Site.Run("package", "trial", folder);
+
+        Assert.Equal(2, code);
+        Assert.Contains("The sandbox of the trial did not come to its end: something on this machine ended it (signal 9, KILL)", errors);
+    }
+
     [Theory]
     [InlineData(true, "left-out", "quill.service: enabled, it starts with the device. No service manager runs here")]
     [InlineData(false, "warned", "quill.service: not enabled, nothing starts it with the device. Where it should be, enable and start it in the install step.")]

@@ -218,6 +218,18 @@ public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
         Assert.Equal((2, true), Ends(await site.Run("package", "inspect", broken, "--hints", hints), "mine.yaml:1:3: 'nam' is no key of a hint"));
         Assert.Equal((1, true), Ends(await site.Run("package", "inspect", broken, "--draft", Path.Combine(folder, "drafts")), "no draft, because it is damaged"));
         Assert.False(Directory.Exists(Path.Combine(folder, "drafts")));
+
+        // A pipe would be read for ever.
+        var pipe = Path.Combine(folder, "waits.msi");
+        using (var made = Programs.Start("mkfifo", [pipe]))
+        {
+            await made.WaitForExitAsync(TestContext.Current.CancellationToken);
+        }
+
+        Assert.Equal((2, true), Ends(await site.Run("package", "inspect", pipe), "waits.msi is a pipe, a socket or a device, and no file"));
+        Assert.Equal((1, true), Ends(await site.Run("package", "inspect", folder), "waits.msi is a pipe, a socket or a device; it is left out"));
+        await File.WriteAllTextAsync(Path.Combine(folder, "package.yaml"), "app: quill\n");
+        Assert.Equal((2, true), Ends(await site.Run("package", "check", folder), "waits.msi is a pipe, a socket or a device, which no package can carry"));
         Directory.Delete(folder, recursive: true);
 
         static (int, bool) Ends((int Code, string Output, string Errors) run, string says) => (run.Code, (run.Output + run.Errors).Contains(says, StringComparison.Ordinal));

@@ -101,8 +101,8 @@ internal static class DebianReader
             draft.Nested.Add(new NestedInstaller(needed, 0, "a Debian package that it asks for"));
         }
 
-        draft.Command("install", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "dpkg", "--install", draft.File);
-        draft.Command("remove", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "dpkg", "--remove", name);
+        draft.Command("install", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c", "exec dpkg --root=\"$BANDEJO_ROOT\" --install \"$0\"", draft.File);
+        draft.Command("remove", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c", "exec dpkg --root=\"$BANDEJO_ROOT\" --remove \"$0\"", name);
         if (name.Length > 0)
         {
             draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Certain, "the system lists it under that name"));

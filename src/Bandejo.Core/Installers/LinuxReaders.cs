@@ -32,8 +32,8 @@ internal static class ImageReader
         }
 
         var place = FactName(name ?? draft.File);
-        draft.Command("install", Certainty.Likely, "custom: one file in a folder of its own", "install", "-D", "--mode=755", draft.File, $"/opt/{place}/{place}.AppImage");
-        draft.Command("remove", Certainty.Likely, "custom: one file in a folder of its own", "rm", "--recursive", "--force", $"/opt/{place}");
+        draft.Command("install", Certainty.Likely, "custom: one file in a folder of its own", "sh", "-c", "exec install -D --mode=755 \"$0\" \"$BANDEJO_ROOT$1\"", draft.File, $"/opt/{place}/{place}.AppImage");
+        draft.Command("remove", Certainty.Likely, "custom: one file in a folder of its own", "sh", "-c", "exec rm --recursive --force \"$BANDEJO_ROOT$0\"", $"/opt/{place}");
         draft.Proofs.Add(new SuggestedProof("file", $"opt/{place}/{place}.AppImage", Certainty.Likely, "where the suggested 'install' puts it"));
         draft.Ask("Its exact name, version and icon", "They stand in the image: run it with --appimage-extract '*.desktop' in a trial.");
         draft.Ask("Whether devices can mount it", "It needs FUSE at run time; without that, start it with --appimage-extract-and-run.");

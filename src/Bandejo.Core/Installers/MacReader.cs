@@ -53,7 +53,7 @@ internal static class MacReader
         }
 
         const string Source = "macOS' own tool";
-        draft.Command("install", Certainty.Certain, Source, "installer", "-pkg", draft.File, "-target", "/");
+        draft.Command("install", Certainty.Certain, Source, "sh", "-c", "exec installer -pkg \"$0\" -target \"$BANDEJO_ROOT\"", draft.File);
         draft.Command("log", Certainty.Certain, Source, "-dumplog", "-verboseR");
         draft.Ask("How it is removed", "Installer packages know no removal. List its files with pkgutil --files IDENTITY, take them away in a remove step, and end it with pkgutil --forget IDENTITY.", "remove");
         if (draft.Value(Facts.Identity) is { } identity)

@@ -69,10 +69,10 @@ internal static class RpmReader
             draft.Conditions.Add($"runs a script of its own {when}");
         }
 
-        draft.Command("install", Certainty.Certain, "RPM's own tool", "rpm", "--upgrade", "--replacepkgs", draft.File);
+        draft.Command("install", Certainty.Certain, "RPM's own tool", "sh", "-c", "exec rpm --root \"$BANDEJO_ROOT\" --upgrade --replacepkgs \"$0\"", draft.File);
         if (name.Length > 0)
         {
-            draft.Command("remove", Certainty.Certain, "RPM's own tool", "rpm", "--erase", name);
+            draft.Command("remove", Certainty.Certain, "RPM's own tool", "sh", "-c", "exec rpm --root \"$BANDEJO_ROOT\" --erase \"$0\"", name);
             draft.Proofs.Add(new SuggestedProof("command", $"rpm --query --queryformat %{{version}}-%{{release}} {name}", Certainty.Certain, "the system lists it under that name"));
         }
 

@@ -21,7 +21,7 @@ public sealed class OtherKindsTests
         Assert.Equal(["runs a script of its own after it was installed"], found.Conditions);
         var manifest = ManifestReader.Read(ManifestDraft.Write([found])).Value;
         Assert.Equal("os.family in (\"fedora\", \"rhel\", \"suse\", \"opensuse\") and architecture is \"x64\"", manifest.Variants[0].Fits.ToString());
-        Assert.Equal(["rpm", "--erase", "inkwell-print"], manifest.Variants[0].Remove!.Run);
+        Assert.Equal(["sh", "-c", "exec rpm --root \"$BANDEJO_ROOT\" --erase \"$0\"", "inkwell-print"], manifest.Variants[0].Remove!.Run);
         var proof = Assert.Single(manifest.Variants[0].Present);
         Assert.Equal("4.3.0-1.el9", proof.VersionIn("4.3.0-1.el9"));
 
