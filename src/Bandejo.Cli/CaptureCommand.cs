@@ -21,7 +21,7 @@ internal static partial class CaptureCommand
     private static readonly Option<string?> From = new("--from", "-f") { Description = "A folder that bandejo-agent before and after have made on another machine; nothing is run here then" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "The app's name [that of the draft's folder]" };
     private static readonly Option<string> Version = new("--version-is") { Description = "Its version [to be filled in]", DefaultValueFactory = _ => "" };
-    private static readonly Option<string[]> With = new("--with", "-w") { Description = "Folders of packages that it needs first; what belongs to them is left out", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> With = new("--with", "-w") { Description = "Package folders that it needs first, or folders of them; what belongs to them is left out", DefaultValueFactory = _ => [] };
     private static readonly Option<string[]> Take = new("--take") { Description = "Patterns of paths to take that would be left out, such as 'etc/foldline/**' or 'root/.foldlinerc'", DefaultValueFactory = _ => [] };
     private static readonly Option<string[]> Leave = new("--leave") { Description = "Patterns of paths to leave out that would be taken", DefaultValueFactory = _ => [] };
     private static readonly Option<bool> Network = new("--network") { Description = "Let it reach the network" };
@@ -51,7 +51,7 @@ internal static partial class CaptureCommand
 
         var agent = TrialCommand.Agent();
         var before = new List<TrialPackage>();
-        foreach (var need in parsed.GetValue(With)!)
+        foreach (var need in FoldersWith.Of(parsed.GetValue(With)!, needs: null))
         {
             if ((await TrialCommand.Checked(need, client, cancellation)).Package is not { } package)
             {

@@ -184,6 +184,15 @@ internal static class InspectCommand
         // What was taken out cannot be left where it is: there it is inside of something else.
         var inside = taken.Select(each => each.Inspection).ToHashSet(ReferenceEqualityComparer.Instance);
         var drafted = taken.DistinctBy(each => each.Path, StringComparer.Ordinal).ToDictionary(each => each.Path, each => each.Inspection, StringComparer.Ordinal);
+        foreach (var asked in inspections.SelectMany(each => each.Inspection.Nested).Where(nested => nested.Size == 0).Select(nested => nested.Path).Distinct())
+        {
+            // Whatever has the name, or an alternative of it, and lies here becomes a package too.
+            if (asked.Split('|').Select(each => each.Trim().Split(' ')[0].Split(':')[0]).Select(name => inspections.Find(each => each.Inspection.Of(Facts.Identity)?.Value == name || each.Inspection.Of(Facts.Name)?.Value == name).Inspection).FirstOrDefault(each => each is not null) is { } beside)
+            {
+                drafted[asked] = beside;
+            }
+        }
+
         inspections = [.. inspections, .. taken.Where(each => inspections.TrueForAll(own => own.Inspection.File != each.Inspection.File)).Select(each => (each.File, each.Inspection))];
         var digests = Digests.Read(isFresh: false);
         var left = new Dictionary<string, LeftInstaller>(StringComparer.Ordinal);

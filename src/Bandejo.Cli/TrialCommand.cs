@@ -6,6 +6,8 @@ using System.Text;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Versions;
 using Bandejo.Packaging;
 using Spectre.Console;
 
@@ -17,7 +19,7 @@ internal static class TrialCommand
     private static readonly Argument<string> Folder = new("folder") { Description = "A package folder, which holds package.yaml, or a package of the catalogue", DefaultValueFactory = _ => "." };
     private static readonly Option<string?> From = new("--from", "-f") { Description = "The folder or package of the version that devices have now: upgrade from it, and fall back to it" };
     private static readonly Option<string?> On = new("--on") { Description = "Try it on this enrolled device, which must be in a group for testing [a clean sandbox of this machine]" };
-    private static readonly Option<string[]> With = new("--with", "-w") { Description = "Folders of packages that it needs first", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> With = new("--with", "-w") { Description = "Package folders that it needs first, or a folder of them, of which those are taken that it needs", DefaultValueFactory = _ => [] };
     private static readonly Option<string[]> Variants = new("--variant", "-v") { Description = "Only these variants [all that fit this machine]", DefaultValueFactory = _ => [] };
     private static readonly Option<int?> Limit = new("--limit", "-l") { Description = "Seconds that no step may take longer than [its own limit]" };
     private static readonly Option<string?> Upon = new("--upon") { Description = "Lay the sandbox upon the system in this folder, or upon a named release, which debootstrap makes once and which is kept [this machine's system]" };
@@ -47,7 +49,8 @@ internal static class TrialCommand
         }
 
         var others = new List<TrialPackage>();
-        foreach (var folder in parsed.GetValue(With)!.Concat(parsed.GetValue(From) is { } from ? [from] : []))
+        var needs = (package.Document.Needs ?? []).Select(need => new Need(need.App, need.AtLeast is { } least ? AppVersion.Parse(least) : null)).ToList();
+        foreach (var folder in FoldersWith.Of(parsed.GetValue(With)!, needs).Concat(parsed.GetValue(From) is { } from ? [from] : []))
         {
             if ((await Checked(folder, client, cancellation)).Package is not { } other)
             {

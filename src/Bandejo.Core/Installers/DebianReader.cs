@@ -5,6 +5,9 @@ namespace Bandejo.Core.Installers;
 /// <summary>Reads Debian packages: an ar archive with the control files and the data as tar archives (deb(5)).</summary>
 internal static class DebianReader
 {
+    /// <summary>What dpkg is told to remove a package and keep its configuration (dpkg(1)).</summary>
+    public const string Keep = "--remove";
+
     private const int MostControl = 16 << 20;
 
     public static void Read(Window file, Draft draft)
@@ -96,13 +99,13 @@ internal static class DebianReader
             draft.Tell(Facts.InstalledSize, kilobytes + " KiB", Certainty.Certain, Source);
         }
 
-        foreach (var needed in $"{fields.GetValueOrDefault("Pre-Depends")},{fields.GetValueOrDefault("Depends")}".Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(60))
+        foreach (var needed in $"{fields.GetValueOrDefault("Pre-Depends")},{fields.GetValueOrDefault("Depends")}".Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(200))
         {
             draft.Nested.Add(new NestedInstaller(needed, 0, "a Debian package that it asks for"));
         }
 
         draft.Command("install", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c", "exec dpkg --root=\"$BANDEJO_ROOT\" --install \"$0\"", draft.File);
-        draft.Command("remove", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c", "exec dpkg --root=\"$BANDEJO_ROOT\" --remove \"$0\"", name);
+        draft.Command("remove", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c", "exec dpkg --root=\"$BANDEJO_ROOT\" \"$1\" \"$0\"", name, Keep);
         if (name.Length > 0)
         {
             draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Certain, "the system lists it under that name"));

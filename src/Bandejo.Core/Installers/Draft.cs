@@ -3,6 +3,8 @@ namespace Bandejo.Core.Installers;
 /// <summary>An inspection in the making.</summary>
 internal sealed class Draft(string file, long size)
 {
+    private const int MostNested = 200;
+
     private readonly List<Told> _told = [];
     private readonly List<ContainedFile> _first = [];
     private long _files;
@@ -36,6 +38,9 @@ internal sealed class Draft(string file, long size)
 
     public InstallerIcon? Icon { get; set; }
 
+    /// <summary>How files inside are looked at; null where their names must do.</summary>
+    public InsideLook? Look { get; init; }
+
     /// <summary>Adds a statement; nothing where there is nothing to say.</summary>
     public void Tell(string what, string? value, Certainty certainty, string source)
     {
@@ -45,6 +50,9 @@ internal sealed class Draft(string file, long size)
             _told.Add(new Told(what, clean, certainty, source));
         }
     }
+
+    /// <summary>Takes back what was said; what is said next stands alone.</summary>
+    public void Unsay(string what) => _told.RemoveAll(told => told.What == what);
 
     public bool Knows(string what) => _told.Exists(told => told.What == what);
 
@@ -57,7 +65,8 @@ internal sealed class Draft(string file, long size)
     public void Warn(string message) => Findings.Add(new Finding(message, file) { IsWarning = true });
 
     /// <summary>Counts a file that is inside. A name that would climb out of a folder is a finding, an installer among them one of its own.</summary>
-    public void Contains(string path, long length)
+    /// <param name="open">Its content, where that can be read.</param>
+    public void Contains(string path, long length, Func<Stream>? open = null)
     {
         _hasContents = true;
         _files++;
@@ -73,9 +82,9 @@ internal sealed class Draft(string file, long size)
             Findings.Add(new Finding($"A file inside is named '{name}', which climbs out of the folder it would be unpacked into; do not unpack it.", file));
         }
 
-        if (InstallerNames.KindOf(name) is { } what && Nested.Count < 50)
+        if (Nested.Count < MostNested)
         {
-            Nested.Add(new NestedInstaller(name, length, what));
+            Nested.AddRange((Look is null ? InstallerNames.KindOf(name) is { } what ? [new NestedInstaller(name, length, what)] : [] : Look.Of(name, length, open)).Take(MostNested - Nested.Count));
         }
     }
 
@@ -134,6 +143,20 @@ internal static class InstallerNames
         }
 
         return Array.Find(Ends, each => name.EndsWith(each.End, StringComparison.Ordinal)).What;
+    }
+
+    /// <summary>The architecture that the name of a file speaks of; null where it speaks of none, or of several.</summary>
+    public static string? Architecture(string file)
+    {
+        var words = file.ToLowerInvariant().Replace("x86_64", "x64", StringComparison.Ordinal).Replace("x86-64", "x64", StringComparison.Ordinal).Split(['_', '-', '.', ' ', '(', ')', '[', ']', '+'], StringSplitOptions.RemoveEmptyEntries);
+        var found = words.Select(word => word switch
+        {
+            "x64" or "amd64" or "win64" or "64bit" or "64" or "linux64" => "x64",
+            "x86" or "i386" or "i586" or "i686" or "win32" or "32bit" or "ia32" => "x86",
+            "arm64" or "aarch64" => "arm64",
+            _ => null,
+        }).OfType<string>().Distinct().ToList();
+        return found is [var only] ? only : null;
     }
 
     /// <summary>Name and version as they stand in the name of a file, such as <c>Foldline_7.2.0_x64.msi</c>; null for what is not there.</summary>

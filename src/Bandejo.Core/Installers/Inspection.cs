@@ -37,6 +37,11 @@ public enum InstallerKind
     /// <summary>An image of a disk, or an archive that is not listed here.</summary>
     Image,
 
+    /// <summary>An image of a disc that programs come on.</summary>
+    Disc,
+
+    SevenZip,
+
     Zip,
 
     /// <summary>A tar archive, packed or not.</summary>

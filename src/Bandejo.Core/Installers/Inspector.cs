@@ -14,7 +14,7 @@ public static class Inspector
     public static Inspection Inspect(Stream file, string name, HintCatalog hints, IReadOnlyList<(string Name, Stream File)>? transforms = null, ReadingBudget? budget = null)
     {
         budget ??= new ReadingBudget(TimeProvider.System);
-        var draft = new Draft(name, file.Length);
+        var draft = new Draft(name, file.Length) { Look = new InsideLook(hints, budget) };
         if (file.Length == 0)
         {
             draft.Findings.Add(new Finding("The file is empty.", name));
@@ -42,11 +42,13 @@ public static class Inspector
             draft.Ask("What it is", "None of the kinds that are read here. Say in a manifest by hand how it is installed: bandejo package new FOLDER.");
         }
 
+        ByName(draft);
         Missing(draft);
         return draft.Done();
     }
 
-    private static void Read(Window file, Draft draft, HintCatalog hints, IReadOnlyList<(string Name, Window File)> transforms)
+    /// <summary>Reads what came out of an archive, as far as it says what it is.</summary>
+    internal static void Read(Window file, Draft draft, HintCatalog hints, IReadOnlyList<(string Name, Window File)> transforms)
     {
         var head = file.Some(0, 1024);
         if (head.AsSpan().StartsWith(CompoundFile.Signature))
@@ -68,6 +70,14 @@ public static class Inspector
         else if (CabinetReader.Is(head))
         {
             CabinetReader.Read(file, draft);
+        }
+        else if (SevenZipReader.Is(head))
+        {
+            SevenZipReader.Read(file, draft);
+        }
+        else if (DiscReader.Is(file))
+        {
+            DiscReader.Read(file, draft);
         }
         else if (head.AsSpan().StartsWith("xar!"u8))
         {
@@ -96,6 +106,42 @@ public static class Inspector
         else
         {
             NamedReader.Read(file, draft);
+        }
+    }
+
+    /// <summary>What the name of the file says and the file does not; and where the two do not agree, that.</summary>
+    private static void ByName(Draft draft)
+    {
+        // Of what is damaged nobody knows what it would have said.
+        if (draft.Kind.Kind is InstallerKind.Unknown or InstallerKind.WindowsTransform || draft.Findings.Exists(finding => !finding.IsWarning))
+        {
+            return;
+        }
+
+        const string Source = "name of the file";
+        var (_, version) = InstallerNames.Guess(draft.File);
+        if (version is not null && draft.Value(Facts.Version) is { } told && !told.Contains(version, StringComparison.OrdinalIgnoreCase) && !version.StartsWith(told, StringComparison.OrdinalIgnoreCase))
+        {
+            draft.Warn($"Its name says version {version}, and the file itself {told}; look which of them is the software's.");
+        }
+        else if (!draft.Knows(Facts.Version))
+        {
+            draft.Tell(Facts.Version, version, Certainty.Guess, Source);
+        }
+
+        if (InstallerNames.Architecture(draft.File) is not { } architecture)
+        {
+            return;
+        }
+
+        if (draft.Kind.Kind == InstallerKind.WindowsSetup && draft.Value(Facts.Architecture) is "x86" or "any" && architecture != "x86")
+        {
+            draft.Unsay(Facts.Architecture);
+            draft.Tell(Facts.Architecture, architecture, Certainty.Likely, $"{Source}; the setup itself is a program for x86, as most are");
+        }
+        else if (!draft.Knows(Facts.Architecture))
+        {
+            draft.Tell(Facts.Architecture, architecture, Certainty.Guess, Source);
         }
     }
 

@@ -13,10 +13,10 @@ namespace Bandejo.Core.Installers;
 /// </summary>
 public static partial class ManifestDraft
 {
+    private const string Configuration = "configuration";
+
     /// <summary>The name of the icon that goes beside the manifest, where the installer carries one.</summary>
     public const string IconName = "icon.png";
-
-    private const int MostNested = 10;
 
     /// <summary>
     /// Groups inspections into packages: files of the same software at the same version become variants of one. A file that tells no version belongs to the only version that others
@@ -76,11 +76,7 @@ public static partial class ManifestDraft
             yaml.Append(CultureInfo.InvariantCulture, $"icon: {IconName}\n");
         }
 
-        foreach (var nested in files.SelectMany(file => file.Nested).DistinctBy(nested => nested.Path).Take(MostNested))
-        {
-            Nested(yaml, nested, drafted?.GetValueOrDefault(nested.Path));
-        }
-
+        Needs(yaml, [.. files.SelectMany(file => file.Nested).DistinctBy(nested => nested.Path)], drafted ?? new Dictionary<string, Inspection>(), Slug(first));
         Settings(yaml, files);
         yaml.Append("\nvariants:\n");
         var names = new HashSet<string>(StringComparer.Ordinal);
@@ -94,17 +90,44 @@ public static partial class ManifestDraft
         return yaml.ToString();
     }
 
-    /// <summary>What it brings along, or asks for, in comments: whether it must be there first is for a person to say.</summary>
-    private static void Nested(StringBuilder yaml, NestedInstaller nested, Inspection? drafted)
+    /// <summary>
+    /// What must be there first, as one list: what it asks for and lies beside it stands in it; the rest of what it asks for or brings along stands there too, and is left out by
+    /// a '#' until a person decides that devices may lack it.
+    /// </summary>
+    private static void Needs(StringBuilder yaml, List<NestedInstaller> all, IReadOnlyDictionary<string, Inspection> drafted, string own)
     {
-        var (name, version) = InstallerNames.Guess(nested.Path[(nested.Path.LastIndexOf('/') + 1)..]);
-        var app = drafted is not null ? Slug(drafted) : FactCatalog.Slug(nested.Size > 0 ? name ?? Path.GetFileNameWithoutExtension(nested.Path) : nested.Path.Split(' ')[0]);
-        version = drafted is not null ? drafted.Of(Facts.Version)?.Value : nested.Size > 0 ? version : null;
-        var least = version is not null && AppVersion.TryParse(version, out _) ? $", at-least: '{version}'" : "";
-        yaml.Append(CultureInfo.InvariantCulture, $"# It {(nested.Size > 0 ? "brings" : "asks for")} {OneLine(nested.Path)} ({OneLine(nested.What.Replace(" that it asks for", "", StringComparison.Ordinal))}){(nested.Size > 0 ? " along" : "")}");
-        yaml.Append(drafted is not null ? ", which is drafted as a package of its own. If it must be there first, take the next '#' away:\n" : ". If that is software of its own which must be there first, package it too, and take the next '#' away:\n");
-        yaml.Append(CultureInfo.InvariantCulture, $"# needs: [{{ app: {app}{least} }}]\n");
+        var lines = new List<(string App, bool IsNeeded, string Line)>();
+        foreach (var nested in all)
+        {
+            var found = drafted.GetValueOrDefault(nested.Path);
+            var isInside = nested.Size > 0;
+            var (name, version) = isInside ? InstallerNames.Guess(nested.Path[(nested.Path.LastIndexOf('/') + 1)..]) : (nested.Path.Split(' ', '|')[0].Split(':')[0], Least(nested.Path));
+            version = isInside && found is not null ? found.Of(Facts.Version)?.Value : version;
+            var app = found is not null ? Slug(found) : FactCatalog.Slug(name ?? Path.GetFileNameWithoutExtension(nested.Path));
+            if (app.Length == 0 || app == own)
+            {
+                continue;
+            }
+
+            var isNeeded = found is not null && !isInside;
+            var least = version is not null && AppVersion.TryParse(version, out _) ? $", at-least: '{version}'" : "";
+            lines.Add((app, isNeeded, $"  {(isNeeded ? "" : "# ")}- {{ app: {app}{least} }}  # it {(isInside ? "brings" : "asks for")} {OneLine(nested.Path)} ({OneLine(nested.What.Replace(" that it asks for", "", StringComparison.Ordinal))}){(isInside ? " along" : "")}{(found is null ? "" : isInside ? ", which is drafted as a package of its own" : ", which is drafted beside it")}\n"));
+        }
+
+        if (lines.Count == 0)
+        {
+            return;
+        }
+
+        yaml.Append("# Where devices may lack one of these, package it too, and take the '#' before it away; what stands without is installed first.\nneeds:\n");
+        lines.GroupBy(line => line.App, StringComparer.Ordinal).Select(group => group.OrderByDescending(line => line.IsNeeded).First().Line).ToList().ForEach(line => yaml.Append(line));
     }
+
+    /// <summary>The lowest version that an archive's way of asking names, such as <c>libink (>= 2.1)</c>; null where it names none.</summary>
+    private static string? Least(string asked) => Lowest().Match(asked) is { Success: true } least ? least.Groups[1].Success ? least.Groups[1].Value : least.Groups[2].Value : null;
+
+    /// <summary>Whether a word of a Debian package's removal decides what becomes of its configuration; then it is a setting.</summary>
+    private static bool IsConfigurationChoice(Inspection file, string verb, string word) => verb == "remove" && file.Kind == InstallerKind.Debian && word == DebianReader.Keep;
 
     /// <summary>The slug of an app, from the name of its software without version and architecture.</summary>
     internal static string Slug(Inspection inspection)
@@ -222,7 +245,7 @@ public static partial class ManifestDraft
 
         SuggestedCommand? isRepaired = null;
         var taken = verb == "install" ? Open(file).Select(pair => pair.Setting.Switch.Replace("{value}", $"@{{{pair.Name}}}", StringComparison.Ordinal)) : [];
-        yaml.Append(CultureInfo.InvariantCulture, $"    {verb}:\n      run: [{string.Join(", ", command.Run.Concat(taken).Select(Quoted))}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
+        yaml.Append(CultureInfo.InvariantCulture, $"    {verb}:\n      run: [{string.Join(", ", command.Run.Select(word => IsConfigurationChoice(file, verb, word) ? $"@{{{Configuration}}}" : word).Concat(taken).Select(Quoted))}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
         if (verb == "install" && file.CommandFor("log") is { } log)
         {
             yaml.Append(CultureInfo.InvariantCulture, $"      # for a log, add: {string.Join(", ", log.Run.Select(Quoted))}\n");
@@ -231,11 +254,6 @@ public static partial class ManifestDraft
         if (verb == "install" && file.CommandFor("repair") is { } repair)
         {
             isRepaired = repair;
-        }
-
-        if (verb == "remove" && file.Kind == InstallerKind.Debian)
-        {
-            yaml.Append("      # --remove keeps its configuration below /etc, for when it comes again; --purge takes that too, with all that people changed in it\n");
         }
 
         if (file.Of(Facts.System)?.Value == "windows")
@@ -253,13 +271,21 @@ public static partial class ManifestDraft
     private static void Settings(StringBuilder yaml, IReadOnlyList<Inspection> files)
     {
         var open = files.SelectMany(Open).DistinctBy(pair => pair.Name).ToList();
-        if (open.Count > 0)
+        var hasChoice = files.Any(file => file.CommandFor("remove")?.Run.Any(word => IsConfigurationChoice(file, "remove", word)) == true);
+        if (open.Count > 0 || hasChoice)
         {
-            yaml.Append("settings:  # all switched off: what has neither a default nor a value is left out of the command\n");
-            foreach (var (name, setting) in open)
-            {
-                yaml.Append(CultureInfo.InvariantCulture, $"  - {{ name: {name}, says: {Quoted(setting.Default.Length == 0 ? $"{setting.Name}, which is empty by itself" : $"{setting.Name}, which is {setting.Default} by itself")} }}\n");
-            }
+            yaml.Append(CultureInfo.InvariantCulture, $"settings:{(open.Count > 0 ? "  # without a default, a setting is switched off: what uses it is left out of the command" : "")}\n");
+        }
+
+        if (hasChoice)
+        {
+            yaml.Append("  # kept: it finds its settings again when it comes back; deleted: all that people changed in it is gone for good\n");
+            yaml.Append(CultureInfo.InvariantCulture, $"  - {{ name: {Configuration}, says: What becomes of its configuration when it is removed, type: choice, choices: [kept, deleted], default: kept, writes: {{ kept: '{DebianReader.Keep}', deleted: '--purge' }} }}\n");
+        }
+
+        foreach (var (name, setting) in open)
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"  - {{ name: {name}, says: {Quoted(setting.Default.Length == 0 ? $"{setting.Name}, which is empty by itself" : $"{setting.Name}, which is {setting.Default} by itself")} }}\n");
         }
 
         foreach (var secret in files.SelectMany(file => file.Settings).Where(setting => setting.IsSecret).DistinctBy(setting => setting.Name))
@@ -288,6 +314,9 @@ public static partial class ManifestDraft
             yaml.Append(CultureInfo.InvariantCulture, $"      - {proof.Key}: {subject}{Doubt(proof.Certainty, proof.Source)}\n");
         }
     }
+
+    [GeneratedRegex(@"\((?:>=|>>|=)\s*([^\s)]+)\)|at least ([^\s,)]+)")]
+    private static partial Regex Lowest();
 
     [GeneratedRegex("^[0-9]+(\\.[0-9]+)*$")]
     private static partial Regex MinimumVersion();

@@ -5,12 +5,10 @@ internal static class NamedReader
 {
     private static readonly (int At, byte[] Mark, string What, string Try)[] Marks =
     [
-        (0x8001, [.. "CD001"u8], "disk image of a disc (ISO 9660)", "Unpack it (7z x FILE, or mount it), and inspect the folder: setups inside are found there."),
         (0, [.. "MSWIM\0\0\0"u8], "image of a Windows system (WIM)", "It is laid upon a disk before Windows runs; it is nothing that a running device installs."),
         (0, [.. "vhdxfile"u8], "disk of a virtual machine (VHDX)", "Mount it and inspect what is on it."),
         (0, [(byte)'Q', (byte)'F', (byte)'I', 0xFB], "disk of a virtual machine (QCOW2)", "Mount it and inspect what is on it."),
         (0, [.. "hsqs"u8], "image of a file system (SquashFS)", "List it with unsquashfs -l; what is inside is inspected after unpacking."),
-        (0, [0x37, 0x7A, 0xBC, 0xAF, 0x27, 0x1C], "7z archive", "Unpack it (7z x FILE), and inspect the folder: setups inside are found there."),
         (0, [.. "Rar!\x1A\x07"u8], "RAR archive", "Unpack it and inspect the folder: setups inside are found there."),
     ];
 

@@ -3,8 +3,10 @@ namespace Bandejo.Core.Installers;
 /// <summary>Takes an installer out of the archive that brings it along, so that it can become a package of its own.</summary>
 public static class NestedFiles
 {
+    private const long MostInner = 64L << 20;
+
     /// <summary>Whether what stands inside can be taken out here: it is inside, and in an archive that is not itself an installer.</summary>
-    public static bool CanBeTaken(Inspection from, NestedInstaller nested) => nested.Size > 0 && from.Kind is InstallerKind.Zip or InstallerKind.Tar or InstallerKind.AppBundle;
+    public static bool CanBeTaken(Inspection from, NestedInstaller nested) => nested.Size > 0 && from.Kind is InstallerKind.Zip or InstallerKind.Tar or InstallerKind.AppBundle or InstallerKind.Disc && !nested.Path.Contains(".7z" + InsideLook.Within, StringComparison.Ordinal);
 
     /// <summary>Copies it to a target.</summary>
     /// <param name="file">The archive; can be sought in.</param>
@@ -22,7 +24,7 @@ public static class NestedFiles
         {
             // What stands inside may be as large as a package; how long it may take is the matter of whoever asks.
             var window = new Window(file, new ReadingBudget(TimeProvider.System, cancellation) { Time = TimeSpan.FromMinutes(30), Unpacked = long.MaxValue });
-            var copied = from.Kind == InstallerKind.Tar ? FromTar(window, nested, target) : FromZip(window, nested, target);
+            var copied = From(window, nested.Path, nested.Size, target);
             return copied == nested.Size ? copied : new Failure(ErrorKind.Invalid, $"'{path}' in {from.File} unpacks to another size than its archive says.");
         }
         catch (Exception error) when (error is BrokenFileException or SpentException)
@@ -31,21 +33,42 @@ public static class NestedFiles
         }
     }
 
-    private static long FromZip(Window window, NestedInstaller nested, Stream target)
+    private static long From(Window window, string path, long size, Stream target)
     {
-        var directory = new ZipDirectory(window);
-        using var content = directory.Open(directory.Find(nested.Path) ?? throw new BrokenFileException("it is not in its directory"));
-        return Copy(content, nested.Size, target);
+        var at = path.IndexOf(InsideLook.Within, StringComparison.Ordinal);
+        if (at >= 0)
+        {
+            // An archive in the archive; what is looked into is small enough to be held.
+            using var inner = new MemoryStream();
+            From(window, path[..at], MostInner, inner);
+            return From(new Window(inner, window.Budget), path[(at + InsideLook.Within.Length)..], size, target);
+        }
+
+        return DiscReader.Is(window) ? FromDisc(window, path, size, target) : window.Has(0, "PK"u8) ? FromZip(window, path, size, target) : FromTar(window, path, size, target);
     }
 
-    private static long FromTar(Window window, NestedInstaller nested, Stream target)
+    private static long FromDisc(Window window, string path, long size, Stream target)
+    {
+        var file = DiscReader.Files(window).FirstOrDefault(each => each.Path == path) ?? throw new BrokenFileException("it is not in its list");
+        using var content = window.Part(file.At, file.Size).Open();
+        return Copy(content, size, target);
+    }
+
+    private static long FromZip(Window window, string path, long size, Stream target)
+    {
+        var directory = new ZipDirectory(window);
+        using var content = directory.Open(directory.Find(path) ?? throw new BrokenFileException("it is not in its directory"));
+        return Copy(content, size, target);
+    }
+
+    private static long FromTar(Window window, string wanted, long size, Stream target)
     {
         using var archive = Unpacking.Open(window.Open(), Unpacking.How(window.Some(0, 8)), window.Budget);
         foreach (var (path, _, kind, _, content) in TarReading.Files(archive, window.Budget))
         {
-            if (kind is '0' or '7' && (path.StartsWith("./", StringComparison.Ordinal) ? path[2..] : path) == nested.Path)
+            if (kind is '0' or '7' && (path.StartsWith("./", StringComparison.Ordinal) ? path[2..] : path) == wanted)
             {
-                return Copy(content, nested.Size, target);
+                return Copy(content, size, target);
             }
         }
 

@@ -48,6 +48,15 @@ internal static class ProgramReader
         }
     }
 
+    /// <summary>What sort of installer a program is, from its beginning; null where it shows no sign of being one.</summary>
+    /// <exception cref="BrokenFileException">It is no program.</exception>
+    public static string? WhatInstalls(Window file, HintCatalog hints)
+    {
+        var program = new PortableExecutable(file);
+        var (hint, carried, overlaySize) = Marks(file, program, hints);
+        return program.IsDll ? null : hint is not null ? $"a Windows setup: {hint.Name}" : carried.Count > 0 || overlaySize > 1 << 20 ? "a Windows program that carries an installer" : null;
+    }
+
     private static void Architecture(Draft draft, PortableExecutable program)
     {
         if (program.Architecture is { } architecture)
@@ -108,17 +117,7 @@ internal static class ProgramReader
 
     private static void Setup(Window file, Draft draft, PortableExecutable program, HintCatalog hints)
     {
-        var head = file.Some(0, Searched);
-        var overlaySize = program.OverlayEnd - program.OverlayAt;
-        var overlay = file.Some(program.OverlayAt, (int)Math.Min(Searched, Math.Max(0, overlaySize)));
-        var hint = hints.Find("windows", head, overlay, program.Sections);
-        var carried = Carried.Select(each => (each.What, At: overlay.AsSpan().IndexOf(each.Mark))).Where(each => each.At >= 0).OrderBy(each => each.At).ToList();
-        var inResources = program.Resources(10).Any(each => file.Has(each.At, CompoundFile.Signature));
-        if (inResources)
-        {
-            carried.Insert(0, ("a Windows Installer database", 0));
-        }
-
+        var (hint, carried, overlaySize) = Marks(file, program, hints);
         if (hint is null && carried.Count == 0)
         {
             if (overlaySize > 1 << 20)
@@ -155,6 +154,22 @@ internal static class ProgramReader
         {
             draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Guess, "the system mostly lists it under the name of its version data"));
         }
+    }
+
+    /// <summary>The marks of setups in a program: what a hint knows, and what it carries behind itself or as a resource.</summary>
+    private static (Hint? Hint, List<(string What, int At)> Carried, long OverlaySize) Marks(Window file, PortableExecutable program, HintCatalog hints)
+    {
+        var head = file.Some(0, Searched);
+        var overlaySize = program.OverlayEnd - program.OverlayAt;
+        var overlay = file.Some(program.OverlayAt, (int)Math.Min(Searched, Math.Max(0, overlaySize)));
+        var hint = hints.Find("windows", head, overlay, program.Sections);
+        var carried = Carried.Select(each => (each.What, At: overlay.AsSpan().IndexOf(each.Mark))).Where(each => each.At >= 0).OrderBy(each => each.At).ToList();
+        if (program.Resources(10).Any(each => file.Has(each.At, CompoundFile.Signature)))
+        {
+            carried.Insert(0, ("a Windows Installer database", 0));
+        }
+
+        return (hint, carried, overlaySize);
     }
 
     private static void Commands(Draft draft, Hint hint)

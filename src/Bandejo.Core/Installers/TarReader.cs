@@ -18,7 +18,7 @@ internal static class TarReader
     public static void List(Stream archive, Draft draft, long most, ReadingBudget budget)
     {
         var seen = 0L;
-        foreach (var (path, size, kind, link, _) in TarReading.Files(archive, budget))
+        foreach (var (path, size, kind, link, content) in TarReading.Files(archive, budget))
         {
             if (kind is '1' or '2' && (link.StartsWith('/') || Climbs(path, link)))
             {
@@ -26,7 +26,7 @@ internal static class TarReader
             }
             else if (kind is '0' or '7')
             {
-                draft.Contains(path.StartsWith("./", StringComparison.Ordinal) ? path[2..] : path, size);
+                draft.Contains(path.StartsWith("./", StringComparison.Ordinal) ? path[2..] : path, size, () => content);
             }
 
             seen += size;

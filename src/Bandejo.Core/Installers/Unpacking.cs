@@ -37,6 +37,9 @@ internal static class Unpacking
         _ => throw new ArgumentOutOfRangeException(nameof(how), how, "No way of packing."),
     });
 
+    /// <summary>What another unpacker gives, within the budget.</summary>
+    public static Stream Through(Func<Stream> open, ReadingBudget budget) => new Unpacked(budget, open);
+
     /// <summary>Everything in a stream.</summary>
     /// <exception cref="BrokenFileException">There is more than <paramref name="most"/> bytes.</exception>
     /// <exception cref="SpentException">It would take more than it may.</exception>

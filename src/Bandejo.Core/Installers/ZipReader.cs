@@ -23,7 +23,7 @@ internal static class ZipReader
         var isEncrypted = false;
         foreach (var each in directory.Files().Where(each => !each.Path.EndsWith('/')))
         {
-            draft.Contains(each.Path, each.Size);
+            draft.Contains(each.Path, each.Size, () => directory.Open(each));
             isEncrypted |= each.IsEncrypted;
             if (each.Packed > 0 && each.Size / each.Packed > 2000 && each.Size > 1 << 30 && !draft.Findings.Exists(finding => finding.Message.Contains("bomb", StringComparison.Ordinal)))
             {

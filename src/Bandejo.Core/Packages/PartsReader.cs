@@ -328,6 +328,9 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
         {
             case null:
                 yield break;
+            case YamlScalarNode { Value: null or "" }:
+                // Beneath it everything is a comment: a list that nothing is in yet.
+                yield break;
             case YamlSequenceNode { Children.Count: <= Most } list:
                 for (var i = 0; i < list.Children.Count; i++)
                 {

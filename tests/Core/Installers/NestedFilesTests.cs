@@ -75,8 +75,47 @@ public sealed class NestedFilesTests
         var alone = ManifestDraft.Write([inspection]);
         var beside = ManifestDraft.Write([inspection], drafted: new Dictionary<string, Inspection> { [Inside] = inner });
 
-        Assert.Contains("# needs: [{ app: runtime, at-least: '2.4.1' }]\n", alone, StringComparison.Ordinal);
-        Assert.Contains($"# needs: [{{ app: {inner.Of(Facts.Name)!.Value.ToLowerInvariant().Replace(' ', '-')}, at-least: '{inner.Of(Facts.Version)!.Value}' }}]\n", beside, StringComparison.Ordinal);
+        Assert.Contains("needs:\n  # - { app: runtime, at-least: '2.4.1' }  # it brings needed/runtime_2.4.1_amd64.deb (a Debian package) along\n", alone, StringComparison.Ordinal);
+        Assert.Contains($"needs:\n  # - {{ app: {inner.Of(Facts.Name)!.Value.ToLowerInvariant().Replace(' ', '-')}, at-least: '{inner.Of(Facts.Version)!.Value}' }}  # it brings {Inside} (a Debian package) along, which is drafted as a package of its own\n", beside, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void An_archive_in_an_archive_is_looked_into_and_what_it_brings_comes_out()
+    {
+        var archive = Samples.ZipOf(("outer/inner.zip", Archive("circdesk-3.9.2.zip")), ("outer/inner.tar.gz", Archive("circdesk-3.9.2.tar.gz")), ("outer/tools.7z", Samples.Kept("tools-3.1_x64.7z")));
+        var inspection = Inspect("circdesk_x64.zip", archive);
+
+        Assert.Equal(["outer/inner.zip!/" + Inside, "outer/inner.tar.gz!/" + Inside, "outer/tools.7z!/drivers/marlin-driver.msi"], inspection.Nested.Select(nested => nested.Path));
+        foreach (var nested in inspection.Nested.Take(2))
+        {
+            using var target = new MemoryStream();
+            Assert.Equal(Content.Length, NestedFiles.TakeOut(new MemoryStream(archive), inspection, nested.Path, target).Value);
+            Assert.Equal(Content, Encoding.ASCII.GetString(target.ToArray()));
+        }
+
+        Assert.False(NestedFiles.CanBeTaken(inspection, inspection.Nested[2]), "Of a 7z only its list is read.");
+    }
+
+    [Fact]
+    public void What_a_disc_brings_along_comes_out()
+    {
+        var disc = Samples.All["inkwell-disc-2.0.iso"];
+        var inspection = Inspect("inkwell-disc-2.0.iso", disc);
+        using var target = new MemoryStream();
+
+        Assert.Equal((InstallerKind.Disc, 3L), (inspection.Kind, inspection.Contents!.Files));
+        Assert.True(NestedFiles.TakeOut(new MemoryStream(disc), inspection, "drivers/marlin-driver.msi", target).Ok);
+        Assert.Equal("not really a database", Encoding.ASCII.GetString(target.ToArray()));
+    }
+
+    [Fact]
+    public void A_program_in_an_archive_is_judged_by_its_bytes()
+    {
+        var archive = Samples.ZipOf(("a/foldline.exe", Samples.All["foldline-setup.exe"]), ("a/runtime.exe", Samples.Program("Marlin Runtime", "2.4")), ("a/setup.exe", "MZ and no more"u8.ToArray()));
+        var found = Inspect("a.zip", archive).Nested;
+
+        Assert.Equal(["a/foldline.exe", "a/setup.exe"], found.Select(nested => nested.Path));
+        Assert.StartsWith("a Windows setup: ", found[0].What);
     }
 
     private static byte[] Archive(string name) => (name[^1], name[^2]) switch

@@ -62,8 +62,6 @@ public sealed class OtherKindsTests
     }
 
     [Theory]
-    [InlineData("tools.7z", 0, "377ABCAF271C0004", "7z archive", null)]
-    [InlineData("disc.iso", 0x8001, "4344303031", "disk image of a disc (ISO 9660)", null)]
     [InlineData("install.wim", 0, "4D5357494D000000", "image of a Windows system (WIM)", null)]
     [InlineData("clean.ps1", 0, "", "PowerShell script", "powershell")]
     [InlineData("clean.cmd", 0, "", "batch file", "cmd")]
@@ -74,6 +72,41 @@ public sealed class OtherKindsTests
         byte[] content = [.. Enumerable.Repeat((byte)'x', at), .. Convert.FromHexString(mark), .. "echo done\n"u8];
         var found = Inspect(file, content);
         Assert.Equal((kind, runs), (found.KindInWords, found.CommandFor("install")?.Run[0]));
+    }
+
+    [Theory]
+    [InlineData("tools-3.1_x64.7z", "tools", "3.1", "x64")]
+    [InlineData("plain.7z", "plain", null, null)]
+    public void An_archive_of_the_7z_kind_is_listed(string file, string name, string? version, string? architecture)
+    {
+        var found = Inspect(file, Samples.All[file]);
+
+        Assert.Empty(found.Findings);
+        Assert.Equal((InstallerKind.SevenZip, name, version, architecture), (found.Kind, found.Of(Facts.Name)?.Value, found.Of(Facts.Version)?.Value, found.Of(Facts.Architecture)?.Value));
+        Assert.Equal([("drivers/empty.inf", 0L), ("drivers/marlin-driver.msi", 21L), ("readme.txt", 1L)], found.Contents!.First.Select(each => (each.Path, each.Size)).Order());
+        Assert.Equal(["drivers/marlin-driver.msi"], found.Nested.Select(nested => nested.Path));
+    }
+
+    [Theory]
+    [InlineData(20, "FFFFFFFFFFFFFF7F", "which makes no sense")]
+    [InlineData(12, "FFFFFFFFFFFFFF7F", "lies outside of it")]
+    [InlineData(20, "0000000000000000", "has no list of files")]
+    public void A_7z_whose_list_cannot_be_is_damaged(int at, string bytes, string says)
+    {
+        var file = Samples.All["plain.7z"].ToArray();
+        Convert.FromHexString(bytes).CopyTo(file, at);
+        Assert.Contains(Inspect("plain.7z", file).Findings, finding => !finding.IsWarning && finding.Message.Contains(says));
+    }
+
+    [Fact]
+    public void What_the_name_of_a_file_says_and_the_file_does_not_is_a_guess_and_a_contradiction_is_said()
+    {
+        var setup = Inspect("Foldline-7.2.0-arm64-setup.exe", Samples.Program("Foldline", "1.0.0", overlay: Convert.FromHexString("EFBEADDE4E756C6C736F6674496E7374"), machine: 0x14C));
+
+        Assert.Equal(("arm64", Certainty.Likely), (setup.Of(Facts.Architecture)!.Value, setup.Of(Facts.Architecture)!.Certainty));
+        Assert.Contains(setup.Findings, finding => finding.IsWarning && finding.Message.Contains("Its name says version 7.2.0, and the file itself 1.0.0"));
+        Assert.Null(Inspect("foldline_x86_and_x64.zip", Samples.Zip(("a", "b"))).Of(Facts.Architecture));
+        Assert.DoesNotContain(Inspect("inkwell-print_4.2.0_amd64.deb", Samples.All["inkwell-print_4.2.0_amd64.deb"]).Findings, finding => finding.Message.Contains("Its name says"));
     }
 
     [Fact]

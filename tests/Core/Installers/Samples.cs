@@ -64,21 +64,35 @@ internal static class Samples
         ["plateglass-11.3.0.run"] = Script(),
         ["carrel-link.pkg"] = MacPackage(),
         ["inkwell-print-4.3.0-1.x86_64.rpm"] = RpmSamples.Rpm(),
+        ["tools-3.1_x64.7z"] = Kept("tools-3.1_x64.7z"),
+        ["plain.7z"] = Kept("plain.7z"),
+        ["inkwell-disc-2.0.iso"] = Unpacked(Kept("inkwell-disc-2.0.iso.gz")),
+        ["outer.zip"] = ZipOf(("inner.zip", Zip(("a.deb", "x"))), ("tools.7z", Kept("tools-3.1_x64.7z"))),
         ["drivers-2.1.cab"] = RpmSamples.Cabinet(("setup/driver-setup.exe", 70_000), ("read me.txt", 12)),
     };
+
+    private static byte[] Unpacked(byte[] packed)
+    {
+        using var stream = new GZipStream(new MemoryStream(packed), CompressionMode.Decompress);
+        using var content = new MemoryStream();
+        stream.CopyTo(content);
+        return content.ToArray();
+    }
 
     /// <summary>A mark as the catalogue of hints has it: bytes, and no name.</summary>
     private static string Marked(string bytes) => Encoding.ASCII.GetString(Convert.FromHexString(bytes));
 
-    public static byte[] Zip(params (string Path, string Text)[] files)
+    public static byte[] Zip(params (string Path, string Text)[] files) => ZipOf([.. files.Select(file => (file.Path, Encoding.UTF8.GetBytes(file.Text)))]);
+
+    public static byte[] ZipOf(params (string Path, byte[] Content)[] files)
     {
         using var stream = new MemoryStream();
         using (var archive = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
         {
-            foreach (var (path, text) in files)
+            foreach (var (path, content) in files)
             {
                 using var entry = archive.CreateEntry(path).Open();
-                entry.Write(Encoding.UTF8.GetBytes(text));
+                entry.Write(content);
             }
         }
 
