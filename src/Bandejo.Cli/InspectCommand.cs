@@ -16,11 +16,13 @@ internal static class InspectCommand
     private static readonly Option<string?> AfterFolder = new("--after", "-a") { Description = "With --draft: the version before, a package folder or a package of the catalogue; its choices are kept, and what changed is said" };
 
     private static readonly Option<bool> Renamed = new("--renamed") { Description = "With --after: the software has another name now than in the version before" };
+    private static readonly Option<string?> SilentWith = new("--silent-with") { Description = "With --hints: you know that files of this sort install silently with these words, such as '/S /norestart'; a hint of it is added to your file" };
+    private static readonly Option<string?> Called = new("--called") { Description = "With --silent-with: what sort of setup it is, in your words [setup like FILE]" };
     private static readonly Option<string?> LeftAt = new("--left-at") { Description = "With --draft: leave the installers where they are, at this address or on this share, and have them fetched when the package is built" };
 
     public static Command Make()
     {
-        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, DraftInto, AfterFolder, Renamed, LeftAt };
+        var command = new Command("inspect", "Says what installer files are, how they install silently and what proves them; drafts package folders\n\nExample:\n  bandejo package inspect demo/installers/inkwell-print_4.3.0_amd64.deb --draft drafts") { Paths, HintsFile, SilentWith, Called, DraftInto, AfterFolder, Renamed, LeftAt };
         command.SetAction((parsed, cancellation) => Shared.Guarded(async () =>
         {
             if (parsed.GetValue(AfterFolder) is not null && parsed.GetValue(DraftInto) is null)
@@ -35,8 +37,13 @@ internal static class InspectCommand
 
             // Where the output is for scripts, what is said about drafts must not be in it.
             var words = parsed.GetValue(Shared.Output) == "table" ? Console.Out : Console.Error;
-            var hints = Hints(parsed.GetValue(HintsFile));
             var files = parsed.GetValue(Paths)!.SelectMany(FilesOf).ToList();
+            if (parsed.GetValue(SilentWith) is { } silent)
+            {
+                AddHint(files, silent, parsed.GetValue(Called), parsed.GetValue(HintsFile) ?? throw new WrongUseException("--silent-with needs --hints FILE: the file of your own hints that it is added to, new or not."), cancellation);
+            }
+
+            var hints = Hints(parsed.GetValue(HintsFile));
             var inspections = await Progress.Run(bars => Task.FromResult(All(files, hints, bars, cancellation)));
             switch (parsed.GetValue(Shared.Output))
             {
@@ -80,11 +87,45 @@ internal static class InspectCommand
         return command;
     }
 
+    /// <summary>Adds to a file of hints what a person knows of these files. Nothing is written that could not be read again.</summary>
+    private static void AddHint(List<FileInfo> files, string silentWith, string? called, string hintsFile, CancellationToken cancellation)
+    {
+        var contents = files.ConvertAll(file => (file.Name, Content: (Stream)file.OpenRead()));
+        try
+        {
+            var mark = HintDraft.MarkOf(contents, new ReadingBudget(TimeProvider.System, cancellation));
+            if (!mark.Ok)
+            {
+                throw new WrongUseException(mark.Failure!.Message);
+            }
+
+            var before = File.Exists(hintsFile) ? File.ReadAllText(hintsFile) : "# Setups that this site knows, by bytes that stand in them; for bandejo package inspect --hints, and for the service's --hints.\n";
+            var hint = HintDraft.Write(mark.Value, called ?? $"setup like {files[0].Name}", silentWith.Split(' ', StringSplitOptions.RemoveEmptyEntries), files[0].Name);
+            var text = before.TrimEnd('\n') + "\n" + hint;
+            if (HintCatalog.Own.With(text, hintsFile) is { Ok: false, Failure: { } failure })
+            {
+                throw new WrongUseException(failure.Message);
+            }
+
+            File.WriteAllText(hintsFile, text);
+            Console.Error.WriteLine($"Added to {hintsFile}, and used from now on where it is named: files {(mark.Value.Look == "head" ? "that begin" : "to which something is appended that begins")} with {(mark.Value.InWords.Length > 0 ? $"'{mark.Value.InWords}'" : $"the {mark.Value.Bytes.Count} bytes {string.Join(' ', mark.Value.Bytes.Take(8).Select(each => each.ToString("X2", System.Globalization.CultureInfo.InvariantCulture)))} …")} install with {silentWith}.");
+        }
+        finally
+        {
+            contents.ForEach(each => each.Content.Dispose());
+        }
+    }
+
     private static HintCatalog Hints(string? file)
     {
         if (file is null)
         {
             return HintCatalog.Own;
+        }
+
+        if (!File.Exists(file))
+        {
+            throw new WrongUseException($"There is no file of hints {file}.");
         }
 
         var read = HintCatalog.Own.With(File.ReadAllText(file), file);

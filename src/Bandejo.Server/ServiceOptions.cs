@@ -1,4 +1,5 @@
 using Bandejo.Core;
+using Bandejo.Core.Installers;
 using Bandejo.Core.Rules;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
@@ -58,6 +59,9 @@ internal sealed class ServiceOptions
     /// <summary>Who may read figures and the description of the API.</summary>
     public FiguresDoor FiguresFor { get; private set; } = FiguresDoor.Open;
 
+    /// <summary>How setups are recognised that do not say themselves what they are.</summary>
+    public HintCatalog Hints { get; private set; } = HintCatalog.Own;
+
     /// <summary>Whether drafts on the bench may be tried in a sandbox of the service's machine.</summary>
     public bool Trials { get; private set; }
 
@@ -82,6 +86,7 @@ internal sealed class ServiceOptions
         ("joins-per-minute", "600", "Joins of devices a minute from one address, 1 to 1000000"),
         ("connections", "all but 1000 of the files that may be open", "Connections that may be open at once, 8 to 1000000; at most half of them are lines on which devices wait to be called, and the last twentieth is kept for people and for /healthz"),
         ("figures-for", "anybody", "Who may read /metrics and the description of the API: anybody, people (who are signed in), or addresses set apart by commas, such as 127.0.0.1,10.20.0.0/16"),
+        ("hints", "none", "A file with marks of setups that this site knows, as bandejo package inspect --silent-with writes it; the bench looks at them before its own"),
         ("trials", "off", "on lets packagers try drafts on the bench in a clean sandbox of this machine, without network; off leaves trials to the command line"),
         ("release-by", "anybody", "Who releases a package: anybody who may, or another than who built it"),
         ("demo-clock", "none", "A file with a clock that can run fast or be stepped, for demonstrations and tests; made where it is not there"),
@@ -179,6 +184,11 @@ internal sealed class ServiceOptions
                 break;
             case "figures-for" when FiguresDoor.Read(value) is { } door:
                 FiguresFor = door;
+                break;
+            case "hints" when value == "none" || File.Exists(value):
+                var read = value == "none" ? HintCatalog.Own : HintCatalog.Own.With(File.ReadAllText(value), value);
+                Hints = read.Ok ? read.Value : HintCatalog.Own;
+                findings.AddRange(read.Ok ? [] : [new Finding(read.Failure!.Message)]);
                 break;
             case "trials" when value is "on" or "off":
                 Trials = value == "on";

@@ -6,6 +6,17 @@ namespace Bandejo.Core.Tests;
 public sealed class NeedCircleTests
 {
     [Theory]
+    [InlineData("a: b; b: c; c:", "c b a")]
+    [InlineData("a:; b:; c: a", "a b c")]
+    [InlineData("a: x; b: a", "a b")]
+    [InlineData("a: b; b: a; c:", "c a b")]
+    public void Packages_come_behind_what_they_need(string packages, string order)
+    {
+        var all = packages.Split("; ").Select(each => each.Split(':')).Select(each => (App: each[0], Needs: each[1].Split(' ', StringSplitOptions.RemoveEmptyEntries))).ToList();
+        Assert.Equal(order, string.Join(' ', NeedOrder.Of(all, each => each.App, each => each.Needs).Select(each => each.App)));
+    }
+
+    [Theory]
     [InlineData("a", "b", "b: c; c: a", "a b c a")]
     [InlineData("a", "a", "", "a a")]
     [InlineData("a", "b c", "b: d; c: d; d: e", null)]

@@ -117,6 +117,14 @@ public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
         var (code, output, _) = await site.Run("package", "trial", after, "--from", stubborn, "--output", "json");
         Assert.Equal(("fall back", "failed", 1), JsonSerializer.Deserialize(output, ContractJson.Default.TrialReport)!.Steps[^1] is var last ? (last.Name, last.State, code) : default);
 
+        // Of a folder of package folders those are taken that it needs, and what they need before them.
+        site.WriteFolder("ink", "1.0", Installs);
+        site.WriteFolder("nib", "2.1", Installs, more: "needs: [{ app: ink }]");
+        var needs = site.WriteFolder("pen", "1.0", Installs, more: "needs: [{ app: nib, at-least: \"2.0\" }]");
+        report = JsonSerializer.Deserialize(await site.Must("package", "trial", needs, "--with", Path.GetDirectoryName(needs)!, "--output", "json"), ContractJson.Default.TrialReport)!;
+        Assert.Equal(["ink 1.0", "nib 2.1"], report.Steps.Where(step => step.Name == "needs").Select(step => step.Says.Split("; ")[1].Split(" proven")[0]));
+        Assert.Contains("is neither a package folder nor a folder of them", (await site.Run("package", "trial", needs, "--with", Path.GetTempPath())).Errors);
+
         Assert.Contains("cannot be an earlier version", (await site.Run("package", "trial", after, "--from", other)).Errors);
         Assert.Empty(Directory.GetDirectories(site.Temporary));
     }
@@ -218,6 +226,15 @@ public sealed class PackagingTests(OneSite one) : IClassFixture<OneSite>
         Assert.Equal((2, true), Ends(await site.Run("package", "inspect", broken, "--hints", hints), "mine.yaml:1:3: 'nam' is no key of a hint"));
         Assert.Equal((1, true), Ends(await site.Run("package", "inspect", broken, "--draft", Path.Combine(folder, "drafts")), "no draft, because it is damaged"));
         Assert.False(Directory.Exists(Path.Combine(folder, "drafts")));
+
+        // What one person found out is told once, and known wherever the file of hints is named.
+        var setup = Path.Combine(folder, "quill.run");
+        await File.WriteAllBytesAsync(setup, [.. "#!/bin/sh\n# Packed with quillpack 3\nexit 0\n"u8, 0x1F, 0x8B, 8, 0, 0]);
+        var mine = Path.Combine(folder, "new.yaml");
+        Assert.Equal((2, true), Ends(await site.Run("package", "inspect", setup, "--silent-with", "--hush"), "--silent-with needs --hints FILE"));
+        Assert.Equal((0, true), Ends(await site.Run("package", "inspect", setup, "--hints", mine, "--silent-with", "--hush --all", "--called", "our packer"), "that begin with '# Packed with quillpack 3' install with --hush --all"));
+        Assert.Equal((0, true), Ends(await site.Run("package", "inspect", setup, "--hints", mine), "sh quill.run --hush --all"));
+        Assert.Equal((2, true), Ends(await site.Run("package", "inspect", broken, "--hints", mine, "--silent-with", "/q"), "no script"));
 
         // A pipe would be read for ever.
         var pipe = Path.Combine(folder, "waits.msi");

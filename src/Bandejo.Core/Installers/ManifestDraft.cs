@@ -71,6 +71,11 @@ public static partial class ManifestDraft
         Version(yaml, first);
         Line(yaml, "publisher", first, Facts.Publisher, "");
         Line(yaml, "summary", first, Facts.Summary, "");
+        if (string.Join(", ", files.Select(file => file.Of(Facts.Language)?.Value).OfType<string>().Distinct()) is { Length: > 0 } languages)
+        {
+            yaml.Append(CultureInfo.InvariantCulture, $"# Its languages: {OneLine(languages)}. A device whose people speak another shows one of these.\n");
+        }
+
         if (files.Any(file => file.Icon is not null))
         {
             yaml.Append(CultureInfo.InvariantCulture, $"icon: {IconName}\n");

@@ -1,3 +1,5 @@
+using Bandejo.Core.Versions;
+
 namespace Bandejo.Core.Installers;
 
 /// <summary>Reads ZIP archives and what is built on them: MSIX and APPX packages and their bundles.</summary>
@@ -67,7 +69,12 @@ internal static class ZipReader
 
         foreach (var needed in manifest.All("PackageDependency").Take(50))
         {
-            draft.Nested.Add(new NestedInstaller(needed.Attr("Name"), 0, $"an MSIX package that it asks for, at least {needed.Attr("MinVersion")}"));
+            draft.Nested.Add(new NestedInstaller($"{needed.Attr("Name")}{(needed.Attr("MinVersion") is { Length: > 0 } least ? $" (>= {least})" : "")}", 0, "an MSIX package that it asks for"));
+        }
+
+        if (draft.Nested.Count > 0)
+        {
+            draft.Ask(draft.Nested.Count == 1 ? "Whether the package it asks for is on every device" : $"Whether the {draft.Nested.Count} packages it asks for are on every device", "Package them too and name them under 'needs', or put them beside it and add -DependencyPackagePath FILE to the 'install' step: then they come with it, for all users.");
         }
 
         if (directory.Find("AppxSignature.p7x") is null)
@@ -87,6 +94,9 @@ internal static class ZipReader
     {
         draft.Kind = (InstallerKind.AppBundle, "bundle of MSIX or APPX packages");
         Identity(draft, manifest.First("Identity"), "AppxBundleManifest.xml");
+        draft.Tell(Facts.Language, string.Join(", ", manifest.All("Resource").Select(each => each.Attr("Language")).Where(each => each.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase).Take(40)), Certainty.Certain, "AppxBundleManifest.xml: Resources");
+        var least = manifest.All("TargetDeviceFamily").Select(each => each.Attr("MinVersion")).Where(each => AppVersion.TryParse(each, out _)).MinBy(AppVersion.Parse);
+        draft.Tell(Facts.MinimumSystem, least, Certainty.Certain, "AppxBundleManifest.xml: the least of its packages");
         var applications = manifest.All("Package").Where(each => each.Attr("Type") is "application" or "").ToList();
         draft.Tell(Facts.Architecture, string.Join(", ", applications.Select(each => each.Attr("Architecture")).Where(each => each.Length > 0).Distinct().Order(StringComparer.Ordinal)), Certainty.Certain, "AppxBundleManifest.xml");
     }
@@ -101,11 +111,11 @@ internal static class ZipReader
         draft.Tell(Facts.Signer, signer, Certainty.Certain, $"{source}: Publisher");
         draft.Tell(Facts.Publisher, signer, Certainty.Guess, $"{source}: Publisher");
         draft.Tell(Facts.Restart, "only where its app is running", Certainty.Likely, "its kind");
-        const string Source = "Windows' own way with packages of this kind";
+        const string Source = "Windows' own way with packages of this kind, for all who use the device";
         draft.Command("install", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Add-AppxProvisionedPackage -Online -PackagePath {Quoted(draft.File)} -SkipLicense");
         if (draft.Value(Facts.Identity) is { } name)
         {
-            draft.Command("remove", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Get-AppxPackage -AllUsers -Name {Quoted(name)} | Remove-AppxPackage -AllUsers");
+            draft.Command("remove", Certainty.Certain, Source, "powershell", "-NoProfile", "-NonInteractive", "-Command", $"Get-AppxProvisionedPackage -Online | Where-Object DisplayName -EQ {Quoted(name)} | Remove-AppxProvisionedPackage -Online; Get-AppxPackage -AllUsers -Name {Quoted(name)} | Remove-AppxPackage -AllUsers");
             draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Likely, "the system lists packages by their identity"));
         }
     }

@@ -142,7 +142,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             }
 
             await using var stream = new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.Read);
-            earlier.Add((each, place, await line.Run(budget => Inspector.Inspect(stream, each.Path, HintCatalog.Own, null, budget()), cancellation) is { Kind: not InstallerKind.Unknown } read ? read with { File = each.Path } : null));
+            earlier.Add((each, place, await line.Run(budget => Inspector.Inspect(stream, each.Path, options.Hints, null, budget()), cancellation) is { Kind: not InstallerKind.Unknown } read ? read with { File = each.Path } : null));
         }
 
         return await Change(id, async draft =>
@@ -309,7 +309,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
     private Task<(string? Sha256, Inspection? Inspection)> Look(string id, string path, CancellationToken cancellation) => line.Run<(string?, Inspection?)>(budget =>
     {
         using var file = folder.Open(id, path);
-        var inspection = Inspector.Inspect(file, Path.GetFileName(path), HintCatalog.Own, null, budget());
+        var inspection = Inspector.Inspect(file, Path.GetFileName(path), options.Hints, null, budget());
         file.Position = 0;
         return (Convert.ToHexStringLower(SHA256.HashData(file)), inspection.Kind == InstallerKind.Unknown ? null : inspection);
     }, cancellation);
@@ -320,7 +320,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         foreach (var each in draft.Files.Where(each => each is { Sha256: not null, Inspection: not null }))
         {
             using var file = folder.Open(draft.Id, each.Path);
-            inspections.Add(Inspector.Inspect(file, each.Path, HintCatalog.Own, null, budget()) with { File = each.Path });
+            inspections.Add(Inspector.Inspect(file, each.Path, options.Hints, null, budget()) with { File = each.Path });
         }
 
         return inspections;

@@ -6,6 +6,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Installers;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
@@ -397,6 +398,9 @@ internal sealed record BroughtPackage(byte[] Document, string Signature, IEnumer
 /// <summary>How the service deals with package files.</summary>
 internal sealed class PackageOptions
 {
+    /// <summary>How the bench recognises setups that do not say themselves what they are.</summary>
+    public HintCatalog Hints { get; init; } = HintCatalog.Own;
+
     /// <summary>The largest package file in bytes. Default 64 GiB.</summary>
     public long MaxPackageBytes { get; set; } = ApiLimits.MaxPackage;
 

@@ -161,7 +161,7 @@ public sealed class InspectionTests
 
     [Theory]
     [InlineData("circdesk-3.9.1.zip", "circdesk/setup/marlin-runtime-setup.exe")]
-    [InlineData("quillmark.msix", "Marlin.Runtime")]
+    [InlineData("quillmark.msix", "Marlin.Runtime (>= 2.4.0.0)")]
     [InlineData("inkwell-print_4.2.0_amd64.deb", "marlin-runtime (>= 2.4)")]
     public void What_it_carries_or_asks_for_is_named_to_become_a_package_of_its_own(string file, string needed) => Assert.Contains(needed, Inspect(file).Nested.Select(nested => nested.Path));
 
