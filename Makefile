@@ -21,7 +21,7 @@ native = $(if $(filter true,$(1)),--self-contained true,-p:PublishAot=false -p:P
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
+.PHONY: inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
@@ -75,6 +75,12 @@ chaos: build ## Everything breaks at random while rollouts run; SECONDS=600 says
 
 bench: build ## The table of bench/results.md, measured anew
 	@bench/run.sh
+
+inspect-real: build ## Inspects over 100 real installer files from the registries, and holds the bench against their own tools
+	@node build/inspect-real.mjs
+
+trial-real: build ## Drafts and tries twenty real Debian packages
+	@build/trial-real.sh
 
 example: build ## The main job once, unattended
 	@demo/example.sh

@@ -365,6 +365,11 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     /// <summary>Runs a step, or goes on with it where it was begun before the agent stopped.</summary>
     private async Task<StepEnd> RunStep(Attempt attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step, CancellationToken cancellation)
     {
+        if (step.Run.Count == 0)
+        {
+            return Steps.NothingToRun;
+        }
+
         var limit = TimeSpan.FromSeconds(step.LimitSeconds);
         using var told = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         var telling = TellIfLong(attempt, step, told.Token);

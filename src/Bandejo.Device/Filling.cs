@@ -29,7 +29,7 @@ public static class Filling
         Change = variant.Change is null ? null : Fill(variant.Change, written),
         Repair = variant.Repair is null ? null : Fill(variant.Repair, written),
         Removals = variant.Removals?.Select(removal => removal with { Step = Fill(removal.Step, written) }).ToList(),
-        Companions = variant.Companions?.Select(companion => companion with { To = companion.To is null ? null : Settings.Fill(companion.To, written)?.TrimStart('/'), With = companion.With is null ? null : Settings.FillWords(companion.With, written) }).ToList(),
+        Companions = variant.Companions?.Select(companion => companion with { To = companion.To is null ? null : Settings.Fill(companion.To, written)?.TrimStart('/'), With = companion.With is null ? null : Settings.FillWords(companion.With, written), Value = companion.Value is null ? null : Settings.Fill(companion.Value, written) }).ToList(),
         Launch = variant.Launch is null ? null : variant.Launch with { Run = Settings.FillWords(variant.Launch.Run, written), Environment = Fill(variant.Launch.Environment, written) },
         Present = [.. variant.Present.Select(check => check with
         {

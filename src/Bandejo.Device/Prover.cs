@@ -25,6 +25,21 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
             looks.Add((check, await Look(check, receipt, cancellation)));
         }
 
+        // Where there is nothing but companions, they are the proof; which version has put them there, the receipt alone knows.
+        if (looks.Count == 0)
+        {
+            if (receipt is not null && receipt.Version != document.Version)
+            {
+                return Presence.Judge(document.Name, AppVersion.Parse(document.Version), [(new PresenceCheck(PresenceKind.Receipt, "", [], null, null, null), new Observation(true, null, receipt.Version, null))]);
+            }
+
+            var companions = variant.Companions ?? [];
+            var lacking = surroundings.Missing(document, variant);
+            return lacking.Count == 0 ? new PresenceResult(PresenceAnswer.Present, document.Version, $"{document.Name} {document.Version} proven by {string.Join(", ", companions.Select(Surroundings.InWords))}")
+                : lacking.Count == companions.Count ? new PresenceResult(PresenceAnswer.Absent, null, $"{string.Join(", ", lacking.Select(Surroundings.InWords))} {(lacking.Count == 1 ? "is" : "are")} not in place")
+                : new PresenceResult(PresenceAnswer.Incomplete, document.Version, $"{string.Join(", ", lacking.Select(Surroundings.InWords))} {(lacking.Count == 1 ? "is" : "are")} not in place");
+        }
+
         var proof = Presence.Judge(document.Name, AppVersion.Parse(document.Version), looks);
         return proof.Answer == PresenceAnswer.Present && surroundings.Missing(document, variant) is { Count: > 0 } missing
             ? proof with { Answer = PresenceAnswer.Incomplete, Why = $"{proof.Why}, but {string.Join(", ", missing.Select(Surroundings.InWords))} {(missing.Count == 1 ? "is" : "are")} not in place" }

@@ -9,6 +9,9 @@ public static class Steps
 {
     private static readonly Dictionary<string, string> None = [];
 
+    /// <summary>How a step ends that has no command, as of a package that is companions alone.</summary>
+    public static StepEnd NothingToRun { get; } = new(0, null, false);
+
     /// <summary>What the exit codes of a step mean, besides the defaults.</summary>
     public static Dictionary<int, ExitMeaning> Codes(DocumentStep step) =>
         step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, CultureInfo.InvariantCulture), pair => ExitCodes.Words.GetValueOrDefault(pair.Value, ExitMeaning.Failed));

@@ -85,10 +85,11 @@ public sealed class Surroundings(IMachineFiles files, IMachineProcesses processe
     {
         "certificate" => $"the certificate {companion.Subject}",
         "file" => $"the file {companion.To}",
+        "setting" => $"the setting {companion.Key} in {companion.Subject}",
         _ => $"the opening of .{companion.Subject} files",
     };
 
-    private static (string, string, string?) Key(DocumentCompanion companion) => (companion.Kind, companion.Subject, companion.To);
+    private static (string, string, string?) Key(DocumentCompanion companion) => (companion.Kind, companion.Subject, companion.To ?? companion.Key);
 
     private static string? DigestOf(DocumentVariant variant, DocumentCompanion companion) => variant.Files.FirstOrDefault(file => companion.Kind != "opens" && file.Path == companion.Subject)?.Sha256;
 }

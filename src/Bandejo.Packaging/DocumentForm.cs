@@ -131,12 +131,12 @@ public static class DocumentForm
                 return Wrong($"{where}.companions", $"there is no companion of kind '{companion.Kind}' that this program knows; update it.");
             }
 
-            if (kind != CompanionKind.Opens && written.Files.All(file => file.Path != companion.Subject))
+            if (kind is CompanionKind.Certificate or CompanionKind.File && written.Files.All(file => file.Path != companion.Subject))
             {
                 return Wrong($"{where}.companions", $"'{companion.Subject}' is not among the files of variant '{written.Name}'.");
             }
 
-            companions.Add(new Companion(kind, companion.Subject, companion.To, companion.With ?? [], companion.Says ?? ""));
+            companions.Add(new Companion(kind, companion.Subject, companion.To, companion.With ?? [], companion.Says ?? "") { Key = companion.Key, Value = companion.Value });
         }
 
         if (written.Handling is { } asked && asked.Restart is not ("as-told" or "always" or "never"))

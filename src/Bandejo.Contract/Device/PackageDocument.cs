@@ -37,12 +37,14 @@ public sealed record DocumentVariant(
 /// <param name="Reset">What is deleted after it was taken away.</param>
 public sealed record DocumentHandling(bool NobodySignedIn, bool LowPriority, string? Log, string Restart, IReadOnlyList<string>? Reset);
 
-/// <summary>A companion: certificate, file or opens.</summary>
-/// <param name="Subject">A payload file's path, or the ending of files.</param>
+/// <summary>A companion: certificate, file, opens or setting.</summary>
+/// <param name="Subject">A payload file's path, the ending of files, or the path of a settings file on the device.</param>
 /// <param name="To">Where a file belongs on the device.</param>
 /// <param name="With">The command that opens files with that ending.</param>
 /// <param name="Says">What such a file is, for people.</param>
-public sealed record DocumentCompanion(string Kind, string Subject, string? To, IReadOnlyList<string>? With, string? Says);
+/// <param name="Key">Which setting of a settings file.</param>
+/// <param name="Value">What it is set to.</param>
+public sealed record DocumentCompanion(string Kind, string Subject, string? To, IReadOnlyList<string>? With, string? Says, string? Key = null, string? Value = null);
 
 /// <summary>How another build is taken away.</summary>
 /// <param name="When">A rule about the device; false again once it is gone.</param>

@@ -67,6 +67,9 @@ public sealed record Variant
 
     public required Step Install { get; init; }
 
+    /// <summary>Whether there is nothing to install but companions: then nothing is run, and they prove it.</summary>
+    public bool IsCompanionsOnly => Install.Run.Count == 0 && Companions.Count > 0;
+
     /// <summary>How the app is taken away; null where the package cannot.</summary>
     public Step? Remove { get; init; }
 

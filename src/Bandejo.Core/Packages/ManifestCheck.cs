@@ -150,7 +150,7 @@ public static class ManifestCheck
             findings.Add(new Finding("There is no 'remove' step: what this package installs cannot be taken away or rolled back to nothing.", where + ".remove") { IsWarning = true });
         }
 
-        if (variant.Present.All(check => check.Kind == PresenceKind.Service))
+        if (variant.Present.Count > 0 && variant.Present.All(check => check.Kind == PresenceKind.Service))
         {
             findings.Add(new Finding("A service that runs does not say of which software and version it is; add a check that does.", where + ".present"));
         }

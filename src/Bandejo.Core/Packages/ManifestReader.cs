@@ -139,6 +139,17 @@ public sealed class ManifestReader
             }
         }
 
+        // A certificate, files or settings alone need no command: they are put in place, prove it, and go again.
+        var companions = _parts.Companions(map, where);
+        var isAlone = companions.Count > 0 && YamlForm.Child(map, "install") is null;
+        foreach (var step in isAlone ? (string[])["remove", "change", "repair", "launch"] : [])
+        {
+            if (YamlForm.Child(map, step) is { } needless)
+            {
+                _form.Report(needless, $"Without 'install', only the companions are put in place and taken away; '{step}' has nothing to do.", where + step);
+            }
+        }
+
         return new Variant
         {
             Name = _form.Text(map, "name", where, must: true, max: 64) ?? "",
@@ -147,14 +158,14 @@ public sealed class ManifestReader
             Files = files,
             Close = _form.Texts(map, "close", where),
             Handling = _parts.Handling(map, where, handlings),
-            Install = _steps.Step(map, "install", where, must: true) ?? new Step { Run = [] },
-            Remove = _steps.Step(map, "remove", where, must: false),
+            Install = _steps.Step(map, "install", where, must: !isAlone) ?? new Step { Run = [] },
+            Remove = isAlone ? new Step { Run = [] } : _steps.Step(map, "remove", where, must: false),
             Removals = _parts.Removals(map, where),
             Change = _steps.Step(map, "change", where, must: false),
             Repair = _steps.Step(map, "repair", where, must: false),
             Launch = _steps.Launch(map, where),
-            Companions = _parts.Companions(map, where),
-            Present = Checks(map, where),
+            Companions = companions,
+            Present = isAlone && YamlForm.Child(map, "present") is null ? [] : Checks(map, where),
             PutBack = _form.YesNo(map, "put-back", where, otherwise: true),
         };
     }

@@ -148,10 +148,10 @@ public static class PackageForm
         yield return At($"{where}.name", TextProblem(variant.Name, 64, must: true));
         foreach (var (name, step) in variant.Steps())
         {
-            yield return At($"{where}.{name}", StepProblem(step));
+            yield return At($"{where}.{name}", variant.IsCompanionsOnly && step.Run.Count == 0 ? null : StepProblem(step));
         }
 
-        yield return At($"{where}.present", variant.Present.Count is 0 or > MaxItems ? $"A variant has 1 to {MaxItems} presence checks; they are the only proof of success." : null);
+        yield return At($"{where}.present", (variant.Present.Count == 0 && !variant.IsCompanionsOnly) || variant.Present.Count > MaxItems ? $"A variant has 1 to {MaxItems} presence checks; they are the only proof of success." : null);
         for (var i = 0; i < Math.Min(variant.Present.Count, MaxItems); i++)
         {
             yield return At($"{where}.present[{i}]", CheckProblem(variant.Present[i]));
@@ -188,6 +188,9 @@ public static class PackageForm
     {
         CompanionKind.Opens => companion.Subject.Length is 0 or > 40 || !companion.Subject.All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '.' or '-' or '+') ? "'opens' is the ending of files, such as 'fold'."
             : WordsProblem(companion.With) ?? (companion.With.Any(word => word.Any(char.IsControl)) ? "The command that opens a file has no line breaks or control characters." : null) ?? TextProblem(companion.Says, 200),
+        CompanionKind.Setting => Quoted(companion.Subject, SafePath.Problem(companion.Subject))
+            ?? (companion.Key is not { } key || key.Trim().Length == 0 || key.Length > 200 || key[0] == '#' || key.Any(sign => char.IsControl(sign) || sign == '=') ? "'key' is the name of one setting, of at most 200 characters, without '='." : null)
+            ?? (companion.Value is not { } value || value.Length > Settings.MaxValue || value.Any(char.IsControl) ? $"'to' is what the setting is set to: at most {Settings.MaxValue} characters in one line." : null),
         _ => Quoted(companion.Subject, SafePath.Problem(companion.Subject))
             ?? (companion.Kind == CompanionKind.File && (companion.To is not { } to || SafePath.Problem(to) is not null) ? $"'{Short(companion.Subject)}' has no place on the device; 'to' is where it belongs, such as '/opt/foldline/licence.txt'." : null),
     };

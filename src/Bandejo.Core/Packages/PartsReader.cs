@@ -21,7 +21,7 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
 
     public static IReadOnlyList<string> AfterKeys { get; } = ["restart", "reset"];
 
-    public static IReadOnlyList<string> CompanionKeys { get; } = ["certificate", "file", "opens", "to", "with", "says"];
+    public static IReadOnlyList<string> CompanionKeys { get; } = ["certificate", "file", "opens", "setting", "key", "to", "with", "says"];
 
     public static IReadOnlyList<string> RemovalKeys { get; } = ["what", "when", "at", .. StepReader.Keys];
 
@@ -190,10 +190,10 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
         foreach (var (map, inner) in Maps(variant, "companions", where, "'{ certificate: county.pem }'"))
         {
             form.Known(map, inner, CompanionKeys);
-            var kinds = CompanionKeys.Take(3).Where(key => YamlForm.Child(map, key) is not null).ToList();
+            var kinds = CompanionKeys.Take(4).Where(key => YamlForm.Child(map, key) is not null).ToList();
             if (kinds.Count != 1)
             {
-                form.Report(map, $"A companion has exactly one of: {string.Join(", ", CompanionKeys.Take(3))}.", inner);
+                form.Report(map, $"A companion has exactly one of: {string.Join(", ", CompanionKeys.Take(4))}.", inner);
             }
             else if (Companion(map, inner, kinds[0]) is { } companion)
             {
@@ -239,11 +239,17 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
                 form.Report(map, "'with' needs the command that opens such a file, such as [/opt/foldline/foldline].", where + "with");
             }
 
-            Only(map, where, kind, "to");
+            Only(map, where, kind, "to", "key");
             return new Companion(CompanionKind.Opens, subject.TrimStart('.').ToLowerInvariant(), null, with, form.Text(map, "says", where, must: false) ?? "");
         }
 
-        Only(map, where, kind, kind == "file" ? ["with", "says"] : ["to", "with", "says"]);
+        if (kind == "setting")
+        {
+            Only(map, where, kind, "with", "says");
+            return new Companion(CompanionKind.Setting, subject.TrimStart('/'), null, [], "") { Key = form.Text(map, "key", where, must: true), Value = to ?? Missing() };
+        }
+
+        Only(map, where, kind, kind == "file" ? ["with", "says", "key"] : ["to", "with", "says", "key"]);
         if (SafePath.Problem(subject) is { } problem)
         {
             form.Report(YamlForm.Child(map, kind)!, $"'{subject}' {problem}", where + kind);
@@ -255,6 +261,12 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
         }
 
         return new Companion(kind == "file" ? CompanionKind.File : CompanionKind.Certificate, subject, to?.TrimStart('/'), [], "");
+
+        string? Missing()
+        {
+            form.Report(map, "'to' is missing: what the setting is set to.", where + "to");
+            return null;
+        }
     }
 
     private void Only(YamlMappingNode map, string where, string kind, params string[] not)

@@ -76,7 +76,7 @@ internal static class SettingCheck
 
         for (var i = 0; i < variant.Companions.Count; i++)
         {
-            foreach (var setting in variant.Companions[i].With.Append(variant.Companions[i].To ?? "").SelectMany(Settings.UsedIn))
+            foreach (var setting in variant.Companions[i].With.Append(variant.Companions[i].To ?? "").Append(variant.Companions[i].Value ?? "").SelectMany(Settings.UsedIn))
             {
                 yield return (setting, $"{where}.companions[{i}]", Use.Proof, null);
             }

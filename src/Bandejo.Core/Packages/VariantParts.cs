@@ -69,18 +69,27 @@ public enum CompanionKind
 
     /// <summary>Files with an ending are opened with a program.</summary>
     Opens,
+
+    /// <summary>A line of a settings file, <c>key = value</c>; what stood there before comes back when it goes.</summary>
+    Setting,
 }
 
 /// <summary>A thing that is put in place with a package, proven with it, and taken away with it.</summary>
 /// <param name="Kind">What it is.</param>
-/// <param name="Subject">A path in the package folder; for <see cref="CompanionKind.Opens"/> the ending without its dot.</param>
+/// <param name="Subject">A path in the package folder; for <see cref="CompanionKind.Opens"/> the ending without its dot, for <see cref="CompanionKind.Setting"/> the settings file below the machine's root.</param>
 /// <param name="To">For a file, its place below the machine's root.</param>
 /// <param name="With">For <see cref="CompanionKind.Opens"/>, the command that opens such a file; the file's path comes behind it.</param>
 /// <param name="Says">For <see cref="CompanionKind.Opens"/>, what such a file is, for people.</param>
 public sealed record Companion(CompanionKind Kind, string Subject, string? To, IReadOnlyList<string> With, string Says)
 {
+    /// <summary>For <see cref="CompanionKind.Setting"/>, which setting.</summary>
+    public string? Key { get; init; }
+
+    /// <summary>For <see cref="CompanionKind.Setting"/>, what it is set to.</summary>
+    public string? Value { get; init; }
+
     /// <summary>Whether it is a file of the package folder.</summary>
-    public bool IsFile => Kind != CompanionKind.Opens;
+    public bool IsFile => Kind is CompanionKind.Certificate or CompanionKind.File;
 }
 
 /// <summary>How something is taken away that no package of ours has put there, or an earlier version that goes in another way.</summary>

@@ -312,6 +312,11 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
     /// <summary>Runs a step to its end or to its limit. Null where it did not end by itself; that was told, with what it was waiting for.</summary>
     private async Task<(StepEnd? End, double Seconds, IReadOnlyList<string> Log)> Step(string name, PackageDocument document, DocumentVariant with, DocumentStep step, CancellationToken cancellation)
     {
+        if (step.Run.Count == 0)
+        {
+            return (Steps.NothingToRun, 0, []);
+        }
+
         var limit = TimeSpan.FromSeconds(Math.Min(step.LimitSeconds, plan.LimitSeconds ?? step.LimitSeconds));
         var attempt = Attempt(name);
         var run = Steps.Run(attempt, name, document, with, step);

@@ -37,6 +37,7 @@ internal static class InWords
     {
         "certificate" => $"certificate {companion.Subject}",
         "file" => $"file {companion.Subject} at /{companion.To}",
+        "setting" => $"setting {companion.Key} = {companion.Value} in /{companion.Subject}",
         _ => $"opens .{companion.Subject} with {string.Join(' ', companion.With ?? [])}",
     };
 

@@ -67,12 +67,12 @@ internal static class ManifestText
             text.End();
         }
 
-        Step(text, "install", variant.Install);
+        Step(text, "install", variant.Install.Run.Count == 0 ? null : variant.Install);
         Step(text, "change", variant.Change);
         Step(text, "repair", variant.Repair);
-        Step(text, "remove", variant.Remove);
+        Step(text, "remove", variant.Remove is { Run.Count: 0 } ? null : variant.Remove);
         text.AddFlow("launch", variant.Launch is { } launch ? Flow(("run", launch.Run), ("environment", launch.Environment), ("stays", Duration(launch.StaysSeconds))) : "");
-        text.Each("companions", variant.Companions, companion => Flow((companion.Kind, companion.Subject), ("to", companion.To is { } to ? "/" + to : null), ("with", companion.With), ("says", companion.Says)));
+        text.Each("companions", variant.Companions, companion => Flow((companion.Kind, companion.Subject), ("key", companion.Key), ("to", companion.Value ?? (companion.To is { } to ? "/" + to : null)), ("with", companion.With), ("says", companion.Says)));
         if (variant.Removals is { Count: > 0 } removals)
         {
             text.Begin("removals");
