@@ -6,6 +6,7 @@ using System.Text.RegularExpressions;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core.Installers;
+using Bandejo.Packaging;
 using Spectre.Console;
 
 namespace Bandejo.Cli;
@@ -51,7 +52,8 @@ internal static partial class CaptureCommand
 
         var agent = TrialCommand.Agent();
         var before = new List<TrialPackage>();
-        foreach (var need in FoldersWith.Of(parsed.GetValue(With)!, needs: null))
+        var first = PackageFolders.First(parsed.GetValue(With)!, needs: null);
+        foreach (var need in first.Ok ? first.Value : throw new WrongUseException(first.Failure!.Message))
         {
             if ((await TrialCommand.Checked(need, client, cancellation)).Package is not { } package)
             {

@@ -26,12 +26,13 @@ internal static class StartCommand
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
     private static readonly Option<int> Priority = new("--priority") { Description = "The stronger of several deployments of one app" };
     private static readonly Option<bool> Downgrade = new("--allow-downgrade") { Description = "A newer version may be replaced" };
+    private static readonly Option<string?> Handling = new("--handling") { Description = "A kept handling, in the place of its app's; none for as the package has it" };
     private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say who would be reached, and change nothing" };
     private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches", "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Preview, Yes);
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, Preview, Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -40,7 +41,7 @@ internal static class StartCommand
         var request = new DeploymentRequest(
             parsed.GetValue(Package)!, parsed.GetValue(To)!, await Waves(parsed, client, cancellation), parsed.GetValue(Name), WishOf(parsed), parsed.GetValue(Except),
             parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause), parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
-            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset));
+            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling));
         var preview = await client.Post("/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";
         if (parsed.GetValue(Preview))

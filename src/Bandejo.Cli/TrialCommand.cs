@@ -6,8 +6,6 @@ using System.Text;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
-using Bandejo.Core.Packages;
-using Bandejo.Core.Versions;
 using Bandejo.Packaging;
 using Spectre.Console;
 
@@ -49,8 +47,8 @@ internal static class TrialCommand
         }
 
         var others = new List<TrialPackage>();
-        var needs = (package.Document.Needs ?? []).Select(need => new Need(need.App, need.AtLeast is { } least ? AppVersion.Parse(least) : null)).ToList();
-        foreach (var folder in FoldersWith.Of(parsed.GetValue(With)!, needs).Concat(parsed.GetValue(From) is { } from ? [from] : []))
+        var first = PackageFolders.First(parsed.GetValue(With)!, package.Document.Needs ?? []);
+        foreach (var folder in (first.Ok ? first.Value : throw new WrongUseException(first.Failure!.Message)).Concat(parsed.GetValue(From) is { } from ? [from] : []))
         {
             if ((await Checked(folder, client, cancellation)).Package is not { } other)
             {

@@ -76,7 +76,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         Move("fetch");
         var document = await packages.Get(order.Package, order.Variant, cancellation);
         var written = Filling.Written(document, order.Settings);
-        var variant = Filling.Fill(PackageKeeper.VariantOf(document, order.Variant), written);
+        var variant = Filling.Handle(Filling.Fill(PackageKeeper.VariantOf(document, order.Variant), written), order.Handling);
         var name = new[] { "change", "repair" }.FirstOrDefault(HasRunStep) ?? "run";
         var installed = ReceiptOf(order.Package.App);
         if (!HasRunStep(name))
@@ -183,7 +183,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         Move("fetch");
         var document = await packages.Get(link, variantName, cancellation);
         var written = ReceiptOf(document.App) is { } ours && ours.Link.Digest == link.Digest ? ours.Written : null;
-        var variant = Filling.Fill(PackageKeeper.VariantOf(document, variantName), written ?? Filling.Written(document, attempt.Order.Package.Digest == link.Digest ? attempt.Order.Settings : null));
+        var variant = Filling.Handle(Filling.Fill(PackageKeeper.VariantOf(document, variantName), written ?? Filling.Written(document, attempt.Order.Package.Digest == link.Digest ? attempt.Order.Settings : null)), attempt.Order.Handling);
         if (!HasRunStep(step))
         {
             Move("check");
@@ -441,7 +441,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     {
         var receipt = journal.State.Earlier.GetValueOrDefault(link.App) is { } earlier && earlier.Link.Digest == link.Digest ? earlier : null;
         var written = receipt?.Written ?? Filling.Written(document, null);
-        return (Filling.Fill(PackageKeeper.VariantOf(document, receipt?.Variant ?? journal.State.Current!.Order.Variant), written), written);
+        return (Filling.Handle(Filling.Fill(PackageKeeper.VariantOf(document, receipt?.Variant ?? journal.State.Current!.Order.Variant), written), journal.State.Current!.Order.Handling), written);
     }
 
     private Receipt NewReceipt(PackageDocument document, PackageLink link, DocumentVariant variant, IReadOnlyDictionary<string, string> written) => new(document.App, document.Name, document.Version, link, variant.Name, journal.Now, written);

@@ -201,7 +201,7 @@ public sealed class DeviceEngine
 
         try
         {
-            return _surroundings.InTheWay(PackageKeeper.VariantOf(await _packages.Open(order.Package, cancellation), order.Variant));
+            return _surroundings.InTheWay(Filling.Handle(PackageKeeper.VariantOf(await _packages.Open(order.Package, cancellation), order.Variant), order.Handling));
         }
         catch (Exception error) when (error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
         {

@@ -79,6 +79,22 @@ public static class Filling
         Answers = step.Answers?.ToDictionary(pair => pair.Key, pair => Settings.FillLines(pair.Value, written)),
     };
 
+    /// <summary>A variant as an order has it handled: what it says lies over what the package says.</summary>
+    public static DocumentVariant Handle(DocumentVariant variant, OrderHandling? handling)
+    {
+        if (handling is null)
+        {
+            return variant;
+        }
+
+        var own = variant.Handling ?? new DocumentHandling(false, false, null, "as-told", null);
+        return variant with
+        {
+            Close = [.. variant.Close.Concat(handling.Close ?? []).Distinct()],
+            Handling = own with { NobodySignedIn = handling.NobodySignedIn ?? own.NobodySignedIn, LowPriority = handling.LowPriority ?? own.LowPriority, Restart = handling.Restart ?? own.Restart, Reset = handling.KeepsAll ? null : own.Reset },
+        };
+    }
+
     /// <summary>What uses a setting without a value is left out.</summary>
     private static Dictionary<string, string>? Fill(IReadOnlyDictionary<string, string>? environment, IReadOnlyDictionary<string, string> written) =>
         environment?.Select(pair => (pair.Key, Value: Settings.Fill(pair.Value, written))).Where(pair => pair.Value is not null).ToDictionary(pair => pair.Key, pair => pair.Value!);

@@ -8,6 +8,7 @@ using System.Threading.RateLimiting;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
+using Bandejo.Server.Handlings;
 using Bandejo.Server.Access;
 using Bandejo.Server.Bench;
 using Bandejo.Server.Compliance;
@@ -169,6 +170,7 @@ internal static class Setup
         api.MapGroups();
         api.MapFacts();
         api.MapWavePlans();
+        api.MapHandlings();
         api.MapDeployments();
         api.MapCompliance();
         api.MapToday();

@@ -31,6 +31,10 @@ public sealed record StoredGroup(string Slug, string Name, string? Rule, bool Is
 /// <summary>A kept list of waves; <paramref name="Waves"/> is JSON of the request's waves.</summary>
 public sealed record StoredWavePlan(string Slug, string Name, string Waves, int Revision);
 
+/// <summary>A handling that is kept by name.</summary>
+/// <param name="Apps">The apps that are handled so unless a deployment says otherwise.</param>
+public sealed record StoredHandling(string Slug, string Name, KeptHandling Values, IReadOnlyList<string> Apps, int Revision);
+
 /// <summary>A package.</summary>
 /// <param name="Document">The text of <c>package.json</c>, exactly as signed.</param>
 /// <param name="Signature">The builder's JWS.</param>
@@ -68,7 +72,7 @@ public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> Settings, IReadOnlyList<StoredAccount> Accounts, IReadOnlyList<StoredToken> Tokens, IReadOnlyList<StoredJoinCode> JoinCodes,
     WordBook Words, int DeviceCount, IEnumerable<StoredDevice> Devices, IReadOnlyList<StoredGroup> Groups, Task<IReadOnlyList<(string Group, string Device)>> Members,
     IReadOnlyList<StoredPackage> Packages, IReadOnlyList<StoredDeployment> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
-    IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, IReadOnlyList<StoredDeviceTrial> DeviceTrials, long LastEvent);
+    IReadOnlyList<StoredAttempt> OpenAttempts, IReadOnlyList<StoredWavePlan> WavePlans, IReadOnlyList<StoredHandling> Handlings, IReadOnlyList<StoredDeviceTrial> DeviceTrials, long LastEvent);
 
 /// <summary>The last trial that a device was asked for.</summary>
 /// <param name="Package">The package's digest.</param>
@@ -120,6 +124,10 @@ public sealed record DeleteMember(string Group, string Device) : StoreChange;
 public sealed record PutWavePlan(StoredWavePlan Plan) : StoreChange;
 
 public sealed record DeleteWavePlan(string Slug) : StoreChange;
+
+public sealed record PutHandling(StoredHandling Handling) : StoreChange;
+
+public sealed record DeleteHandling(string Slug) : StoreChange;
 
 public sealed record PutDeviceTrial(StoredDeviceTrial Trial) : StoreChange;
 

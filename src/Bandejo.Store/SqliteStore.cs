@@ -83,6 +83,7 @@ public sealed class SqliteStore : IStore
                     targets,
                     latest.UnderWay(Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
                     Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
+                    Documents<StoredHandling>(connection, "SELECT data FROM handling ORDER BY slug"),
                     Documents<StoredDeviceTrial>(connection, "SELECT data FROM device_trial"),
                     _queue.LastEvent);
             });

@@ -159,6 +159,12 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
             case DeleteWavePlan(var slug):
                 Run("DELETE FROM wave_plan WHERE slug = $1", slug);
                 break;
+            case PutHandling(var handling):
+                Run("INSERT INTO handling VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", handling.Slug, Json(handling));
+                break;
+            case DeleteHandling(var slug):
+                Run("DELETE FROM handling WHERE slug = $1", slug);
+                break;
             case PutDeviceTrial(var trial):
                 Run("INSERT INTO device_trial VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", trial.Device, Json(trial));
                 break;

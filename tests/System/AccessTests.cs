@@ -108,6 +108,11 @@ public sealed class AccessTests
         GET    /api/v1/service                               all
         GET    /api/v1/clock                                 all
         POST   /api/v1/clock                                 administrator
+        GET    /api/v1/handlings                             all
+        GET    /api/v1/handlings/{slug}                      all
+        POST   /api/v1/handlings/{slug}/concerns             operator
+        PUT    /api/v1/handlings/{slug}                      operator
+        DELETE /api/v1/handlings/{slug}                      operator
         GET    /api/v1/wave-plans                            all
         GET    /api/v1/wave-plans/{slug}                     all
         PUT    /api/v1/wave-plans/{slug}                     operator

@@ -131,7 +131,7 @@ public sealed class EveryFieldTests
         // What was kept is whole: the service starts on it again, and answers for all of it.
         await site.Service.Kill();
         await site.Service.Start();
-        foreach (var list in new[] { "groups", "devices", "packages", "deployments", "accounts", "wave-plans", "join-codes", "bench", "apps", "journal?topic=any&limit=1000", "audit?limit=1000", "today", "compliance" })
+        foreach (var list in new[] { "groups", "devices", "packages", "deployments", "accounts", "wave-plans", "handlings", "join-codes", "bench", "apps", "journal?topic=any&limit=1000", "audit?limit=1000", "today", "compliance" })
         {
             Assert.Equal(HttpStatusCode.OK, (await site.Admin.Send(HttpMethod.Get, "/api/v1/" + list)).Status);
         }

@@ -65,7 +65,7 @@ public sealed class LaunchTests(OneSite one) : IClassFixture<OneSite>
     public async Task What_becomes_of_a_service_is_said(bool isEnabled, string state, string says)
     {
         var unit = "printf '[Service]\\nExecStart=/opt/quill/quill\\n[Install]\\nWantedBy=multi-user.target\\n' > /etc/systemd/system/quill.service; printf '[Service]\\nExecStart=/bin/true\\n' > /etc/systemd/system/quill-helper.service\n"
-            + (isEnabled ? "ln -s ../quill.service /etc/systemd/system/multi-user.target.wants/quill.service" : "true");
+            + "ln -s quill.service /etc/systemd/system/quill-by-another-name.service\n" + (isEnabled ? "ln -s ../quill.service /etc/systemd/system/multi-user.target.wants/quill.service" : "true");
         var steps = await Try("sleep 60", "rm -rf \"$T\" /etc/systemd/system/quill* /etc/systemd/system/multi-user.target.wants/quill.service", unit);
 
         Assert.Equal(state, steps["services"].State);

@@ -38,7 +38,7 @@ export function touched(event: Happened): string[] {
     case "package":
       return ["apps", "packages", "today"];
     default:
-      return ["audit", "groups", "today", "accounts", "join-codes", "wave-plans", ...named("deployment", event.deployment)];
+      return ["audit", "groups", "today", "accounts", "join-codes", "wave-plans", "handlings", ...named("deployment", event.deployment)];
   }
 }
 

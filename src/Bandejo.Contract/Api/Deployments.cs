@@ -19,6 +19,7 @@ namespace Bandejo.Contract.Api;
 /// <param name="AllowDowngrade">May replace a newer version.</param>
 /// <param name="Settings">Values of the package's settings, over its defaults and the preset.</param>
 /// <param name="Preset">A preset of the package; null for none.</param>
+/// <param name="Handling">A kept handling, in the place of the one that the app has; <c>none</c> for as the package has it, null for the app's.</param>
 /// <param name="Salt">What waves draw their devices by, where they pick a count or a share; null takes it of what is asked for, so that the start takes the devices that its preview named. Another word draws others.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
@@ -38,6 +39,7 @@ public sealed record DeploymentRequest(
     bool AllowDowngrade = false,
     IReadOnlyDictionary<string, string>? Settings = null,
     string? Preset = null,
+    [property: Limits(Text = 64)] string? Handling = null,
     [property: Limits(Text = 64)] string? Salt = null);
 
 /// <summary>A wave.</summary>

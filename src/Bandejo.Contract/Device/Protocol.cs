@@ -135,7 +135,16 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="RetryPauseSeconds">The pause before the second try; it doubles each time.</param>
 /// <param name="RetryLongestSeconds">The longest pause.</param>
 /// <param name="Settings">Values of the package's settings that are not its defaults; null for none.</param>
-public sealed record Order(string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds, DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string, string>? Settings = null);
+/// <param name="Handling">How it is handled in the place of what the package says; null for as it says.</param>
+public sealed record Order(string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds, DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string, string>? Settings = null, OrderHandling? Handling = null);
+
+/// <summary>How an attempt behaves in the place of what its package says. It names nothing that is deleted or read: that only a sealed package may.</summary>
+/// <param name="NobodySignedIn">Whether it waits until nobody is signed in; null as the package has it.</param>
+/// <param name="LowPriority">Whether it yields; null as the package has it.</param>
+/// <param name="Restart">as-told, always or never; null as the package has it.</param>
+/// <param name="KeepsAll">Nothing is deleted after it was taken away.</param>
+/// <param name="Close">Programs that are closed as well.</param>
+public sealed record OrderHandling(bool? NobodySignedIn, bool? LowPriority, string? Restart, bool KeepsAll, [property: Limits(Items = 50, Text = 200)] IReadOnlyList<string>? Close);
 
 /// <summary>A package as an order names it.</summary>
 /// <param name="Digest">SHA-256 of its document.</param>

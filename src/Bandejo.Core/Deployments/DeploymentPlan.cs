@@ -81,6 +81,12 @@ public sealed record DeploymentPlan
     /// <summary>Values of the package's settings that are not its defaults.</summary>
     public IReadOnlyDictionary<string, string> Settings { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>The kept handling that it names; null for its app's, <see cref="NoHandling"/> for as the package has it.</summary>
+    public string? Handling { get; init; }
+
+    /// <summary>Stands in <see cref="Handling"/> for none.</summary>
+    public const string NoHandling = "none";
+
     /// <summary>The stronger of several deployments for one app; 0 unless set.</summary>
     public int Priority { get; init; }
 

@@ -18,7 +18,7 @@ public sealed partial class TrialRunner
     /// <summary>Says of each service that it brings whether it starts with the device, runs now, and stays up.</summary>
     private async Task TellServices(List<ChangedFile> placed, CancellationToken cancellation)
     {
-        var services = BroughtService.Of([.. placed.Select(file => file.Path)], machine.Ground.Now).Where(service => !service.IsForOthers).ToList();
+        var services = BroughtService.Of([.. placed.Select(file => file.Path)], path => machine.Ground.Find(path)?.Kind == "link", machine.Ground.Now).Where(service => !service.IsForOthers).ToList();
         if (services.Count == 0)
         {
             return;

@@ -2,7 +2,9 @@ using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Rules;
+using Bandejo.Server.Handlings;
 using Bandejo.Server.World;
+using Bandejo.Store;
 
 namespace Bandejo.Server.Deployments;
 
@@ -10,12 +12,13 @@ namespace Bandejo.Server.Deployments;
 internal static class Chosen
 {
     /// <summary>What a kept deployment was started with.</summary>
-    public static IReadOnlyList<ChosenInfo> Of(DeploymentEntry deployment) =>
-        Of(deployment.Plan, deployment.Package, Planning.RequestOf(deployment.Stored)?.Preset);
+    public static IReadOnlyList<ChosenInfo> Of(FleetWorld world, DeploymentEntry deployment) =>
+        Of(deployment.Plan, deployment.Package, Planning.RequestOf(deployment.Stored)?.Preset, KeptHandlings.Of(world, deployment.Plan.App, deployment.Plan.Handling));
 
     /// <summary>What a plan asks for.</summary>
     /// <param name="preset">The preset that its settings come from; null for none.</param>
-    public static IReadOnlyList<ChosenInfo> Of(DeploymentPlan plan, PackageEntry package, string? preset)
+    /// <param name="handling">The kept handling that it goes by; null for none.</param>
+    public static IReadOnlyList<ChosenInfo> Of(DeploymentPlan plan, PackageEntry package, string? preset, StoredHandling? handling)
     {
         var secret = (package.Document.Settings ?? []).Where(setting => setting.Type == "secret").Select(setting => setting.Name).ToHashSet(StringComparer.Ordinal);
         var usual = RetryRule.Default;
@@ -30,6 +33,7 @@ internal static class Chosen
             new("lease", $"{Units.FormatDuration(plan.Lease)}: so long a device may start it unheard", plan.Lease == TimeSpan.FromDays(1)),
             new("priority", plan.Priority.ToString(CultureInfo.InvariantCulture), plan.Priority == 0),
             new("downgrade", plan.AllowsDowngrade ? "a newer version is replaced" : "a newer version is left alone", !plan.AllowsDowngrade),
+            .. handling is null && plan.Handling is null ? (ChosenInfo[])[] : [new ChosenInfo("handling", handling is null ? "none: as the package has it" : $"{handling.Slug}{(plan.Handling is null ? $", which {plan.App} has" : "")}: {handling.Values.InWords}", false)],
             .. preset is null ? (ChosenInfo[])[] : [new ChosenInfo("preset", preset, false)],
             .. plan.Settings.Count == 0 ? (ChosenInfo[])[] : [new ChosenInfo("settings", string.Join(", ", plan.Settings.Select(pair => $"{pair.Key} {(secret.Contains(pair.Key) ? "(secret)" : pair.Value)}")), false)],
         ];

@@ -93,7 +93,7 @@ internal static class DeploymentRoutes
                 reach.Count, reach.Count == 0 ? null : reach.Max(), [],
                 [.. deployment.Targets.Harmed.OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(each.Devices.GetValueOrDefault(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))],
                 [.. plan.Settings.Select(pair => new SettingValueInfo(pair.Key, (deployment.Package.Document.Settings ?? []).Any(setting => setting.Name == pair.Key && setting.Type == "secret") ? null : pair.Value))],
-                Chosen.Of(deployment));
+                Chosen.Of(world, deployment));
         });
         if (!details.Ok)
         {

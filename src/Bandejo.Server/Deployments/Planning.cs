@@ -19,7 +19,8 @@ internal static class Planning
     private static readonly Dictionary<string, IReadOnlyDictionary<string, string>> NoPresets = [];
 
     /// <summary>Reads a request. All that is wrong with its form is found at once.</summary>
-    public static Outcome<DeploymentPlan> Read(DeploymentRequest request, string id, PackageEntry package)
+    /// <param name="handling">The kept handling that it goes by, whose values lie over the package's defaults and under what is asked for; null for none.</param>
+    public static Outcome<DeploymentPlan> Read(DeploymentRequest request, string id, PackageEntry package, KeptHandling? handling = null)
     {
         var findings = new List<Finding>();
         var waves = ReadWaves(request.Waves, findings);
@@ -29,7 +30,7 @@ internal static class Planning
         var pause = Duration(request.RetryPause, "retryPause", RetryRule.Default.Pause);
         var lease = Duration(request.Lease, "lease", TimeSpan.FromDays(1));
         var halt = request.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(request.Halt), "halt", findings);
-        var settings = Settings.Resolve(Documents.SettingsOf(package.Document), package.Document.Presets ?? NoPresets, request.Preset, request.Settings ?? new Dictionary<string, string>());
+        var settings = Settings.Resolve(Documents.SettingsOf(package.Document), package.Document.Presets ?? NoPresets, request.Preset, Asked(request, package, handling));
         findings.AddRange(settings.Ok ? [] : settings.Failure!.Findings);
         Check(request.Wish != "gone" || (request.Preset is null && request.Settings is null), "What is to be gone has no settings.", "settings");
         if (findings.Count > 0)
@@ -59,6 +60,7 @@ internal static class Planning
             Priority = request.Priority,
             AllowsDowngrade = request.AllowDowngrade,
             Settings = settings.Value,
+            Handling = request.Handling,
         };
 
         void Check(bool holds, string message, string where)
@@ -84,6 +86,15 @@ internal static class Planning
             findings.Add(new Finding($"'{text}' is not a length of time such as 15m or 1d.", where));
             return otherwise;
         }
+    }
+
+    /// <summary>The values of settings: those of the handling, unless a preset or the request itself says others.</summary>
+    private static Dictionary<string, string> Asked(DeploymentRequest request, PackageEntry package, KeptHandling? handling)
+    {
+        var own = request.Settings ?? new Dictionary<string, string>();
+        var preset = request.Preset is { } name && package.Document.Presets?.GetValueOrDefault(name) is { } values ? values : new Dictionary<string, string>();
+        var kept = request.Wish == "gone" || handling is null ? new Dictionary<string, string>() : handling.SettingsFor([.. Documents.SettingsOf(package.Document)]);
+        return kept.Where(pair => !preset.ContainsKey(pair.Key)).Concat(own).GroupBy(pair => pair.Key, StringComparer.Ordinal).ToDictionary(group => group.Key, group => group.Last().Value, StringComparer.Ordinal);
     }
 
     /// <summary>Reads waves as they were asked for; adds what is wrong with them to the findings.</summary>

@@ -7,6 +7,7 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
+using Bandejo.Server.Handlings;
 using Bandejo.Server.Http;
 using Bandejo.Server.Packages;
 using Bandejo.Server.World;
@@ -31,7 +32,13 @@ internal static class Previewing
 
         var package = found.Value;
         request = request with { Package = package.Stored.Digest, Salt = request.Salt ?? SaltOf(request, package) };
-        var read = Planning.Read(request, id, package);
+        if (request.Handling is { } named && named != DeploymentPlan.NoHandling && KeptHandlings.Find(world, named) is { Ok: false } noHandling)
+        {
+            return noHandling.Failure!;
+        }
+
+        var handling = KeptHandlings.Of(world, package.Stored.App, request.Handling);
+        var read = Planning.Read(request, id, package, handling?.Values);
         if (!read.Ok)
         {
             return read.Failure!;
@@ -98,7 +105,7 @@ internal static class Previewing
             [.. findings.Select(Problems.Info)], reached.Count, previews,
             [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect).OrderByDescending(group => group.Count()).Select(group => new CountInfo(group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new OutInfo(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
-            Spread(world, reached), Chosen.Of(plan, package, request.Preset));
+            Spread(world, reached), Chosen.Of(plan, package, request.Preset, handling));
         return new Prepared(preview, request with { Name = plan.Name }, plan, package, waves);
     }
 

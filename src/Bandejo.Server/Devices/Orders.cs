@@ -7,6 +7,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
+using Bandejo.Server.Handlings;
 using Bandejo.Server.World;
 
 namespace Bandejo.Server.Devices;
@@ -101,6 +102,6 @@ internal static class Orders
         return new Order(
             plan.Id, target.Order, target.IsGoingBack ? "restore" : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install", mayStart, deployment.Package.Link, target.Variant, previous,
             (int)plan.Lease.TotalSeconds, plan.Deadline, plan.AllowsDowngrade, plan.Retry.Tries, (int)Math.Ceiling(plan.Retry.Pause.TotalSeconds), (int)Math.Ceiling(plan.Retry.Longest.TotalSeconds),
-            plan.Settings.Count == 0 ? null : plan.Settings);
+            plan.Settings.Count == 0 ? null : plan.Settings, KeptHandlings.ForOrder(KeptHandlings.Of(world, plan.App, plan.Handling)));
     }
 }

@@ -69,6 +69,9 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>Wave plans by slug.</summary>
     public SortedDictionary<string, StoredWavePlan> WavePlans { get; private set; } = [];
 
+    /// <summary>Kept handlings by their short names.</summary>
+    public SortedDictionary<string, StoredHandling> Handlings { get; private set; } = [];
+
     /// <summary>The last trial that each device was asked for, by device.</summary>
     public Dictionary<string, StoredDeviceTrial> DeviceTrials { get; private set; } = [];
 
@@ -302,6 +305,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         }
 
         WavePlans = new(kept.WavePlans.ToDictionary(plan => plan.Slug), StringComparer.Ordinal);
+        Handlings = new(kept.Handlings.ToDictionary(handling => handling.Slug), StringComparer.Ordinal);
         DeviceTrials = kept.DeviceTrials.ToDictionary(trial => trial.Device);
         OpenAttempts = kept.OpenAttempts.ToDictionary(attempt => attempt.Id);
         Volatile.Write(ref _lastEvent, kept.LastEvent);

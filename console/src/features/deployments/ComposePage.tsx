@@ -29,6 +29,7 @@ export default function ComposePage() {
   const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
   const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
   const plans = useQuery({ queryKey: ["wave-plans"], queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
+  const handlings = useQuery({ queryKey: ["handlings"], queryFn: ({ signal }) => request("get", "/api/v1/handlings", { signal }) });
   const preview = useQuery({
     queryKey: ["preview", requestOf(asked)],
     queryFn: ({ signal }) => request("post", "/api/v1/deployments/preview", { body: requestOf(asked), signal }),
@@ -85,6 +86,7 @@ export default function ComposePage() {
             <div className="form" style={{ marginTop: 8 }}>
               <Checkbox label="Waves open at set times" checked={draft.hasTimes} onChange={(event) => set({ hasTimes: event.currentTarget.checked })} />
               <div className="pair">
+                <Select label="Handling" description="Who is waited for, restarts, rivals" clearable placeholder="that of the app" data={[...(handlings.data ?? []).map((each) => ({ value: each.slug, label: `${each.name}: ${each.says}` })), { value: "none", label: "None: as the package has it" }]} value={draft.handling || null} onChange={(value) => set({ handling: value ?? "" })} />
                 <TextInput label="Halt" description="What stops it by itself" placeholder="10 % failed of at least 5" value={draft.halt} onChange={(event) => set({ halt: event.currentTarget.value })} />
                 <TextInput type="datetime-local" label="Deadline" description="After it, unmet is late" value={draft.deadline} onChange={(event) => set({ deadline: event.currentTarget.value })} />
                 <NumberInput label="Tries" min={1} max={20} value={draft.tries} onChange={(value) => set({ tries: Number(value) || 3 })} />

@@ -30,6 +30,7 @@ describe("a deployment in the making", () => {
     expect(requestOf(chosen)).toMatchObject({ preset: "kiosks", settings: { site: "ALD", licence: "rosebud" } });
     expect(commandOf(chosen, ["licence"])).toContain("--preset kiosks --setting site=ALD --setting licence=@FILE");
     expect(requestOf({ ...chosen, wish: "gone" })).toMatchObject({ preset: null, settings: null });
-    expect(requestOf(draft)).toMatchObject({ preset: null, settings: null });
+    expect(requestOf(draft)).toMatchObject({ preset: null, settings: null, handling: null });
+    expect(commandOf({ ...draft, wish: "gone", handling: "after-hours" })).toContain(" --handling after-hours");
   });
 });

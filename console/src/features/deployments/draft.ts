@@ -20,6 +20,8 @@ export interface Draft {
   rollBackOnHalt: boolean;
   allowDowngrade: boolean;
   preset: string;
+  /** A kept handling; empty for the app's own, none for as the package has it. */
+  handling: string;
   /** Values by the names of settings; what has none is the preset's, or the default. */
   settings: Record<string, string>;
 }
@@ -45,6 +47,7 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     rollBackOnHalt: false,
     allowDowngrade: false,
     preset: "",
+    handling: "",
     settings: {},
   };
 }
@@ -72,6 +75,7 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     allowDowngrade: draft.allowDowngrade,
     settings: draft.wish === "gone" || chosen(draft).length === 0 ? null : Object.fromEntries(chosen(draft)),
     preset: draft.wish === "gone" ? null : draft.preset || null,
+    handling: draft.handling || null,
   };
 }
 
@@ -100,6 +104,7 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
   if (draft.lease) words.push("--lease", draft.lease);
   if (draft.priority !== 0) words.push("--priority", String(draft.priority));
   if (draft.allowDowngrade) words.push("--allow-downgrade");
+  if (draft.handling) words.push("--handling", draft.handling);
   if (draft.wish !== "gone") {
     if (draft.preset) words.push("--preset", quoted(draft.preset));
     for (const [name, value] of chosen(draft)) words.push("--setting", secrets.includes(name) ? `${name}=@FILE` : quoted(`${name}=${value}`));

@@ -1,6 +1,7 @@
 import { getRouteApi, Link } from "@tanstack/react-router";
 import { Page } from "@/parts/Page";
 import { AccountsView } from "./AccountsView";
+import { HandlingsView } from "./HandlingsView";
 import { JoinCodesView } from "./JoinCodesView";
 import { ServiceView } from "./ServiceView";
 import { TokensView } from "./TokensView";
@@ -13,6 +14,7 @@ const VIEWS = [
   { key: "tokens", title: "Your tokens", command: "bandejo token list", view: TokensView },
   { key: "join-codes", title: "Join codes", command: "bandejo device join-code list", view: JoinCodesView },
   { key: "wave-plans", title: "Wave plans", command: "bandejo wave-plan list", view: WavePlansView },
+  { key: "handlings", title: "Handlings", command: "bandejo handling list", view: HandlingsView },
 ];
 
 /** Who may do what, how devices join, which wave plans there are, how the service is. */
