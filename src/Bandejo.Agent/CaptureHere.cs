@@ -1,3 +1,4 @@
+using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text.Json;
 using System.Text.Json.Serialization;
@@ -54,7 +55,8 @@ internal static class CaptureHere
         }
 
         var before = JsonSerializer.Deserialize(File.ReadAllText(note), CaptureJson.Default.DictionaryStringMachineEntry)!;
-        var now = MachineLook.Entries(home.Root, home.Folder, folder);
+        var carried = Path.Combine(Path.GetDirectoryName(folder) ?? "/", Path.GetFileName(folder) + CaptureArchive.Ending);
+        var now = MachineLook.Entries(home.Root, home.Folder, folder, carried);
         var noise = new TrialNoise(TrialInside.Noise());
         var look = new CaptureLook(home.Root, Kept(folder, Lists[0]), Kept(folder, Lists[1]));
         var found = look.Made().ToList();
@@ -65,8 +67,21 @@ internal static class CaptureHere
 
         found.AddRange(before.Keys.Where(path => !now.ContainsKey(path) && !noise.Is(path)).Order(StringComparer.Ordinal).Select(path => new CapturedInfo(path[1..], "gone", 0, "", null, null, "changed")));
         File.WriteAllText(Path.Combine(folder, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(0, found, new LinuxFacts(home.Root).Gather().Facts), ContractJson.Default.CaptureAnswer));
-        Console.WriteLine($"{found.Count(each => each is { LeftOut: null, Kind: "file" }):N0} new files are in {folder}. Carry the folder to where you package; there: bandejo package capture --from {Path.GetFileName(folder)} --draft drafts/NAME");
+        Pack(folder, carried);
+        Console.WriteLine($"{found.Count(each => each is { LeftOut: null, Kind: "file" }):N0} new files are in {folder}. Carry {carried} to where you package, and drop it on the bench of the console; or carry the folder, and there: bandejo package capture --from {Path.GetFileName(folder)} --draft drafts/NAME");
         return 0;
+    }
+
+    /// <summary>Puts what the bench needs into one file.</summary>
+    private static void Pack(string folder, string carried)
+    {
+        using var archive = new ZipArchive(new FileStream(carried, FileMode.Create, FileAccess.ReadWrite), ZipArchiveMode.Create);
+        archive.CreateEntryFromFile(Path.Combine(folder, CaptureArchive.ListName), CaptureArchive.ListName);
+        var payload = Path.Combine(folder, CaptureDraft.PayloadName);
+        foreach (var file in Directory.Exists(payload) ? Directory.GetFiles(payload, "*", SearchOption.AllDirectories) : [])
+        {
+            archive.CreateEntryFromFile(file, Path.GetRelativePath(folder, file));
+        }
     }
 
     private static CapturedInfo Look(string root, string path, MachineEntry entry, CaptureLook look, TrialNoise noise, string? otherwise, string folder)

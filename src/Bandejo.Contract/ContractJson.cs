@@ -34,6 +34,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(BenchManifestRequest))]
 [JsonSerializable(typeof(BenchBuildRequest))]
 [JsonSerializable(typeof(BenchAfterRequest))]
+[JsonSerializable(typeof(BenchCaptureRequest))]
 [JsonSerializable(typeof(BenchInsideRequest))]
 [JsonSerializable(typeof(InspectionInfo))]
 [JsonSerializable(typeof(IReadOnlyList<InspectionInfo>))]

@@ -108,6 +108,7 @@ public sealed class AccessTests
         GET    /api/v1/service                               all
         GET    /api/v1/clock                                 all
         POST   /api/v1/clock                                 administrator
+        PUT    /api/v1/bench/{draft}/capture                 packager
         GET    /api/v1/handlings                             all
         GET    /api/v1/handlings/{slug}                      all
         POST   /api/v1/handlings/{slug}/concerns             operator

@@ -98,6 +98,11 @@ public sealed class CaptureTests : IDisposable
         (code, output) = await Agent("after", into);
         Assert.True(code == 0, output);
 
+        using (var carried = global::System.IO.Compression.ZipFile.OpenRead(into + ".capture.zip"))
+        {
+            Assert.Equal(["captured.json", "payload/etc/shells", "payload/home/ines/.quillrc", "payload/opt/quill/quill"], carried.Entries.Select(entry => entry.FullName).Order(StringComparer.Ordinal));
+        }
+
         var draft = Path.Combine(_folder, "drafted");
         var json = await site.Must("package", "capture", "--from", into, "--draft", draft, "--name", "Quill", "--version-is", "1.0", "--take", "home/ines/.quillrc", "-o", "json");
         var found = JsonSerializer.Deserialize(json[json.IndexOf('{')..], ContractJson.Default.CaptureAnswer)!.Found;

@@ -23,7 +23,8 @@ public sealed record BenchFileInfo(string Path, long Size, long Arrived, string?
 /// <param name="NoTrials">Why this service carries out no trials; null where it does.</param>
 /// <param name="After">The version before whose choices it keeps; null for none.</param>
 /// <param name="Earlier">Packages of the same app, newest first, whose choices it could keep.</param>
-public sealed record BenchDraft(BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials, BenchAfterInfo? After, IReadOnlyList<PackageInfo> Earlier);
+/// <param name="Capture">What was found on the machine that it was captured on; null where it was not captured.</param>
+public sealed record BenchDraft(BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials, BenchAfterInfo? After, IReadOnlyList<PackageInfo> Earlier, BenchCaptureInfo? Capture = null);
 
 /// <summary>The version before, and what changed since.</summary>
 /// <param name="Package">Its digest.</param>
@@ -38,6 +39,22 @@ public sealed record BenchAfterInfo(string Package, string Name, IReadOnlyList<B
 /// <param name="After">How it is; empty for not at all.</param>
 /// <param name="Look">Why somebody must look at it again; empty where the draft has it right by itself.</param>
 public sealed record BenchChangeInfo(string File, string What, string Before, string After, string Look);
+
+/// <summary>What a capture holds.</summary>
+/// <param name="Things">All that was found, in the order of its paths, at most 5,000.</param>
+/// <param name="Count">How many there are in all.</param>
+public sealed record BenchCaptureInfo(IReadOnlyList<CapturedThing> Things, int Count);
+
+/// <summary>Something that was captured.</summary>
+/// <param name="Says">What it is, in words.</param>
+/// <param name="LeftOut">Why it is left out unless asked for; null where it belongs to the software.</param>
+/// <param name="IsTaken">It is in the package.</param>
+/// <param name="CanBeTaken">It was kept, and a package can carry it.</param>
+public sealed record CapturedThing(string Path, string Kind, long Size, string Says, string? LeftOut, bool IsTaken, bool CanBeTaken);
+
+/// <summary>Takes of a capture just these paths.</summary>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record BenchCaptureRequest([property: Limits(Items = 50_000, Text = 4096)] IReadOnlyList<string> Taken);
 
 /// <summary>Takes an installer out of an archive.</summary>
 /// <param name="File">The archive's path in its draft.</param>

@@ -76,7 +76,7 @@ public static class NestedFiles
     }
 
     /// <summary>Never more than one byte over what was said: an archive that lies about it cannot fill a disk.</summary>
-    private static long Copy(Stream content, long most, Stream target)
+    internal static long Copy(Stream content, long most, Stream target)
     {
         var buffer = new byte[128 * 1024];
         var copied = 0L;

@@ -29,6 +29,9 @@ internal static class BenchRoutes
             .For(Roles.Packager).WithSummary("Appends to a file of a draft at Upload-Offset; whole, it is inspected").Produces<BenchFileInfo>();
         api.MapDelete("/bench/{draft}/files", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, string path) => (await drafts.RemoveFile(draft, path, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
             .For(Roles.Packager).WithSummary("Takes a file out of a draft").Produces<BenchDraft>();
+        api.MapPut("/bench/{draft}/capture", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchCaptureRequest request) =>
+            (await drafts.TakeOfCapture(draft, request.Taken, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
+            .For(Roles.Packager).WithSummary("Takes of a capture what is named, and leaves the rest out").Produces<BenchDraft>();
         api.MapPost("/bench/{draft}/after", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchAfterRequest request) => (await drafts.Follow(draft, request.Package, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
             .For(Roles.Packager).WithSummary("Keeps the choices of an earlier package in a draft, and says what changed since").Produces<BenchDraft>();
         api.MapPost("/bench/{draft}/inside", async (Drafts drafts, HttpContext context, string draft, BenchInsideRequest request) =>
@@ -50,9 +53,22 @@ internal static class BenchRoutes
 
     private static BenchDraftInfo Info(KeptDraft draft) => new(draft.Id, Drafts.NameOf(draft), draft.By, draft.At, draft.Files.Count, draft.Files.Sum(file => file.Size), draft.Package);
 
+    private static BenchCaptureInfo Told(KeptCapture capture)
+    {
+        var taken = capture.Taken.ToHashSet(StringComparer.Ordinal);
+        return new BenchCaptureInfo([.. capture.Found.OrderBy(each => each.Path, StringComparer.Ordinal).Take(5000).Select(each => new CapturedThing(each.Path, each.Kind, each.Size, Says(each), each.LeftOut, taken.Contains(each.Path) && Captures.CanBeTaken(each), Captures.CanBeTaken(each)))], capture.Found.Count);
+
+        static string Says(CapturedInfo each) => each.Kind switch
+        {
+            "link" => $"link to {each.Target}",
+            "user" => $"user, of the group {each.Owner}",
+            _ => $"{each.Kind}{(each.Mode.Length == 0 ? "" : $" {each.Mode}")}{(each.Owner is null ? "" : $", belongs to {each.Owner}")}",
+        };
+    }
+
     private static BenchDraft Whole(Drafts drafts, BenchTrials trials, KeptDraft draft)
     {
         var check = drafts.Check(draft);
-        return new BenchDraft(Info(draft), draft.Manifest, draft.Files, check, trials.Of(draft, check?.Document is { } document ? Drafts.DigestOf(Encoding.UTF8.GetBytes(document)) : ""), trials.Why, draft.After, drafts.Earlier(draft));
+        return new BenchDraft(Info(draft), draft.Manifest, draft.Files, check, trials.Of(draft, check?.Document is { } document ? Drafts.DigestOf(Encoding.UTF8.GetBytes(document)) : ""), trials.Why, draft.After, drafts.Earlier(draft), draft.Capture is { } capture ? Told(capture) : null);
     }
 }

@@ -19,7 +19,8 @@ namespace Bandejo.Server.Bench;
 /// <param name="Drafted">The text as it was drafted; as long as both are the same, another file drafts it anew.</param>
 /// <param name="Trial">Its last trial, and the digest of the document that was tried.</param>
 /// <param name="After">The version before whose choices it keeps.</param>
-internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null);
+/// <param name="Capture">What it was made from, where that is a capture.</param>
+internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null, KeptCapture? Capture = null);
 
 /// <summary>Packages in the making: files that were dropped, what was read out of them, and a manifest that is still being written.</summary>
 internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetWorld world, Intake intake, PackageOptions options, InspectionLine line, Unfinished unfinished)
@@ -27,6 +28,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
     private const int MostDrafts = 200;
     private const int MostFiles = 1000;
     private const int MostManifest = YamlForm.MaxLength;
+
+    private readonly Captures _captures = new(folder);
 
     /// <summary>One for each draft, or for few of them: who works on another draft does not wait.</summary>
     private readonly SemaphoreSlim[] _held = [.. Enumerable.Range(0, 64).Select(_ => new SemaphoreSlim(1, 1))];
@@ -102,7 +105,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
 
         var (sha256, inspection) = appended.Value == size ? await Look(id, path, cancellation) : (null, null);
         var file = new BenchFileInfo(path, size, appended.Value, sha256, inspection is null ? null : InspectionForm.Of(inspection));
-        return (await Change(id, draft => Redrafted(draft with { Files = [.. draft.Files.Where(each => each.Path != path).Append(file).OrderBy(each => each.Path, StringComparer.Ordinal)] }, cancellation), cancellation)).Ok ? file : Gone(id);
+        var changed = await Change(id, draft => Redrafted(draft with { Files = [.. draft.Files.Where(each => each.Path != path).Append(file).OrderBy(each => each.Path, StringComparer.Ordinal)] }, cancellation), cancellation);
+        return changed.Ok ? file : changed.Failure!;
     }
 
     public Task<Outcome<KeptDraft>> RemoveFile(string id, string path, CancellationToken cancellation) => Change(id, async draft =>
@@ -115,6 +119,13 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         folder.RemoveFile(id, path);
         return await Redrafted(draft with { Files = [.. draft.Files.Where(file => file.Path != path)] }, cancellation);
     }, cancellation);
+
+    /// <summary>Takes of a capture what is named, and leaves the rest out.</summary>
+    public Task<Outcome<KeptDraft>> TakeOfCapture(string id, IReadOnlyList<string> taken, CancellationToken cancellation) => Change(id, draft => draft.Capture is not { } capture
+        ? Task.FromResult((Outcome<KeptDraft>)new Failure(ErrorKind.Conflict, "This draft was not made from a capture."))
+        : taken.FirstOrDefault(path => !capture.Found.Any(each => each.Path == path && Captures.CanBeTaken(each))) is { } other
+            ? Task.FromResult((Outcome<KeptDraft>)new Failure(ErrorKind.Invalid, $"'{other}' was not captured, or cannot be taken."))
+            : line.Run(_ => _captures.Apply(draft, capture with { Taken = [.. taken.Distinct(StringComparer.Ordinal)] }, MostFiles, options.MaxPackageBytes, cancellation), cancellation), cancellation);
 
     public async Task<Outcome<KeptDraft>> Write(string id, string manifest) => manifest.Length > MostManifest
         ? new Failure(ErrorKind.TooMuch, $"A manifest has at most {MostManifest} characters.")
@@ -246,7 +257,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             return null;
         }
 
-        var answer = intake.Check(new PackageCheckRequest(draft.Manifest, [.. draft.Files.Where(file => file.Sha256 is not null).Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256!))]));
+        var answer = intake.Check(new PackageCheckRequest(draft.Manifest, [.. draft.Files.Where(file => file.Sha256 is not null && file.Path != draft.Capture?.File).Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256!))]));
         if (answer.Fetch is [var left, ..])
         {
             // An address in a manifest must not make the service call somewhere.
@@ -330,7 +341,16 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
     private async Task<Outcome<KeptDraft>> Redrafted(KeptDraft draft, CancellationToken cancellation)
     {
         var files = draft.Files.Where(file => file.Sha256 is not null).ToList();
-        if (draft.Manifest != draft.Drafted || draft.After is not null || files.Count == 0)
+        if (draft.Capture is null && files.Find(file => file.Path.EndsWith(CaptureArchive.Ending, StringComparison.Ordinal) && !file.Path.Contains('/')) is { } captured)
+        {
+            return await line.Run(budget =>
+            {
+                var read = _captures.Read(draft.Id, captured.Path, budget());
+                return read.Ok ? _captures.Apply(draft, read.Value, MostFiles, options.MaxPackageBytes, cancellation) : read.Failure!;
+            }, cancellation);
+        }
+
+        if (draft.Capture is not null || draft.Manifest != draft.Drafted || draft.After is not null || files.Count == 0)
         {
             return draft;
         }

@@ -63,7 +63,7 @@ internal static class KeptHandlings
             Close = [.. (request.Close ?? []).Distinct()],
             Settings = new SortedDictionary<string, string>((request.Settings ?? new Dictionary<string, string>()).ToDictionary(), StringComparer.Ordinal),
         };
-        findings.AddRange(values.Problems());
+        findings.AddRange(values.Problems().Where(problem => problem.Where is not null || findings.Count == 0));
         var apps = (request.Apps ?? []).Distinct().Order(StringComparer.Ordinal).ToList();
         foreach (var app in apps)
         {
@@ -106,7 +106,7 @@ internal static class KeptHandlings
         var deployments = world.Deployments.Values
             .Where(each => each.IsActive && (each.Plan.Handling == slug || (each.Plan.Handling is null && apps.Contains(each.Plan.App))))
             .Where(each => isOther(Effective(before, each)) != isOther(Effective(after, each))).OrderBy(each => each.Id, StringComparer.Ordinal).ToList();
-        var devices = deployments.Sum(each => each.Targets.All.Count(target => IsOpen(target.State)));
+        var devices = deployments.SelectMany(each => each.Targets.All.Where(target => IsOpen(target.State))).Select(target => target.Device).Distinct().Count();
         var says = (deployments.Count == 0 ? "No deployment under way behaves otherwise." : $"{(deployments.Count == 1 ? "1 deployment" : $"{deployments.Count} deployments")} under way {(deployments.Count == 1 ? "behaves" : "behave")} otherwise at once, on {(devices == 1 ? "1 device that is" : $"{devices} devices that are")} still to be changed: {string.Join(", ", deployments.Take(5).Select(each => each.Plan.Name))}{(deployments.Count > 5 ? ", …" : "")}.")
             + (apps.Count == 0 ? " No app is handled so by itself; a deployment has to name it." : $" Deployments started from now on go by it for {string.Join(", ", apps.Take(10))}{(apps.Count > 10 ? $" and {apps.Count - 10} more" : "")}{(after is null ? " no longer" : "")}.")
             + (after?.Values.Settings.Count > 0 || before?.Values.Settings.Count > 0 ? " Its values of settings hold for these; what is under way keeps the values it was started with." : "");

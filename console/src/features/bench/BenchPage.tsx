@@ -43,7 +43,7 @@ export default function BenchPage() {
       <div className="section">
         <DropPlace take={(files) => void take(files)} busy={sending.busy}>
           <strong>Drop installer files here</strong>
-          <p className="quiet">Windows Installer databases, Windows programs, MSIX, Debian and RPM packages, cabinets, ZIP and tar archives, AppImages, shell archives, macOS packages. Several files of the same software become variants of one package.</p>
+          <p className="quiet">Windows Installer databases, Windows programs, MSIX, Debian and RPM packages, cabinets, ZIP and tar archives, AppImages, shell archives, macOS packages, and captures of what was installed by hand. Several files of the same software become variants of one package.</p>
         </DropPlace>
         {(error ?? sending.error) !== null && <ErrorNote error={error ?? sending.error} />}
       </div>

@@ -7,6 +7,7 @@ import { ErrorNote } from "@/parts/ErrorNote";
 import { NotYet } from "@/parts/NotYet";
 import { Empty, Page } from "@/parts/Page";
 import { AfterView } from "./AfterView";
+import { CaptureView } from "./CaptureView";
 import { CheckView } from "./CheckView";
 import { DraftActs } from "./DraftActs";
 import { DraftFiles } from "./DraftFiles";
@@ -73,6 +74,7 @@ export default function DraftPage() {
           </section>
         </div>
       )}
+      {found.data.capture && <CaptureView draft={draft.id} capture={found.data.capture} changed={take} />}
       <DraftFiles draft={draft.id} files={files} changed={take} />
       {files.flatMap((file) => (file.inspection ? [<InspectionView key={file.path} draft={draft.id} inspection={file.inspection} />] : []))}
     </Page>
