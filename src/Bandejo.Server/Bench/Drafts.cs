@@ -304,7 +304,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
     public static string DigestOf(byte[] document) => Convert.ToHexStringLower(SHA256.HashData(document));
 
     public static string NameOf(KeptDraft draft) =>
-        ManifestReader.Read(draft.Manifest) is { Ok: true, Value: { } manifest } ? $"{manifest.Name} {manifest.Version}" : draft.Files.Count > 0 ? draft.Files[0].Path : "Empty draft";
+        ManifestReader.Read(draft.Manifest) is { Ok: true, Value: { } manifest } ? $"{manifest.Name} {manifest.Version}" : draft.Capture?.File ?? (draft.Files.Count > 0 ? draft.Files[0].Path : "Empty draft");
 
     private Outcome<long> Copy(string id, Dictionary<string, string> paths, string sha256, long size, Stream target)
     {
@@ -322,7 +322,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
         using var file = folder.Open(id, path);
         var inspection = Inspector.Inspect(file, Path.GetFileName(path), options.Hints, null, budget());
         file.Position = 0;
-        return (Convert.ToHexStringLower(SHA256.HashData(file)), inspection.Kind == InstallerKind.Unknown ? null : inspection);
+        return (Convert.ToHexStringLower(SHA256.HashData(file)), inspection.Kind == InstallerKind.Unknown || path.EndsWith(CaptureArchive.Ending, StringComparison.Ordinal) ? null : inspection);
     }, cancellation);
 
     private Task<List<Inspection>> Inspections(KeptDraft draft, CancellationToken cancellation) => line.Run(budget =>
