@@ -181,6 +181,23 @@ public sealed class ManifestTests
     public void Only_names_below_the_folder_are_safe(string path, bool isSafe) => Assert.Equal(isSafe, SafePath.Problem(path) is null);
 
     [Theory]
+    [InlineData("Program Files/Foldline/foldline.exe", null)]
+    [InlineData(@"C:\Program Files\Foldline\foldline.exe", "write 'Program Files/Foldline/foldline.exe'")]
+    [InlineData(@"Program Files\Foldline\foldline.exe", "write 'Program Files/Foldline/foldline.exe'")]
+    [InlineData(@"%ProgramFiles%\Foldline", "names a variable, which nobody fills in here; write 'Program Files/Foldline'")]
+    [InlineData(@"%ProgramFiles(x86)%\Foldline", "write 'Program Files (x86)/Foldline'")]
+    [InlineData("D:/Foldline", "is on the drive D:, which not every device has")]
+    [InlineData("../Foldline", "climbs out of the folder")]
+    public void A_place_on_a_device_is_written_from_its_root_or_system_drive(string path, string? says)
+    {
+        var problem = SafePath.OnDevice(path);
+        Assert.Equal(says is null, problem is null);
+        Assert.Contains(says ?? "", problem ?? "");
+        var manifest = Samples.Manifest.Replace("version-in: /opt/foldline/VERSION", $"version-in: '{path}'");
+        Assert.Equal(says is null, ManifestReader.Read(manifest).Ok);
+    }
+
+    [Theory]
     [InlineData("7.2.0", PresenceAnswer.Present)]
     [InlineData("7.2", PresenceAnswer.Present)]
     [InlineData("7.1.9", PresenceAnswer.Older)]

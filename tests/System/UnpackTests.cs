@@ -130,7 +130,7 @@ public sealed class UnpackTests
 
         await site.Must("package", "inspect", Path.Combine(Programs.Root(), "demo/installers/circdesk-3.9.2.tar.gz"), "--draft", drafts);
 
-        Assert.Contains("# needs: [{ app: marlin-runtime, at-least: '2.4.1' }]", await File.ReadAllTextAsync(Path.Combine(drafts, "circdesk-3.9.2/package.yaml"), TestContext.Current.CancellationToken));
+        Assert.Contains("  # - { app: marlin-runtime, at-least: '2.4.1' }", await File.ReadAllTextAsync(Path.Combine(drafts, "circdesk-3.9.2/package.yaml"), TestContext.Current.CancellationToken));
         await site.Must("package", "build", Path.Combine(drafts, "marlin-runtime-2.4.1"));
     }
 }

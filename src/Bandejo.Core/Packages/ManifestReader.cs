@@ -234,7 +234,7 @@ public sealed class ManifestReader
             _form.Report(YamlForm.Child(map, "service")!, $"'{subject[0]}' is no name of a service, such as cron or cron.service.", where + "service");
         }
 
-        if (kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.Problem(subject[0].TrimStart('/')) is { } problem)
+        if (kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.OnDevice(subject[0].TrimStart('/')) is { } problem)
         {
             _form.Report(YamlForm.Child(map, kinds[0])!, $"'{subject[0]}' {problem}", where + kinds[0]);
         }

@@ -108,7 +108,7 @@ public static class PackageForm
             : TextProblem(subject, 500) ?? TextProblem(check.Expected ?? "", 500, isLong: true) ?? TextProblem(check.Key ?? "", 200)
             ?? (check.Kind == PresenceKind.Product && !Guid.TryParseExact(subject, "B", out _) ? $"'{Short(subject)}' is no product code; one looks like '{{1F0C7D2A-5B7E-4C7B-9A55-0D6F4C1B2E10}}', in quotes."
             : check.Kind == PresenceKind.Service && !PresenceCheck.IsServiceName(subject) ? $"'{Short(subject)}' is no name of a service, such as cron or cron.service."
-            : check.Kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.Problem(subject) is { } problem ? $"'{Short(subject)}' {problem}"
+            : check.Kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.OnDevice(subject) is { } problem ? $"'{Short(subject)}' {problem}"
             : check.Kind == PresenceKind.Setting && string.IsNullOrEmpty(check.Key) ? "A setting needs the 'key' to look for."
             : check is { Kind: PresenceKind.File, Expected: { } expected } && !Settings.UsedIn(expected).Any() && !SafePath.IsSha256(expected) ? "For a file 'is' is its SHA-256, 64 hexadecimal digits."
             : check.Kind == PresenceKind.Command ? WordsProblem([subject, .. check.Arguments])
@@ -182,13 +182,13 @@ public static class PackageForm
         ?? (environment.Values.Any(value => value.Length > MaxWord || value.Contains('\0')) ? $"A value of the environment has at most {MaxWord} characters and no NUL." : null);
 
     private static string? HandlingProblem(Handling handling) =>
-        (handling.Log is { } log ? Quoted(log, SafePath.Problem(log)) : null) ?? Many(handling.Reset.Count, "places to reset") ?? handling.Reset.Select(ResetProblem).FirstOrDefault(problem => problem is not null);
+        (handling.Log is { } log ? Quoted(log, SafePath.OnDevice(log)) : null) ?? Many(handling.Reset.Count, "places to reset") ?? handling.Reset.Select(ResetProblem).FirstOrDefault(problem => problem is not null);
 
     private static string? CompanionProblem(Companion companion) => companion.Kind switch
     {
         CompanionKind.Opens => companion.Subject.Length is 0 or > 40 || !companion.Subject.All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '.' or '-' or '+') ? "'opens' is the ending of files, such as 'fold'."
             : WordsProblem(companion.With) ?? (companion.With.Any(word => word.Any(char.IsControl)) ? "The command that opens a file has no line breaks or control characters." : null) ?? TextProblem(companion.Says, 200),
-        CompanionKind.Setting => Quoted(companion.Subject, SafePath.Problem(companion.Subject))
+        CompanionKind.Setting => Quoted(companion.Subject, SafePath.OnDevice(companion.Subject))
             ?? (companion.Key is not { } key || key.Trim().Length == 0 || key.Length > 200 || key[0] == '#' || key.Any(sign => char.IsControl(sign) || sign == '=') ? "'key' is the name of one setting, of at most 200 characters, without '='." : null)
             ?? (companion.Value is not { } value || value.Length > Settings.MaxValue || value.Any(char.IsControl) ? $"'to' is what the setting is set to: at most {Settings.MaxValue} characters in one line." : null),
         _ => Quoted(companion.Subject, SafePath.Problem(companion.Subject))

@@ -285,7 +285,7 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
         form.Known(map, where, HandlingKeys);
         var (before, during, after) = (Phase(map, "before", where, BeforeKeys), Phase(map, "during", where, DuringKeys), Phase(map, "after", where, AfterKeys));
         var log = form.Text(during, "log", where + "during.", must: false, max: 400)?.TrimStart('/');
-        if (log is not null && SafePath.Problem(log) is { } problem)
+        if (log is not null && SafePath.OnDevice(log) is { } problem)
         {
             form.Report(YamlForm.Child(during, "log")!, $"'{log}' {problem}", where + "during.log");
         }

@@ -1,7 +1,9 @@
+using System.Text.RegularExpressions;
+
 namespace Bandejo.Core.Packages;
 
 /// <summary>Which names of files are safe to create below a folder, on every system.</summary>
-public static class SafePath
+public static partial class SafePath
 {
     /// <summary>The longest path, in characters.</summary>
     public const int MaxLength = 240;
@@ -40,6 +42,26 @@ public static class SafePath
         return null;
     }
 
+    /// <summary>What is wrong with a place on a device, below its root or its system drive, as the end of a sentence that begins with the path; null where nothing is.</summary>
+    public static string? OnDevice(string path)
+    {
+        var plain = path.Replace('\\', '/');
+        if (Variable().Match(plain) is { Success: true } variable)
+        {
+            return $"names a variable, which nobody fills in here; write '{(variable.Value.Contains("x86", StringComparison.OrdinalIgnoreCase) ? "Program Files (x86)" : variable.Value.Contains("Program", StringComparison.OrdinalIgnoreCase) ? "Program Files" : "Windows")}{plain[variable.Length..]}'.";
+        }
+
+        if (plain.Length > 1 && plain[1] == ':' && char.IsAsciiLetter(plain[0]))
+        {
+            return plain[0] is 'C' or 'c' ? $"names the drive, below which every place on a device is; write '{plain[2..].TrimStart('/')}'." : $"is on the drive {plain[..2]}, which not every device has; places are below the system's own drive.";
+        }
+
+        return path.Contains('\\') ? $"has backslashes; write '{plain.TrimStart('/')}'." : Problem(path);
+    }
+
     /// <summary>True for 64 hexadecimal digits.</summary>
     public static bool IsSha256(string text) => text.Length == 64 && text.All(char.IsAsciiHexDigit);
+
+    [GeneratedRegex(@"^%[A-Za-z_]+(\(x86\))?%")]
+    private static partial Regex Variable();
 }
