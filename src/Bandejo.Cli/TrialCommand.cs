@@ -171,7 +171,7 @@ internal static class TrialCommand
     {
         var (glyph, colour) = step.State switch { "passed" => ("■", "green4"), "failed" => ("✗", "red3"), "warned" => ("!", "darkgoldenrod"), _ => ("□", "grey") };
         var took = step.Seconds > 0 ? string.Create(CultureInfo.InvariantCulture, $"{step.Seconds,6:0.0} s") : "        ";
-        Say.Line($"  [{colour}]{glyph}[/] {step.Name,-10} {took}  {Markup.Escape(step.Says)}");
+        Say.Line($"  [{colour}]{glyph}[/] {step.Name,-13} {took}  {Markup.Escape(step.Says)}");
         if (step.State is "failed" or "warned")
         {
             foreach (var line in step.Log)

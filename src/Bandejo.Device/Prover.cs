@@ -36,8 +36,8 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
             var companions = variant.Companions ?? [];
             var lacking = surroundings.Missing(document, variant);
             return lacking.Count == 0 ? new PresenceResult(PresenceAnswer.Present, document.Version, $"{document.Name} {document.Version} proven by {string.Join(", ", companions.Select(Surroundings.InWords))}")
-                : lacking.Count == companions.Count ? new PresenceResult(PresenceAnswer.Absent, null, $"{string.Join(", ", lacking.Select(Surroundings.InWords))} {(lacking.Count == 1 ? "is" : "are")} not in place")
-                : new PresenceResult(PresenceAnswer.Incomplete, document.Version, $"{string.Join(", ", lacking.Select(Surroundings.InWords))} {(lacking.Count == 1 ? "is" : "are")} not in place");
+                : lacking.Count == companions.Count ? new PresenceResult(PresenceAnswer.Absent, null, $"{Begin(string.Join(", ", lacking.Select(Surroundings.InWords)))} {(lacking.Count == 1 ? "is" : "are")} not in place")
+                : new PresenceResult(PresenceAnswer.Incomplete, document.Version, $"{Begin(string.Join(", ", lacking.Select(Surroundings.InWords)))} {(lacking.Count == 1 ? "is" : "are")} not in place");
         }
 
         var proof = Presence.Judge(document.Name, AppVersion.Parse(document.Version), looks);
@@ -113,6 +113,8 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
             return Observation.CouldNotLook(error.Message);
         }
     }
+
+    private static string Begin(string sentence) => char.ToUpperInvariant(sentence[0]) + sentence[1..];
 
     private static PresenceKind KindOf(string word) =>
         PresenceCheck.Kinds.TryGetValue(word, out var kind) ? kind : throw new PackageException($"The package asks for a presence check '{word}' that this agent does not know; update the agent.");

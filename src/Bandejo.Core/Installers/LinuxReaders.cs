@@ -80,7 +80,10 @@ internal static partial class ScriptReader
         {
             draft.Tell(Facts.Setup, hint.Name, hint.Certainty, hint.Source);
             draft.Command("install", hint.Install.Count == 0 ? Certainty.Guess : hint.Certainty, hint.Source, ["sh", draft.File, .. hint.Install]);
-            draft.Ask("What else to know of this kind of setup", hint.Try);
+            if (hint.Try.Length > 0)
+            {
+                draft.Ask("What else to know of this kind of setup", hint.Try);
+            }
         }
         else
         {

@@ -154,7 +154,7 @@ public static class ManifestCheck
         {
             findings.Add(new Finding("A service that runs does not say of which software and version it is; add a check that does.", where + ".present"));
         }
-        else if (!variant.Present.Any(check => check.TellsVersion || check.Expected is not null))
+        else if (variant.Present.Count > 0 && !variant.Present.Any(check => check.TellsVersion || check.Expected is not null))
         {
             findings.Add(new Finding("No presence check tells one version from another: an earlier version would count as this one.", where + ".present") { IsWarning = true });
         }

@@ -56,6 +56,11 @@ public sealed partial class TrialRunner
     /// <summary>Whether it started and still runs; false where it ended well or there is nothing to start, null where it failed.</summary>
     private async Task<bool?> Launch(CancellationToken cancellation)
     {
+        if (variant.Launch is null && variant.Install.Run.Count == 0)
+        {
+            return false;
+        }
+
         if (variant.Launch is null)
         {
             Tell("launch", TrialState.LeftOut, "The manifest names no 'launch', so nobody knows yet whether it starts.");

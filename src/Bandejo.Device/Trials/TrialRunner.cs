@@ -214,13 +214,13 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         var meaning = ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Install));
         if (proof.Answer != PresenceAnswer.Present)
         {
-            Tell(name, TrialState.Failed, $"{Ended(end, meaning)}, but {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
+            Tell(name, TrialState.Failed, $"{Ended(with.Install, end, meaning)}, but {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
             return false;
         }
 
         _receipts[document.App] = receipt;
         var isWhole = meaning is ExitMeaning.Done or ExitMeaning.RestartNeeded or ExitMeaning.Restarting;
-        Tell(name, isWhole ? TrialState.Passed : TrialState.Warned, $"{Ended(end, meaning)}; {proof.Why}", seconds, end.ExitCode, log);
+        Tell(name, isWhole ? TrialState.Passed : TrialState.Warned, $"{Ended(with.Install, end, meaning)}; {proof.Why}", seconds, end.ExitCode, log);
         return true;
     }
 
@@ -259,11 +259,11 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         }
         else
         {
-            Tell("remove", TrialState.Failed, $"{Ended(end, meaning)}, but it is still there: {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
+            Tell("remove", TrialState.Failed, $"{Ended(with.Remove, end, meaning)}, but it is still there: {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
             return false;
         }
 
-        Tell("remove", meaning == ExitMeaning.Failed ? TrialState.Warned : TrialState.Passed, $"{Ended(end, meaning)}; {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
+        Tell("remove", meaning == ExitMeaning.Failed ? TrialState.Warned : TrialState.Passed, $"{Ended(with.Remove, end, meaning)}; {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
         TellLeft(original, isAfterRemoval: true);
         return true;
     }
@@ -394,7 +394,7 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
     private void Tell(string name, TrialState state, string says, double seconds = 0, int? code = null, IReadOnlyList<string>? log = null) => tell(new TrialStepInfo(variant.Name, name, Words[state], says, Math.Round(seconds, 2), code, log ?? []));
 
-    private static string Ended(StepEnd end, ExitMeaning meaning) => end.ExitCode == 0 ? "It ended with code 0" : $"It ended with code {end.ExitCode} ({ExitCodes.Words.First(word => word.Value == meaning).Key})";
+    private static string Ended(DocumentStep step, StepEnd end, ExitMeaning meaning) => step.Run.Count == 0 ? "There was nothing to run" : end.ExitCode == 0 ? "It ended with code 0" : $"It ended with code {end.ExitCode} ({ExitCodes.Words.First(word => word.Value == meaning).Key})";
 
     /// <summary>How the machine was before the software came.</summary>
     /// <param name="Paths">What was other already than on the ground that lies beneath.</param>
