@@ -10,7 +10,7 @@ out="${BANDEJO_PROGRAMS:-$here/out}"
 folder=$(realpath -m "${1:-$(mktemp -d)}")
 shift || true
 packages=("$@")
-[ ${#packages[@]} -gt 0 ] || packages=(hello tree sl figlet cowsay nano jq bc dc ncdu pv dos2unix cron memcached redis-server postfix locales-all vim-tiny hunspell-en-us fonts-dejavu-core)
+[ ${#packages[@]} -gt 0 ] || packages=(hello tree sl figlet cowsay nano dc ncdu pv dos2unix moreutils mc cron memcached redis-server postfix locales-all vim-tiny hunspell-en-us texlive-latex-base)
 mkdir -p "$folder"/{files,drafts}
 
 SITE="$folder/site" LISTEN=http://127.0.0.1:7491

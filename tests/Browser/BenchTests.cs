@@ -1,4 +1,5 @@
 using Bandejo.Contract;
+using Bandejo.Contract.Api;
 using Bandejo.Kit;
 using Microsoft.Playwright;
 using Xunit;
@@ -61,6 +62,45 @@ public sealed class BenchTests(Chromium chromium)
         await viewer.Open("/bench", "Bench");
         await viewer.Reads("This takes the role packager");
         Assert.Empty(ines.Complaints.Concat(viewer.Complaints));
+    }
+
+    [Fact]
+    public async Task A_capture_is_ticked_and_a_handling_says_whom_it_concerns()
+    {
+        await using var site = await Site.Start();
+        await site.Device("ALD-DESK-001", isStarted: false);
+        await site.Package("quill", "1.0", "mkdir -p \"$T\" && echo 1.0 > \"$T/VERSION\"");
+        await site.Deploy("quill 1.0", Site.Enrolled);
+        var folder = Directory.CreateDirectory(Path.Combine(site.Temporary, "plateglass")).FullName;
+        var file = Path.Combine(site.Temporary, "plateglass.capture.zip");
+        Directory.CreateDirectory(Path.Combine(folder, "payload/opt/plateglass"));
+        await File.WriteAllTextAsync(Path.Combine(folder, "payload/opt/plateglass/plateglass"), "#!/bin/sh\n");
+        await File.WriteAllTextAsync(Path.Combine(folder, "payload/opt/plateglass/beside"), "#!/bin/sh\n");
+        var sha256 = Convert.ToHexStringLower(global::System.Security.Cryptography.SHA256.HashData("#!/bin/sh\n"u8));
+        var found = new[] { "opt/plateglass/beside", "opt/plateglass/plateglass" }.Select(path => new CapturedInfo(path, "file", 10, "755", null, sha256, null)).ToList();
+        await File.WriteAllTextAsync(Path.Combine(folder, "captured.json"), global::System.Text.Json.JsonSerializer.Serialize(new CaptureAnswer(0, found), ContractJson.Default.CaptureAnswer));
+        await global::System.IO.Compression.ZipFile.CreateFromDirectoryAsync(folder, file);
+
+        await using var ines = await Person.SignIn(chromium, site, "ines", "packager");
+        await ines.Open("/bench", "Bench");
+        await ines.Page.Locator("input[type=file]").SetInputFilesAsync(file);
+        await ines.Reads("2 of 2 things are taken");
+        await ines.Page.GetByRole(AriaRole.Checkbox, new() { Name = "opt/plateglass/beside" }).ClickAsync();
+        await ines.Reads("1 of 2 things are taken");
+        Assert.DoesNotContain("payload/opt/plateglass/beside", await ines.Page.GetByRole(AriaRole.Main).InnerTextAsync());
+
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        await tomas.Open("/settings?view=handlings", "Settings");
+        await tomas.Press("Make a handling…");
+        await tomas.Page.GetByLabel("Short name").FillAsync("after-hours");
+        await tomas.Page.GetByRole(AriaRole.Combobox, new() { Name = "Who is signed in" }).ClickAsync();
+        await tomas.Page.GetByRole(AriaRole.Option, new() { Name = "Wait until nobody is" }).ClickAsync();
+        await tomas.Page.GetByRole(AriaRole.Combobox, new() { Name = "For these apps" }).ClickAsync();
+        await tomas.Page.GetByRole(AriaRole.Option, new() { Name = "quill" }).ClickAsync();
+        await tomas.Reads("1 deployment under way behaves otherwise at once, on 1 device that is still to be changed");
+        await tomas.Press("Make the handling, for 1 device at once");
+        await tomas.Reads("waits until nobody is signed in");
+        Assert.Empty(ines.Complaints.Concat(tomas.Complaints));
     }
 
     [Fact]

@@ -21,7 +21,7 @@ public sealed class PageTests(Chromium chromium)
         ("/groups/enrolled", "enrolled"), ("/groups/enrolled?view=devices", "enrolled"), ("/groups/enrolled?view=moves", "enrolled"), ("/deployments", "Deployments"), ("/deployments/new?package=notes&groups=enrolled", "Start a deployment"),
         ("/deployments/ID", LongName), ("/deployments/ID?view=causes", LongName), ("/deployments/ID?view=timeline", LongName), ("/deployments/ID?view=journal", LongName), ("/deployments/ID?view=started", LongName),
         ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"), ("/journal?topic=audit", "Journal"), ("/settings", "Settings"),
-        ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"), ("/settings?view=wave-plans", "Settings"), ("/nowhere", "There is nothing here"),
+        ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"), ("/settings?view=wave-plans", "Settings"), ("/settings?view=handlings", "Settings"), ("/nowhere", "There is nothing here"),
         ("/devices/NOBODY", "No such device"), ("/deployments/D9999", "No such deployment"), ("/groups/nobody", "No such group"), ("/bench", "Bench"), ("/bench/DRAFT", "inkwell-print 4.3.0"), ("/bench/0123456789abcdef", "No such draft"), ("/packages/notes%202.0", "notes 2.0"),
     ];
 
@@ -78,7 +78,7 @@ public sealed class PageTests(Chromium chromium)
         await using var site = await Site.Start();
         await using var person = await Person.SignIn(chromium, site, "root", "administrator");
         await person.Reads("Nothing needs you now");
-        foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[("/apps", "Apps", "No package is built yet"), ("/bench", "Bench", "Nothing is on the bench"), ("/devices", "Devices", "No device has joined yet"), ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"), ("/settings?view=wave-plans", "Settings", "There is no wave plan yet")])
+        foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[("/apps", "Apps", "No package is built yet"), ("/bench", "Bench", "Nothing is on the bench"), ("/devices", "Devices", "No device has joined yet"), ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"), ("/settings?view=wave-plans", "Settings", "There is no wave plan yet"), ("/settings?view=handlings", "Settings", "There is no handling yet")])
         {
             await person.Open(address, title);
             await person.Reads(says);

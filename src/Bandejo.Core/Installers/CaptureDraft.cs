@@ -134,6 +134,17 @@ public static class CaptureDraft
                 throw new FormatException($"'{string.Concat(entry.Path.Select(sign => char.IsControl(sign) ? '?' : sign))}' has a character that no list can hold.");
             }
 
+            // Both stand in commands of the steps; a capture may have been changed on its way.
+            if (entry.Owner is { } owner && !owner.Split(':', 2).All(name => Accounts.IsName(name) || (name.Length is > 0 and < 11 && name.All(char.IsAsciiDigit))))
+            {
+                throw new FormatException($"'{entry.Path}' belongs to '{owner}', which can be no names of a user and a group.");
+            }
+
+            if (entry.Mode.Length > 4 || !entry.Mode.All(digit => digit is >= '0' and <= '7'))
+            {
+                throw new FormatException($"'{entry.Path}' has the rights '{entry.Mode}', which are no octal number.");
+            }
+
             if (entry.Kind is "user" or "group" && !Accounts.IsName(entry.Path))
             {
                 throw new FormatException($"'{entry.Path}' can be no name of a {entry.Kind} on other devices.");

@@ -83,6 +83,8 @@ public class CaptureDraftTests
             ], list.Split('\n'));
         Assert.Equal(Entries.OrderBy(entry => entry.Path, StringComparer.Ordinal), CaptureDraft.Read(list).Where(entry => entry.Kind is not ("user" or "group") && entry.Owner is null));
         Assert.Contains("can be no name of a user", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("$(reboot)", "user", "", null, null)])).Message);
+        Assert.Contains("can be no names of a user and a group", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a", "file", "644", null, null, "x/e;reboot:root")])).Message);
+        Assert.Contains("are no octal number", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a", "file", "u+s", null, null)])).Message);
         Assert.Contains("'a?b'", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a\tb", "file", "644", null, null)])).Message);
     }
 }
