@@ -28,7 +28,7 @@ internal sealed class MachineGround(string root, string own) : ITrialGround
 
     public string Name => "The device";
 
-    public DiskEntry? Find(string path) => new CaptureLook(root).Find(path);
+    public DiskEntry? Find(string path, Accounts accounts) => new RootFolder(root).Look(path, accounts);
 
     public string? Now(string path) => Text(root, path);
 

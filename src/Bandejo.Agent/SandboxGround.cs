@@ -36,7 +36,7 @@ internal sealed class SandboxGround(string? root) : ITrialGround
         return [.. found.OrderBy(file => file.Path, StringComparer.Ordinal)];
     }
 
-    public DiskEntry? Find(string path) => new CaptureLook("/").Find(path);
+    public DiskEntry? Find(string path, Accounts accounts) => new RootFolder("/").Look(path, accounts);
 
     public string? Now(string path) => Text(path);
 

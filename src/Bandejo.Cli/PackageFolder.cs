@@ -1,12 +1,13 @@
 using System.Text;
 using Bandejo.Contract.Api;
+using Bandejo.Packaging;
 
 namespace Bandejo.Cli;
 
 /// <summary>A package folder on this machine.</summary>
 internal sealed class PackageFolder
 {
-    public const string ManifestName = "package.yaml";
+    public const string ManifestName = PackageFolders.ManifestName;
 
     private PackageFolder(string path, string manifest)
     {

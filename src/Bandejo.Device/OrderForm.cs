@@ -63,7 +63,7 @@ public static class OrderForm
         : Problem(order.Package) ?? (order.Previous is { } previous ? Problem(previous) : null)
         ?? (string.IsNullOrEmpty(order.Variant) || order.Variant.Length > LongestName || order.Variant.Any(char.IsControl) ? "its variant has no valid name"
         : order.Settings is { } settings && (settings.Count > PackageForm.MaxSettings || settings.Any(pair => !Settings.IsName(pair.Key) || pair.Value is null || pair.Value.Length > Settings.MaxValue || pair.Value.Any(char.IsControl))) ? "its settings are not valid"
-        : order.Handling is { } handling && (handling.Restart is not (null or "as-told" or "always" or "never") || handling.Close is { } close && (close.Count > KeptHandling.MostNames || close.Any(name => string.IsNullOrWhiteSpace(name) || name.Length > KeptHandling.LongestName || name.Any(char.IsControl)))) ? "how it is to be handled is not valid"
+        : order.Handling is { } handling && ((handling.Restart is { } restart && !Handling.Restarts.ContainsKey(restart)) || handling.Close is { } close && (close.Count > KeptHandling.MostNames || close.Any(name => string.IsNullOrWhiteSpace(name) || name.Length > KeptHandling.LongestName || name.Any(char.IsControl)))) ? "how it is to be handled is not valid"
         : null);
 
     /// <summary>What is wrong with how a package is named; null where nothing is.</summary>

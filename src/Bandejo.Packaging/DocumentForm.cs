@@ -139,7 +139,7 @@ public static class DocumentForm
             companions.Add(new Companion(kind, companion.Subject, companion.To, companion.With ?? [], companion.Says ?? "") { Key = companion.Key, Value = companion.Value });
         }
 
-        if (written.Handling is { } asked && asked.Restart is not ("as-told" or "always" or "never"))
+        if (written.Handling is { } asked && !Handling.Restarts.ContainsKey(asked.Restart ?? ""))
         {
             return Wrong($"{where}.handling", $"'{asked.Restart}' says nothing about restarts; 'as-told', 'always' and 'never' do.");
         }

@@ -61,7 +61,7 @@ public sealed class LaunchTests(OneSite one) : IClassFixture<OneSite>
 
     [Theory]
     [InlineData(true, "left-out", "quill.service: enabled, it starts with the device. No service manager runs here")]
-    [InlineData(false, "warned", "quill.service: not enabled, nothing starts it with the device. Where it should be, enable and start it in the install step.")]
+    [InlineData(false, "warned", "quill.service: not enabled, nothing starts it with the device. Where it should be, have 'install' enable and start it.")]
     public async Task What_becomes_of_a_service_is_said(bool isEnabled, string state, string says)
     {
         var unit = "printf '[Service]\\nExecStart=/opt/quill/quill\\n[Install]\\nWantedBy=multi-user.target\\n' > /etc/systemd/system/quill.service; printf '[Service]\\nExecStart=/bin/true\\n' > /etc/systemd/system/quill-helper.service\n"

@@ -29,8 +29,6 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
 
     private readonly List<FetchedFile> _fetched = [];
 
-    private static readonly Dictionary<string, RestartRule> Restarts = new(StringComparer.Ordinal) { ["as-told"] = RestartRule.AsTold, ["always"] = RestartRule.Always, ["never"] = RestartRule.Never };
-
     /// <summary>The files, among those that were read, that are fetched when the package is built.</summary>
     public IReadOnlyList<FetchedFile> Fetched => _fetched;
 
@@ -302,7 +300,7 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
             NobodySignedIn = OneOf(before, "signed-in", where + "before.", "anybody", "nobody") == "nobody",
             LowPriority = OneOf(during, "priority", where + "during.", "usual", "low") == "low",
             Log = log,
-            Restart = Restarts[OneOf(after, "restart", where + "after.", [.. Restarts.Keys])],
+            Restart = Packages.Handling.Restarts[OneOf(after, "restart", where + "after.", [.. Packages.Handling.Restarts.Keys])],
             Reset = reset,
         };
     }

@@ -18,7 +18,7 @@ public enum TrialState
 public static class TrialResult
 {
     /// <summary>The step that must have held: without it nothing was tried.</summary>
-    public const string InstallStep = "install";
+    public const string Decisive = "install";
 
     /// <summary>Whether the trial passed: no step failed, and something was installed. In words for the package's history.</summary>
     public static (bool HasPassed, string InWords) Of(IReadOnlyList<(string Step, TrialState State, string Says)> steps)
@@ -29,7 +29,7 @@ public static class TrialResult
         }
 
         var warnings = steps.Count(step => step.State == TrialState.Warned);
-        return steps.Any(each => each.Step == InstallStep && each.State is TrialState.Passed or TrialState.Warned)
+        return steps.Any(each => each.Step == Decisive && each.State is TrialState.Passed or TrialState.Warned)
             ? (true, warnings switch { 0 => "passed", 1 => "passed, with a warning", _ => $"passed, with {warnings} warnings" })
             : (false, "tried nothing: no variant is meant for that machine");
     }

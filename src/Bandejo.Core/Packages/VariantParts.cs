@@ -23,6 +23,9 @@ public sealed record Handling
     /// <summary>What happens where the manifest says nothing.</summary>
     public static Handling Usual { get; } = new();
 
+    /// <summary>The words for when a device restarts, as manifests, documents, orders and kept handlings have them.</summary>
+    public static IReadOnlyDictionary<string, RestartRule> Restarts { get; } = new Dictionary<string, RestartRule>(StringComparer.Ordinal) { ["as-told"] = RestartRule.AsTold, ["always"] = RestartRule.Always, ["never"] = RestartRule.Never };
+
     /// <summary>Whether nothing but programs to close is asked for.</summary>
     public bool IsUsual => !NobodySignedIn && !LowPriority && Log is null && Restart == RestartRule.AsTold && Reset.Count == 0;
 

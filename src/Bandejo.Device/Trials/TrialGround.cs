@@ -17,7 +17,8 @@ public interface ITrialGround
     IReadOnlyList<ChangedFile> Changes();
 
     /// <summary>What stands at a path below the root, a link as a link; null where nothing does.</summary>
-    DiskEntry? Find(string path) => null;
+    /// <param name="accounts">The names of the owners.</param>
+    DiskEntry? Find(string path, Accounts accounts) => null;
 
     /// <summary>The text of a file as it is now; null where it is not there.</summary>
     string? Now(string path);

@@ -18,7 +18,7 @@ public sealed partial class TrialRunner
     /// <summary>Says of each service that it brings whether it starts with the device, runs now, and stays up.</summary>
     private async Task TellServices(List<ChangedFile> placed, CancellationToken cancellation)
     {
-        var services = BroughtService.Of([.. placed.Select(file => file.Path)], path => machine.Ground.Find(path)?.Kind == "link", machine.Ground.Now).Where(service => !service.IsForOthers).ToList();
+        var services = BroughtService.Of([.. placed.Select(file => file.Path)], path => machine.Ground.Find(path, new Accounts(null, null))?.Kind == "link", machine.Ground.Now).Where(service => !service.IsForOthers).ToList();
         if (services.Count == 0)
         {
             return;
@@ -35,7 +35,7 @@ public sealed partial class TrialRunner
         var lines = services.ConvertAll(service => $"{service.Name}: {(service.IsEnabled ? "enabled, it starts with the device" : "not enabled, nothing starts it with the device")}{(!hasManager ? "" : then.Contains(service.Name) ? ", and it is up" : first.Contains(service.Name) ? $", and it was up but not any more after {Units.FormatDuration(ServicePatience)}" : ", and it is not up")}");
         var isWell = services.TrueForAll(service => service.IsEnabled && (!hasManager || then.Contains(service.Name)));
         var what = services.Count == 1 ? lines[0] : string.Create(CultureInfo.InvariantCulture, $"{services.Count} services are brought, {services.Count(service => service.IsEnabled)} of them enabled{(hasManager ? $" and {then.Count} up" : "")}");
-        var cure = isWell ? "" : ". Where it should be, enable and start it in the install step";
+        var cure = isWell ? "" : ". Where it should be, have 'install' enable and start it";
         Tell("services", !isWell ? TrialState.Warned : hasManager ? TrialState.Passed : TrialState.LeftOut, $"{what}{cure}.{(hasManager ? "" : " No service manager runs here, so whether it starts and stays up was not tried; try it on a device (--on).")}", hasManager ? ServicePatience.TotalSeconds : 0, null, services.Count == 1 ? [] : lines);
     }
 

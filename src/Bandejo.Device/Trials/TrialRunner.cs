@@ -110,7 +110,7 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
         Tell("clean", TrialState.Passed, clean.Why);
         var original = new CleanLook([.. machine.Ground.Changes().Select(file => file.Path)], Leftovers.Read.ToDictionary(path => path, machine.Ground.Now, StringComparer.Ordinal));
-        if (!await Install(TrialResult.InstallStep, package, variant, cancellation))
+        if (!await Install(TrialResult.Decisive, package, variant, cancellation))
         {
             TellLeft(original, isAfterRemoval: false);
             return false;
@@ -367,7 +367,7 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
         var entries = CaptureDraft.Read(text);
         var accounts = new Accounts(machine.Ground.Now("/etc/passwd"), machine.Ground.Now("/etc/group"));
-        var others = entries.Select(entry => CaptureDraft.Differs(entry, machine.Ground.Find("/" + entry.Path), machine.Files.Sha256, accounts)).OfType<string>().ToList();
+        var others = entries.Select(entry => CaptureDraft.Differs(entry, machine.Ground.Find("/" + entry.Path, accounts), machine.Files.Sha256, accounts)).OfType<string>().ToList();
         var count = string.Create(CultureInfo.InvariantCulture, $"{entries.Count:N0} captured entr{(entries.Count == 1 ? "y" : "ies")}");
         Tell("as captured", others.Count == 0 ? TrialState.Passed : TrialState.Failed, others.Count == 0 ? $"{count}: contents, rights and owners are as they were" : string.Create(CultureInfo.InvariantCulture, $"Of {count}, {others.Count:N0} {(others.Count == 1 ? "is" : "are")} not as they were: {others[0]}"), 0, null, [.. others.Take(ShownLeftovers)]);
         return others.Count == 0;

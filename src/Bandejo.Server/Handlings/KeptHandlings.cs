@@ -14,8 +14,6 @@ namespace Bandejo.Server.Handlings;
 /// <summary>Which kept handling a deployment goes by, and whom a change of one concerns.</summary>
 internal static class KeptHandlings
 {
-    private static readonly Dictionary<string, RestartRule> Restarts = new(StringComparer.Ordinal) { ["as-told"] = RestartRule.AsTold, ["always"] = RestartRule.Always, ["never"] = RestartRule.Never };
-
     /// <summary>The handling of a name.</summary>
     public static Outcome<StoredHandling> Find(FleetWorld world, string slug)
     {
@@ -52,13 +50,13 @@ internal static class KeptHandlings
 
         Check(request.SignedIn is "as-packaged" or "anybody" or "nobody", "signedIn", "as-packaged, anybody or nobody", request.SignedIn);
         Check(request.Priority is "as-packaged" or "usual" or "low", "priority", "as-packaged, usual or low", request.Priority);
-        Check(request.Restart == "as-packaged" || Restarts.ContainsKey(request.Restart), "restart", "as-packaged, as-told, always or never", request.Restart);
+        Check(request.Restart == "as-packaged" || Handling.Restarts.ContainsKey(request.Restart), "restart", "as-packaged, as-told, always or never", request.Restart);
         Check(request.Reset is "as-packaged" or "keep", "reset", "as-packaged or keep", request.Reset);
         var values = new KeptHandling
         {
             NobodySignedIn = request.SignedIn switch { "nobody" => true, "anybody" => false, _ => null },
             LowPriority = request.Priority switch { "low" => true, "usual" => false, _ => null },
-            Restart = Restarts.TryGetValue(request.Restart, out var restart) ? restart : null,
+            Restart = Handling.Restarts.TryGetValue(request.Restart, out var restart) ? restart : null,
             KeepsAll = request.Reset == "keep",
             Close = [.. (request.Close ?? []).Distinct()],
             Settings = new SortedDictionary<string, string>((request.Settings ?? new Dictionary<string, string>()).ToDictionary(), StringComparer.Ordinal),
@@ -165,5 +163,5 @@ internal static class KeptHandlings
         }
     }
 
-    private static string WordOf(RestartRule rule) => Restarts.First(each => each.Value == rule).Key;
+    private static string WordOf(RestartRule rule) => Handling.Restarts.First(each => each.Value == rule).Key;
 }
