@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using Bandejo.Core.World;
 
 namespace Bandejo.Store;
 
@@ -48,9 +49,9 @@ internal sealed class Backlog
     }
 
     /// <summary>The oldest rows, about so many changes; the number is that of the last of these rows. They stay until <see cref="Remove"/>.</summary>
-    public (IReadOnlyList<StoreChange> Changes, long Number) Oldest(int atLeast)
+    public (IReadOnlyList<Change> Changes, long Number) Oldest(int atLeast)
     {
-        var changes = new List<StoreChange>(atLeast + 1024);
+        var changes = new List<Change>(atLeast + 1024);
         var number = 0L;
         var texts = new TextPool();
         foreach (var row in Rows())
@@ -105,9 +106,9 @@ internal sealed class Backlog
     public void Clear() => Remove(long.MaxValue);
 
     /// <summary>The events that a query asks for, in its order.</summary>
-    public IReadOnlyList<StoredEvent> Events(EventQuery query)
+    public IReadOnlyList<EventRecord> Events(EventQuery query)
     {
-        var found = new List<StoredEvent>();
+        var found = new List<EventRecord>();
         lock (_lock)
         {
             // Their numbers rise, so that only the end is looked at by those who follow what happens.
@@ -135,12 +136,12 @@ internal sealed class Backlog
     }
 
     /// <summary>An attempt as it was last written.</summary>
-    public StoredAttempt? Attempt(string id)
+    public AttemptRecord? Attempt(string id)
     {
         var name = RecentMark.KeyOf(id);
         lock (_lock)
         {
-            StoredAttempt? last = null;
+            AttemptRecord? last = null;
             foreach (ref readonly var place in CollectionsMarshal.AsSpan(_attempts))
             {
                 if (place.Mark.Name == name && Attempt(place) is var attempt && attempt.Id == id && LatestChanges.Belongs(attempt, last))
@@ -154,9 +155,9 @@ internal sealed class Backlog
     }
 
     /// <summary>Attempts as they were last written; null for any deployment, or device.</summary>
-    public IReadOnlyList<StoredAttempt> Attempts(string? deployment, string? device)
+    public IReadOnlyList<AttemptRecord> Attempts(string? deployment, string? device)
     {
-        var found = new Dictionary<string, StoredAttempt>(StringComparer.Ordinal);
+        var found = new Dictionary<string, AttemptRecord>(StringComparer.Ordinal);
         var deploymentKey = RecentMark.KeyOf(deployment);
         lock (_lock)
         {
@@ -193,13 +194,13 @@ internal sealed class Backlog
         }
     }
 
-    private StoredEvent Event(in Place place)
+    private EventRecord Event(in Place place)
     {
         var reader = Reader(place);
         return CompactForm.ReadEvent(ref reader);
     }
 
-    private StoredAttempt Attempt(in Place place)
+    private AttemptRecord Attempt(in Place place)
     {
         var reader = Reader(place);
         return CompactForm.ReadAttempt(ref reader);

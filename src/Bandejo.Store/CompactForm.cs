@@ -1,4 +1,5 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 
 namespace Bandejo.Store;
 
@@ -89,7 +90,7 @@ internal static class CompactForm
         bool Has(int bit) => (bits & (1 << bit)) != 0;
     }
 
-    public static void Write(FormWriter writer, StoredAttempt attempt)
+    public static void Write(FormWriter writer, AttemptRecord attempt)
     {
         writer.Text(attempt.Id);
         writer.Text(attempt.Deployment);
@@ -109,15 +110,15 @@ internal static class CompactForm
     }
 
     /// <inheritdoc cref="ReadTarget" path="/exception"/>
-    public static StoredAttempt ReadAttempt(ref FormReader reader, TextPool? texts = null)
+    public static AttemptRecord ReadAttempt(ref FormReader reader, TextPool? texts = null)
     {
         var (id, deployment, device, kind, version) = (reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Text(texts));
         var (started, phase, message, bits) = (Instant(ref reader), reader.Text(texts), reader.Text(texts), reader.Number());
-        return new StoredAttempt(
+        return new AttemptRecord(
             id, deployment, device, kind, version, started, (bits & 1) != 0 ? Instant(ref reader) : null, (bits & 2) != 0 ? reader.Text(texts) : null, phase, (bits & 4) != 0 ? reader.Fixed() : null, message, (bits & 8) != 0);
     }
 
-    public static void Write(FormWriter writer, StoredEvent added)
+    public static void Write(FormWriter writer, EventRecord added)
     {
         writer.Number(added.Number);
         Write(writer, added.At);
@@ -132,14 +133,14 @@ internal static class CompactForm
     }
 
     /// <inheritdoc cref="ReadTarget" path="/exception"/>
-    public static StoredEvent ReadEvent(ref FormReader reader, TextPool? texts = null)
+    public static EventRecord ReadEvent(ref FormReader reader, TextPool? texts = null)
     {
         var (number, at, topic, what, text, bits) = (reader.LongNumber(), Instant(ref reader), reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Number());
         var by = (bits & 1) != 0 ? reader.Text(texts) : null;
         var deployment = (bits & 2) != 0 ? reader.Text(texts) : null;
         var device = (bits & 4) != 0 ? reader.Text(texts) : null;
         var reason = (bits & 8) != 0 ? reader.Text(texts) : null;
-        return new StoredEvent(number, at, topic, what, by, deployment, device, text, reason);
+        return new EventRecord(number, at, topic, what, by, deployment, device, text, reason);
     }
 
     /// <summary>Passes an event by, and says what it may be looked for by.</summary>

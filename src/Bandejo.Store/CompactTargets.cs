@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -30,11 +31,11 @@ internal static class CompactTargets
     }
 
     /// <summary>A line of what waited: a letter for its kind, then JSON, or words.</summary>
-    private static StoreChange Change(string line) => (line[0], line[1..].Split(' ', line[0] == 't' ? 2 : 3)) switch
+    private static Change Change(string line) => (line[0], line[1..].Split(' ', line[0] == 't' ? 2 : 3)) switch
     {
         ('t', [var deployment, var target]) => new PutTarget(deployment, Value<Target>(target)),
-        ('a', _) => new PutAttempt(Value<StoredAttempt>(line[1..])),
-        ('e', _) => new AddEvent(Value<StoredEvent>(line[1..])),
+        ('a', _) => new PutAttempt(Value<AttemptRecord>(line[1..])),
+        ('e', _) => new AddEvent(Value<EventRecord>(line[1..])),
         ('h', [var device, var at, var sequence]) => new PutHeard(device, DateTimeOffset.FromUnixTimeMilliseconds(long.Parse(at, CultureInfo.InvariantCulture)), long.Parse(sequence, CultureInfo.InvariantCulture)),
         _ => throw new JsonException($"A kept change reads '{(line.Length > 40 ? line[..40] + "…" : line)}', which is in no form of a change."),
     };

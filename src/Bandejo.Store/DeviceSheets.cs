@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.World;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -34,7 +35,7 @@ internal static class DeviceSheets
     }
 
     private sealed record Before(
-        string Id, string Name, StoredKey Key, string JoinCode, DateTimeOffset Joined, DateTimeOffset? LastHeard, long Sequence, string FactsDigest,
+        string Id, string Name, KeyRecord Key, string JoinCode, DateTimeOffset Joined, DateTimeOffset? LastHeard, long Sequence, string FactsDigest,
         Dictionary<string, string> Facts, Dictionary<string, DateTimeOffset> FactTimes, List<ProgramBefore>? Programs, bool IsSorted, List<string>? Heard = null);
 
     private sealed record ProgramBefore(string Name, string Version, string Source);

@@ -1,4 +1,5 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 
 namespace Bandejo.Store;
 
@@ -6,14 +7,14 @@ namespace Bandejo.Store;
 internal sealed class LatestChanges
 {
     private readonly Dictionary<(string Deployment, string Device), Target> _targets = [];
-    private readonly Dictionary<string, StoredAttempt> _attempts = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, AttemptRecord> _attempts = new(StringComparer.Ordinal);
     private readonly Dictionary<string, PutHeard> _heard = new(StringComparer.Ordinal);
 
     /// <summary>Last signs of life by device.</summary>
     public IReadOnlyDictionary<string, PutHeard> Heard => _heard;
 
     /// <summary>Takes changes that came after all that were taken before.</summary>
-    public void Take(IReadOnlyList<StoreChange> changes)
+    public void Take(IReadOnlyList<Change> changes)
     {
         foreach (var change in changes)
         {
@@ -37,7 +38,7 @@ internal sealed class LatestChanges
         _targets.Count == 0 ? [.. table] : [.. table.Where(row => !_targets.ContainsKey((row.Deployment, row.Target.Device))), .. _targets.Select(each => (each.Key.Deployment, each.Value))];
 
     /// <summary>The attempts under way, from those that are under way by their table.</summary>
-    public IReadOnlyList<StoredAttempt> UnderWay(IReadOnlyList<StoredAttempt> table)
+    public IReadOnlyList<AttemptRecord> UnderWay(IReadOnlyList<AttemptRecord> table)
     {
         var all = table.ToDictionary(attempt => attempt.Id, StringComparer.Ordinal);
         foreach (var attempt in _attempts.Values.Where(attempt => Belongs(attempt, all.GetValueOrDefault(attempt.Id))))
@@ -49,5 +50,5 @@ internal sealed class LatestChanges
     }
 
     /// <summary>Whether it says more of an attempt that is known. An attempt stays with the device that reported it first, here as in its table.</summary>
-    public static bool Belongs(StoredAttempt attempt, StoredAttempt? known) => known is null || known.Device == attempt.Device;
+    public static bool Belongs(AttemptRecord attempt, AttemptRecord? known) => known is null || known.Device == attempt.Device;
 }

@@ -1,3 +1,4 @@
+using Bandejo.Core.World;
 namespace Bandejo.Store;
 
 /// <summary>
@@ -7,10 +8,10 @@ namespace Bandejo.Store;
 internal static class RecentChanges
 {
     /// <summary>Whether a change may wait for its table.</summary>
-    public static bool Takes(StoreChange change) => change is PutTarget or PutAttempt or AddEvent or PutHeard;
+    public static bool Takes(Change change) => change is PutTarget or PutAttempt or AddEvent or PutHeard;
 
     /// <summary>Writes a change of that kind.</summary>
-    public static void Write(RecentForm form, StoreChange change)
+    public static void Write(RecentForm form, Change change)
     {
         switch (change)
         {
@@ -40,17 +41,17 @@ internal static class RecentChanges
 
     /// <summary>Reads what was written.</summary>
     /// <exception cref="StoreException">It is not in the form.</exception>
-    public static IReadOnlyList<StoreChange> Read(byte[] form, TextPool texts) => Read(form, texts, null);
+    public static IReadOnlyList<Change> Read(byte[] form, TextPool texts) => Read(form, texts, null);
 
     /// <summary>Reads what was written but for its events, of which the marks must do.</summary>
     /// <param name="marks">Takes the marks of its events and attempts.</param>
     /// <exception cref="StoreException">It is not in the form.</exception>
-    public static IReadOnlyList<StoreChange> ReadState(byte[] form, TextPool texts, List<RecentMark> marks) => Read(form, texts, marks);
+    public static IReadOnlyList<Change> ReadState(byte[] form, TextPool texts, List<RecentMark> marks) => Read(form, texts, marks);
 
-    private static List<StoreChange> Read(byte[] form, TextPool texts, List<RecentMark>? marks)
+    private static List<Change> Read(byte[] form, TextPool texts, List<RecentMark>? marks)
     {
         var reader = new FormReader(form);
-        var changes = new List<StoreChange>();
+        var changes = new List<Change>();
         try
         {
             while (!reader.IsAtEnd)
@@ -63,7 +64,7 @@ internal static class RecentChanges
                     continue;
                 }
 
-                StoreChange change = kind switch
+                Change change = kind switch
                 {
                     (byte)'t' => new PutTarget(reader.Text(texts), CompactForm.ReadTarget(ref reader, texts)),
                     (byte)'a' => new PutAttempt(CompactForm.ReadAttempt(ref reader, texts)),

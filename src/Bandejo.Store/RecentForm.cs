@@ -1,4 +1,5 @@
 using System.Text;
+using Bandejo.Core.World;
 
 namespace Bandejo.Store;
 
@@ -9,7 +10,7 @@ namespace Bandejo.Store;
 internal readonly record struct RecentMark(int Offset, long Number, int Name, int Device, int Deployment)
 {
     /// <summary>The mark of a change; null for one that nobody looks for.</summary>
-    public static RecentMark? Of(StoreChange change, int offset) => change switch
+    public static RecentMark? Of(Change change, int offset) => change switch
     {
         PutAttempt(var attempt) => new RecentMark(offset, 0, KeyOf(attempt.Id), KeyOf(attempt.Device), KeyOf(attempt.Deployment)),
         AddEvent(var added) => new RecentMark(offset, added.Number, KeyOf(added.Topic), KeyOf(added.Device), KeyOf(added.Deployment)),
@@ -60,7 +61,7 @@ internal sealed class RecentForm
     }
 
     /// <summary>Begins a change of a kind; where it is one that is looked for, its record begins here.</summary>
-    public void Begin(char kind, StoreChange change)
+    public void Begin(char kind, Change change)
     {
         Writer.Byte((byte)kind);
         Count++;

@@ -6,6 +6,7 @@ using System.Text.Json.Serialization.Metadata;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -70,21 +71,21 @@ public sealed class SqliteStore : IStore
                 using var transaction = connection.BeginTransaction(deferred: true);
                 return new StoredWorld(
                     connection.Query<(string Name, string Value)>("SELECT name, value FROM setting").ToDictionary(row => row.Name, row => row.Value),
-                    Documents<StoredAccount>(connection, "SELECT data FROM account ORDER BY name"),
-                    [.. Rows(connection, "SELECT id, account, hash, label, created, expires, roles, is_session FROM token", row => new StoredToken(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5)), row.IsDBNull(6) ? null : row.GetString(6).Split(' '), row.GetInt64(7) != 0))],
-                    [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new StoredJoinCode(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
+                    Documents<AccountRecord>(connection, "SELECT data FROM account ORDER BY name"),
+                    [.. Rows(connection, "SELECT id, account, hash, label, created, expires, roles, is_session FROM token", row => new TokenRecord(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5)), row.IsDBNull(6) ? null : row.GetString(6).Split(' '), row.GetInt64(7) != 0))],
+                    [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new JoinCodeRecord(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
                     new WordBook(connection.Query<(int, string)>("SELECT number, text FROM word ORDER BY number", buffered: false)),
                     connection.ExecuteScalar<int>("SELECT count(*) FROM device"),
                     devices,
-                    Documents<StoredGroup>(connection, "SELECT data FROM device_group ORDER BY slug"),
+                    Documents<GroupRecord>(connection, "SELECT data FROM device_group ORDER BY slug"),
                     members,
-                    Documents<StoredPackage>(connection, "SELECT data FROM package"),
+                    Documents<PackageRecord>(connection, "SELECT data FROM package"),
                     [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => ReadDeployment(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                     targets,
-                    latest.UnderWay(Documents<StoredAttempt>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
-                    Documents<StoredWavePlan>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
-                    Documents<StoredHandling>(connection, "SELECT data FROM handling ORDER BY slug"),
-                    Documents<StoredDeviceTrial>(connection, "SELECT data FROM device_trial"),
+                    latest.UnderWay(Documents<AttemptRecord>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
+                    Documents<WavePlanRecord>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
+                    Documents<HandlingRecord>(connection, "SELECT data FROM handling ORDER BY slug"),
+                    Documents<DeviceTrialRecord>(connection, "SELECT data FROM device_trial"),
                     _queue.LastEvent);
             });
         }
@@ -95,11 +96,11 @@ public sealed class SqliteStore : IStore
         }
     }
 
-    public Task Commit(IReadOnlyList<StoreChange> changes) => _queue.Commit(changes);
+    public Task Commit(IReadOnlyList<Change> changes) => _queue.Commit(changes);
 
     public int Waiting => _queue.Backlog.Count;
 
-    public IReadOnlyList<StoredEvent> Events(EventQuery query)
+    public IReadOnlyList<EventRecord> Events(EventQuery query)
     {
         // What waits for its table is asked for first: it may get there meanwhile, and is then found twice, but never lost.
         var recent = _queue.Backlog.Events(query);
@@ -117,10 +118,10 @@ public sealed class SqliteStore : IStore
         var filter = where.Count == 0 ? "" : "WHERE " + string.Join(" AND ", where);
         var sql = $"SELECT number, at, topic, what, actor, deployment, device, text, reason FROM event {filter} ORDER BY number {(query.After is null ? "DESC" : "ASC")} LIMIT @Limit";
         using var events = connection.ExecuteReader(sql, query);
-        var found = new List<StoredEvent>();
+        var found = new List<EventRecord>();
         while (events.Read())
         {
-            found.Add(new StoredEvent(events.GetInt64(0), Instant(events.GetInt64(1)), events.GetString(2), events.GetString(3), Text(events, 4), Text(events, 5), Text(events, 6), events.GetString(7), Text(events, 8)));
+            found.Add(new EventRecord(events.GetInt64(0), Instant(events.GetInt64(1)), events.GetString(2), events.GetString(3), Text(events, 4), Text(events, 5), Text(events, 6), events.GetString(7), Text(events, 8)));
         }
 
         var all = found.UnionBy(recent, each => each.Number);
@@ -141,15 +142,15 @@ public sealed class SqliteStore : IStore
         return connection.ExecuteScalar<long>("SELECT COUNT(*) FROM user_word WHERE device = @device AND word = @word", new { device, word }) > 0;
     }
 
-    public StoredAttempt? Attempt(string id)
+    public AttemptRecord? Attempt(string id)
     {
         var recent = _queue.Backlog.Attempt(id);
         using var connection = Connect(_connectionString);
-        var kept = connection.ExecuteScalar<string?>("SELECT data FROM attempt WHERE id = @id", new { id }) is { } data ? Read<StoredAttempt>(data) : null;
+        var kept = connection.ExecuteScalar<string?>("SELECT data FROM attempt WHERE id = @id", new { id }) is { } data ? Read<AttemptRecord>(data) : null;
         return recent is not null && LatestChanges.Belongs(recent, kept) ? recent : kept;
     }
 
-    public IReadOnlyList<StoredAttempt> Attempts(string? deployment, string? device, int limit)
+    public IReadOnlyList<AttemptRecord> Attempts(string? deployment, string? device, int limit)
     {
         var recent = _queue.Backlog.Attempts(deployment, device);
         using var connection = Connect(_connectionString);
@@ -161,7 +162,7 @@ public sealed class SqliteStore : IStore
             (null, not null) => "WHERE device = @device",
             _ => "",
         };
-        var found = connection.Query<string>($"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(Read<StoredAttempt>);
+        var found = connection.Query<string>($"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(Read<AttemptRecord>);
         return [.. recent.UnionBy(found, attempt => attempt.Id).OrderByDescending(attempt => attempt.StartedAt).Take(limit)];
     }
 
@@ -186,17 +187,17 @@ public sealed class SqliteStore : IStore
     private static DateTimeOffset Instant(long milliseconds) => DateTimeOffset.FromUnixTimeMilliseconds(milliseconds);
 
     /// <summary>A plan that this version cannot read is left out: the request is there beside it.</summary>
-    private static StoredDeployment ReadDeployment(string data)
+    private static DeploymentRecord ReadDeployment(string data)
     {
         try
         {
-            return Read<StoredDeployment>(data);
+            return Read<DeploymentRecord>(data);
         }
         catch (JsonException)
         {
             var parts = JsonNode.Parse(data)!.AsObject();
-            parts.Remove(nameof(StoredDeployment.Plan));
-            return Read<StoredDeployment>(parts.ToJsonString());
+            parts.Remove(nameof(DeploymentRecord.Plan));
+            return Read<DeploymentRecord>(parts.ToJsonString());
         }
     }
 
@@ -282,7 +283,7 @@ public sealed class SqliteStore : IStore
         });
     }
 
-    private static IEnumerable<StoredDevice> Devices(SqliteConnection connection, LatestChanges latest)
+    private static IEnumerable<DeviceRecord> Devices(SqliteConnection connection, LatestChanges latest)
     {
         var heard = Heard(connection);
         foreach (var (device, at, sequence) in latest.Heard.Values)
@@ -300,8 +301,8 @@ public sealed class SqliteStore : IStore
                 (lastHeard, sequence) = (Instant(later.At), later.Sequence);
             }
 
-            return new StoredDevice(
-                id, reader.GetString(1), new StoredKey(reader.GetString(2), reader.GetString(3), reader.GetString(4)), codes.TryGetValue(code, out var known) ? known : codes[code] = code, Instant(reader.GetInt64(6)), lastHeard, sequence,
+            return new DeviceRecord(
+                id, reader.GetString(1), new KeyRecord(reader.GetString(2), reader.GetString(3), reader.GetString(4)), codes.TryGetValue(code, out var known) ? known : codes[code] = code, Instant(reader.GetInt64(6)), lastHeard, sequence,
                 reader.GetString(9), FactSheet.Kept(reader.GetFieldValue<byte[]>(12)), reader.GetInt64(10) != 0, Text(reader, 11)?.Split(' ', StringSplitOptions.RemoveEmptyEntries));
         });
     }
@@ -336,7 +337,7 @@ internal sealed class AppVersionForm : JsonConverter<AppVersion>
 
 /// <summary>JSON for the records that there are many of, without reflection.</summary>
 [JsonSourceGenerationOptions(DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UseStringEnumConverter = true)]
-[JsonSerializable(typeof(StoredAttempt))]
-[JsonSerializable(typeof(StoredEvent))]
+[JsonSerializable(typeof(AttemptRecord))]
+[JsonSerializable(typeof(EventRecord))]
 [JsonSerializable(typeof(DeploymentState))]
 internal sealed partial class StoreJson : JsonSerializerContext;

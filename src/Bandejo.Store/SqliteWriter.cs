@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Bandejo.Core.World;
 using Microsoft.Data.Sqlite;
 using SQLitePCL;
 
@@ -14,7 +15,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
     /// <summary>Writes changes into their tables, in one transaction.</summary>
     /// <param name="added">A row that is added to <c>recent</c> besides.</param>
     /// <param name="tabled">The rows of <c>recent</c> up to this number are taken away: the changes are those that they hold.</param>
-    public void Commit(IReadOnlyList<StoreChange> changes, (long Number, ReadOnlyMemory<byte> Data)? added = null, long? tabled = null)
+    public void Commit(IReadOnlyList<Change> changes, (long Number, ReadOnlyMemory<byte> Data)? added = null, long? tabled = null)
     {
         var last = Last(changes);
         using var transaction = connection.BeginTransaction();
@@ -55,7 +56,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
     }
 
     /// <summary>Where each row is changed last; null where something is deleted, and the order of all matters.</summary>
-    private static Dictionary<(Type, string, string), int>? Last(IReadOnlyList<StoreChange> changes)
+    private static Dictionary<(Type, string, string), int>? Last(IReadOnlyList<Change> changes)
     {
         var last = new Dictionary<(Type, string, string), int>(changes.Count);
         for (var i = 0; i < changes.Count; i++)
@@ -74,7 +75,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
         return last;
     }
 
-    private static (Type, string, string)? KeyOf(StoreChange change) => change switch
+    private static (Type, string, string)? KeyOf(Change change) => change switch
     {
         PutTarget(var deployment, var target) => (typeof(PutTarget), deployment, target.Device),
         PutDevice(var device) => (typeof(PutDevice), device.Id, ""),
@@ -89,7 +90,7 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
 
     private static Utf8Text Json<T>(T value) => new(JsonSerializer.SerializeToUtf8Bytes(value, SqliteStore.JsonForm));
 
-    private void Apply(StoreChange change)
+    private void Apply(Change change)
     {
         switch (change)
         {

@@ -1,3 +1,4 @@
+using Bandejo.Core.World;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -65,7 +66,7 @@ internal sealed class WriteQueue : IAsyncDisposable
     public long LastEvent => Volatile.Read(ref _lastEvent);
 
     /// <summary>Completes when the changes are durable. Callers that wait at the same time share a commit, in the order in which they came.</summary>
-    public Task Commit(IReadOnlyList<StoreChange> changes)
+    public Task Commit(IReadOnlyList<Change> changes)
     {
         lock (_door)
         {
@@ -235,7 +236,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         _writer = null;
     }
 
-    private void Commit(List<StoreChange> changes)
+    private void Commit(List<Change> changes)
     {
         _takenUp = null;
         if (changes.Exists(change => change is DeleteDevice))
@@ -252,7 +253,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
 
         _form.Clear();
-        var others = new List<StoreChange>();
+        var others = new List<Change>();
         var lastEvent = _lastEvent;
         foreach (var change in changes)
         {
@@ -303,7 +304,7 @@ internal sealed class WriteQueue : IAsyncDisposable
         using var texts = new ThreadLocal<TextPool>(() => new TextPool());
         foreach (var some in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false).Chunk(64))
         {
-            var read = new (IReadOnlyList<StoreChange> State, List<RecentMark> Marks)[some.Length];
+            var read = new (IReadOnlyList<Change> State, List<RecentMark> Marks)[some.Length];
             Parallel.For(0, some.Length, i =>
             {
                 var marks = new List<RecentMark>();
@@ -330,7 +331,7 @@ internal sealed class WriteQueue : IAsyncDisposable
     /// <summary>What goes into one commit, or the wish to begin anew.</summary>
     private sealed record Batch(bool IsRestart)
     {
-        public List<StoreChange> Changes { get; } = [];
+        public List<Change> Changes { get; } = [];
 
         public TaskCompletionSource Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
     }

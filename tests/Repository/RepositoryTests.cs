@@ -31,7 +31,7 @@ public sealed partial class RepositoryTests
     [Fact]
     public void Inside_core_the_arrows_run_one_way()
     {
-        string[] order = ["Versions", "Rules", "Packages", "Installers", "Fleet", "Deployments", "Compliance"];
+        string[] order = ["Versions", "Rules", "Packages", "Installers", "Fleet", "Deployments", "Compliance", "World"];
         foreach (var (file, text) in Sources("src/Bandejo.Core"))
         {
             var own = Array.IndexOf(order, Path.GetFileName(Path.GetDirectoryName(file))!);

@@ -1,5 +1,6 @@
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Xunit;
 
 namespace Bandejo.Store.Tests;
@@ -22,7 +23,7 @@ public sealed class PlanTests : IDisposable
         };
         Assert.DoesNotContain(typeof(DeploymentPlan).GetProperties(), property => Equals(property.GetValue(plan), property.GetValue(new DeploymentPlan { Id = "", Name = "", App = "", AppName = "", Package = "", Version = AppVersion.Parse("0"), Groups = [], Waves = [] })));
         await using var store = SqliteStore.Open(Path.Combine(_folder, "bandejo.db"));
-        await store.Commit([new PutDeployment(new StoredDeployment("D1001", "Foldline", "p1", "{}", DeploymentState.Start(plan, "tomas", plan.Deadline!.Value) with { HaltedBy = new HaltedBy(1, 2, 3), RollsBackSome = true }, plan))]);
+        await store.Commit([new PutDeployment(new DeploymentRecord("D1001", "Foldline", "p1", "{}", DeploymentState.Start(plan, "tomas", plan.Deadline!.Value) with { HaltedBy = new HaltedBy(1, 2, 3), RollsBackSome = true }, plan))]);
         var kept = Assert.Single(store.Load().Deployments);
         Assert.Equivalent(plan, kept.Plan, strict: true);
         Assert.Equal((new HaltedBy(1, 2, 3), true), (kept.State.HaltedBy, kept.State.RollsBackSome));

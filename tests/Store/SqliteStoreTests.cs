@@ -1,5 +1,6 @@
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.World;
 using Bandejo.Store;
 using Microsoft.Data.Sqlite;
 using Xunit;
@@ -61,9 +62,9 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         };
         // A property that is added and not kept would come back as it is by itself, and pass; so the sample must say something of each.
         Assert.DoesNotContain(typeof(Target).GetProperties(), property => Equals(property.GetValue(target), property.GetValue(new Target { Device = "" })));
-        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", at, null, null, "run", -5, "running", true);
-        var added = new StoredEvent(1, at.AddTicks(-(at.Ticks % TimeSpan.TicksPerMillisecond)), "target", "met", "d1", "D1001", "d1", "d1 is met", "because");
-        var (ended, device) = (attempt with { Id = "a0", EndedAt = at, Outcome = "done" }, new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true));
+        var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", at, null, null, "run", -5, "running", true);
+        var added = new EventRecord(1, at.AddTicks(-(at.Ticks % TimeSpan.TicksPerMillisecond)), "target", "met", "d1", "D1001", "d1", "d1 is met", "because");
+        var (ended, device) = (attempt with { Id = "a0", EndedAt = at, Outcome = "done" }, new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true));
         await using (var living = SqliteStore.Open(file))
         {
             // These stand in their tables: what takes something away waits for all before it.
@@ -152,9 +153,9 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Execute(file, $"INSERT INTO recent VALUES (1, x'{Convert.ToHexString(form.ToArray())}')");
 
         await using var store = SqliteStore.Open(file);
-        var left = new StoredEvent(300, at, "target", "met", null, null, "d1", text, "because");
+        var left = new EventRecord(300, at, "target", "met", null, null, "d1", text, "because");
         Assert.Equal(left, Assert.Single(store.Events(new EventQuery(null, null, "d1", 0, null, 10))));
-        await store.Commit([new PutDevice(new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true)), new AddEvent(left with { Number = 301 })]);
+        await store.Commit([new PutDevice(new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true)), new AddEvent(left with { Number = 301 })]);
         Assert.Equal((9L, 301L), (Assert.Single(store.Load().Devices).Sequence, store.Load().LastEvent));
         Assert.Equal([left, left with { Number = 301 }], store.Events(new EventQuery(null, null, "d1", 0, null, 10)));
     }
@@ -166,7 +167,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         await using var store = SqliteStore.Open(file);
         for (var number = 1; number <= 12; number++)
         {
-            await store.Commit([new AddEvent(new StoredEvent(number, DateTimeOffset.UnixEpoch, "target", "met", null, "D1001", "d1", "", null))]);
+            await store.Commit([new AddEvent(new EventRecord(number, DateTimeOffset.UnixEpoch, "target", "met", null, "D1001", "d1", "", null))]);
             var copy = Path.Combine(_folder, $"copy-{number}.db");
             File.Copy(file, copy);
             File.Copy(file + "-wal", copy + "-wal");

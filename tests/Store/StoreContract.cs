@@ -1,6 +1,7 @@
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
+using Bandejo.Core.World;
 using Bandejo.Store;
 using Xunit;
 
@@ -43,20 +44,20 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task Everything_comes_back_as_it_was_kept_after_a_restart()
     {
-        var key = new StoredKey("k1", "x", "y");
-        var account = new StoredAccount("tomas", "Tomas", "hash", ["operator", "viewer"], false, [key], 3);
-        var token = new StoredToken("t1", "tomas", "h1", "command line", Now, Now.AddDays(90));
-        var code = new StoredJoinCode("c1", "h2", "pilots", 4, Now.AddHours(1), "tomas");
-        var device = new StoredDevice("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", FactSheet.Of([new ReportedFact(0, "desk", Now)], [new ReportedProgram(1, 2, 3)]), true, ["w1", "w2"]);
-        var bare = device with { Id = "d2", Name = "ALD-DESK-002", Key = new StoredKey("k2", "x", "y"), Sheet = FactSheet.Empty, LastHeard = null, Heard = null };
-        var group = new StoredGroup("pilots", "Pilots", null, true, 1);
-        var package = new StoredPackage("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new StoredLife("built", "ines", Now, "")]);
+        var key = new KeyRecord("k1", "x", "y");
+        var account = new AccountRecord("tomas", "Tomas", "hash", ["operator", "viewer"], false, [key], 3);
+        var token = new TokenRecord("t1", "tomas", "h1", "command line", Now, Now.AddDays(90));
+        var code = new JoinCodeRecord("c1", "h2", "pilots", 4, Now.AddHours(1), "tomas");
+        var device = new DeviceRecord("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", FactSheet.Of([new ReportedFact(0, "desk", Now)], [new ReportedProgram(1, 2, 3)]), true, ["w1", "w2"]);
+        var bare = device with { Id = "d2", Name = "ALD-DESK-002", Key = new KeyRecord("k2", "x", "y"), Sheet = FactSheet.Empty, LastHeard = null, Heard = null };
+        var group = new GroupRecord("pilots", "Pilots", null, true, 1);
+        var package = new PackageRecord("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new LifeRecord("built", "ines", Now, "")]);
         var state = new DeploymentState { Status = DeploymentStatus.Halted, StartedBy = "tomas", StartedAt = Now, Since = Now, Reason = "3 of 12 failed", Revision = 9, Waves = [new WaveState(Now, null, true, Now, 12), WaveState.Closed] };
         var target = new Target { Device = "d1", Wave = 0, State = TargetState.Retry, Reason = "code 112", Since = Now, Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now };
-        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([
             new AddWord(0, "kind"), new AddWord(1, "foldline"), new PutSetting("key", "value"), new PutAccount(account), new PutToken(token), new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
-            new PutPackage(package), new PutDeployment(new StoredDeployment("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target), new PutAttempt(attempt), new AddEvent(Event(1, "journal"))]);
+            new PutPackage(package), new PutDeployment(new DeploymentRecord("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target), new PutAttempt(attempt), new AddEvent(Event(1, "journal"))]);
 
         await _store.DisposeAsync();
         _store = Open();
@@ -82,7 +83,7 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task The_later_change_wins_and_what_was_deleted_is_gone()
     {
-        var group = new StoredGroup("pilots", "Pilots", null, false, 1);
+        var group = new GroupRecord("pilots", "Pilots", null, false, 1);
         await _store.Commit([new PutGroup(group), new PutMember("pilots", "d1"), new PutMember("pilots", "d1"), new PutMember("pilots", "d2"), new PutGroup(group with { Name = "Others", Revision = 2 })]);
         await _store.Commit([new DeleteMember("pilots", "d1")]);
         var world = _store.Load();
@@ -95,7 +96,7 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task In_one_commit_the_last_change_of_a_row_is_kept_and_a_later_word_of_a_device_counts()
     {
-        var device = new StoredDevice("d1", "ALD-DESK-001", new StoredKey("k1", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
+        var device = new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
         var target = new Target { Device = "d1", Wave = 0, State = TargetState.Working };
         await _store.Commit([new PutDevice(device), new PutTarget("D1001", target), new PutTarget("D1001", target with { State = TargetState.Met }), new PutHeard("d1", Now.AddHours(1), 8), new PutHeard("d1", Now.AddHours(2), 9)]);
         var world = _store.Load();
@@ -111,7 +112,7 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task What_was_just_kept_is_found_at_once_and_once_wherever_it_stands()
     {
-        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         for (var round = 0; round < 40; round++)
         {
             // Sooner or later in this loop, what was kept goes from where it was written into its table.
@@ -131,7 +132,7 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task An_attempt_stays_with_the_device_that_told_of_it_first_also_where_both_go_into_the_table_together()
     {
-        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Device = "d2", Outcome = "done" })]);
         await _store.Commit([new PutAttempt(attempt with { Id = "a2" }), new PutAttempt(attempt with { Id = "a2", Device = "d2", Outcome = "done" }), new PutAttempt(attempt with { Id = "a2", Outcome = "failed" })]);
         Belong();
@@ -150,7 +151,7 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task An_attempt_that_ended_is_no_longer_open_and_still_found()
     {
-        var attempt = new StoredAttempt("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
+        var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Id = "a2", StartedAt = Now.AddHours(1) })]);
         await _store.Commit([new PutAttempt(attempt with { Outcome = "failed", ExitCode = 112, EndedAt = Now.AddMinutes(1) })]);
         Assert.Equal("a2", Assert.Single(_store.Load().OpenAttempts).Id);
@@ -199,5 +200,5 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equal((500, 500L), (world.Settings.Count, world.LastEvent));
     }
 
-    private static StoredEvent Event(long number, string topic) => new(number, Now, topic, "what", "tomas", "D1001", "d1", "text", null);
+    private static EventRecord Event(long number, string topic) => new(number, Now, topic, "what", "tomas", "D1001", "d1", "text", null);
 }

@@ -1,6 +1,7 @@
 using System.Security.Claims;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -56,7 +57,7 @@ internal static class AccessRoutes
             .For(Roles.Packager).WithSummary("Registers a key of yours for building packages, with a proof that you have it").Produces<SigningKeyInfo>();
     }
 
-    private static SessionInfo Info(StoredAccount account, string? csrf) => new(account.Account, account.Name, account.Roles, csrf);
+    private static SessionInfo Info(AccountRecord account, string? csrf) => new(account.Account, account.Name, account.Roles, csrf);
 
-    private static AccountInfo Info(StoredAccount account) => new(account.Account, account.Name, account.Roles, account.IsDisabled, [.. account.SigningKeys.Select(key => key.KeyId)], account.Revision);
+    private static AccountInfo Info(AccountRecord account) => new(account.Account, account.Name, account.Roles, account.IsDisabled, [.. account.SigningKeys.Select(key => key.KeyId)], account.Revision);
 }

@@ -1,6 +1,7 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -23,7 +24,7 @@ internal sealed class Accounts(FleetWorld world, SignInPace pace)
     private const int LongestPassword = 200;
 
     /// <summary>The account for a name and password. Wrong ones from one address make that address wait, and nobody else.</summary>
-    public async Task<Outcome<StoredAccount>> SignIn(SignInRequest request, HttpContext context)
+    public async Task<Outcome<AccountRecord>> SignIn(SignInRequest request, HttpContext context)
     {
         var name = request.Account.Trim().ToLowerInvariant();
         var address = context.Connection.RemoteIpAddress?.ToString() ?? "nowhere";
@@ -47,7 +48,7 @@ internal sealed class Accounts(FleetWorld world, SignInPace pace)
     /// <summary>The hash of a password.</summary>
     public static string HashOf(string password) => Hasher.HashPassword("", password);
 
-    public Outcome<StoredAccount> Add(WorldChange change, AccountRequest request)
+    public Outcome<AccountRecord> Add(WorldChange change, AccountRequest request)
     {
         if (request.Account.Length is < 2 or > 32 || FactCatalog.Slug(request.Account) != request.Account)
         {
@@ -64,13 +65,13 @@ internal sealed class Accounts(FleetWorld world, SignInPace pace)
             return new Failure(ErrorKind.Conflict, $"There is an account '{request.Account}' already.");
         }
 
-        var account = new StoredAccount(request.Account, request.Name, HashOf(request.Password), [.. request.Roles.Distinct()], false, [], 1);
+        var account = new AccountRecord(request.Account, request.Name, HashOf(request.Password), [.. request.Roles.Distinct()], false, [], 1);
         Keep(change, account);
         change.Audit("account-made", $"Account '{account.Account}' was made with the roles {string.Join(", ", account.Roles)}.");
         return account;
     }
 
-    public Outcome<StoredAccount> Alter(WorldChange change, HttpContext context, string name, AccountChange request)
+    public Outcome<AccountRecord> Alter(WorldChange change, HttpContext context, string name, AccountChange request)
     {
         if (!change.World.Accounts.TryGetValue(name, out var account))
         {
@@ -198,7 +199,7 @@ internal sealed class Accounts(FleetWorld world, SignInPace pace)
         return null;
     }
 
-    private static void Keep(WorldChange change, StoredAccount account)
+    private static void Keep(WorldChange change, AccountRecord account)
     {
         change.World.Accounts[account.Account] = account;
         change.Keep(new PutAccount(account));

@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -36,7 +37,7 @@ internal static class FirstStart
 
         var made = await world.Change(null, change =>
         {
-            var account = new StoredAccount("root-admin", "First administrator", Accounts.HashOf(chosen), [Roles.Administrator], false, [], 1);
+            var account = new AccountRecord("root-admin", "First administrator", Accounts.HashOf(chosen), [Roles.Administrator], false, [], 1);
             change.World.Accounts[account.Account] = account;
             change.Keep(new PutAccount(account));
             change.Audit("account-made", "The first administrator 'root-admin' was made at first start.");

@@ -1,6 +1,7 @@
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 

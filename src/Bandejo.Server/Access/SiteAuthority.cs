@@ -5,6 +5,7 @@ using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Identity;
 using Bandejo.Server.World;
 

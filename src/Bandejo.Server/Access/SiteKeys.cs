@@ -4,6 +4,7 @@ using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Devices;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -109,7 +110,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     }
 
     /// <summary>Whether an assertion (RFC 7523) was signed by a key, for us, and is fresh. Returns its identity, which must not be seen twice.</summary>
-    public async Task<Outcome<string>> Assertion(string assertion, StoredKey key, string device)
+    public async Task<Outcome<string>> Assertion(string assertion, KeyRecord key, string device)
     {
         using var ecdsa = PublicKey(key.X, key.Y);
         var now = time.GetUtcNow();
@@ -130,7 +131,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     }
 
     /// <summary>Whether somebody has the private part of a key.</summary>
-    public static async Task<bool> HoldsKey(string proof, StoredKey key, string account)
+    public static async Task<bool> HoldsKey(string proof, KeyRecord key, string account)
     {
         if (Read(proof) is not { Alg: SecurityAlgorithms.EcdsaSha256 })
         {
@@ -143,7 +144,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     }
 
     /// <summary>Whether a builder's JWS covers a package document. Returns the key's identity.</summary>
-    public static async Task<Outcome<string>> VerifyBuild(string signature, byte[] document, Func<string, StoredKey?> findKey)
+    public static async Task<Outcome<string>> VerifyBuild(string signature, byte[] document, Func<string, KeyRecord?> findKey)
     {
         var handler = new JsonWebTokenHandler();
         if (Read(signature) is not { Alg: SecurityAlgorithms.EcdsaSha256 } read)
@@ -164,7 +165,7 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     }
 
     /// <summary>Whether a service's seal is by a key and covers a package.</summary>
-    public static async Task<bool> HoldsSeal(string seal, StoredKey key, string digest)
+    public static async Task<bool> HoldsSeal(string seal, KeyRecord key, string digest)
     {
         using var ecdsa = PublicKey(key.X, key.Y);
         var result = await new JsonWebTokenHandler().ValidateTokenAsync(seal, SignatureOnly(ecdsa));
@@ -192,13 +193,13 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     });
 
     /// <summary>Checks coordinates and names the key by its RFC 7638 thumbprint.</summary>
-    public static Outcome<StoredKey> ReadKey(string x, string y)
+    public static Outcome<KeyRecord> ReadKey(string x, string y)
     {
         try
         {
             using var key = PublicKey(x, y);
             var info = PublicOf(key);
-            return new StoredKey(info.KeyId, info.X, info.Y);
+            return new KeyRecord(info.KeyId, info.X, info.Y);
         }
         catch (Exception error) when (error is CryptographicException or FormatException or ArgumentException)
         {

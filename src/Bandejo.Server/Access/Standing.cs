@@ -1,4 +1,5 @@
 using System.Security.Claims;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -15,7 +16,7 @@ internal static class Standing
 
     /// <summary>Who it is and with which rights; null where they may not be here any more.</summary>
     /// <param name="hash">The hash of the secret that they brought.</param>
-    public static (StoredAccount Account, StoredToken Token, IReadOnlyList<string> Roles)? Of(FleetWorld each, string hash) =>
+    public static (AccountRecord Account, TokenRecord Token, IReadOnlyList<string> Roles)? Of(FleetWorld each, string hash) =>
         each.Tokens.GetValueOrDefault(hash) is { } token && token.Expires > each.Now && each.Accounts.GetValueOrDefault(token.Account) is { IsDisabled: false } account
             ? (account, token, token.Roles is { } fewer ? [.. account.Roles.Where(fewer.Contains)] : account.Roles)
             : null;

@@ -2,6 +2,7 @@ using System.Security.Claims;
 using System.Security.Cryptography;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -37,7 +38,7 @@ internal static class TokenRoutes
     }
 
     /// <summary>Begins the session of a browser.</summary>
-    public static async Task<Outcome<bool>> BeginSession(HttpContext context, FleetWorld world, StoredAccount account)
+    public static async Task<Outcome<bool>> BeginSession(HttpContext context, FleetWorld world, AccountRecord account)
     {
         var secret = RandomNumberGenerator.GetHexString(48, lowercase: true);
         var begun = await world.Change(account.Account, change =>
@@ -48,7 +49,7 @@ internal static class TokenRoutes
                 change.Keep(new DeleteToken(ended.Id));
             }
 
-            var session = new StoredToken(Guid.CreateVersion7(change.Now).ToString("N"), account.Account, SessionHash(secret), "browser", change.Now, change.Now + SessionLife, null, IsSession: true);
+            var session = new TokenRecord(Guid.CreateVersion7(change.Now).ToString("N"), account.Account, SessionHash(secret), "browser", change.Now, change.Now + SessionLife, null, IsSession: true);
             change.World.Tokens[session.Hash] = session;
             change.Keep(new PutToken(session));
             change.Audit("signed-in", $"{account.Account} signed in with a browser.");
@@ -78,9 +79,9 @@ internal static class TokenRoutes
     /// <summary>The hash of a session's secret; never that of a token.</summary>
     private static string SessionHash(string secret) => "session-" + Authentication.HashOf(secret);
 
-    private static TokenInfo Info(StoredToken token, HttpContext context) => new(token.Id, token.Label, token.Created, token.Expires, token.Account, token.IsSession, token.Roles, token.Hash == context.User.FindFirstValue(Standing.By));
+    private static TokenInfo Info(TokenRecord token, HttpContext context) => new(token.Id, token.Label, token.Created, token.Expires, token.Account, token.IsSession, token.Roles, token.Hash == context.User.FindFirstValue(Standing.By));
 
-    private static Outcome<NewToken> NewToken(WorldChange change, StoredAccount account, SignInRequest request)
+    private static Outcome<NewToken> NewToken(WorldChange change, AccountRecord account, SignInRequest request)
     {
         var label = request.Label ?? "command line";
         if (label.Length is 0 or > 100 || label.Any(char.IsControl))
@@ -99,7 +100,7 @@ internal static class TokenRoutes
         }
 
         var secret = "bdj_" + RandomNumberGenerator.GetHexString(48, lowercase: true);
-        var token = new StoredToken(Guid.CreateVersion7(change.Now).ToString("N"), change.By!, Authentication.HashOf(secret), label, change.Now, change.Now.AddDays(request.Days ?? UsualDays), request.Roles?.Distinct().ToList());
+        var token = new TokenRecord(Guid.CreateVersion7(change.Now).ToString("N"), change.By!, Authentication.HashOf(secret), label, change.Now, change.Now.AddDays(request.Days ?? UsualDays), request.Roles?.Distinct().ToList());
         change.World.Tokens[token.Hash] = token;
         change.Keep(new PutToken(token));
         change.Audit("token-made", $"{change.By} made a personal token ({label}){(token.Roles is { } fewer ? $" with the roles {string.Join(", ", fewer)}" : "")}.");

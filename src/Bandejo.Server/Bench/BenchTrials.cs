@@ -3,10 +3,11 @@ using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.World;
+using Bandejo.Packaging;
 using Bandejo.Server.Packages;
 using Bandejo.Server.World;
 using Bandejo.Store;
-using Bandejo.Packaging;
 
 namespace Bandejo.Server.Bench;
 

@@ -7,6 +7,7 @@ using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Installers;
 using Bandejo.Core.Packages;
+using Bandejo.Core.World;
 using Bandejo.Packaging;
 using Bandejo.Server.Packages;
 using Bandejo.Server.World;
@@ -143,7 +144,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             return found.Failure!;
         }
 
-        var (document, name) = (found.Value.Document, $"{found.Value.Document.Name} {found.Value.Stored.Version}");
+        var (document, name) = (found.Value.Document, $"{found.Value.Document.Name} {found.Value.Record.Version}");
         var earlier = new List<(DocumentFile File, string Place, Inspection? Inspection)>();
         foreach (var each in Documents.FilesOf(document).DistinctBy(file => file.Path))
         {
@@ -188,7 +189,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
             {
                 Manifest = text,
                 Drafted = text,
-                After = new BenchAfterInfo(found.Value.Stored.Digest, name, [.. changes]),
+                After = new BenchAfterInfo(found.Value.Record.Digest, name, [.. changes]),
                 Files = [.. draft.Files.Where(file => brought.TrueForAll(each => each.File.Path != file.Path))
                     .Concat(brought.Select(each => new BenchFileInfo(each.File.Path, each.File.Size, each.File.Size, each.File.Sha256, each.Inspection is null ? null : InspectionForm.Of(each.Inspection)))).OrderBy(file => file.Path, StringComparer.Ordinal)],
             };

@@ -48,7 +48,7 @@ internal static class ComplianceRoutes
 
     private static List<ComplianceRow> ByGroup(FleetWorld world, List<DeploymentEntry> active) =>
         [.. world.Groups.Values.Select(group => new ComplianceRow(
-            "group", group.Stored.Slug, group.Stored.Name,
+            "group", group.Record.Slug, group.Record.Name,
             Counts.Info(active.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, deployment.Targets.States(group.In), world.Now)))))];
 
     private static Outcome<IReadOnlyList<TargetInfo>> Export(FleetWorld world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IReadOnlyList<TargetInfo>>>(each =>

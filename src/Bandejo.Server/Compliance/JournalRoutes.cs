@@ -3,6 +3,7 @@ using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Http;
@@ -63,7 +64,7 @@ internal static class JournalRoutes
         var deviceId = device is null ? null : world.Read(each => each.FindDevice(device)?.Id) ?? "none";
         var size = Routes.PageSize(limit);
         var query = new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);
-        var events = new List<StoredEvent>();
+        var events = new List<EventRecord>();
         for (var found = world.Store.Events(query); ; found = world.Store.Events(query with { Before = found[^1].Number }))
         {
             events.AddRange(found.Where(each => mayAudit || each.Topic != "audit"));
@@ -126,6 +127,6 @@ internal static class JournalRoutes
             world.EventsAdded -= added.Ring;
         }
 
-        IReadOnlyList<StoredEvent> Next() => world.Store.Events(new EventQuery(null, null, null, last, null, 500));
+        IReadOnlyList<EventRecord> Next() => world.Store.Events(new EventQuery(null, null, null, last, null, 500));
     }
 }

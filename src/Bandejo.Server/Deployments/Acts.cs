@@ -4,6 +4,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Devices;
 using Bandejo.Server.World;
@@ -63,9 +64,9 @@ internal static class Acts
 
         var kept = JsonSerializer.Serialize(keep, ContractJson.Default.DeploymentRequest);
         var state = DeploymentState.Start(plan, change.By!, change.Now);
-        var deployment = new DeploymentEntry(new StoredDeployment(id, plan.Name, package.Stored.Digest, kept, state, plan), plan, package);
+        var deployment = new DeploymentEntry(new DeploymentRecord(id, plan.Name, package.Record.Digest, kept, state, plan), plan, package);
         world.Deployments[id] = deployment;
-        change.Keep(new PutDeployment(deployment.Stored));
+        change.Keep(new PutDeployment(deployment.Record));
         change.Event("journal", "started", $"'{plan.Name}' was started for {preview.Reached} device{(preview.Reached == 1 ? "" : "s")} in {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}.", null, null, id, change.By);
         change.Audit("deployment-started", $"'{plan.Name}' was started.", null, null, id);
         foreach (var (device, wave) in waves)
@@ -118,8 +119,8 @@ internal static class Acts
     /// <summary>Why a deployment goes on no more: its package was withdrawn and it does not only take away, or nobody can read what was started; null where it may go on.</summary>
     public static Failure? WhyOver(DeploymentEntry deployment) =>
         deployment.Unreadable is { } unreadable ? new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}': {unreadable}.") :
-        deployment.Package.Stored.State == Core.Packages.PackageState.Withdrawn && deployment.Plan.Wish != Wish.Gone && deployment.State.Status != DeploymentStatus.RollingBack
-            ? new Failure(ErrorKind.Conflict, $"{deployment.Package.Document.Name} {deployment.Package.Stored.Version} was withdrawn and starts nowhere any more. Roll it back, or end it and start a revision.") : null;
+        deployment.Package.Record.State == Core.Packages.PackageState.Withdrawn && deployment.Plan.Wish != Wish.Gone && deployment.State.Status != DeploymentStatus.RollingBack
+            ? new Failure(ErrorKind.Conflict, $"{deployment.Package.Document.Name} {deployment.Package.Record.Version} was withdrawn and starts nowhere any more. Roll it back, or end it and start a revision.") : null;
 
     /// <summary>Whether somebody else than this person could approve.</summary>
     public static bool HasOtherApprover(FleetWorld world, string person) =>

@@ -2,6 +2,7 @@ using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Handlings;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -13,12 +14,12 @@ internal static class Chosen
 {
     /// <summary>What a kept deployment was started with.</summary>
     public static IReadOnlyList<ChosenInfo> Of(FleetWorld world, DeploymentEntry deployment) =>
-        Of(deployment.Plan, deployment.Package, Planning.RequestOf(deployment.Stored)?.Preset, KeptHandlings.Of(world, deployment.Plan.App, deployment.Plan.Handling));
+        Of(deployment.Plan, deployment.Package, Planning.RequestOf(deployment.Record)?.Preset, KeptHandlings.Of(world, deployment.Plan.App, deployment.Plan.Handling));
 
     /// <summary>What a plan asks for.</summary>
     /// <param name="preset">The preset that its settings come from; null for none.</param>
     /// <param name="handling">The kept handling that it goes by; null for none.</param>
-    public static IReadOnlyList<ChosenInfo> Of(DeploymentPlan plan, PackageEntry package, string? preset, StoredHandling? handling)
+    public static IReadOnlyList<ChosenInfo> Of(DeploymentPlan plan, PackageEntry package, string? preset, HandlingRecord? handling)
     {
         var secret = (package.Document.Settings ?? []).Where(setting => setting.Type == "secret").Select(setting => setting.Name).ToHashSet(StringComparer.Ordinal);
         var usual = RetryRule.Default;

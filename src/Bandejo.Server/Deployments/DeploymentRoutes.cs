@@ -1,6 +1,7 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.Http;

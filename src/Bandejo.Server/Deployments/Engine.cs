@@ -4,6 +4,7 @@ using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -89,7 +90,7 @@ internal static class Engine
             }
         }
 
-        foreach (var row in rows.Rows().Where(row => !world.DevicesByRow[row].Stored.IsSorted).ToList())
+        foreach (var row in rows.Rows().Where(row => !world.DevicesByRow[row].Record.IsSorted).ToList())
         {
             rows[row] = false;
         }
@@ -181,8 +182,8 @@ internal static class Engine
             return;
         }
 
-        deployment.Stored = deployment.Stored with { State = decision.State };
-        change.Keep(new PutDeployment(deployment.Stored));
+        deployment.Record = deployment.Record with { State = decision.State };
+        change.Keep(new PutDeployment(deployment.Record));
         foreach (var line in decision.Journal)
         {
             change.Event("journal", line.What, line.Text, line.Reason, null, deployment.Id, line.By);
@@ -239,7 +240,7 @@ internal static class Engine
     // Asked for every target at every result: without closures and lists.
     private static bool IsInScope(FleetWorld world, DeploymentPlan plan, DeviceEntry device, Target? target)
     {
-        if (!device.Stored.IsSorted)
+        if (!device.Record.IsSorted)
         {
             return false;
         }

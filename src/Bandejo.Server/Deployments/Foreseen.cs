@@ -1,5 +1,6 @@
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -27,7 +28,7 @@ internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event,
     {
         var open = DeploymentState.Start(plan, "", world.Now);
         open = open with { Waves = [.. open.Waves.Select(wave => wave with { OpenedAt = world.Now })] };
-        var draft = new DeploymentEntry(new StoredDeployment(plan.Id, plan.Name, plan.Package, "", open), plan, package);
+        var draft = new DeploymentEntry(new DeploymentRecord(plan.Id, plan.Name, plan.Package, "", open), plan, package);
         return [.. inScope.Select(device =>
         {
             var wave = waves[device.Id];

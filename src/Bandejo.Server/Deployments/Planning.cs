@@ -5,6 +5,7 @@ using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Packages;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -44,9 +45,9 @@ internal static class Planning
             Id = id,
             Salt = request.Salt ?? id,
             Name = string.IsNullOrWhiteSpace(request.Name) ? DefaultName(package, wish) : request.Name.Trim(),
-            App = package.Stored.App,
+            App = package.Record.App,
             AppName = package.Document.Name,
-            Package = package.Stored.Digest,
+            Package = package.Record.Digest,
             Version = package.Version,
             Wish = wish,
             Groups = request.Groups,
@@ -128,7 +129,7 @@ internal static class Planning
     }
 
     /// <summary>A kept deployment with its plan. One whose plan this version cannot read takes no part in anything but being looked at, rolled back and ended, and says so.</summary>
-    public static DeploymentEntry FromStored(StoredDeployment stored, PackageEntry package)
+    public static DeploymentEntry FromRecord(DeploymentRecord stored, PackageEntry package)
     {
         if (stored.Plan is { } plan)
         {
@@ -141,7 +142,7 @@ internal static class Planning
     }
 
     /// <summary>What was asked for, as it was kept; null where this version cannot read it.</summary>
-    public static DeploymentRequest? RequestOf(StoredDeployment stored)
+    public static DeploymentRequest? RequestOf(DeploymentRecord stored)
     {
         try
         {
@@ -153,7 +154,7 @@ internal static class Planning
         }
     }
 
-    private static DeploymentEntry Unreadable(StoredDeployment stored, PackageEntry package, DeploymentRequest? request, string why)
+    private static DeploymentEntry Unreadable(DeploymentRecord stored, PackageEntry package, DeploymentRequest? request, string why)
     {
         var says = $"this version of Bandejo cannot read what was started ({why.TrimEnd('.')}); roll it back or end it, and start it anew";
         var waves = stored.State.Waves.Count;
@@ -161,9 +162,9 @@ internal static class Planning
         {
             Id = stored.Id,
             Name = stored.Name,
-            App = package.Stored.App,
+            App = package.Record.App,
             AppName = package.Document.Name,
-            Package = package.Stored.Digest,
+            Package = package.Record.Digest,
             Version = package.Version,
             Wish = request?.Wish switch { "gone" => Wish.Gone, "choice" => Wish.Choice, _ => Wish.Have },
             Groups = request?.Groups ?? [],
@@ -176,7 +177,7 @@ internal static class Planning
     }
 
     private static string DefaultName(PackageEntry package, Wish wish) =>
-        wish == Wish.Gone ? $"{package.Document.Name} taken away" : wish == Wish.Choice ? $"{package.Document.Name} {package.Stored.Version} on the shelf" : $"{package.Document.Name} {package.Stored.Version}";
+        wish == Wish.Gone ? $"{package.Document.Name} taken away" : wish == Wish.Choice ? $"{package.Document.Name} {package.Record.Version} on the shelf" : $"{package.Document.Name} {package.Record.Version}";
 
     private static T? Take<T>(Outcome<T> outcome, string where, List<Finding> findings)
         where T : class

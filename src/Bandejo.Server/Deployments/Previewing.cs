@@ -7,6 +7,7 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Bandejo.Server.Handlings;
 using Bandejo.Server.Http;
 using Bandejo.Server.Packages;
@@ -31,13 +32,13 @@ internal static class Previewing
         }
 
         var package = found.Value;
-        request = request with { Package = package.Stored.Digest, Salt = request.Salt ?? SaltOf(request, package) };
+        request = request with { Package = package.Record.Digest, Salt = request.Salt ?? SaltOf(request, package) };
         if (request.Handling is { } named && named != DeploymentPlan.NoHandling && KeptHandlings.Find(world, named) is { Ok: false } noHandling)
         {
             return noHandling.Failure!;
         }
 
-        var handling = KeptHandlings.Of(world, package.Stored.App, request.Handling);
+        var handling = KeptHandlings.Of(world, package.Record.App, request.Handling);
         var read = Planning.Read(request, id, package, handling?.Values);
         if (!read.Ok)
         {
@@ -58,7 +59,7 @@ internal static class Previewing
         CheckTimes(world, plan, findings);
         var outs = new Dictionary<string, List<string>>(StringComparer.Ordinal);
         Exclusions(world, plan, outs);
-        foreach (var device in world.Devices.Values.Where(device => !device.Stored.IsSorted && plan.Groups.Any(slug => world.Groups[slug].In[device.Row])))
+        foreach (var device in world.Devices.Values.Where(device => !device.Record.IsSorted && plan.Groups.Any(slug => world.Groups[slug].In[device.Row])))
         {
             Out(outs, "Unsorted: nobody has put it into a listed group yet", device.Name);
         }
@@ -83,7 +84,7 @@ internal static class Previewing
         var fitting = foreseen.Where(each => each.Fits).Select(each => each.Device).ToList();
         Contests(world, plan, fitting, findings);
         findings.AddRange(plan.Wish == Wish.Gone ? [] : Needing.Findings(world, package, fitting));
-        if (plan.Wish != Wish.Gone && Intake.Circle(world, package.Stored.App, package.Needs) is { } circle)
+        if (plan.Wish != Wish.Gone && Intake.Circle(world, package.Record.App, package.Needs) is { } circle)
         {
             findings.Add(new Finding(circle, "package"));
         }
@@ -101,7 +102,7 @@ internal static class Previewing
         }
 
         var preview = new DeploymentPreview(
-            plan.Name, $"{package.Document.Name} {package.Stored.Version} ({package.Stored.Digest[..12]}, {Words.Of(package.Stored.State)})", findings.TrueForAll(finding => finding.IsWarning),
+            plan.Name, $"{package.Document.Name} {package.Record.Version} ({package.Record.Digest[..12]}, {Words.Of(package.Record.State)})", findings.TrueForAll(finding => finding.IsWarning),
             [.. findings.Select(Problems.Info)], reached.Count, previews,
             [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect).OrderByDescending(group => group.Count()).Select(group => new CountInfo(group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new OutInfo(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
@@ -112,7 +113,7 @@ internal static class Previewing
     /// <summary>What counts and shares are drawn by: the same request draws the same devices, whoever asks and whenever.</summary>
     private static string SaltOf(DeploymentRequest request, PackageEntry package)
     {
-        var drawn = new DeploymentRequest(package.Stored.Digest, [.. request.Groups.Order(StringComparer.Ordinal)], request.Waves, Wish: request.Wish, Except: [.. (request.Except ?? []).Order(StringComparer.Ordinal)]);
+        var drawn = new DeploymentRequest(package.Record.Digest, [.. request.Groups.Order(StringComparer.Ordinal)], request.Waves, Wish: request.Wish, Except: [.. (request.Except ?? []).Order(StringComparer.Ordinal)]);
         return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(drawn, ContractJson.Default.DeploymentRequest)))[..16];
     }
 
@@ -134,22 +135,22 @@ internal static class Previewing
 
     private static void CheckPackage(FleetWorld world, DeploymentPlan plan, PackageEntry package, List<Finding> findings)
     {
-        var state = package.Stored.State;
+        var state = package.Record.State;
         if (package.IsRetired)
         {
-            findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} was retired; its files are not kept any more. Build or import it again, and it can be deployed again.", "package"));
+            findings.Add(new Finding($"{package.Document.Name} {package.Record.Version} was retired; its files are not kept any more. Build or import it again, and it can be deployed again.", "package"));
         }
 
         if (state == PackageState.Withdrawn && plan.Wish != Wish.Gone)
         {
-            findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} was withdrawn; it can only be taken away (wish 'gone').", "package"));
+            findings.Add(new Finding($"{package.Document.Name} {package.Record.Version} was withdrawn; it can only be taken away (wish 'gone').", "package"));
         }
         else if (state is PackageState.Built or PackageState.Tried && plan.Wish != Wish.Gone)
         {
-            var others = plan.Groups.Where(slug => !world.Groups[slug].Stored.IsForTesting).ToList();
+            var others = plan.Groups.Where(slug => !world.Groups[slug].Record.IsForTesting).ToList();
             findings.Add(others.Count > 0
-                ? new Finding($"{package.Document.Name} {package.Stored.Version} is not released; it reaches only groups marked for testing, and {string.Join(", ", others)} {(others.Count == 1 ? "is" : "are")} not. Release it first.", "package")
-                : new Finding($"{package.Document.Name} {package.Stored.Version} is not released; the groups are marked for testing.", "package") { IsWarning = true });
+                ? new Finding($"{package.Document.Name} {package.Record.Version} is not released; it reaches only groups marked for testing, and {string.Join(", ", others)} {(others.Count == 1 ? "is" : "are")} not. Release it first.", "package")
+                : new Finding($"{package.Document.Name} {package.Record.Version} is not released; the groups are marked for testing.", "package") { IsWarning = true });
         }
 
         if (plan.Settings.Count > 0 && package.Document.Variants.Any(variant => variant.Change is null))
@@ -159,7 +160,7 @@ internal static class Previewing
 
         if (plan.Wish == Wish.Gone && package.Document.Variants.Any(variant => variant.Remove is null))
         {
-            findings.Add(new Finding($"{package.Document.Name} {package.Stored.Version} has a variant without a 'remove' step; it cannot be taken away with it.", "package"));
+            findings.Add(new Finding($"{package.Document.Name} {package.Record.Version} has a variant without a 'remove' step; it cannot be taken away with it.", "package"));
         }
 
         if (plan.Wish != Wish.Gone && package.Document.Variants.Any(variant => variant.Remove is null))

@@ -22,7 +22,7 @@ internal static class Reasons
             steps.Add(Group(world, slug, device, "is left out by", "is not in the excluded"));
         }
 
-        if (!device.Stored.IsSorted)
+        if (!device.Record.IsSorted)
         {
             steps.Add("is unsorted: it gets nothing until somebody puts it into a listed group");
         }

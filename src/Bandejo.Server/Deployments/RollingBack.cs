@@ -230,10 +230,10 @@ internal static class RollingBack
         var package = deployment.Package;
         if (package.IsRetired)
         {
-            return $"the files of {package.Document.Name} {package.Stored.Version} were let go, and with them what takes it away";
+            return $"the files of {package.Document.Name} {package.Record.Version} were let go, and with them what takes it away";
         }
 
-        return package.Document.Variants.FirstOrDefault(variant => variant.Name == target.Variant) is { Remove: null } ? $"{package.Document.Name} {package.Stored.Version} has no 'remove' step" : null;
+        return package.Document.Variants.FirstOrDefault(variant => variant.Name == target.Variant) is { Remove: null } ? $"{package.Document.Name} {package.Record.Version} has no 'remove' step" : null;
     }
 
     private static EarlierPackage Earlier(FleetWorld world, DeploymentPlan plan, string before, string? named)
@@ -241,19 +241,19 @@ internal static class RollingBack
         var kept = named is null ? null : world.Packages.GetValueOrDefault(named);
         if (kept is not null && WhyNot(kept) is null)
         {
-            return new EarlierPackage(kept.Stored.Digest, "");
+            return new EarlierPackage(kept.Record.Digest, "");
         }
 
         // It was not put there by us, or not by what is kept: a package of that version serves as well.
-        List<PackageEntry> same = AppVersion.TryParse(before, out var version) ? [.. world.Packages.Values.Where(package => package.Stored.App == plan.App && package.Version.SameButRevision(version))] : [];
-        if (same.Where(package => WhyNot(package) is null).OrderBy(package => package.Stored.State is not PackageState.Released).ThenByDescending(package => package.Version).FirstOrDefault() is { } other)
+        List<PackageEntry> same = AppVersion.TryParse(before, out var version) ? [.. world.Packages.Values.Where(package => package.Record.App == plan.App && package.Version.SameButRevision(version))] : [];
+        if (same.Where(package => WhyNot(package) is null).OrderBy(package => package.Record.State is not PackageState.Released).ThenByDescending(package => package.Version).FirstOrDefault() is { } other)
         {
-            return new EarlierPackage(other.Stored.Digest, "");
+            return new EarlierPackage(other.Record.Digest, "");
         }
 
         var why = (kept ?? same.FirstOrDefault()) is { } known ? WhyNot(known)! : "no package of it is kept here";
         return new EarlierPackage(null, $"{plan.AppName} {before} was there before, and {why}");
 
-        static string? WhyNot(PackageEntry package) => package.Stored.State == PackageState.Withdrawn ? "it was withdrawn" : package.IsRetired ? "its files were let go" : null;
+        static string? WhyNot(PackageEntry package) => package.Record.State == PackageState.Withdrawn ? "it was withdrawn" : package.IsRetired ? "its files were let go" : null;
     }
 }

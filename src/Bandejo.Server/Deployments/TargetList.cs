@@ -3,6 +3,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.World;
 using Bandejo.Server.Devices;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -24,18 +25,18 @@ internal static class Views
     {
         var plan = deployment.Plan;
         var device = world.Devices.GetValueOrDefault(target.Device);
-        var silence = device is null ? "" : Sentences.Silence(target.State, device.LastHeard ?? device.Stored.Joined, world.CheckInInterval, world.Now);
+        var silence = device is null ? "" : Sentences.Silence(target.State, device.LastHeard ?? device.Record.Joined, world.CheckInInterval, world.Now);
         return new TargetInfo(
             plan.Id, plan.Name, target.Device, device?.Name ?? target.Device, plan.App, plan.Version.Text, Words.Of(plan.Wish),
             Words.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
             Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt);
     }
 
-    public static AttemptInfo Attempt(FleetWorld world, StoredAttempt attempt) => new(
+    public static AttemptInfo Attempt(FleetWorld world, AttemptRecord attempt) => new(
         attempt.Id, attempt.Deployment, attempt.Device, world.Read(each => each.Devices.GetValueOrDefault(attempt.Device)?.Name ?? attempt.Device), attempt.Kind, attempt.Version,
         attempt.StartedAt, attempt.EndedAt, attempt.Outcome, attempt.Phase, attempt.ExitCode, attempt.Message, attempt.HasLog);
 
-    public static EventInfo Event(StoredEvent kept) => new(kept.Number, kept.At, kept.Topic, kept.What, kept.By, kept.Deployment, kept.Device, kept.Text, kept.Reason);
+    public static EventInfo Event(EventRecord kept) => new(kept.Number, kept.At, kept.Topic, kept.What, kept.By, kept.Deployment, kept.Device, kept.Text, kept.Reason);
 
     private static WaveInfo Wave(DeploymentEntry deployment, int index, Tally tally)
     {

@@ -3,6 +3,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -27,9 +28,9 @@ internal static class WavePlanRoutes
             .For(Roles.Operator).WithSummary("Forgets a wave plan; needs If-Match").Produces(204);
     }
 
-    private static WavePlanInfo Info(StoredWavePlan plan) => new(plan.Slug, plan.Name, JsonSerializer.Deserialize(plan.Waves, ContractJson.Default.IReadOnlyListWaveRequest)!, plan.Revision);
+    private static WavePlanInfo Info(WavePlanRecord plan) => new(plan.Slug, plan.Name, JsonSerializer.Deserialize(plan.Waves, ContractJson.Default.IReadOnlyListWaveRequest)!, plan.Revision);
 
-    private static Outcome<StoredWavePlan> Find(FleetWorld world, string slug)
+    private static Outcome<WavePlanRecord> Find(FleetWorld world, string slug)
     {
         if (world.WavePlans.TryGetValue(slug, out var plan))
         {
@@ -60,7 +61,7 @@ internal static class WavePlanRoutes
             return new Failure(ErrorKind.Invalid, findings.Count == 1 ? findings[0].Message : $"The wave plan has {findings.Count} errors.", findings);
         }
 
-        var plan = new StoredWavePlan(slug, string.IsNullOrWhiteSpace(request.Name) ? known?.Name ?? slug : request.Name.Trim(), JsonSerializer.Serialize(request.Waves, ContractJson.Default.IReadOnlyListWaveRequest), (known?.Revision ?? 0) + 1);
+        var plan = new WavePlanRecord(slug, string.IsNullOrWhiteSpace(request.Name) ? known?.Name ?? slug : request.Name.Trim(), JsonSerializer.Serialize(request.Waves, ContractJson.Default.IReadOnlyListWaveRequest), (known?.Revision ?? 0) + 1);
         change.World.WavePlans[slug] = plan;
         change.Keep(new PutWavePlan(plan));
         change.Audit("wave-plan-kept", $"The wave plan '{slug}' was {(known is null ? "made" : "changed")}: {string.Join(" / ", request.Waves.Select(wave => wave.Name))}.");

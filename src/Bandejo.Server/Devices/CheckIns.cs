@@ -7,6 +7,7 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
@@ -64,7 +65,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         }
 
         var device = each.Devices[id];
-        if (device.Stored.LastHeard is not { } kept || each.Now - kept > LastHeardLag)
+        if (device.Record.LastHeard is not { } kept || each.Now - kept > LastHeardLag)
         {
             return null;
         }
@@ -141,16 +142,16 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         change.By = device.Name;
         device.LastHeard = change.Now;
         device.Sequence = request.Sequence;
-        var isKeptLate = device.Stored.LastHeard is not { } kept || change.Now - kept > LastHeardLag;
+        var isKeptLate = device.Record.LastHeard is not { } kept || change.Now - kept > LastHeardLag;
         if (isKeptLate || request.Facts is not null)
         {
-            device.Stored = device.Stored with { LastHeard = change.Now, Sequence = request.Sequence };
+            device.Record = device.Record with { LastHeard = change.Now, Sequence = request.Sequence };
         }
 
-        if (request.Facts is { } facts && request.FactsDigest != device.Stored.FactsDigest)
+        if (request.Facts is { } facts && request.FactsDigest != device.Record.FactsDigest)
         {
             TakeFacts(change, device, request.FactsDigest, facts);
-            change.Keep(new PutDevice(device.Stored));
+            change.Keep(new PutDevice(device.Record));
         }
         else if (isKeptLate)
         {
@@ -219,14 +220,14 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         var (orders, tag) = device.OrdersTag == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(each, device);
         var isNew = tag != request.OrdersTag;
         device.TrustTag = request.TrustTag;
-        return new CheckInReply(acknowledged, request.FactsDigest != device.Stored.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null, request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null, request.Facts is not null && device.LeftOut.Count > 0 ? device.LeftOut : null);
+        return new CheckInReply(acknowledged, request.FactsDigest != device.Record.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault("withdrawn.list") : null, request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null, request.Facts is not null && device.LeftOut.Count > 0 ? device.LeftOut : null);
     }
 
     /// <summary>Takes over changed facts, and puts the device into the groups they lead to.</summary>
     public static void TakeFacts(WorldChange change, DeviceEntry device, string digest, FactReport report)
     {
         var world = change.World;
-        var old = device.Stored;
+        var old = device.Record;
         var before = old.Sheet.Facts().ToDictionary(fact => fact.Name);
         var today = DateOnly.FromDateTime(change.Now.UtcDateTime);
         device.NewWords = device.NewWords.Day == today ? device.NewWords : (today, 0);
@@ -242,7 +243,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
             .Select(fact => new ReportedFact(fact.Name, fact.Value, before.TryGetValue(fact.Name, out var known) && known.Value == fact.Value ? known.Since : change.Now)).ToList();
         var programs = taken.Programs?.Select(program => new ReportedProgram(world.Words.Number(program.Name), world.Words.Number(program.Version), world.Words.Number(program.Source))).ToList();
         world.FactsGone(device);
-        device.Stored = old with { Sheet = FactSheet.Of(facts, programs), FactsDigest = digest };
+        device.Record = old with { Sheet = FactSheet.Of(facts, programs), FactsDigest = digest };
         world.FactsApplied(device);
         foreach (var group in world.Groups.Values)
         {
@@ -272,7 +273,7 @@ internal sealed class CheckIns(FleetWorld world, FileStore files, DeviceOptions 
         }
 
         var isRestore = report.Kind == "restore";
-        var attempt = (open ?? new StoredAttempt(report.Id, deployment.Id, device.Id, report.Kind, deployment.Plan.Version.Text, report.StartedAt, null, null, report.Phase, null, "", false)) with
+        var attempt = (open ?? new AttemptRecord(report.Id, deployment.Id, device.Id, report.Kind, deployment.Plan.Version.Text, report.StartedAt, null, null, report.Phase, null, "", false)) with
         {
             EndedAt = report.EndedAt,
             Outcome = report.HasEnded ? report.Outcome : null,

@@ -3,6 +3,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 using CsvHelper;
@@ -47,7 +48,7 @@ internal static class DeviceList
         if (text.Trim() == "unsorted")
         {
             var unsorted = new Bitmap();
-            foreach (var device in world.DevicesInOrder.Where(device => !device.Stored.IsSorted))
+            foreach (var device in world.DevicesInOrder.Where(device => !device.Record.IsSorted))
             {
                 unsorted[device.Row] = true;
             }
@@ -157,7 +158,7 @@ internal static class DeviceList
 
         if (by is "heard" or "joined")
         {
-            return Sorted(devices, device => by == "joined" ? device.Stored.Joined.UtcTicks : device.LastHeard?.UtcTicks, isDown);
+            return Sorted(devices, device => by == "joined" ? device.Record.Joined.UtcTicks : device.LastHeard?.UtcTicks, isDown);
         }
 
         if (FactCatalog.TypeOf(by) is null)

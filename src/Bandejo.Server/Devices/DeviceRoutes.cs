@@ -2,6 +2,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;

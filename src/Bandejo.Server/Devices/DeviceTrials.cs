@@ -5,6 +5,7 @@ using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.Packages;
@@ -38,7 +39,7 @@ internal static class DeviceTrials
 
     /// <summary>What a device is to do for the trial that it was asked for; null for nothing.</summary>
     public static Order? Order(FleetWorld world, DeviceEntry device) =>
-        world.DeviceTrials.GetValueOrDefault(device.Id) is { EndedAt: null } trial && world.Packages.TryGetValue(trial.Package, out var package) && package.Stored.State != PackageState.Withdrawn
+        world.DeviceTrials.GetValueOrDefault(device.Id) is { EndedAt: null } trial && world.Packages.TryGetValue(trial.Package, out var package) && package.Record.State != PackageState.Withdrawn
             ? new Order(trial.Id, 0, Kind, true, package.Link, trial.Variant, trial.Earlier is { } earlier ? world.Packages.GetValueOrDefault(earlier)?.Link : null, LeaseSeconds, null, false, 1, 60, 60, trial.Settings) : null;
 
     /// <summary>Takes what a device tells of a trial. Of one that was replaced or taken back meanwhile nothing is kept.</summary>
@@ -50,7 +51,7 @@ internal static class DeviceTrials
             return;
         }
 
-        var package = change.World.Packages.TryGetValue(trial.Package, out var tried) ? $"{tried.Document.Name} {tried.Stored.Version}" : "its package";
+        var package = change.World.Packages.TryGetValue(trial.Package, out var tried) ? $"{tried.Document.Name} {tried.Record.Version}" : "its package";
         if (!report.HasEnded)
         {
             Put(change, trial with { BeganAt = report.StartedAt });
@@ -82,14 +83,14 @@ internal static class DeviceTrials
             return FleetRoutes.NoDevice(world, name);
         }
 
-        if (!world.Groups.Values.Any(group => group.Stored.IsForTesting && group.In[device.Row]))
+        if (!world.Groups.Values.Any(group => group.Record.IsForTesting && group.In[device.Row]))
         {
             return new Failure(ErrorKind.Conflict, $"{device.Name} is in no group that is marked for testing. A trial installs and removes on the device itself; put one that is kept for that into such a group.");
         }
 
         if (world.DeviceTrials.GetValueOrDefault(device.Id) is { BeganAt: not null, EndedAt: null } running && world.Packages.GetValueOrDefault(running.Package) is { } under)
         {
-            return new Failure(ErrorKind.Conflict, $"{device.Name} is in the middle of a trial of {under.Document.Name} {under.Stored.Version}, which {running.By} asked for.");
+            return new Failure(ErrorKind.Conflict, $"{device.Name} is in the middle of a trial of {under.Document.Name} {under.Record.Version}, which {running.By} asked for.");
         }
 
         var found = Catalogue.Find(world, request.Package);
@@ -100,7 +101,7 @@ internal static class DeviceTrials
         }
 
         var (package, earlier) = (found.Value, request.From is null ? null : before.Value);
-        if (package.Stored.State == PackageState.Withdrawn || package.IsRetired || earlier?.IsRetired == true || (earlier is not null && earlier.Stored.App != package.Stored.App))
+        if (package.Record.State == PackageState.Withdrawn || package.IsRetired || earlier?.IsRetired == true || (earlier is not null && earlier.Record.App != package.Record.App))
         {
             return new Failure(ErrorKind.Conflict, "What is tried must neither be withdrawn nor retired, and the earlier version must be one of the same app.");
         }
@@ -108,7 +109,7 @@ internal static class DeviceTrials
         var fit = Targeting.Weigh(package.Variants, world.Columns.Row(device.Row));
         if (fit.Variant is not { } variant)
         {
-            return new Failure(ErrorKind.Conflict, $"No variant of {package.Document.Name} {package.Stored.Version} is meant for {device.Name}: {fit.Reason}.");
+            return new Failure(ErrorKind.Conflict, $"No variant of {package.Document.Name} {package.Record.Version} is meant for {device.Name}: {fit.Reason}.");
         }
 
         var document = package.Document;
@@ -118,7 +119,7 @@ internal static class DeviceTrials
             return settings.Failure!;
         }
 
-        var trial = new StoredDeviceTrial("T" + Guid.CreateVersion7(change.Now).ToString("N"), device.Id, package.Stored.Digest, variant, earlier?.Stored.Digest, settings.Value.Count == 0 ? null : settings.Value, change.By!, change.Now, null, null, false, "", null);
+        var trial = new DeviceTrialRecord("T" + Guid.CreateVersion7(change.Now).ToString("N"), device.Id, package.Record.Digest, variant, earlier?.Record.Digest, settings.Value.Count == 0 ? null : settings.Value, change.By!, change.Now, null, null, false, "", null);
         Put(change, trial);
         world.OrdersInDoubt(device);
         change.Audit("trial-asked", $"{device.Name} was asked to try {document.Name} {document.Version}.", null, device.Id);
@@ -143,13 +144,13 @@ internal static class DeviceTrials
         return true;
     }
 
-    private static void Put(WorldChange change, StoredDeviceTrial trial)
+    private static void Put(WorldChange change, DeviceTrialRecord trial)
     {
         change.World.DeviceTrials[trial.Device] = trial;
         change.Keep(new PutDeviceTrial(trial));
     }
 
-    private static DeviceTrialInfo Info(FleetWorld world, StoredDeviceTrial trial)
+    private static DeviceTrialInfo Info(FleetWorld world, DeviceTrialRecord trial)
     {
         var device = world.Devices[trial.Device];
         return new DeviceTrialInfo(

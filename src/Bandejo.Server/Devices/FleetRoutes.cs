@@ -3,6 +3,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Identity;
 using Bandejo.Server.Access;
 using Bandejo.Server.Compliance;
@@ -57,7 +58,7 @@ internal static class FleetRoutes
         }
 
         var os = $"{world.Fact(device, "os.name")} {world.Fact(device, "os.version")}".Trim();
-        return new DeviceInfo(device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os, device.Stored.Joined, device.LastHeard, met, unmet, !device.Stored.IsSorted, facts is null or [] ? null : [.. facts.Select(fact => world.Columns.Get(device.Row, fact).Value?.ToString())]);
+        return new DeviceInfo(device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os, device.Record.Joined, device.LastHeard, met, unmet, !device.Record.IsSorted, facts is null or [] ? null : [.. facts.Select(fact => world.Columns.Get(device.Row, fact).Value?.ToString())]);
     }
 
     /// <summary>The failure for a device that is not there, with the nearest name.</summary>
@@ -74,13 +75,13 @@ internal static class FleetRoutes
             return NoDevice(world, name);
         }
 
-        var programs = device.Stored.Sheet.Programs();
+        var programs = device.Record.Sheet.Programs();
         return new DeviceDetails(
             Info(world, device),
-            [.. device.Stored.Sheet.Facts().Select(fact => (Name: world.Words[fact.Name], fact.Value, fact.Since)).OrderBy(fact => fact.Name, StringComparer.Ordinal).Select(fact => new FactInfo(fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
+            [.. device.Record.Sheet.Facts().Select(fact => (Name: world.Words[fact.Name], fact.Value, fact.Since)).OrderBy(fact => fact.Name, StringComparer.Ordinal).Select(fact => new FactInfo(fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
             [.. (programs ?? []).Select(program => new ProgramInfo(world.Words[program.Name], world.Words[program.Version], world.Words[program.Source])).OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase)],
             programs is not null,
-            [.. world.Groups.Values.Where(group => group.In[device.Row]).Select(group => group.Stored.Slug)],
+            [.. world.Groups.Values.Where(group => group.In[device.Row]).Select(group => group.Record.Slug)],
             [.. device.Deployments.Select(deployment => Views.Target(world, deployment, deployment.Targets[device]))]);
     }
 
@@ -152,7 +153,7 @@ internal static class FleetRoutes
         world.Devices.Remove(device.Id);
         hails.Close(device.Id);
         world.DevicesByName.Remove(device.Name);
-        world.DevicesByKey.Remove(device.Stored.Key.KeyId);
+        world.DevicesByKey.Remove(device.Record.Key.KeyId);
         world.DevicesByRow.Remove(device.Row);
         world.OrderChanged();
         change.World.DeviceTrials.Remove(device.Id);
@@ -176,7 +177,7 @@ internal static class FleetRoutes
         // Letters and digits that cannot be taken for one another (no I, L, O, U, 0, 1); 16 of 29 make 77 bits.
         var text = RandomNumberGenerator.GetString("ABCDEFGHJKMNPQRSTVWXYZ23456789", 16);
         var code = string.Join('-', text.Chunk(4).Select(part => new string(part)));
-        var stored = new StoredJoinCode(Guid.CreateVersion7(change.Now).ToString("N"), Authentication.HashOf(code), request.Group, request.Uses, change.Now.AddHours(request.Hours), change.By!);
+        var stored = new JoinCodeRecord(Guid.CreateVersion7(change.Now).ToString("N"), Authentication.HashOf(code), request.Group, request.Uses, change.Now.AddHours(request.Hours), change.By!);
         change.World.JoinCodes[stored.Hash] = stored;
         change.Keep(new PutJoinCode(stored));
         change.Audit("join-code-made", $"A join code for {request.Uses} device{(request.Uses == 1 ? "" : "s")}{(request.Group is null ? "" : $" into '{request.Group}'")} was made.");
@@ -196,5 +197,5 @@ internal static class FleetRoutes
         return true;
     }
 
-    private static JoinCodeInfo Info(StoredJoinCode code, string? text) => new(code.Id, text, code.Group, code.UsesLeft, code.Expires, code.MadeBy);
+    private static JoinCodeInfo Info(JoinCodeRecord code, string? text) => new(code.Id, text, code.Group, code.UsesLeft, code.Expires, code.MadeBy);
 }

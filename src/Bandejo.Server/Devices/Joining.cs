@@ -1,6 +1,7 @@
 using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.World;
 using Bandejo.Identity;
 using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
@@ -41,7 +42,7 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
             return new Failure(ErrorKind.Unauthenticated, "The assertion cannot be read.");
         }
 
-        if (world.Read(each => each.Devices.GetValueOrDefault(id)?.Stored.Key) is not { } key)
+        if (world.Read(each => each.Devices.GetValueOrDefault(id)?.Record.Key) is not { } key)
         {
             return new Failure(ErrorKind.Gone, "This device is not enrolled here. Join with a code.");
         }
@@ -68,12 +69,12 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
         return new DeviceTokenAnswer(keys.DeviceToken(id), (int)keys.DeviceTokenLife.TotalSeconds);
     }
 
-    private Outcome<JoinAnswer> Join(WorldChange change, JoinRequest request, StoredKey key, string hash)
+    private Outcome<JoinAnswer> Join(WorldChange change, JoinRequest request, KeyRecord key, string hash)
     {
         var each = change.World;
         if (each.DevicesByKey.TryGetValue(key.KeyId, out var known))
         {
-            return known.Stored.JoinCode == hash
+            return known.Record.JoinCode == hash
                 ? Answer(known)
                 : new Failure(ErrorKind.Conflict, $"This device's key is enrolled already, as {known.Name}. Remove the device first, or give the agent a new folder.");
         }
@@ -96,10 +97,10 @@ internal sealed class Joining(FleetWorld world, SiteKeys keys, DeviceOptions opt
             name = $"{wanted}-{i}";
         }
 
-        var stored = new StoredDevice(Guid.CreateVersion7(change.Now).ToString("N"), name, key, hash, change.Now, null, 0, "", FactSheet.Empty, code.Group is not null);
+        var stored = new DeviceRecord(Guid.CreateVersion7(change.Now).ToString("N"), name, key, hash, change.Now, null, 0, "", FactSheet.Empty, code.Group is not null);
         var device = each.Enrol(stored);
         CheckIns.TakeFacts(change, device, "", request.Facts);
-        change.Keep(new PutDevice(device.Stored));
+        change.Keep(new PutDevice(device.Record));
 
         code = code with { UsesLeft = code.UsesLeft - 1 };
         each.JoinCodes[hash] = code;

@@ -89,11 +89,11 @@ internal static class Orders
 
         var plan = deployment.Plan;
         var isWanted = target.State is TargetState.Ready or TargetState.Working or TargetState.Retry or TargetState.Restart or TargetState.Lost;
-        var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Stored.State != PackageState.Withdrawn ? package.Link : null;
+        var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Record.State != PackageState.Withdrawn ? package.Link : null;
         // Going back is asked for by a person and goes on whatever the deployment does, also from what was withdrawn; never to less than what was there.
         var mayStart = isWanted && (target.IsGoingBack
             ? target.Before is "" || previous is not null
-            : !target.IsToGoBack && (deployment.Package.Stored.State != PackageState.Withdrawn || plan.Wish == Wish.Gone) && deployment.State.MayStart(target.Wave));
+            : !target.IsToGoBack && (deployment.Package.Record.State != PackageState.Withdrawn || plan.Wish == Wish.Gone) && deployment.State.MayStart(target.Wave));
         if (target.IsGoingBack && !isWanted)
         {
             return null;

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -18,7 +19,7 @@ internal static class UserWords
     /// <summary>A word counts once, however often it is sent; one that no deployment has to do with stays in the device's history alone.</summary>
     public static void Take(WorldChange change, DeviceEntry device, UserReport word)
     {
-        IReadOnlyList<string> heard = device.Stored.Heard ?? [];
+        IReadOnlyList<string> heard = device.Record.Heard ?? [];
         if (heard.Contains(word.Id) || change.World.Store.HasUserWord(device.Id, word.Id))
         {
             return;
@@ -38,8 +39,8 @@ internal static class UserWords
 
         change.Keep(new PutUserWord(device.Id, word.Id));
 
-        device.Stored = device.Stored with { Heard = [.. heard.TakeLast(MostHeard - 1), word.Id] };
-        change.Keep(new PutDevice(device.Stored));
+        device.Record = device.Record with { Heard = [.. heard.TakeLast(MostHeard - 1), word.Id] };
+        change.Keep(new PutDevice(device.Record));
 
         var text = word.Text.Length > Targets.MaxHarm ? word.Text[..Targets.MaxHarm] : word.Text;
         change.Event("device", word.Kind == "take" ? "taken" : "harm", word.Kind == "take" ? $"{device.Name}'s user took {word.App} from the shelf." : $"{device.Name}'s user reports harm by {word.App}: {text}", null, device.Id, null, device.Name);

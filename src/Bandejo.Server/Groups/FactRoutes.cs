@@ -17,7 +17,7 @@ internal static class FactRoutes
     {
         // Values are offered for facts that have few; a name or a free size is each device's own.
         var facts = FactCatalog.All.Select(fact => new FactDescription(fact.Key, Words.Hyphenate(fact.Value.Type.ToString()), fact.Value.Meaning, HasFew(fact.Key, fact.Value.Type) ? Most(world, new FactRef(fact.Key, false)) : []));
-        var apps = world.Packages.Values.Select(package => (package.Stored.App, package.Document.Name)).Distinct().OrderBy(app => app.App, StringComparer.Ordinal)
+        var apps = world.Packages.Values.Select(package => (package.Record.App, package.Document.Name)).Distinct().OrderBy(app => app.App, StringComparer.Ordinal)
             .Select(app => new FactDescription($"app \"{app.App}\"", "version", $"The installed version of {app.Name}", Most(world, new FactRef(app.App, true))));
         return [.. facts, .. apps];
     }

@@ -46,14 +46,14 @@ internal static class ForTesting
     /// <summary>What a group for testing lets in.</summary>
     public static string Opens(FleetWorld world, int devices)
     {
-        var open = world.Packages.Values.Where(package => !package.IsRetired && package.Stored.State is PackageState.Built or PackageState.Tried)
-            .OrderByDescending(package => package.Stored.BuiltAt).Select(package => $"{package.Document.Name} {package.Stored.Version}").ToList();
+        var open = world.Packages.Values.Where(package => !package.IsRetired && package.Record.State is PackageState.Built or PackageState.Tried)
+            .OrderByDescending(package => package.Record.BuiltAt).Select(package => $"{package.Document.Name} {package.Record.Version}").ToList();
         return $"Packages that nobody tried or released may reach {(devices == 1 ? "the 1 device" : $"the {devices} devices")} in it{(open.Count == 0 ? "; there are none now" : $", now {open.Count}: {string.Join(", ", open.Take(SampleSize))}{(open.Count > SampleSize ? ", …" : "")}")}.";
     }
 
     private static string Closes(FleetWorld world, GroupEntry? group)
     {
-        var running = world.Deployments.Values.Where(each => each.IsActive && group is not null && each.Plan.Groups.Contains(group.Stored.Slug) && each.Package.Stored.State is PackageState.Built or PackageState.Tried).Select(each => $"'{each.Plan.Name}'").ToList();
+        var running = world.Deployments.Values.Where(each => each.IsActive && group is not null && each.Plan.Groups.Contains(group.Record.Slug) && each.Package.Record.State is PackageState.Built or PackageState.Tried).Select(each => $"'{each.Plan.Name}'").ToList();
         return $"Only what is released may be started for it any more.{(running.Count == 0 ? "" : $" What was started before goes on: {string.Join(", ", running)}.")}";
     }
 }

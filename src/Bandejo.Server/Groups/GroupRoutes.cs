@@ -2,6 +2,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
@@ -22,7 +23,7 @@ internal static class GroupRoutes
         api.MapGet("/groups", (FleetWorld world) => Results.Ok(world.Read(each => (IReadOnlyList<GroupInfo>)[.. each.Groups.Values.Select(group => group.Info())])))
             .ForAll().WithSummary("All groups").Produces<IReadOnlyList<GroupInfo>>();
         api.MapGet("/groups/{slug}", (FleetWorld world, HttpContext context, string slug) =>
-            world.Read(each => Find(each, slug)).Answer(group => context.WithRevision(group.Info(), group.Stored.Revision)))
+            world.Read(each => Find(each, slug)).Answer(group => context.WithRevision(group.Info(), group.Record.Revision)))
             .ForAll().WithSummary("One group").Produces<GroupInfo>();
         api.MapPost("/groups", async (FleetWorld world, HttpContext context, GroupRequest request) =>
             (await world.Change(context.Person(), change => Add(change, request))).Answer(group => Results.Created($"/api/v1/groups/{group.Slug}", group)))
@@ -94,10 +95,10 @@ internal static class GroupRoutes
         }
 
         var name = string.IsNullOrWhiteSpace(request.Name) ? request.Slug : request.Name.Trim();
-        var group = new GroupEntry(new StoredGroup(request.Slug, name, request.Rule, request.IsForTesting, 1), rule.Value);
+        var group = new GroupEntry(new GroupRecord(request.Slug, name, request.Rule, request.IsForTesting, 1), rule.Value);
         change.World.Groups[request.Slug] = group;
         change.World.EvaluateGroup(group);
-        change.Keep(new PutGroup(group.Stored));
+        change.Keep(new PutGroup(group.Record));
         change.Audit("group-made", $"Group '{request.Slug}' was made{(request.Rule is null ? "" : $": {request.Rule}")}.{(request.IsForTesting ? $" It is for testing: {ForTesting.Opens(change.World, group.In.Count())}" : "")}");
         return group.Info();
     }
@@ -111,7 +112,7 @@ internal static class GroupRoutes
         }
 
         var group = found.Value;
-        if (context.Unmatched(group.Stored.Revision, must: true) is { } unmatched)
+        if (context.Unmatched(group.Record.Revision, must: true) is { } unmatched)
         {
             return unmatched;
         }
@@ -127,12 +128,12 @@ internal static class GroupRoutes
             return rule.Failure!;
         }
 
-        var isMarked = group.Stored.IsForTesting;
-        group.Stored = group.Stored with { Name = request.Name, Rule = request.Rule, IsForTesting = request.IsForTesting, Revision = group.Stored.Revision + 1 };
+        var isMarked = group.Record.IsForTesting;
+        group.Record = group.Record with { Name = request.Name, Rule = request.Rule, IsForTesting = request.IsForTesting, Revision = group.Record.Revision + 1 };
         var before = group.In;
         group.Rule = rule.Value;
         change.World.EvaluateGroup(group);
-        change.Keep(new PutGroup(group.Stored));
+        change.Keep(new PutGroup(group.Record));
         Moves(change, group, before);
         var mark = request.IsForTesting == isMarked ? "" : request.IsForTesting ? $" It is for testing now: {ForTesting.Opens(change.World, group.In.Count())}" : " It is not for testing any more.";
         change.Audit("group-changed", $"Group '{slug}' was changed{(request.Rule is null ? "" : $": {request.Rule}")}.{mark}");
@@ -148,7 +149,7 @@ internal static class GroupRoutes
             return found.Failure!;
         }
 
-        if (context.Unmatched(found.Value.Stored.Revision, must: true) is { } unmatched)
+        if (context.Unmatched(found.Value.Record.Revision, must: true) is { } unmatched)
         {
             return unmatched;
         }
@@ -199,10 +200,10 @@ internal static class GroupRoutes
             group.In[device.Row] = isIn;
             change.Moved(group, device, isIn);
             change.Keep(isIn ? new PutMember(slug, device.Id) : new DeleteMember(slug, device.Id));
-            if (isIn && !device.Stored.IsSorted)
+            if (isIn && !device.Record.IsSorted)
             {
-                device.Stored = device.Stored with { IsSorted = true };
-                change.Keep(new PutDevice(device.Stored));
+                device.Record = device.Record with { IsSorted = true };
+                change.Keep(new PutDevice(device.Record));
             }
 
             change.Audit(isIn ? "member-added" : "member-removed", $"{device.Name} was {(isIn ? "put into" : "taken out of")} '{slug}'.", null, device.Id);
@@ -221,7 +222,7 @@ internal static class GroupRoutes
             var count = rows.Count();
             if (count > SampleSize)
             {
-                change.Event("group", GroupEntry.MoveWord(group.Stored.Slug, isIn), $"{count} devices {(isIn ? "came into" : "left")} '{group.Stored.Slug}' when its rule was changed.", null, null, null, change.By);
+                change.Event("group", GroupEntry.MoveWord(group.Record.Slug, isIn), $"{count} devices {(isIn ? "came into" : "left")} '{group.Record.Slug}' when its rule was changed.", null, null, null, change.By);
                 continue;
             }
 

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;

@@ -4,6 +4,7 @@ using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Packages;
 using Bandejo.Server.World;
@@ -15,7 +16,7 @@ namespace Bandejo.Server.Handlings;
 internal static class KeptHandlings
 {
     /// <summary>The handling of a name.</summary>
-    public static Outcome<StoredHandling> Find(FleetWorld world, string slug)
+    public static Outcome<HandlingRecord> Find(FleetWorld world, string slug)
     {
         if (world.Handlings.TryGetValue(slug, out var handling))
         {
@@ -27,20 +28,20 @@ internal static class KeptHandlings
     }
 
     /// <summary>What a deployment goes by: what it names, else what its app has; null for as the package has it.</summary>
-    public static StoredHandling? Of(FleetWorld world, string app, string? named) =>
+    public static HandlingRecord? Of(FleetWorld world, string app, string? named) =>
         named == DeploymentPlan.NoHandling ? null : named is not null ? world.Handlings.GetValueOrDefault(named) : world.Handlings.Values.FirstOrDefault(each => each.Apps.Contains(app));
 
     /// <summary>How a device is told of it; null where there is nothing to tell.</summary>
-    public static OrderHandling? ForOrder(StoredHandling? handling) =>
+    public static OrderHandling? ForOrder(HandlingRecord? handling) =>
         handling?.Values is not { } values || values with { Settings = new Dictionary<string, string>() } is { IsEmpty: true } ? null
         : new OrderHandling(values.NobodySignedIn, values.LowPriority, values.Restart is { } restart ? WordOf(restart) : null, values.KeepsAll, values.Close.Count == 0 ? null : values.Close);
 
-    public static HandlingInfo Info(StoredHandling handling) => new(
+    public static HandlingInfo Info(HandlingRecord handling) => new(
         handling.Slug, handling.Name, handling.Values.NobodySignedIn switch { true => "nobody", false => "anybody", _ => "as-packaged" }, handling.Values.LowPriority switch { true => "low", false => "usual", _ => "as-packaged" },
         handling.Values.Restart is { } restart ? WordOf(restart) : "as-packaged", handling.Values.KeepsAll ? "keep" : "as-packaged", handling.Values.Close, handling.Values.Settings, handling.Apps, handling.Values.InWords, handling.Revision);
 
     /// <summary>Reads a request, and holds it against what is there. All that is wrong with it is found at once.</summary>
-    public static Outcome<StoredHandling> Read(FleetWorld world, string slug, HandlingRequest request)
+    public static Outcome<HandlingRecord> Read(FleetWorld world, string slug, HandlingRequest request)
     {
         var findings = new List<Finding>();
         if (slug.Length is 0 or > 64 || FactCatalog.Slug(slug) != slug || slug == DeploymentPlan.NoHandling)
@@ -65,9 +66,9 @@ internal static class KeptHandlings
         var apps = (request.Apps ?? []).Distinct().Order(StringComparer.Ordinal).ToList();
         foreach (var app in apps)
         {
-            if (world.Packages.Values.FirstOrDefault(package => package.Stored.App == app) is null)
+            if (world.Packages.Values.FirstOrDefault(package => package.Record.App == app) is null)
             {
-                var near = Suggest.Nearest(app, world.Packages.Values.Select(package => package.Stored.App).Distinct());
+                var near = Suggest.Nearest(app, world.Packages.Values.Select(package => package.Record.App).Distinct());
                 findings.Add(new Finding($"There is no app '{app}'.{(near is null ? "" : $" Did you mean '{near}'?")}", "apps"));
             }
             else if (world.Handlings.Values.FirstOrDefault(other => other.Slug != slug && other.Apps.Contains(app)) is { } other)
@@ -81,7 +82,7 @@ internal static class KeptHandlings
         }
 
         var known = world.Handlings.GetValueOrDefault(slug);
-        return findings.Count == 0 ? new StoredHandling(slug, string.IsNullOrWhiteSpace(request.Name) ? known?.Name ?? slug : request.Name.Trim(), values, apps, (known?.Revision ?? 0) + 1)
+        return findings.Count == 0 ? new HandlingRecord(slug, string.IsNullOrWhiteSpace(request.Name) ? known?.Name ?? slug : request.Name.Trim(), values, apps, (known?.Revision ?? 0) + 1)
             : new Failure(ErrorKind.Invalid, findings.Count == 1 ? findings[0].Message : $"The handling has {findings.Count} errors.", findings);
 
         void Check(bool holds, string where, string words, string written)
@@ -96,11 +97,11 @@ internal static class KeptHandlings
     /// <summary>Whom it concerns if a handling becomes another; the same is told after it did.</summary>
     /// <param name="before">As it is; null for a new one.</param>
     /// <param name="after">As it will be; null where it goes.</param>
-    public static HandlingConcerns Concerns(FleetWorld world, StoredHandling? before, StoredHandling? after)
+    public static HandlingConcerns Concerns(FleetWorld world, HandlingRecord? before, HandlingRecord? after)
     {
         var slug = (before ?? after)!.Slug;
         var apps = (before?.Apps ?? []).Union(after?.Apps ?? []).Order(StringComparer.Ordinal).ToList();
-        var isOther = (StoredHandling? handling) => System.Text.Json.JsonSerializer.Serialize(ForOrder(handling));
+        var isOther = (HandlingRecord? handling) => System.Text.Json.JsonSerializer.Serialize(ForOrder(handling));
         var deployments = world.Deployments.Values
             .Where(each => each.IsActive && (each.Plan.Handling == slug || (each.Plan.Handling is null && apps.Contains(each.Plan.App))))
             .Where(each => isOther(Effective(before, each)) != isOther(Effective(after, each))).OrderBy(each => each.Id, StringComparer.Ordinal).ToList();
@@ -110,12 +111,12 @@ internal static class KeptHandlings
             + (after?.Values.Settings.Count > 0 || before?.Values.Settings.Count > 0 ? " Its values of settings hold for these; what is under way keeps the values it was started with." : "");
         return new HandlingConcerns(apps, [.. deployments.Select(each => each.Id)], devices, says);
 
-        StoredHandling? Effective(StoredHandling? handling, DeploymentEntry each) =>
+        HandlingRecord? Effective(HandlingRecord? handling, DeploymentEntry each) =>
             handling is null ? null : each.Plan.Handling == slug || (each.Plan.Handling is null && handling.Apps.Contains(each.Plan.App)) ? handling : null;
     }
 
     /// <summary>Keeps a handling, or lets it go, and has the devices told that it concerns.</summary>
-    public static HandlingConcerns Put(WorldChange change, string slug, StoredHandling? after)
+    public static HandlingConcerns Put(WorldChange change, string slug, HandlingRecord? after)
     {
         var world = change.World;
         var before = world.Handlings.GetValueOrDefault(slug);
@@ -149,7 +150,7 @@ internal static class KeptHandlings
     /// <summary>Values that the newest package of an app has a setting for and cannot take.</summary>
     private static IEnumerable<Finding> Refused(FleetWorld world, string app, KeptHandling values)
     {
-        var newest = world.Packages.Values.Where(package => package.Stored.App == app).MaxBy(package => package.Version)!;
+        var newest = world.Packages.Values.Where(package => package.Record.App == app).MaxBy(package => package.Version)!;
         foreach (var setting in Documents.SettingsOf(newest.Document).Where(setting => values.Settings.ContainsKey(setting.Name)))
         {
             if (setting.Type == SettingType.Secret)

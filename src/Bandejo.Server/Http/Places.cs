@@ -1,5 +1,5 @@
-using Microsoft.AspNetCore.Connections;
 using Bandejo.Contract.Device;
+using Microsoft.AspNetCore.Connections;
 
 namespace Bandejo.Server.Http;
 

@@ -7,6 +7,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Packages;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -37,7 +38,7 @@ internal sealed class Carrying(FleetWorld world, FileStore files, SiteKeys keys)
         var stream = new FileStream(Path.GetTempFileName(), FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024, FileOptions.DeleteOnClose);
         using (var archive = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
         {
-            Add(Container.DocumentName, Encoding.UTF8.GetBytes(package.Stored.Document));
+            Add(Container.DocumentName, Encoding.UTF8.GetBytes(package.Record.Document));
             Add(Container.SignatureName, Encoding.ASCII.GetBytes(origin.Value.Signature));
             Add(Container.OriginName, JsonSerializer.SerializeToUtf8Bytes(origin.Value.Origin, ContractJson.Default.PackageOrigin));
             foreach (var file in Documents.FilesOf(package.Document).DistinctBy(file => file.Sha256))
@@ -110,7 +111,7 @@ internal sealed class Carrying(FleetWorld world, FileStore files, SiteKeys keys)
 
     private Outcome<KeptOrigin> OriginOf(PackageEntry package) => world.Read<Outcome<KeptOrigin>>(each =>
     {
-        var stored = package.Stored;
+        var stored = package.Record;
         if (each.Settings.GetValueOrDefault(Kept + stored.Digest) is { } carried)
         {
             return JsonSerializer.Deserialize<KeptOrigin>(carried)!;

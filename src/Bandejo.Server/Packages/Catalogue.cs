@@ -23,7 +23,7 @@ internal static class Catalogue
 
         if (text.Length >= 8 && text.All(char.IsAsciiHexDigitLower))
         {
-            var begun = world.Packages.Values.Where(package => package.Stored.Digest.StartsWith(text, StringComparison.Ordinal)).Take(2).ToList();
+            var begun = world.Packages.Values.Where(package => package.Record.Digest.StartsWith(text, StringComparison.Ordinal)).Take(2).ToList();
             if (begun.Count == 1)
             {
                 return begun[0];
@@ -32,26 +32,26 @@ internal static class Catalogue
 
         var parts = text.Split(' ', 2, StringSplitOptions.RemoveEmptyEntries);
         var slug = parts.Length == 0 ? "" : FactCatalog.Slug(parts[0]);
-        var ofApp = world.Packages.Values.Where(package => package.Stored.App == slug).OrderByDescending(package => package.Version).ToList();
+        var ofApp = world.Packages.Values.Where(package => package.Record.App == slug).OrderByDescending(package => package.Version).ToList();
         if (ofApp.Count == 0)
         {
-            var near = Suggest.Nearest(slug, world.Packages.Values.Select(package => package.Stored.App).Distinct());
+            var near = Suggest.Nearest(slug, world.Packages.Values.Select(package => package.Record.App).Distinct());
             return new Failure(ErrorKind.NotFound, $"There is no package '{named}'." + (near is null ? "" : $" Did you mean '{near}'?"));
         }
 
         if (parts.Length == 1)
         {
-            return ofApp.Find(package => package.Stored.State == PackageState.Released && !package.IsRetired)
-                ?? (Outcome<PackageEntry>)new Failure(ErrorKind.NotFound, $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Stored.Version))}.");
+            return ofApp.Find(package => package.Record.State == PackageState.Released && !package.IsRetired)
+                ?? (Outcome<PackageEntry>)new Failure(ErrorKind.NotFound, $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
         }
 
         return AppVersion.TryParse(parts[1], out var version) && ofApp.Find(package => package.Version == version) is { } found
             ? found
-            : new Failure(ErrorKind.NotFound, $"There is no version {parts[1]} of '{slug}'. There are: {string.Join(", ", ofApp.Select(package => package.Stored.Version))}.");
+            : new Failure(ErrorKind.NotFound, $"There is no version {parts[1]} of '{slug}'. There are: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
     }
 
     public static IReadOnlyList<AppInfo> Apps(FleetWorld world) =>
-        [.. world.Packages.Values.GroupBy(package => package.Stored.App).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group =>
+        [.. world.Packages.Values.GroupBy(package => package.Record.App).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group =>
         {
             var newest = group.OrderByDescending(package => package.Version).First().Document;
             var versions = world.Columns.Spread(new FactRef(group.Key, true), world.Columns.Live);
@@ -60,11 +60,11 @@ internal static class Catalogue
 
     public static Page<PackageInfo> List(FleetWorld world, string? app, string? cursor, int? limit)
     {
-        var all = world.Packages.Values.Where(package => app is null || package.Stored.App == app).OrderBy(package => package.Stored.App, StringComparer.Ordinal).ThenByDescending(package => package.Version).ToList();
-        var start = cursor is null ? 0 : all.FindIndex(package => package.Stored.Digest == cursor) + 1;
+        var all = world.Packages.Values.Where(package => app is null || package.Record.App == app).OrderBy(package => package.Record.App, StringComparer.Ordinal).ThenByDescending(package => package.Version).ToList();
+        var start = cursor is null ? 0 : all.FindIndex(package => package.Record.Digest == cursor) + 1;
         var size = Routes.PageSize(limit);
         var page = all.Skip(start).Take(size).ToList();
-        return new Page<PackageInfo>([.. page.Select(package => Info(package))], start + size < all.Count ? page[^1].Stored.Digest : null, all.Count);
+        return new Page<PackageInfo>([.. page.Select(package => Info(package))], start + size < all.Count ? page[^1].Record.Digest : null, all.Count);
     }
 
     public static Outcome<PackageDetails> Details(FleetWorld world, string named)
@@ -75,7 +75,7 @@ internal static class Catalogue
 
     public static PackageDetails Details(FleetWorld world, PackageEntry package)
     {
-        var installed = new ConditionNode(new FactRef(package.Stored.App, true), FactType.Version, Comparison.Is, [FactValue.OfVersion(package.Version)]);
+        var installed = new ConditionNode(new FactRef(package.Record.App, true), FactType.Version, Comparison.Is, [FactValue.OfVersion(package.Version)]);
         var rule = Rule.Parse($"{installed.Fact} is \"{package.Version}\"");
         return new PackageDetails(
             Info(package), package.Document.Summary, [.. Documents.NeedsOf(package.Document).Select(need => need.ToString())],
@@ -83,19 +83,19 @@ internal static class Catalogue
                 variant.Name, variant.Fits, variant.Requires, [.. variant.Files.Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256))],
                 string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(InWords.Check)],
                 InWords.More(variant)))],
-            [.. package.Stored.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason, step.Trial))],
+            [.. package.Record.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason, step.Trial))],
             rule.Ok ? world.Columns.Evaluate(rule.Value).True.Count() : 0,
             [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)],
             [.. (package.Document.Settings ?? []).Select(setting => new SettingInfo(setting.Name, setting.Type, setting.Says, setting.Default, setting.Choices ?? []))],
             [.. (package.Document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => new PresetInfo(preset.Key, [.. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))],
-            world.Packages.Values.Where(other => other.Stored.App == package.Stored.App && other.Version < package.Version).MaxBy(other => other.Version)?.Stored.Digest,
+            world.Packages.Values.Where(other => other.Record.App == package.Record.App && other.Version < package.Version).MaxBy(other => other.Version)?.Record.Digest,
             Retiring.RoomOf(world, package));
     }
 
     public static PackageInfo Info(PackageEntry package, bool isNew = false)
     {
         var files = package.Document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToList();
-        var stored = package.Stored;
+        var stored = package.Record;
         return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, Words.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsRetired);
     }
 }

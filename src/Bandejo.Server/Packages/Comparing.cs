@@ -2,6 +2,7 @@ using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 
 namespace Bandejo.Server.Packages;
 

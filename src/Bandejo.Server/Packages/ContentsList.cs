@@ -13,7 +13,7 @@ internal static class ContentsList
     public static string Of(PackageEntry package)
     {
         var document = package.Document;
-        var digest = package.Stored.Digest;
+        var digest = package.Record.Digest;
         var files = document.Variants.SelectMany(variant => variant.Files.Select(file => (file, variant.Name))).GroupBy(pair => (pair.file.Path, pair.file.Sha256)).OrderBy(group => group.Key.Path, StringComparer.Ordinal);
         var list = new JsonObject
         {
@@ -24,7 +24,7 @@ internal static class ContentsList
             ["version"] = 1,
             ["metadata"] = new JsonObject
             {
-                ["timestamp"] = package.Stored.BuiltAt.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", System.Globalization.CultureInfo.InvariantCulture),
+                ["timestamp"] = package.Record.BuiltAt.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", System.Globalization.CultureInfo.InvariantCulture),
                 ["component"] = new JsonObject
                 {
                     ["type"] = "application", ["bom-ref"] = digest, ["name"] = document.Name, ["version"] = document.Version, ["publisher"] = document.Publisher, ["description"] = document.Summary, ["hashes"] = Hashes(digest),

@@ -1,6 +1,7 @@
 using Bandejo.Contract.Device;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 
 namespace Bandejo.Server.Packages;
 

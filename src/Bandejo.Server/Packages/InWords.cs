@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
+using Bandejo.Core.World;
 
 namespace Bandejo.Server.Packages;
 

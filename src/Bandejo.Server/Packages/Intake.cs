@@ -6,12 +6,13 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
-using Bandejo.Core.Installers;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.Installers;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -273,13 +274,13 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         var version = AppVersion.Parse(document.Version);
-        var other = each.Packages.Values.FirstOrDefault(package => package.Stored.App == document.App && package.Version == version);
+        var other = each.Packages.Values.FirstOrDefault(package => package.Record.App == document.App && package.Version == version);
         if (other is null)
         {
             return null;
         }
 
-        var revision = each.Packages.Values.Where(package => package.Stored.App == document.App && package.Version.SameButRevision(version)).Max(package => Math.Max(1, package.Version.Revision)) + 1;
+        var revision = each.Packages.Values.Where(package => package.Record.App == document.App && package.Version.SameButRevision(version)).Max(package => Math.Max(1, package.Version.Revision)) + 1;
         return new Failure(ErrorKind.Conflict, $"{document.Name} {document.Version} was built before with other content, and a package never changes. Give this one the version {version.WithRevision(revision)}.");
     });
 
@@ -294,8 +295,8 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
         if (change.World.Packages.TryGetValue(digest, out var retired))
         {
-            retired.Stored = retired.Stored with { History = [.. retired.Stored.History, new StoredLife(PackageEntry.Restored, change.By!, change.Now, "")] };
-            change.Keep(new PutPackage(retired.Stored));
+            retired.Record = retired.Record with { History = [.. retired.Record.History, new LifeRecord(PackageEntry.Restored, change.By!, change.Now, "")] };
+            change.Keep(new PutPackage(retired.Record));
             change.Audit("package-restored", $"The files of {document.Name} {document.Version}, which was retired, came again.");
             return Catalogue.Info(retired);
         }
@@ -306,8 +307,8 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);
-        var stored = new StoredPackage(
-            digest, document.App, document.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, change.By!, change.Now, PackageState.Built, [new StoredLife("built", change.By!, change.Now, origin.Words ?? "")]);
+        var stored = new PackageRecord(
+            digest, document.App, document.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, change.By!, change.Now, PackageState.Built, [new LifeRecord("built", change.By!, change.Now, origin.Words ?? "")]);
         var entry = new PackageEntry(stored, document);
         change.World.Packages[digest] = entry;
         change.Keep(new PutPackage(stored));
@@ -320,20 +321,20 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         return Catalogue.Info(entry, isNew: true);
     }
 
-    private StoredKey? FindKey(string keyId) => world.Read(each => each.Accounts.Values
+    private KeyRecord? FindKey(string keyId) => world.Read(each => each.Accounts.Values
         .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
         .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId));
 
     /// <summary>Says that packages need each other in a circle, by the newest of each app that is not withdrawn; null where they do not.</summary>
     public static string? Circle(FleetWorld world, string app, IReadOnlyList<Need> needs) =>
-        NeedCircle.Of(app, needs.Select(need => need.App), other => world.Packages.Values.Where(package => package.Stored.App == other && package.Stored.State != PackageState.Withdrawn).MaxBy(package => package.Version)?.Needs.Select(need => need.App) ?? []) is { } circle
+        NeedCircle.Of(app, needs.Select(need => need.App), other => world.Packages.Values.Where(package => package.Record.App == other && package.Record.State != PackageState.Withdrawn).MaxBy(package => package.Version)?.Needs.Select(need => need.App) ?? []) is { } circle
             ? $"What it needs goes in a circle, so that none of them could be the first: {string.Join(" needs ", circle)}."
             : null;
 
     private IEnumerable<Finding> AgainstCatalogue(Manifest manifest, IReadOnlyList<PayloadFile> listed) => world.Read(each =>
     {
         var findings = new List<Finding>();
-        var newest = each.Packages.Values.Where(package => package.Stored.App == manifest.App && package.Stored.State != PackageState.Withdrawn).MaxBy(package => package.Version);
+        var newest = each.Packages.Values.Where(package => package.Record.App == manifest.App && package.Record.State != PackageState.Withdrawn).MaxBy(package => package.Version);
         if (newest is not null && manifest.Version < newest.Version)
         {
             findings.Add(new Finding($"Version {manifest.Version} sorts before {newest.Version}, which is in the catalogue.", "version") { IsWarning = true });
@@ -341,10 +342,10 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
 
         // Small files are alike by chance, and licences everywhere.
         var large = listed.Where(file => file.Size >= LeastForeign && file.Sha256.Length > 0).ToLookup(file => file.Sha256, StringComparer.Ordinal);
-        foreach (var (file, owner) in each.Packages.Values.Where(package => package.Stored.App != manifest.App && manifest.Needs.All(need => need.App != package.Stored.App)).OrderByDescending(package => package.Version)
+        foreach (var (file, owner) in each.Packages.Values.Where(package => package.Record.App != manifest.App && manifest.Needs.All(need => need.App != package.Record.App)).OrderByDescending(package => package.Version)
             .SelectMany(package => Documents.FilesOf(package.Document).SelectMany(file => large[file.Sha256].Select(own => (own, package)))).DistinctBy(pair => pair.own.Path).Take(MostReasons))
         {
-            findings.Add(new Finding($"'{file.Path}' is a file of {owner.Document.Name} {owner.Stored.Version} as well. If it belongs there, leave it out and write 'needs: [{{ app: {owner.Stored.App} }}]'.", file.Path) { IsWarning = true });
+            findings.Add(new Finding($"'{file.Path}' is a file of {owner.Document.Name} {owner.Record.Version} as well. If it belongs there, leave it out and write 'needs: [{{ app: {owner.Record.App} }}]'.", file.Path) { IsWarning = true });
         }
 
         if (Circle(each, manifest.App, manifest.Needs) is { } circle)
@@ -352,7 +353,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             findings.Add(new Finding(circle, "needs"));
         }
 
-        foreach (var need in manifest.Needs.Where(need => !each.Packages.Values.Any(package => package.Stored.App == need.App && package.Stored.State != PackageState.Withdrawn && (need.AtLeast is null || package.Version >= need.AtLeast))))
+        foreach (var need in manifest.Needs.Where(need => !each.Packages.Values.Any(package => package.Record.App == need.App && package.Record.State != PackageState.Withdrawn && (need.AtLeast is null || package.Version >= need.AtLeast))))
         {
             findings.Add(new Finding($"It needs {need}, and the catalogue has no package of that; build one, so that it can be deployed first.", "needs") { IsWarning = true });
         }

@@ -5,6 +5,7 @@ using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
@@ -23,7 +24,7 @@ internal static class Life
         if (!found.Ok)
         {
             // An app's slug alone names its newest released package; for releasing, its newest at all is meant.
-            var newest = change.World.Packages.Values.Where(package => package.Stored.App == named.Trim()).MaxBy(package => package.Version);
+            var newest = change.World.Packages.Values.Where(package => package.Record.App == named.Trim()).MaxBy(package => package.Version);
             if (newest is null)
             {
                 return found.Failure!;
@@ -33,16 +34,16 @@ internal static class Life
         }
 
         var entry = found.Value;
-        var decided = PackageLife.Decide(entry.Stored.State, asked, releaser with { IsBuilder = entry.Stored.BuiltBy == change.By }, reason.Trim());
+        var decided = PackageLife.Decide(entry.Record.State, asked, releaser with { IsBuilder = entry.Record.BuiltBy == change.By }, reason.Trim());
         if (!decided.Ok)
         {
             return decided.Failure!;
         }
 
         var word = Words.Of(decided.Value);
-        entry.Stored = entry.Stored with { State = decided.Value, History = [.. entry.Stored.History, new StoredLife(word, change.By!, change.Now, reason)] };
-        change.Keep(new PutPackage(entry.Stored));
-        change.Audit($"package-{word}", $"{entry.Document.Name} {entry.Stored.Version} was {word}.", reason);
+        entry.Record = entry.Record with { State = decided.Value, History = [.. entry.Record.History, new LifeRecord(word, change.By!, change.Now, reason)] };
+        change.Keep(new PutPackage(entry.Record));
+        change.Audit($"package-{word}", $"{entry.Document.Name} {entry.Record.Version} was {word}.", reason);
         return Catalogue.Info(entry);
     }
 
@@ -67,10 +68,10 @@ internal static class Life
         }
 
         var (entry, (hasPassed, result)) = (found.Value, TrialResult.Of(steps));
-        var state = hasPassed && entry.Stored.State == PackageState.Built ? PackageLife.Decide(PackageState.Built, PackageEvent.TrialPassed, new Releaser(false, false), "").Value : entry.Stored.State;
-        entry.Stored = entry.Stored with { State = state, History = [.. entry.Stored.History, new StoredLife(state == entry.Stored.State ? "trial" : Words.Of(state), by ?? change.By!, change.Now, $"Trial on {report.Machine}: {result}", kept)] };
-        change.Keep(new PutPackage(entry.Stored));
-        change.Audit("package-trial", $"A trial of {entry.Document.Name} {entry.Stored.Version} was kept: {result}.");
+        var state = hasPassed && entry.Record.State == PackageState.Built ? PackageLife.Decide(PackageState.Built, PackageEvent.TrialPassed, new Releaser(false, false), "").Value : entry.Record.State;
+        entry.Record = entry.Record with { State = state, History = [.. entry.Record.History, new LifeRecord(state == entry.Record.State ? "trial" : Words.Of(state), by ?? change.By!, change.Now, $"Trial on {report.Machine}: {result}", kept)] };
+        change.Keep(new PutPackage(entry.Record));
+        change.Audit("package-trial", $"A trial of {entry.Document.Name} {entry.Record.Version} was kept: {result}.");
         return Catalogue.Info(entry);
     }
 
@@ -84,9 +85,9 @@ internal static class Life
         }
 
         // Only what the history names: other content is none of the asker's business here.
-        return found.Value.Stored.History.Any(step => step.Trial == trial) && files.Find(trial) is { } path
+        return found.Value.Record.History.Any(step => step.Trial == trial) && files.Find(trial) is { } path
             ? JsonSerializer.Deserialize(File.ReadAllBytes(path), ContractJson.Default.TrialReport)!
-            : new Failure(ErrorKind.NotFound, $"No trial '{trial}' is kept with {found.Value.Document.Name} {found.Value.Stored.Version}.");
+            : new Failure(ErrorKind.NotFound, $"No trial '{trial}' is kept with {found.Value.Document.Name} {found.Value.Record.Version}.");
     }
 
     /// <summary>Withdraws a package: its deployments are halted, and devices get a signed list that holds offline too.</summary>
@@ -100,7 +101,7 @@ internal static class Life
 
         var world = change.World;
         var serial = long.Parse(world.Settings.GetValueOrDefault("withdrawn.serial", "0"), System.Globalization.CultureInfo.InvariantCulture) + 1;
-        var list = new WithdrawnContent("withdrawn", serial, [.. world.Packages.Values.Where(package => package.Stored.State == PackageState.Withdrawn).Select(package => package.Stored.Digest).Order(StringComparer.Ordinal)]);
+        var list = new WithdrawnContent("withdrawn", serial, [.. world.Packages.Values.Where(package => package.Record.State == PackageState.Withdrawn).Select(package => package.Record.Digest).Order(StringComparer.Ordinal)]);
         Set("withdrawn.serial", serial.ToString(System.Globalization.CultureInfo.InvariantCulture));
         Set("withdrawn.list", keys.Sign(list, ContractJson.Default.WithdrawnContent));
         foreach (var device in world.Devices.Values)

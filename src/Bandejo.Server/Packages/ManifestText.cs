@@ -4,6 +4,7 @@ using System.Text.Encodings.Web;
 using System.Text.Json;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Installers;
+using Bandejo.Core.World;
 
 namespace Bandejo.Server.Packages;
 

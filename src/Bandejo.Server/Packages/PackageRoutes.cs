@@ -2,6 +2,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Packages;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -78,7 +79,7 @@ internal static class PackageRoutes
 
     private static IResult Icon(FleetWorld world, FileStore files, HttpContext context, string app)
     {
-        var icon = world.Read(each => each.Packages.Values.Where(package => package.Stored.App == app && package.Document.Icon is not null).OrderByDescending(package => package.Version).FirstOrDefault()?.Document.Icon);
+        var icon = world.Read(each => each.Packages.Values.Where(package => package.Record.App == app && package.Document.Icon is not null).OrderByDescending(package => package.Version).FirstOrDefault()?.Document.Icon);
         if (icon is null || files.Find(icon.Sha256) is not { } path)
         {
             return Problems.Of(new Failure(ErrorKind.NotFound, $"No package of '{app}' has an icon."));

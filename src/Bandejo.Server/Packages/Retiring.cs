@@ -4,6 +4,7 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -44,7 +45,7 @@ internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate ga
     public async Task SweepAll()
     {
         using var held = await gate.Enter();
-        foreach (var digest in world.Read(each => each.Packages.Values.Where(package => package.IsRetired).Select(package => package.Stored.Digest).ToList()))
+        foreach (var digest in world.Read(each => each.Packages.Values.Where(package => package.IsRetired).Select(package => package.Record.Digest).ToList()))
         {
             Sweep(digest);
         }
@@ -71,18 +72,18 @@ internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate ga
         var package = found.Value;
         if (package.IsRetired)
         {
-            return new Failure(ErrorKind.Conflict, $"{package.Document.Name} {package.Stored.Version} was retired before.");
+            return new Failure(ErrorKind.Conflict, $"{package.Document.Name} {package.Record.Version} was retired before.");
         }
 
         var room = RoomOf(change.World, package);
         if (room.KeptFor is { } why)
         {
-            return new Failure(ErrorKind.Conflict, $"{package.Document.Name} {package.Stored.Version} must stay: {why}.");
+            return new Failure(ErrorKind.Conflict, $"{package.Document.Name} {package.Record.Version} must stay: {why}.");
         }
 
-        package.Stored = package.Stored with { History = [.. package.Stored.History, new StoredLife(PackageEntry.Retired, change.By!, change.Now, reason)] };
-        change.Keep(new PutPackage(package.Stored));
-        change.Audit("package-retired", $"{package.Document.Name} {package.Stored.Version} was retired; {Units.FormatSize(room.Own)} of files went.", reason);
+        package.Record = package.Record with { History = [.. package.Record.History, new LifeRecord(PackageEntry.Retired, change.By!, change.Now, reason)] };
+        change.Keep(new PutPackage(package.Record));
+        change.Audit("package-retired", $"{package.Document.Name} {package.Record.Version} was retired; {Units.FormatSize(room.Own)} of files went.", reason);
         return new PackageRoomInfo(Catalogue.Info(package), room);
     }
 
@@ -96,32 +97,32 @@ internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate ga
     /// <summary>Why the files of a package must stay, as the end of a sentence; null where they need not.</summary>
     private static string? KeptFor(FleetWorld each, PackageEntry package)
     {
-        var (app, version) = (package.Stored.App, package.Version);
+        var (app, version) = (package.Record.App, package.Version);
         if (each.Deployments.Values.FirstOrDefault(deployment => deployment.IsActive && deployment.Package == package) is { } deployment)
         {
             return $"'{deployment.Plan.Name}' deploys it";
         }
 
-        if (each.DeviceTrials.Values.FirstOrDefault(trial => trial.EndedAt is null && (trial.Package == package.Stored.Digest || trial.Earlier == package.Stored.Digest)) is { } trial)
+        if (each.DeviceTrials.Values.FirstOrDefault(trial => trial.EndedAt is null && (trial.Package == package.Record.Digest || trial.Earlier == package.Record.Digest)) is { } trial)
         {
             return $"{each.Devices[trial.Device].Name} was asked to try it";
         }
 
-        var back = each.Deployments.Values.Where(other => other.IsActive && other.Plan.App == app).Sum(other => other.Targets.All.Count(target => target.BeforePackage == package.Stored.Digest));
+        var back = each.Deployments.Values.Where(other => other.IsActive && other.Plan.App == app).Sum(other => other.Targets.All.Count(target => target.BeforePackage == package.Record.Digest));
         if (back > 0)
         {
             return $"{back} device{(back == 1 ? "" : "s")} may fall back to it";
         }
 
         var rule = Rule.Parse($"app \"{app}\" is \"{version}\"");
-        if (package.Stored.State != PackageState.Withdrawn && rule.Ok && each.Columns.Evaluate(rule.Value).True.Count() is > 0 and var installed)
+        if (package.Record.State != PackageState.Withdrawn && rule.Ok && each.Columns.Evaluate(rule.Value).True.Count() is > 0 and var installed)
         {
             return $"{installed} device{(installed == 1 ? " has" : "s have")} it, and may fall back to it from the next version";
         }
 
         // A newer one that is not released yet takes the place of none that is.
-        var isReleased = package.Stored.State == PackageState.Released;
-        return package.Stored.State != PackageState.Withdrawn && each.Packages.Values.All(other => other.Stored.App != app || other.IsRetired || other.Stored.State == PackageState.Withdrawn || other.Version <= version || (isReleased && other.Stored.State != PackageState.Released))
+        var isReleased = package.Record.State == PackageState.Released;
+        return package.Record.State != PackageState.Withdrawn && each.Packages.Values.All(other => other.Record.App != app || other.IsRetired || other.Record.State == PackageState.Withdrawn || other.Version <= version || (isReleased && other.Record.State != PackageState.Released))
             ? $"it is the newest {(isReleased ? "that is released " : "")}of its app" : null;
     }
 
@@ -131,7 +132,7 @@ internal sealed class Retiring(FleetWorld world, FileStore files, ContentGate ga
 
     /// <summary>The bytes that go when all of these packages go.</summary>
     private static long Released(FleetWorld each, Dictionary<string, int> users, HashSet<string> going) =>
-        each.Packages.Values.Where(package => going.Contains(package.Stored.Digest)).SelectMany(package => Documents.FilesOf(package.Document).DistinctBy(file => file.Sha256)).GroupBy(file => file.Sha256).Where(group => group.Count() == users[group.Key]).Sum(group => group.First().Size);
+        each.Packages.Values.Where(package => going.Contains(package.Record.Digest)).SelectMany(package => Documents.FilesOf(package.Document).DistinctBy(file => file.Sha256)).GroupBy(file => file.Sha256).Where(group => group.Count() == users[group.Key]).Sum(group => group.First().Size);
 }
 
 /// <summary>Lets one at a time bring files that packages need, or take them away.</summary>

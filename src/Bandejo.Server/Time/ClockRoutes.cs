@@ -3,6 +3,7 @@ using Bandejo.Clock;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
 using Bandejo.Server.Http;

@@ -4,6 +4,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 
 namespace Bandejo.Server.Time;
 

@@ -143,10 +143,10 @@ internal static class TodayRoutes
 
     private static IEnumerable<NeedInfo> Unsorted(FleetWorld world)
     {
-        var unsorted = world.DevicesInOrder.Where(device => !device.Stored.IsSorted).ToList();
+        var unsorted = world.DevicesInOrder.Where(device => !device.Record.IsSorted).ToList();
         if (unsorted.Count > 0)
         {
-            yield return new NeedInfo("unsorted", $"{Count(unsorted.Count, "device")} unsorted", $"{string.Join(", ", unsorted.Take(3).Select(device => device.Name))}{(unsorted.Count > 3 ? $" and {unsorted.Count - 3} more" : "")} joined without a group; they get nothing until somebody puts them into one.", unsorted.Count, null, null, unsorted.Min(device => device.Stored.Joined), $"bandejo group add GROUP {unsorted[0].Name}");
+            yield return new NeedInfo("unsorted", $"{Count(unsorted.Count, "device")} unsorted", $"{string.Join(", ", unsorted.Take(3).Select(device => device.Name))}{(unsorted.Count > 3 ? $" and {unsorted.Count - 3} more" : "")} joined without a group; they get nothing until somebody puts them into one.", unsorted.Count, null, null, unsorted.Min(device => device.Record.Joined), $"bandejo group add GROUP {unsorted[0].Name}");
         }
     }
 

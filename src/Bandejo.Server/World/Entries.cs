@@ -5,23 +5,24 @@ using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Bandejo.Store;
 
 namespace Bandejo.Server.World;
 
 /// <summary>A device in memory.</summary>
-internal sealed class DeviceEntry(StoredDevice stored, int row)
+internal sealed class DeviceEntry(DeviceRecord stored, int row)
 {
     private List<DeploymentEntry>? _deployments;
 
-    public StoredDevice Stored { get; set; } = stored;
+    public DeviceRecord Record { get; set; } = stored;
 
     /// <summary>Its row in the fleet's columns.</summary>
     public int Row { get; } = row;
 
-    public string Id => Stored.Id;
+    public string Id => Record.Id;
 
-    public string Name => Stored.Name;
+    public string Name => Record.Name;
 
     /// <summary>When it last checked in. May be ahead of what is stored.</summary>
     public DateTimeOffset? LastHeard { get; set; } = stored.LastHeard;
@@ -64,9 +65,9 @@ internal sealed class DeviceEntry(StoredDevice stored, int row)
 }
 
 /// <summary>A group in memory with the devices that are in it.</summary>
-internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
+internal sealed class GroupEntry(GroupRecord stored, Rule? rule)
 {
-    public StoredGroup Stored { get; set; } = stored;
+    public GroupRecord Record { get; set; } = stored;
 
     private Rule? _rule = rule;
     private RowRule? _compiled;
@@ -95,11 +96,11 @@ internal sealed class GroupEntry(StoredGroup stored, Rule? rule)
     public static string MoveWord(string slug, bool isIn) => $"{(isIn ? "into" : "out-of")} {slug}";
 
     /// <summary>The group as it is answered.</summary>
-    public GroupInfo Info() => new(Stored.Slug, Stored.Name, Rule is null ? "listed" : "rule", Stored.Rule, Stored.IsForTesting, In.Count(), NotKnown.Count(), Stored.Revision, Rule?.Unreadable);
+    public GroupInfo Info() => new(Record.Slug, Record.Name, Rule is null ? "listed" : "rule", Record.Rule, Record.IsForTesting, In.Count(), NotKnown.Count(), Record.Revision, Rule?.Unreadable);
 }
 
 /// <summary>A package in memory.</summary>
-internal sealed class PackageEntry(StoredPackage stored, PackageDocument document)
+internal sealed class PackageEntry(PackageRecord stored, PackageDocument document)
 {
     /// <summary>The word in the history of a package whose files were let go, and of one whose files came again.</summary>
     public const string Retired = "retired";
@@ -107,9 +108,9 @@ internal sealed class PackageEntry(StoredPackage stored, PackageDocument documen
     public const string Restored = "restored";
 
     /// <summary>Whether its files were let go.</summary>
-    public bool IsRetired => Stored.History.LastOrDefault(step => step.State is Retired or Restored)?.State == Retired;
+    public bool IsRetired => Record.History.LastOrDefault(step => step.State is Retired or Restored)?.State == Retired;
 
-    public StoredPackage Stored { get; set; } = stored;
+    public PackageRecord Record { get; set; } = stored;
 
     public PackageDocument Document { get; } = document;
 
@@ -129,13 +130,13 @@ internal sealed class PackageEntry(StoredPackage stored, PackageDocument documen
     /// <summary>Other apps that must be there first.</summary>
     public IReadOnlyList<Need> Needs { get; } = Server.Packages.Documents.NeedsOf(document);
 
-    public PackageLink Link => new(Stored.Digest, Stored.App, Stored.Version, Stored.Seal);
+    public PackageLink Link => new(Record.Digest, Record.App, Record.Version, Record.Seal);
 }
 
 /// <summary>A deployment in memory with its targets.</summary>
-internal sealed class DeploymentEntry(StoredDeployment stored, DeploymentPlan plan, PackageEntry package)
+internal sealed class DeploymentEntry(DeploymentRecord stored, DeploymentPlan plan, PackageEntry package)
 {
-    public StoredDeployment Stored { get; set; } = stored;
+    public DeploymentRecord Record { get; set; } = stored;
 
     public DeploymentPlan Plan { get; } = plan;
 
@@ -143,7 +144,7 @@ internal sealed class DeploymentEntry(StoredDeployment stored, DeploymentPlan pl
 
     public string Id => Plan.Id;
 
-    public DeploymentState State => Stored.State;
+    public DeploymentState State => Record.State;
 
     public TargetBook Targets { get; } = new(plan);
 

@@ -1,3 +1,6 @@
+using System.Collections.Concurrent;
+using System.Text;
+using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
@@ -5,12 +8,10 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
 using Bandejo.Store;
-using System.Collections.Concurrent;
-using System.Text;
-using System.Text.Json;
 
 namespace Bandejo.Server.World;
 
@@ -36,13 +37,13 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
     public Dictionary<string, string> Settings { get; private set; } = [];
 
-    public Dictionary<string, StoredAccount> Accounts { get; private set; } = [];
+    public Dictionary<string, AccountRecord> Accounts { get; private set; } = [];
 
     /// <summary>Personal tokens by the hash of their secret.</summary>
-    public Dictionary<string, StoredToken> Tokens { get; private set; } = [];
+    public Dictionary<string, TokenRecord> Tokens { get; private set; } = [];
 
     /// <summary>Join codes by their hash.</summary>
-    public Dictionary<string, StoredJoinCode> JoinCodes { get; private set; } = [];
+    public Dictionary<string, JoinCodeRecord> JoinCodes { get; private set; } = [];
 
     /// <summary>The words of the devices' sheets.</summary>
     public WordBook Words => _meanings.Book;
@@ -67,16 +68,16 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     public SortedDictionary<string, DeploymentEntry> Deployments { get; private set; } = new(StringComparer.Ordinal);
 
     /// <summary>Wave plans by slug.</summary>
-    public SortedDictionary<string, StoredWavePlan> WavePlans { get; private set; } = [];
+    public SortedDictionary<string, WavePlanRecord> WavePlans { get; private set; } = [];
 
     /// <summary>Kept handlings by their short names.</summary>
-    public SortedDictionary<string, StoredHandling> Handlings { get; private set; } = [];
+    public SortedDictionary<string, HandlingRecord> Handlings { get; private set; } = [];
 
     /// <summary>The last trial that each device was asked for, by device.</summary>
-    public Dictionary<string, StoredDeviceTrial> DeviceTrials { get; private set; } = [];
+    public Dictionary<string, DeviceTrialRecord> DeviceTrials { get; private set; } = [];
 
     /// <summary>Attempts that have begun and not ended, by identity.</summary>
-    public Dictionary<string, StoredAttempt> OpenAttempts { get; private set; } = [];
+    public Dictionary<string, AttemptRecord> OpenAttempts { get; private set; } = [];
 
     /// <summary>True once everything is loaded; false again while it is being read anew.</summary>
     public bool IsReady { get; private set; }
@@ -163,7 +164,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>Decides some of what was asked for, and hands what must be kept to the store. Returns when that is durable; only under the lock.</summary>
     private Task Decide(List<PendingChange> decided)
     {
-        var (changes, now) = (new List<StoreChange>(), Now);
+        var (changes, now) = (new List<Change>(), Now);
         while (decided.Count < MostAtOnce && _asked.TryDequeue(out var asked))
         {
             decided.Add(asked);
@@ -267,7 +268,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         }
 
         // What was the word of devices that say others now, or are gone; nothing has been made of it here, and no sheet that is kept needs it.
-        kept.Words.KeepOnly(Devices.Values.Select(device => device.Stored.Sheet));
+        kept.Words.KeepOnly(Devices.Values.Select(device => device.Record.Sheet));
 
         Groups = new(StringComparer.Ordinal);
         foreach (var group in kept.Groups)
@@ -292,7 +293,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
         Deployments = new(StringComparer.Ordinal);
         foreach (var deployment in kept.Deployments)
         {
-            Deployments[deployment.Id] = Planning.FromStored(deployment, Packages[deployment.Package]);
+            Deployments[deployment.Id] = Planning.FromRecord(deployment, Packages[deployment.Package]);
         }
 
         foreach (var (id, target) in kept.Targets.GetAwaiter().GetResult())
@@ -314,7 +315,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     private static StoreException BeingRead() => new("The service is reading its state; try again in a moment.");
 
     /// <summary>Gives a device its row and makes it findable.</summary>
-    public DeviceEntry Enrol(StoredDevice device)
+    public DeviceEntry Enrol(DeviceRecord device)
     {
         var entry = new DeviceEntry(device, Columns.Add());
         Devices[device.Id] = entry;
@@ -329,7 +330,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     public void FactsApplied(DeviceEntry device)
     {
         var words = _words.Clear().Append(device.Name);
-        var facts = device.Stored.Sheet.Walk();
+        var facts = device.Record.Sheet.Walk();
         Span<char> room = stackalloc char[512];
         while (facts.MoveNext())
         {
@@ -344,8 +345,8 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
 
         Texts.Set(device.Row, words.ToString());
         Columns.Set(device.Row, _meanings.Name, FactLookup.Of(FactValue.OfText(device.Name)));
-        Columns.Set(device.Row, _meanings.Joined, FactLookup.Of(FactValue.OfDate(DateOnly.FromDateTime(device.Stored.Joined.UtcDateTime))));
-        var programs = device.Stored.Sheet.Programs();
+        Columns.Set(device.Row, _meanings.Joined, FactLookup.Of(FactValue.OfDate(DateOnly.FromDateTime(device.Record.Joined.UtcDateTime))));
+        var programs = device.Record.Sheet.Programs();
         Columns.SetInventoryComplete(device.Row, programs is not null);
         foreach (var program in programs ?? [])
         {
@@ -359,13 +360,13 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     /// <summary>Takes a device's facts out of the columns, before others are taken over or the device goes.</summary>
     public void FactsGone(DeviceEntry device)
     {
-        var facts = device.Stored.Sheet.Walk();
+        var facts = device.Record.Sheet.Walk();
         while (facts.MoveNext())
         {
             Columns.Set(device.Row, _meanings.Fact(facts.Name).Column, FactLookup.NotKnown);
         }
 
-        foreach (var program in device.Stored.Sheet.Programs() ?? [])
+        foreach (var program in device.Record.Sheet.Programs() ?? [])
         {
             Columns.Set(device.Row, _meanings.App(program.Name), FactLookup.NotKnown);
         }
@@ -472,7 +473,7 @@ internal sealed partial class FleetWorld(IStore store, TimeProvider time, Device
     public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Targets.Tallies(LastHeard, Now);
 
     /// <summary>The document of a kept package; one without any variant where this version cannot read it.</summary>
-    public static PackageDocument DocumentOf(StoredPackage package) =>
+    public static PackageDocument DocumentOf(PackageRecord package) =>
         TryRead(package.Document) ?? new PackageDocument(1, package.App, package.App, package.Version, "", "", "", [], []);
 
     private static PackageDocument? TryRead(string document)

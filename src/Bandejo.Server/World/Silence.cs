@@ -40,7 +40,7 @@ internal sealed partial class FleetWorld
             var rows = new Bitmap(Columns.Rows);
             foreach (var device in Devices.Values)
             {
-                if (Sentences.IsSilent(device.LastHeard ?? device.Stored.Joined, CheckInInterval, Now))
+                if (Sentences.IsSilent(device.LastHeard ?? device.Record.Joined, CheckInInterval, Now))
                 {
                     rows[device.Row] = true;
                 }

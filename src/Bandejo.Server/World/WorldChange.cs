@@ -1,10 +1,11 @@
+using Bandejo.Core.World;
 using Bandejo.Store;
 
 namespace Bandejo.Server.World;
 
 /// <summary>One change in the making: collects what must be kept, and the events that tell of it.</summary>
 /// <param name="changes">What must be kept goes to its end.</param>
-internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset now, List<StoreChange> changes)
+internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset now, List<Change> changes)
 {
     private readonly int _begin = changes.Count;
 
@@ -18,7 +19,7 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
     /// <summary>Something of it must be kept already.</summary>
     public bool IsBegun => changes.Count > _begin;
 
-    public void Keep(StoreChange change)
+    public void Keep(Change change)
     {
         // A target that moves twice in a row is kept as it stands at the end. One that stands twice costs only room, so that no more than the last few are looked at.
         if (change is PutTarget(var deployment, var target))
@@ -43,10 +44,10 @@ internal sealed class WorldChange(FleetWorld world, string? by, DateTimeOffset n
     public void Moved(GroupEntry group, DeviceEntry device, bool isIn)
     {
         var why = group.Rule?.Evaluate(world.Columns.Row(device.Row)).Why ?? "";
-        Event("group", GroupEntry.MoveWord(group.Stored.Slug, isIn), $"{device.Name} {(isIn ? "came into" : "left")} '{group.Stored.Slug}'{(why.Length > 0 ? $": {why}" : "")}.", null, device.Id, null, By);
+        Event("group", GroupEntry.MoveWord(group.Record.Slug, isIn), $"{device.Name} {(isIn ? "came into" : "left")} '{group.Record.Slug}'{(why.Length > 0 ? $": {why}" : "")}.", null, device.Id, null, By);
     }
 
     /// <summary>Adds an event.</summary>
     public void Event(string topic, string what, string text, string? reason = null, string? device = null, string? deployment = null, string? actor = null) =>
-        Keep(new AddEvent(new StoredEvent(world.NextEvent(), now, topic, what, actor, deployment, device, text, string.IsNullOrEmpty(reason) ? null : reason)));
+        Keep(new AddEvent(new EventRecord(world.NextEvent(), now, topic, what, actor, deployment, device, text, string.IsNullOrEmpty(reason) ? null : reason)));
 }
