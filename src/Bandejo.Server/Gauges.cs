@@ -1,5 +1,7 @@
 using System.Diagnostics.Metrics;
+using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -12,7 +14,7 @@ internal sealed class Gauges : IDisposable
 
     private readonly Meter _meter;
 
-    public Gauges(FleetWorld world, IMeterFactory meters)
+    public Gauges(WorldHost world, IMeterFactory meters)
     {
         _meter = meters.Create(MeterName);
         _meter.CreateObservableGauge("bandejo.devices", () => Measured(world, each => [new Measurement<int>(each.Devices.Count)]), "{device}", "Enrolled devices");
@@ -21,7 +23,7 @@ internal sealed class Gauges : IDisposable
         _meter.CreateObservableGauge(
             "bandejo.targets",
             () => Measured(world, each => [.. each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(deployment => deployment.Targets.States().Select((count, state) => (count, state)))
-                .GroupBy(pair => pair.state, pair => pair.count).Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", Words.Of((TargetState)group.Key))))]),
+                .GroupBy(pair => pair.state, pair => pair.count).Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", StateNames.Of((TargetState)group.Key))))]),
             "{target}",
             "Targets of deployments that have not ended, by state");
     }
@@ -29,7 +31,7 @@ internal sealed class Gauges : IDisposable
     public void Dispose() => _meter.Dispose();
 
     /// <summary>What is measured; nothing while everything is being read anew.</summary>
-    private static IReadOnlyList<Measurement<int>> Measured(FleetWorld world, Func<FleetWorld, IReadOnlyList<Measurement<int>>> look)
+    private static IReadOnlyList<Measurement<int>> Measured(WorldHost world, Func<FleetWorld, IReadOnlyList<Measurement<int>>> look)
     {
         try
         {

@@ -8,6 +8,7 @@ using System.Threading.RateLimiting;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Bench;
 using Bandejo.Server.Compliance;
@@ -69,7 +70,7 @@ internal static class Setup
         services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<InspectionLine>().AddSingleton<Unfinished>().AddHostedService<Tidying>().AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
         services.AddSingleton(new PackageOptions { Hints = options.Hints, MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother, UnfinishedOfOne = options.UnfinishedGibOfOne * 1024L * 1024 * 1024, UnfinishedOfAll = options.UnfinishedGib * 1024L * 1024 * 1024 });
-        services.AddSingleton<FleetWorld>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Accounts>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
+        services.AddSingleton<WorldHost>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Passwords>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
         services.AddSignIn(isDemo: options.Addresses.Any(address => address.Scheme == "http"));
@@ -137,7 +138,7 @@ internal static class Setup
     /// <summary>Reads the state and makes what the first start needs, before anything is answered.</summary>
     public static async Task Prepare(WebApplication app, ServiceOptions options)
     {
-        var world = app.Services.GetRequiredService<FleetWorld>();
+        var world = app.Services.GetRequiredService<WorldHost>();
         world.Load();
         await app.Services.GetRequiredService<SiteKeys>().Prepare();
         await CertificateWatch.Renew(app.Services.GetRequiredService<SiteAuthority>(), world);
@@ -156,7 +157,7 @@ internal static class Setup
     private static void Map(WebApplication app)
     {
         app.MapGet("/healthz/live", () => Results.Text("live")).ExcludeFromDescription();
-        app.MapGet("/healthz/ready", (FleetWorld world) => world.IsReady ? Results.Text("ready") : Results.Text("reading the state", statusCode: 503)).ExcludeFromDescription();
+        app.MapGet("/healthz/ready", (WorldHost world) => world.IsReady ? Results.Text("ready") : Results.Text("reading the state", statusCode: 503)).ExcludeFromDescription();
         app.MapPrometheusScrapingEndpoint("/metrics");
         app.MapOpenApi("/api/{documentName}/openapi.json");
         app.MapDeviceProtocol();
@@ -176,7 +177,7 @@ internal static class Setup
         api.MapToday();
         api.MapJournal();
         api.MapClock(app);
-        api.MapGet("/service", (FleetWorld world, ServiceClock clock) => Results.Ok(world.Read(each => new ServiceInfo(
+        api.MapGet("/service", (WorldHost world, ServiceClock clock) => Results.Ok(world.Read(each => new ServiceInfo(
             typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count, each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count, clock.Speed))))
             .ForAll().WithSummary("What this service is").Produces<ServiceInfo>();
     }

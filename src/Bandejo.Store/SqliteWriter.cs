@@ -103,13 +103,13 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
             case PutToken(var token):
                 Run("INSERT INTO token VALUES ($1, $2, $3, $4, $5, $6, $7, $8)", token.Id, token.Account, token.Hash, token.Label, Instant(token.Created), Instant(token.Expires), token.Roles is { } roles ? string.Join(' ', roles) : null, token.IsSession ? 1L : 0L);
                 break;
-            case DeleteToken(var id):
+            case DeleteToken(var id, _):
                 Run("DELETE FROM token WHERE id = $1", id);
                 break;
             case PutJoinCode(var code):
                 Run("INSERT INTO join_code VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET uses_left = excluded.uses_left", code.Id, code.Hash, code.Group, (long)code.UsesLeft, Instant(code.Expires), code.MadeBy);
                 break;
-            case DeleteJoinCode(var id):
+            case DeleteJoinCode(var id, _):
                 Run("DELETE FROM join_code WHERE id = $1", id);
                 break;
             case AddWord(var number, var text):

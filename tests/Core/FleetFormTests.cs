@@ -98,7 +98,7 @@ public class FleetFormTests
 
             if (counts.IsTroubleStale)
             {
-                counts.FindTrouble(targets.Values);
+                counts.FindTrouble(targets.Values.Select(target => target.TroubleAt));
             }
 
             var all = Counting.Count(targets.Values, gate, TimeSpan.FromDays(7), Heard, Now);

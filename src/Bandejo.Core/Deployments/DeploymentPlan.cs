@@ -167,7 +167,10 @@ public sealed record DeploymentState
         Since = now,
     };
 
+    /// <summary>Whether devices may come in, and what stands open may start.</summary>
+    public bool TakesIn => Status is DeploymentStatus.Running or DeploymentStatus.Standing;
+
     /// <summary>Whether devices of a wave may start now.</summary>
     public bool MayStart(int wave) =>
-        Status is DeploymentStatus.Running or DeploymentStatus.Standing && wave >= 0 && wave < Waves.Count && Waves[wave].OpenedAt is not null;
+        TakesIn && wave >= 0 && wave < Waves.Count && Waves[wave].OpenedAt is not null;
 }

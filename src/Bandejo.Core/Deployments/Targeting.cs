@@ -21,8 +21,10 @@ public sealed partial record Fit(TargetEvent Event, string? Variant, string Reas
     private static partial Regex Had();
 }
 
-/// <summary>What a variant asks of a device.</summary>
-public sealed record VariantRules(string Name, Rule Fits, Rule Requires);
+/// <summary>What a variant asks of a device, and what it can do there.</summary>
+/// <param name="CanRemove">It has a step that takes away what it put there.</param>
+/// <param name="CanChange">It has a step that changes settings of what is there.</param>
+public sealed record VariantRules(string Name, Rule Fits, Rule Requires, bool CanRemove = true, bool CanChange = true);
 
 /// <summary>Weighs devices against packages and deployments against each other.</summary>
 public static class Targeting

@@ -3,7 +3,7 @@ namespace Bandejo.Core.Deployments;
 /// <summary>The counts of one wave, kept as its targets change: what <see cref="Counting.Count"/> answers, without walking over all targets each time.</summary>
 public sealed class WaveCounts(Gate? gate)
 {
-    private readonly int[] _states = new int[Enum.GetValues<TargetState>().Length];
+    private int[] _states = new int[Enum.GetValues<TargetState>().Length];
     private int _total;
     private int _bottom;
     private int _top;
@@ -17,6 +17,14 @@ public sealed class WaveCounts(Gate? gate)
 
     /// <summary>The target with the last trouble has gone: <see cref="FindTrouble"/> must be called before the next <see cref="Tally"/>.</summary>
     public bool IsTroubleStale { get; private set; }
+
+    /// <summary>The same counts, to be changed apart.</summary>
+    public WaveCounts Copy()
+    {
+        var copy = (WaveCounts)MemberwiseClone();
+        copy._states = (int[])_states.Clone();
+        return copy;
+    }
 
     /// <summary>Counts a target in. A proof is taken to be fresh, and a device not to be silent.</summary>
     public void Add(Target target)
@@ -33,9 +41,10 @@ public sealed class WaveCounts(Gate? gate)
     }
 
     /// <summary>Looks for the last trouble anew, among all targets of the wave.</summary>
-    public void FindTrouble(IEnumerable<Target> targets)
+    /// <param name="troubles">When something last went wrong with each.</param>
+    public void FindTrouble(IEnumerable<DateTimeOffset?> troubles)
     {
-        _trouble = targets.Aggregate((DateTimeOffset?)null, (last, target) => Later(last, target.TroubleAt));
+        _trouble = troubles.Aggregate((DateTimeOffset?)null, Later);
         IsTroubleStale = false;
     }
 

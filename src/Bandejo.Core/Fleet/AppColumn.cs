@@ -9,18 +9,20 @@ namespace Bandejo.Core.Fleet;
 /// than an eighth of all have it, a byte for every row is smaller, and quicker to pass over. A row without an entry is "absent" where its inventory is
 /// complete and "not known" where not.
 /// </summary>
-internal sealed class AppColumn(Bitmap complete) : Column
+/// <param name="complete">The rows whose inventory is complete; null for what no inventory is ever complete of.</param>
+internal sealed class AppColumn(Bitmap? complete) : Column
 {
     /// <summary>In the dense form: no entry. Entries have codes from 2 on.</summary>
     private const byte None = 0;
 
     private const int BytesOfAnEntry = 8;
 
-    private readonly ValueTable _table = new();
-    private byte[]? _dense;
+    private ValueTable _table = new();
+    private Pages<byte>? _dense;
     private int[] _rows = [];
     private int[] _codes = [];
     private int _count;
+    private bool _isShared;
     private int _askedRow = -1;
     private int _askedCode;
 
@@ -41,24 +43,28 @@ internal sealed class AppColumn(Bitmap complete) : Column
             return;
         }
 
-        _dense = Grown(_dense, row);
-        _dense[row] = (byte)code;
+        if (_dense[row] != code)
+        {
+            _dense[row] = (byte)code;
+        }
     }
 
     public override RowTest Compile(ConditionNode condition) => new CodeTest(_table, condition, CodeAt);
 
-    public override BlockTest CompileBlocks(ConditionNode condition, int rows)
+    public override BlockTest CompileBlocks(ConditionNode condition)
     {
         var answers = _table.Answers(condition);
         var whenNotKnown = answers[ValueTable.NotKnown];
-        if (_dense is not null)
-        {
-            _dense = Grown(_dense, Math.Max(0, rows - 1));
-        }
 
         // What is installed is known, so "not known" is free to mark the rows without an entry.
         answers[None] = Truth.NotKnown;
-        return new WithEntries(_dense is null ? new Sparse(_rows.AsMemory(0, _count), _codes, answers) : CodeBlocks.Of(_dense, answers), complete.Words, answers[ValueTable.Absent], whenNotKnown);
+        return new WithEntries(_dense is null ? new Sparse(_rows.AsMemory(0, _count), _codes, answers) : CodeBlocks.Of(_dense, answers), complete?.Words ?? [], answers[ValueTable.Absent], whenNotKnown);
+    }
+
+    public override Column Still(Bitmap completeThen)
+    {
+        _isShared = true;
+        return new AppColumn(complete is null ? null : completeThen) { _table = _table.Still(), _dense = _dense?.Still(), _rows = _rows, _codes = _codes, _count = _count };
     }
 
     /// <summary>What was looked up last may not hold any more.</summary>
@@ -71,6 +77,7 @@ internal sealed class AppColumn(Bitmap complete) : Column
         {
             if (at >= 0)
             {
+                Own();
                 _count--;
                 Array.Copy(_rows, at + 1, _rows, at, _count - at);
                 Array.Copy(_codes, at + 1, _codes, at, _count - at);
@@ -79,6 +86,12 @@ internal sealed class AppColumn(Bitmap complete) : Column
             return;
         }
 
+        if (at >= 0 && _codes[at] == code)
+        {
+            return;
+        }
+
+        Own();
         if (at < 0)
         {
             at = ~at;
@@ -105,9 +118,18 @@ internal sealed class AppColumn(Bitmap complete) : Column
         }
     }
 
+    /// <summary>Before a list is changed that somebody may be reading.</summary>
+    private void Own()
+    {
+        if (_isShared)
+        {
+            (_rows, _codes, _isShared) = ((int[])_rows.Clone(), (int[])_codes.Clone(), false);
+        }
+    }
+
     private void MakeDense()
     {
-        _dense = Grown(Array.Empty<byte>(), _rows[_count - 1]);
+        _dense = CodeBlocks.NewBytes();
         for (var i = 0; i < _count; i++)
         {
             _dense[_rows[i]] = (byte)_codes[i];
@@ -120,9 +142,9 @@ internal sealed class AppColumn(Bitmap complete) : Column
     {
         var dense = _dense!;
         _dense = null;
-        _rows = [.. Enumerable.Range(0, dense.Length).Where(row => dense[row] != None)];
+        _rows = [.. Enumerable.Range(0, dense.Room).Where(row => dense[row] != None)];
         _codes = Array.ConvertAll(_rows, row => (int)dense[row]);
-        _count = _rows.Length;
+        (_count, _isShared) = (_rows.Length, false);
     }
 
     // The rules that speak of one app ask for the same row one after the other.
@@ -141,14 +163,14 @@ internal sealed class AppColumn(Bitmap complete) : Column
         int code = None;
         if (_dense is { } dense)
         {
-            code = row < dense.Length ? dense[row] : None;
+            code = dense[row];
         }
         else if (Array.BinarySearch(_rows, 0, _count, row) is >= 0 and var at)
         {
             code = _codes[at];
         }
 
-        return code != None ? code : complete[row] ? ValueTable.Absent : ValueTable.NotKnown;
+        return code != None ? code : complete?[row] == true ? ValueTable.Absent : ValueTable.NotKnown;
     }
 
     /// <summary>Entries by row: true where one fits, open where there is none.</summary>

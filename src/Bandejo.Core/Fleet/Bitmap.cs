@@ -2,10 +2,14 @@ using System.Numerics;
 
 namespace Bandejo.Core.Fleet;
 
-/// <summary>A set of row numbers, one bit each. Grows by itself; rows past the end are not in it.</summary>
+/// <summary>
+/// A set of row numbers, one bit each. Grows by itself; rows past the end are not in it. <see cref="Still"/> gives what stands as it is now: both share their
+/// words until one of them is written.
+/// </summary>
 public sealed class Bitmap
 {
     private ulong[] _words;
+    private bool _isShared;
 
     public Bitmap(int rows = 0) => _words = new ulong[(rows + 63) / 64];
 
@@ -29,6 +33,16 @@ public sealed class Bitmap
                 }
 
                 Array.Resize(ref _words, Math.Max((row >> 6) + 1, _words.Length * 2));
+                _isShared = false;
+            }
+            else if (_isShared)
+            {
+                if (this[row] == value)
+                {
+                    return;
+                }
+
+                Own();
             }
 
             if (value)
@@ -68,11 +82,23 @@ public sealed class Bitmap
 
     public bool IsEmpty() => Array.TrueForAll(_words, word => word == 0);
 
+    /// <summary>Another set with the same rows, to be changed at will.</summary>
     public Bitmap Copy() => new((ulong[])_words.Clone());
+
+    /// <summary>What stands here now, whatever becomes of this one. Shared by many readers it must not be changed.</summary>
+    public Bitmap Still()
+    {
+        _isShared = true;
+        return new Bitmap(_words) { _isShared = true };
+    }
+
+    /// <summary>Whether both hold the same rows.</summary>
+    public bool HoldsSame(Bitmap other) => Covers(_words, other._words) && Covers(other._words, _words);
 
     /// <summary>Keeps only the rows that are in both.</summary>
     public Bitmap And(Bitmap other)
     {
+        Own();
         var both = Math.Min(_words.Length, other._words.Length);
         var at = 0;
         for (; at <= both - Vector<ulong>.Count; at += Vector<ulong>.Count)
@@ -92,6 +118,7 @@ public sealed class Bitmap
     /// <summary>Adds the rows of the other.</summary>
     public Bitmap Or(Bitmap other)
     {
+        Own();
         if (other._words.Length > _words.Length)
         {
             Array.Resize(ref _words, other._words.Length);
@@ -108,6 +135,7 @@ public sealed class Bitmap
     /// <summary>Takes the rows of the other away.</summary>
     public Bitmap Except(Bitmap other)
     {
+        Own();
         for (var i = 0; i < Math.Min(_words.Length, other._words.Length); i++)
         {
             _words[i] &= ~other._words[i];
@@ -125,6 +153,28 @@ public sealed class Bitmap
             {
                 yield return (i << 6) + BitOperations.TrailingZeroCount(word);
             }
+        }
+    }
+
+    private static bool Covers(ulong[] some, ulong[] all)
+    {
+        for (var i = 0; i < some.Length; i++)
+        {
+            if ((some[i] & ~(i < all.Length ? all[i] : 0)) != 0)
+            {
+                return false;
+            }
+        }
+
+        return true;
+    }
+
+    private void Own()
+    {
+        if (_isShared)
+        {
+            _words = (ulong[])_words.Clone();
+            _isShared = false;
         }
     }
 }

@@ -85,14 +85,34 @@ internal sealed class JoinedBlocks(bool isAnd, IReadOnlyList<BlockTest> parts) :
     }
 }
 
-/// <summary>A code for each row, and what is answered for each code. The codes reach to the end of the last block.</summary>
+/// <summary>A code for each row, and what is answered for each code.</summary>
 internal static class CodeBlocks
 {
+    /// <summary>A page of bytes holds two to the power of this: just what a block has rows, and 32 KiB.</summary>
+    private const int ByteBits = 15;
+
+    /// <summary>The same of numbers.</summary>
+    private const int NumberBits = 13;
+
+    private static readonly byte[] NoBytes = EmptyPage.Of<byte>(ByteBits, 0);
+    private static readonly int[] NoNumbers = EmptyPage.Of(NumberBits, 0);
+
+    /// <summary>No codes of a byte yet.</summary>
+    public static Pages<byte> NewBytes() => new(NoBytes);
+
+    /// <summary>No codes of more than a byte yet.</summary>
+    public static Pages<int> NewNumbers() => new(NoNumbers);
+
     /// <summary>The quickest form for so many answers.</summary>
-    public static BlockTest Of(byte[] codes, Truth[] answers) => answers.Length <= Vector128<byte>.Count ? new Few(codes, answers) : new Narrow(codes, answers);
+    public static BlockTest Of(Pages<byte> codes, Truth[] answers) => answers.Length <= Vector128<byte>.Count ? new Few(codes, answers) : new Narrow(codes, answers);
 
     /// <summary>The same where there are more codes than a byte holds.</summary>
-    public static BlockTest Of(int[] codes, Truth[] answers) => new Wide(codes, answers);
+    public static BlockTest Of(Pages<int> codes, Truth[] answers) => new Wide(codes, answers);
+
+    // A block never reaches over the end of a page: both are as long, and blocks begin where pages do.
+    private static byte[] BytesOf(Pages<byte> codes, int word) => codes.Page((word * 64) >> ByteBits);
+
+    private static int PlaceOf(int word) => (word * 64) & ((1 << ByteBits) - 1);
 
     /// <summary>Sixteen answers fit a vector: one instruction looks up those of many rows. The highest bit says true, the one below it not known.</summary>
     private sealed class Few : BlockTest
@@ -100,10 +120,10 @@ internal static class CodeBlocks
         private const byte IsTrue = 0x80;
         private const byte NotKnown = 0x40;
 
-        private readonly byte[] _codes;
+        private readonly Pages<byte> _codes;
         private readonly Vector128<byte> _table;
 
-        public Few(byte[] codes, Truth[] answers)
+        public Few(Pages<byte> codes, Truth[] answers)
         {
             Span<byte> each = stackalloc byte[Vector128<byte>.Count];
             each.Clear();
@@ -118,7 +138,7 @@ internal static class CodeBlocks
         [MethodImpl(MethodImplOptions.AggressiveOptimization)]
         public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
         {
-            ReadOnlySpan<byte> codes = _codes.AsSpan(word * 64, yes.Length * 64);
+            ReadOnlySpan<byte> codes = BytesOf(_codes, word).AsSpan(PlaceOf(word), yes.Length * 64);
             open = open[..yes.Length];
             var twice = Vector256.Create(_table, _table);
             if (Avx512BW.IsSupported)
@@ -157,7 +177,7 @@ internal static class CodeBlocks
         }
     }
 
-    private sealed class Narrow(byte[] codes, Truth[] answers) : BlockTest
+    private sealed class Narrow(Pages<byte> pages, Truth[] answers) : BlockTest
     {
         /// <summary>Of more codes than this, looking each up is quicker than comparing with all.</summary>
         private const int MostCompared = 12;
@@ -168,10 +188,11 @@ internal static class CodeBlocks
         [MethodImpl(MethodImplOptions.AggressiveOptimization)]
         public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
         {
+            var codes = BytesOf(pages, word);
             var isCompared = _isTrue.Length <= MostCompared && _notKnown.Length <= MostCompared && Vector256.IsHardwareAccelerated;
             for (var at = 0; at < yes.Length; at++)
             {
-                var start = (word + at) * 64;
+                var start = PlaceOf(word) + (at * 64);
                 if (isCompared)
                 {
                     var (low, high) = (Vector256.Create(codes, start), Vector256.Create(codes, start + 32));
@@ -212,7 +233,7 @@ internal static class CodeBlocks
         private static byte[] Codes(Truth[] answers, Truth truth) => [.. Enumerable.Range(0, answers.Length).Where(code => answers[code] == truth).Select(code => (byte)code)];
     }
 
-    private sealed class Wide(int[] codes, Truth[] answers) : BlockTest
+    private sealed class Wide(Pages<int> pages, Truth[] answers) : BlockTest
     {
         [MethodImpl(MethodImplOptions.AggressiveOptimization)]
         public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
@@ -220,9 +241,11 @@ internal static class CodeBlocks
             for (var at = 0; at < yes.Length; at++)
             {
                 ulong isTrue = 0, notKnown = 0;
+                var row = (word + at) * 64;
+                var codes = pages.Page(row >> NumberBits).AsSpan(row & ((1 << NumberBits) - 1), 64);
                 for (var bit = 0; bit < 64; bit++)
                 {
-                    var answer = answers[codes[((word + at) * 64) + bit]];
+                    var answer = answers[codes[bit]];
                     isTrue |= (answer == Truth.True ? 1UL : 0) << bit;
                     notKnown |= (answer == Truth.NotKnown ? 1UL : 0) << bit;
                 }

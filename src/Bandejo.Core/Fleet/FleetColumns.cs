@@ -6,11 +6,17 @@ namespace Bandejo.Core.Fleet;
 public sealed record RuleRows(Bitmap True, Bitmap NotKnown);
 
 /// <summary>The place of one fact in a fleet's columns.</summary>
-public readonly struct FactColumn
+public readonly struct FactColumn : IEquatable<FactColumn>
 {
     internal FactColumn(Column column) => Column = column;
 
     internal Column Column { get; }
+
+    public bool Equals(FactColumn other) => ReferenceEquals(Column, other.Column);
+
+    public override bool Equals(object? obj) => obj is FactColumn other && Equals(other);
+
+    public override int GetHashCode() => Column.GetHashCode();
 }
 
 /// <summary>
@@ -19,16 +25,23 @@ public readonly struct FactColumn
 /// </summary>
 public sealed class FleetColumns
 {
-    private readonly Dictionary<FactRef, Column> _columns = [];
+    private readonly Dictionary<FactRef, Column> _columns;
     private readonly List<AppColumn> _apps = [];
-    private readonly Bitmap _live = new();
-    private readonly Bitmap _complete = new();
+    private readonly Bitmap _live;
+    private readonly Bitmap _complete;
 
-    // Of labels no list is ever complete.
-    private readonly Bitmap _never = new();
     private readonly Stack<int> _free = new();
     private readonly Dictionary<string, RowTest> _tests = new(StringComparer.Ordinal);
     private int _rows;
+    private (long Version, FleetColumns Columns)? _still;
+
+    public FleetColumns() => (_columns, _live, _complete) = ([], new Bitmap(), new Bitmap());
+
+    private FleetColumns(FleetColumns moving)
+    {
+        (_live, _complete, _rows, Version) = (moving._live.Still(), moving._complete.Still(), moving._rows, moving.Version);
+        _columns = moving._columns.ToDictionary(pair => pair.Key, pair => pair.Value.Still(_complete));
+    }
 
     /// <summary>Rises with every change of a fact.</summary>
     internal long Version { get; private set; }
@@ -43,8 +56,20 @@ public sealed class FleetColumns
     public int Add()
     {
         var row = _free.TryPop(out var free) ? free : _rows++;
+        Version++;
         _live[row] = true;
         return row;
+    }
+
+    /// <summary>What is known now, for readers on any thread, whatever changes here meanwhile. It must not be changed.</summary>
+    public FleetColumns Still()
+    {
+        if (_still is not { } known || known.Version != Version)
+        {
+            _still = known = (Version, new FleetColumns(this));
+        }
+
+        return known.Columns;
     }
 
     /// <summary>Forgets a device; its row may be given to another.</summary>
@@ -134,7 +159,7 @@ public sealed class FleetColumns
         UnreadableNode => new ConstantBlocks(Truth.NotKnown),
         NotNode not => new OppositeBlocks(CompileBlocks(not.Part)),
         JoinedNode joined => new JoinedBlocks(joined.IsAnd, [.. joined.Parts.Select(CompileBlocks)]),
-        ConditionNode condition => (_columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : NewColumn(condition.Fact))).CompileBlocks(condition, _rows),
+        ConditionNode condition => (_columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : Made(condition.Fact))).CompileBlocks(condition),
         _ => throw new InvalidOperationException($"No meaning for {node.GetType().Name}."),
     };
 
@@ -147,10 +172,16 @@ public sealed class FleetColumns
             return app;
         }
 
+        return Made(fact);
+    }
+
+    private Column Made(FactRef fact)
+    {
+
         if (fact.Name.StartsWith(FactCatalog.LabelPrefix, StringComparison.Ordinal))
         {
-            // Labels are whatever somebody makes up, and most devices lack most of them; a label that is not there is not known.
-            return new AppColumn(_never);
+            // Labels are whatever somebody makes up, and most devices lack most of them; a label that is not there is not known, for no list of them is ever complete.
+            return new AppColumn(null);
         }
 
         return FactCatalog.TypeOf(fact) switch

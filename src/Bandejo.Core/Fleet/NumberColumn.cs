@@ -9,12 +9,17 @@ namespace Bandejo.Core.Fleet;
 /// </summary>
 internal sealed class NumberColumn(FactType type) : Column
 {
+    /// <summary>A page holds two to the power of this: 32 KiB.</summary>
+    private const int PageBits = 12;
+
+    private static readonly double[] NoNumbers = EmptyPage.Of(PageBits, double.NaN);
+
     private CodedColumn? _few = new();
-    private double[] _numbers = [];
+    private Pages<double> _numbers = new(NoNumbers);
 
     public override FactLookup Get(int row) =>
         _few is not null ? _few.Get(row)
-            : row >= _numbers.Length || double.IsNaN(_numbers[row])
+            : double.IsNaN(_numbers[row])
             ? FactLookup.NotKnown
             : FactLookup.Of(type switch
             {
@@ -32,7 +37,6 @@ internal sealed class NumberColumn(FactType type) : Column
             if (!few.IsNarrow)
             {
                 _few = null;
-                Room(few.Room);
                 for (var each = 0; each < few.Room; each++)
                 {
                     _numbers[each] = few.Get(each).Value?.Number ?? double.NaN;
@@ -42,26 +46,20 @@ internal sealed class NumberColumn(FactType type) : Column
             return;
         }
 
-        Room(row);
-        _numbers[row] = value.Value?.Number ?? double.NaN;
+        var number = value.Value?.Number ?? double.NaN;
+        if (!number.Equals(_numbers[row]))
+        {
+            _numbers[row] = number;
+        }
     }
 
     public override RowTest Compile(ConditionNode condition) => new NumberTest(condition, NumberAt);
 
-    public override BlockTest CompileBlocks(ConditionNode condition, int rows)
-    {
-        if (_few is not null)
-        {
-            return _few.CompileBlocks(condition, rows);
-        }
+    public override BlockTest CompileBlocks(ConditionNode condition) => _few is not null ? _few.CompileBlocks(condition) : new Blocks(_numbers, condition);
 
-        Room(Math.Max(0, rows - 1));
-        return new Blocks(_numbers, condition);
-    }
+    public override Column Still(Bitmap complete) => new NumberColumn(type) { _few = (CodedColumn?)_few?.Still(complete), _numbers = _numbers.Still() };
 
-    private double NumberAt(int row) =>
-        _few is not null ? _few.Get(row).Value?.Number ?? double.NaN
-            : row < _numbers.Length ? _numbers[row] : double.NaN;
+    private double NumberAt(int row) => _few is not null ? _few.Get(row).Value?.Number ?? double.NaN : _numbers[row];
 
     /// <summary>Whether a known number fits.</summary>
     internal static bool Holds(Comparison comparison, double number, double[] wanted) => comparison switch
@@ -77,18 +75,7 @@ internal sealed class NumberColumn(FactType type) : Column
         _ => true,
     };
 
-    // Always a whole number of words, so that blocks of 64 rows can be read without looking at the end.
-    private void Room(int row)
-    {
-        if (row >= _numbers.Length)
-        {
-            var old = _numbers.Length;
-            Array.Resize(ref _numbers, (Math.Max(row + 1, old * 2) + 63) & ~63);
-            Array.Fill(_numbers, double.NaN, old, _numbers.Length - old);
-        }
-    }
-
-    private sealed class Blocks(double[] numbers, ConditionNode condition) : BlockTest
+    private sealed class Blocks(Pages<double> numbers, ConditionNode condition) : BlockTest
     {
         private readonly double[] _wanted = [.. condition.Values.Select(value => value.Number)];
 
@@ -98,15 +85,16 @@ internal sealed class NumberColumn(FactType type) : Column
             var isSimple = Vector256.IsHardwareAccelerated && comparison is Comparison.Is or Comparison.IsNot or Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast;
             for (var at = 0; at < yes.Length; at++)
             {
-                var start = (word + at) * 64;
-                var (isTrue, known) = isSimple ? Fast(comparison, start, _wanted[0]) : Slow(comparison, start, _wanted);
+                var row = (word + at) * 64;
+                var (page, start) = (numbers.Page(row >> PageBits), row & ((1 << PageBits) - 1));
+                var (isTrue, known) = isSimple ? Fast(page, comparison, start, _wanted[0]) : Slow(page, comparison, start, _wanted);
                 yes[at] = comparison == Comparison.IsKnown ? known : isTrue & known;
                 open[at] = comparison == Comparison.IsKnown ? 0 : ~known;
             }
         }
 
         // Every comparison is one of three of "more" and "equal", or the opposite of one; what is not a number is neither, and is taken out by what is known.
-        private (ulong Yes, ulong Known) Fast(Comparison comparison, int start, double wanted)
+        private static (ulong Yes, ulong Known) Fast(double[] numbers, Comparison comparison, int start, double wanted)
         {
             ulong more = 0, equal = 0, known = 0;
             var right = Vector256.Create(wanted);
@@ -129,7 +117,7 @@ internal sealed class NumberColumn(FactType type) : Column
             }, known);
         }
 
-        private (ulong Yes, ulong Known) Slow(Comparison comparison, int start, double[] wanted)
+        private static (ulong Yes, ulong Known) Slow(double[] numbers, Comparison comparison, int start, double[] wanted)
         {
             ulong yes = 0, known = 0;
             for (var bit = 0; bit < 64; bit++)

@@ -5,11 +5,12 @@ namespace Bandejo.Core.Fleet;
 /// <summary>
 /// Gives each word that thousands of devices say alike (names of facts and programs, versions, sources) a number, which stays that word's for as long as
 /// it is in the book. Words that no device says any more are let go by <see cref="KeepOnly"/> alone, before anybody remembers what a number meant.
-/// Not safe for use from several threads at once.
+/// One thread at a time writes; any may look up meanwhile what the numbers mean that it was handed.
 /// </summary>
 public sealed class WordBook
 {
-    private readonly List<string?> _words = [];
+    private string?[] _words = [];
+    private int _count;
     private readonly Dictionary<string, int> _numbers = new(StringComparer.Ordinal);
     private readonly Queue<int> _free = [];
     private List<int> _new = [];
@@ -24,14 +25,14 @@ public sealed class WordBook
     {
         foreach (var (number, text) in kept)
         {
-            while (_words.Count < number)
+            while (_count < number)
             {
-                _free.Enqueue(_words.Count);
-                _words.Add(null);
+                _free.Enqueue(_count);
+                Add(null);
             }
 
             _numbers.Add(text, number);
-            _words.Add(text);
+            Add(text);
         }
     }
 
@@ -40,7 +41,7 @@ public sealed class WordBook
 
     /// <summary>The word of a number.</summary>
     /// <exception cref="FormatException">There is no such number.</exception>
-    public string this[int number] => (uint)number < (uint)_words.Count && _words[number] is { } word ? word : throw new FormatException($"Word {number} is not in the book.");
+    public string this[int number] => _words is var words && (uint)number < (uint)words.Length && words[number] is { } word ? word : throw new FormatException($"Word {number} is not in the book.");
 
     /// <summary>Whether the book holds a word.</summary>
     public bool Holds(string word) => _numbers.ContainsKey(word);
@@ -57,8 +58,8 @@ public sealed class WordBook
             }
             else
             {
-                number = _words.Count;
-                _words.Add(word);
+                number = _count;
+                Add(word);
             }
 
             _new.Add(number);
@@ -67,17 +68,31 @@ public sealed class WordBook
         return number;
     }
 
+    /// <summary>Takes over a word that was given its number elsewhere.</summary>
+    internal void Learn(int number, string word)
+    {
+        if (_numbers.TryAdd(word, number))
+        {
+            while (_count <= number)
+            {
+                Add(null);
+            }
+
+            _words[number] = word;
+        }
+    }
+
     /// <summary>Lets go all words but those of the sheets that are kept. Their numbers will mean other words: whoever remembers what a number meant must forget it.</summary>
     /// <exception cref="FormatException">A sheet is not one, or uses a word that the book does not have.</exception>
     public void KeepOnly(IEnumerable<FactSheet> sheets)
     {
-        var said = new bool[_words.Count];
+        var said = new bool[_count];
         foreach (var sheet in sheets)
         {
             sheet.Mark(said);
         }
 
-        for (var number = 0; number < _words.Count; number++)
+        for (var number = 0; number < _count; number++)
         {
             if (_words[number] is { } word && !said[number])
             {
@@ -100,5 +115,15 @@ public sealed class WordBook
         var changes = (_gone, _new.ConvertAll(number => (number, this[number])));
         (_gone, _new) = ([], []);
         return changes;
+    }
+
+    private void Add(string? word)
+    {
+        if (_count == _words.Length)
+        {
+            Array.Resize(ref _words, Math.Max(256, _count * 2));
+        }
+
+        _words[_count++] = word;
     }
 }

@@ -2,8 +2,24 @@ using Bandejo.Core.Deployments;
 
 namespace Bandejo.Core.World;
 
-/// <summary>One change to what is kept.</summary>
-public abstract record Change;
+/// <summary>One change of the world. The world is what its changes make of it (<see cref="FleetWorld.Apply(Change)"/>).</summary>
+public abstract record Change
+{
+    /// <summary>Whether it is to be kept; what a device says at every check-in is not, each time.</summary>
+    public virtual bool IsKept => true;
+}
+
+/// <summary>A device checked in, with nothing to keep: the last time that was kept is not long ago.</summary>
+public sealed record NoteHeard(string Device, DateTimeOffset At, long Sequence) : Change
+{
+    public override bool IsKept => false;
+}
+
+/// <summary>What a device said last is another.</summary>
+public sealed record NoteMemory(string Device, DeviceMemory Memory) : Change
+{
+    public override bool IsKept => false;
+}
 
 public sealed record PutSetting(string Name, string Value) : Change;
 
@@ -11,11 +27,13 @@ public sealed record PutAccount(AccountRecord Account) : Change;
 
 public sealed record PutToken(TokenRecord Token) : Change;
 
-public sealed record DeleteToken(string Id) : Change;
+/// <param name="Hash">The hash by which it is found.</param>
+public sealed record DeleteToken(string Id, string Hash) : Change;
 
 public sealed record PutJoinCode(JoinCodeRecord Code) : Change;
 
-public sealed record DeleteJoinCode(string Id) : Change;
+/// <param name="Hash">The hash by which it is found.</param>
+public sealed record DeleteJoinCode(string Id, string Hash) : Change;
 
 /// <summary>A new word of the book; it must be kept before or with the first sheet that uses it.</summary>
 public sealed record AddWord(int Number, string Text) : Change;

@@ -46,8 +46,12 @@ public sealed record LifeRecord(string State, string By, DateTimeOffset At, stri
 
 /// <summary>A deployment: what was asked for, in the words of the request, and where it stands.</summary>
 /// <param name="Request">JSON of the request.</param>
-/// <param name="Plan">What came of the request when it was started, so that no later meaning of its words or of what it left open changes it; null where it was started before that was kept.</param>
-public sealed record DeploymentRecord(string Id, string Name, string Package, string Request, DeploymentState State, DeploymentPlan? Plan = null);
+/// <param name="Plan">What came of the request when it was started, so that no later meaning of its words or of what it left open changes it; null only on its way from the store, where it was started before that was kept.</param>
+public sealed record DeploymentRecord(string Id, string Name, string Package, string Request, DeploymentState State, DeploymentPlan? Plan = null)
+{
+    /// <summary>Why this version of the program cannot read what was started; null where it can.</summary>
+    public string? Unreadable { get; init; }
+}
 
 /// <summary>One try.</summary>
 public sealed record AttemptRecord(

@@ -3,6 +3,8 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Encodings.Web;
 using Bandejo.Contract.Device;
+using Bandejo.Core.Site;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication;
@@ -42,7 +44,7 @@ internal static class Authentication
                 options.Events.OnRedirectToAccessDenied = context => Answer(context.Response, 403);
                 options.Events.OnValidatePrincipal = context =>
                 {
-                    if (context.Principal is null || !Standing.Still(context.HttpContext.RequestServices.GetRequiredService<FleetWorld>(), context.Principal))
+                    if (context.Principal is null || !SignedIn.Still(context.HttpContext.RequestServices.GetRequiredService<WorldHost>(), context.Principal))
                     {
                         context.RejectPrincipal();
                     }
@@ -80,7 +82,7 @@ internal static class Authentication
         await next(context);
     });
 
-    private sealed class PersonalTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, FleetWorld world)
+    private sealed class PersonalTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, WorldHost world)
         : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
     {
         protected override Task<AuthenticateResult> HandleAuthenticateAsync()
@@ -91,13 +93,13 @@ internal static class Authentication
             }
 
             var hash = HashOf(secret);
-            return Task.FromResult(world.Read(each => Standing.Of(each, hash)) is { } found
-                ? AuthenticateResult.Success(new AuthenticationTicket(Standing.Principal(found.Account.Account, found.Roles, hash, Scheme.Name), Scheme.Name))
+            return Task.FromResult(world.Peek(each => Rights.Of(each, hash)) is { } found
+                ? AuthenticateResult.Success(new AuthenticationTicket(SignedIn.Principal(found.Account.Account, found.Roles, hash, Scheme.Name), Scheme.Name))
                 : AuthenticateResult.Fail("The token is not known or has expired."));
         }
     }
 
-    private sealed class DeviceTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SiteKeys keys, FleetWorld world)
+    private sealed class DeviceTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SiteKeys keys, WorldHost world)
         : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
     {
         protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
@@ -107,7 +109,7 @@ internal static class Authentication
                 return AuthenticateResult.NoResult();
             }
 
-            return await keys.DeviceOf(token) is { } device && world.Read(each => each.Devices.ContainsKey(device))
+            return await keys.DeviceOf(token) is { } device && world.Peek(each => each.Devices.Get(device) is not null)
                 ? AuthenticateResult.Success(new AuthenticationTicket(new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, device)], Scheme.Name)), Scheme.Name))
                 : AuthenticateResult.Fail("The device token does not hold.");
         }

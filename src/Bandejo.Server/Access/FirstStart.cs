@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Bandejo.Core;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -13,9 +14,9 @@ internal static class FirstStart
     /// Makes the account <c>root-admin</c> with the password from the options, or with a random one that is written to <c>first-password.txt</c> in the data
     /// folder, readable by the service's user alone.
     /// </summary>
-    public static async Task Prepare(FleetWorld world, string dataFolder, string? password)
+    public static async Task Prepare(WorldHost world, string dataFolder, string? password)
     {
-        if (world.Accounts.Count > 0)
+        if (world.Peek(each => each.Accounts.Count) > 0)
         {
             return;
         }
@@ -35,14 +36,8 @@ internal static class FirstStart
             await writer.WriteLineAsync(chosen);
         }
 
-        var made = await world.Change(null, change =>
-        {
-            var account = new AccountRecord("root-admin", "First administrator", Accounts.HashOf(chosen), [Roles.Administrator], false, [], 1);
-            change.World.Accounts[account.Account] = account;
-            change.Keep(new PutAccount(account));
-            change.Audit("account-made", "The first administrator 'root-admin' was made at first start.");
-            return (Outcome<bool>)true;
-        });
+        var hash = Passwords.Hashed(chosen).Hash;
+        var made = await world.Change(null, decision => Accounts.AddFirst(decision, hash));
         _ = made.Value;
     }
 }

@@ -1,6 +1,7 @@
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -13,9 +14,9 @@ internal static class IdentityRoutes
     public static void MapIdentity(this RouteGroupBuilder api, WebApplication app)
     {
         app.MapGet(DeviceProtocol.Prefix + "/authorities", (SiteAuthority authority) => authority.Trust is { } trust ? Results.Ok(trust) : Problems.Of(new Failure(ErrorKind.NotFound, "This service does not listen with TLS; nobody stands for it."))).ExcludeFromDescription();
-        api.MapGet("/identity", (SiteAuthority authority, FleetWorld world) => Results.Ok(Info(authority, world)))
+        api.MapGet("/identity", (SiteAuthority authority, WorldHost world) => Results.Ok(Info(authority, world)))
             .ForAll().WithSummary("Who this service is over TLS").Produces<IdentityInfo>();
-        api.MapPost("/identity/roll-over", async (SiteAuthority authority, FleetWorld world, HttpContext context, ReasonRequest request) =>
+        api.MapPost("/identity/roll-over", async (SiteAuthority authority, WorldHost world, HttpContext context, ReasonRequest request) =>
         {
             if (string.IsNullOrWhiteSpace(request.Reason))
             {
@@ -24,19 +25,15 @@ internal static class IdentityRoutes
 
             var rolled = authority.RollOver();
             return rolled.Ok
-                ? (await world.Change(context.Person(), change =>
-                {
-                    change.Audit("identity-changed", $"{rolled.Value} {request.Reason}");
-                    return (Outcome<bool>)true;
-                })).Answer(_ => Results.Ok(Info(authority, world)))
+                ? (await world.Change(context.Person(), decision => SiteSettings.Tell(decision, "identity-changed", $"{rolled.Value} {request.Reason}"))).Answer(_ => Results.Ok(Info(authority, world)))
                 : Problems.Of(rolled.Failure!);
         }).For().WithSummary("Gives the service another identity; devices follow by themselves").Produces<IdentityInfo>();
     }
 
-    private static IdentityInfo Info(SiteAuthority authority, FleetWorld world)
+    private static IdentityInfo Info(SiteAuthority authority, WorldHost world)
     {
         var tag = authority.Trust?.Tag;
-        var (heard, knowing) = world.Read(each => (each.Devices.Values.Count(device => device.TrustTag is not null), each.Devices.Values.Count(device => device.TrustTag is { } known && known == tag)));
+        var (heard, knowing) = world.Read(each => (each.Devices.Values.Count(device => device.Presence.TrustTag is not null), each.Devices.Values.Count(device => device.Presence.TrustTag is { } known && known == tag)));
         var shown = authority.Shown;
         return new IdentityInfo(authority.Name, shown is null ? null : new DateTimeOffset(shown.NotAfter.ToUniversalTime(), TimeSpan.Zero), shown is null ? [] : [.. NamesOf(shown)], authority.Before, heard, knowing);
     }

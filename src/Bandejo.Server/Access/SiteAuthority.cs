@@ -5,6 +5,7 @@ using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Identity;
 using Bandejo.Server.World;
@@ -257,7 +258,7 @@ internal sealed class SiteAuthority : IDisposable
 internal sealed record TlsOptions(bool IsOn, string? Certificate, string? Announce, IReadOnlyList<string> Names);
 
 /// <summary>Looks once an hour whether what the service shows over TLS is to be renewed.</summary>
-internal sealed partial class CertificateWatch(SiteAuthority authority, FleetWorld world, ILogger<CertificateWatch> log) : BackgroundService
+internal sealed partial class CertificateWatch(SiteAuthority authority, WorldHost world, ILogger<CertificateWatch> log) : BackgroundService
 {
     private static readonly TimeSpan Pause = TimeSpan.FromHours(1);
 
@@ -278,15 +279,11 @@ internal sealed partial class CertificateWatch(SiteAuthority authority, FleetWor
     }
 
     /// <summary>Makes or renews what is needed; a new identity is in the audit trail.</summary>
-    public static async Task Renew(SiteAuthority authority, FleetWorld world)
+    public static async Task Renew(SiteAuthority authority, WorldHost world)
     {
         if (authority.Prepare() is { } words)
         {
-            var kept = await world.Change(null, change =>
-            {
-                change.Audit("identity-made", words);
-                return (Outcome<bool>)true;
-            });
+            var kept = await world.Change(null, decision => SiteSettings.Tell(decision, "identity-made", words));
             _ = kept.Value;
         }
     }

@@ -2,8 +2,10 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using Bandejo.Contract;
+using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.Devices;
 using Bandejo.Server.World;
@@ -17,7 +19,7 @@ namespace Bandejo.Server.Access;
 /// The service's own keys, made at first start: a P-256 key (ES256, RFC 7518) that seals packages and the list of withdrawn ones for devices, and a secret
 /// for short-lived device tokens (HS256), which are cheap to verify.
 /// </summary>
-internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOptions devices)
+internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions devices)
 {
     private const string SealKeySetting = "key.seal";
     private const string TokenKeySetting = "key.device-token";
@@ -40,29 +42,26 @@ internal sealed class SiteKeys(FleetWorld world, TimeProvider time, DeviceOption
     /// <summary>Reads the keys, or makes them at the first start.</summary>
     public async Task Prepare()
     {
-        if (!world.Settings.ContainsKey(SealKeySetting))
+        if (!world.Peek(each => each.Settings.ContainsKey(SealKeySetting)))
         {
             using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-            var made = await world.Change(null, change =>
-            {
-                Set(change, SealKeySetting, Convert.ToBase64String(key.ExportPkcs8PrivateKey()));
-                Set(change, TokenKeySetting, Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)));
-                change.Audit("keys-made", "The service made its keys.");
-                return (Outcome<bool>)true;
-            });
-            _ = made.Value;
+            var (seal, tokens) = (Convert.ToBase64String(key.ExportPkcs8PrivateKey()), Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)));
+            _ = (await world.Change(null, decision => SiteSettings.KeepKeys(decision, [(SealKeySetting, seal), (TokenKeySetting, tokens)]))).Value;
         }
 
+        var settings = world.Peek(each => each.Settings);
         var ecdsa = ECDsa.Create();
-        ecdsa.ImportPkcs8PrivateKey(Convert.FromBase64String(world.Settings[SealKeySetting]), out _);
+        ecdsa.ImportPkcs8PrivateKey(Convert.FromBase64String(settings[SealKeySetting]), out _);
         _seal = new ECDsaSecurityKey(ecdsa) { KeyId = PublicOf(ecdsa).KeyId };
-        _deviceTokens = new SymmetricSecurityKey(Convert.FromBase64String(world.Settings[TokenKeySetting]));
+        _deviceTokens = new SymmetricSecurityKey(Convert.FromBase64String(settings[TokenKeySetting]));
+    }
 
-        void Set(WorldChange change, string name, string value)
-        {
-            world.Settings[name] = value;
-            change.Keep(new PutSetting(name, value));
-        }
+    /// <summary>The key that somebody has shown to be theirs.</summary>
+    public static async Task<Outcome<KeyRecord>> ProvenKey(SigningKeyRequest request, string account)
+    {
+        var key = ReadKey(request.X, request.Y);
+        return !key.Ok ? key.Failure! : await HoldsKey(request.Proof, key.Value, account) ? key.Value
+            : new Failure(ErrorKind.Invalid, "The proof does not show that you have this key: it is a JWS (ES256) with it over {\"use\":\"signing-key\",\"account\":\"YOUR ACCOUNT\"}.");
     }
 
     /// <summary>A compact JWS by the service over a JSON text.</summary>

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
 

@@ -3,6 +3,7 @@ using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.World;
 using Bandejo.Packaging;
 using Bandejo.Server.Packages;
@@ -16,7 +17,7 @@ namespace Bandejo.Server.Bench;
 internal sealed record BenchTrialOptions(bool IsOn);
 
 /// <summary>Trials of drafts, one at a time, in a clean sandbox of the service's machine.</summary>
-internal sealed class BenchTrials(Drafts drafts, FleetWorld world, FileStore files, BenchTrialOptions options, IHostApplicationLifetime life)
+internal sealed class BenchTrials(Drafts drafts, WorldHost world, FileStore files, BenchTrialOptions options, IHostApplicationLifetime life)
 {
     private static readonly TimeSpan Longest = TimeSpan.FromMinutes(30);
 
@@ -145,7 +146,7 @@ internal sealed class BenchTrials(Drafts drafts, FleetWorld world, FileStore fil
     private Task Keep(string digest, IReadOnlyList<TrialStepInfo> steps, string by)
     {
         var report = new TrialReport("the service's machine, a clean sandbox", steps);
-        var kept = Life.Keep(files, report);
-        return world.Change(by, change => Life.Try(change, digest, report, kept));
+        var told = KeptTrials.Told(files, report);
+        return world.Change(by, decision => PackageLives.Try(decision, digest, told));
     }
 }

@@ -24,7 +24,7 @@ namespace Bandejo.Server.Bench;
 internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null, KeptCapture? Capture = null);
 
 /// <summary>Packages in the making: files that were dropped, what was read out of them, and a manifest that is still being written.</summary>
-internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetWorld world, Intake intake, PackageOptions options, InspectionLine line, Unfinished unfinished)
+internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldHost world, Intake intake, PackageOptions options, InspectionLine line, Unfinished unfinished)
 {
     private const int MostDrafts = 200;
     private const int MostFiles = 1000;
@@ -138,7 +138,7 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, FleetW
     /// </summary>
     public async Task<Outcome<KeptDraft>> Follow(string id, string package, CancellationToken cancellation)
     {
-        var found = world.Read(each => Catalogue.Find(each, package));
+        var found = world.Read(each => Named.Package(each, package));
         if (!found.Ok)
         {
             return found.Failure!;

@@ -1,6 +1,7 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -12,9 +13,9 @@ internal static class ComplianceRoutes
 {
     public static void MapCompliance(this RouteGroupBuilder api)
     {
-        api.MapGet("/compliance", (FleetWorld world, string? by) => Rows(world, by ?? "fleet").Answer())
+        api.MapGet("/compliance", (WorldHost world, string? by) => Rows(world, by ?? "fleet").Answer())
             .ForAll().WithSummary("Compliance by fleet, app, group or deployment").Produces<IReadOnlyList<ComplianceRow>>();
-        api.MapGet("/compliance/targets", (FleetWorld world, HttpContext context, string? deployment, string? app, string? group, string? only, string? format) =>
+        api.MapGet("/compliance/targets", (WorldHost world, HttpContext context, string? deployment, string? app, string? group, string? only, string? format) =>
         {
             var outcome = Export(world, deployment, app, group, only);
             if (!outcome.Ok)
@@ -26,7 +27,7 @@ internal static class ComplianceRoutes
         }).ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late, unmet, unknown or open (unmet or unknown)").Produces<Page<TargetInfo>>();
     }
 
-    private static Outcome<IReadOnlyList<ComplianceRow>> Rows(FleetWorld world, string by) => world.Read<Outcome<IReadOnlyList<ComplianceRow>>>(each =>
+    private static Outcome<IReadOnlyList<ComplianceRow>> Rows(WorldHost world, string by) => world.Read<Outcome<IReadOnlyList<ComplianceRow>>>(each =>
     {
         var active = each.Deployments.Values.Where(deployment => deployment.IsActive).ToList();
         switch (by)
@@ -51,7 +52,7 @@ internal static class ComplianceRoutes
             "group", group.Record.Slug, group.Record.Name,
             Counts.Info(active.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, deployment.Targets.States(group.In), world.Now)))))];
 
-    private static Outcome<IReadOnlyList<TargetInfo>> Export(FleetWorld world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IReadOnlyList<TargetInfo>>>(each =>
+    private static Outcome<IReadOnlyList<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IReadOnlyList<TargetInfo>>>(each =>
     {
         if (only is not (null or "late" or "unmet" or "unknown" or "open"))
         {
@@ -61,7 +62,7 @@ internal static class ComplianceRoutes
         var deployments = each.Deployments.Values.Where(deployment => deployment.IsActive && (app is null || deployment.Plan.App == app)).ToList();
         if (named is not null)
         {
-            var found = Acts.Find(each, named);
+            var found = Named.Deployment(each, named);
             if (!found.Ok)
             {
                 return found.Failure!;
@@ -73,7 +74,7 @@ internal static class ComplianceRoutes
         GroupEntry? members = null;
         if (group is not null)
         {
-            var found = Groups.GroupRoutes.Find(each, group);
+            var found = Named.Group(each, group);
             if (!found.Ok)
             {
                 return found.Failure!;
@@ -83,7 +84,7 @@ internal static class ComplianceRoutes
         }
 
         return deployments.SelectMany(deployment => deployment.Targets.All.Select(target => (deployment, target)))
-            .Where(pair => members is null || (each.Devices.TryGetValue(pair.target.Device, out var device) && members.In[device.Row]))
+            .Where(pair => members is null || (each.Devices.Get(pair.target.Device) is { } device && members.In[device.Row]))
             .Where(pair => only switch
             {
                 "late" => Counting.IsLate(pair.target.State, pair.deployment.Plan.Deadline, each.Now),

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 
 namespace Bandejo.Server.Compliance;

@@ -19,14 +19,14 @@ internal static class JournalRoutes
 
     public static void MapJournal(this RouteGroupBuilder api)
     {
-        api.MapGet("/journal", (FleetWorld world, HttpContext context, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) => Page(world, context.Has(Roles.Administrator), topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit).Answer())
+        api.MapGet("/journal", (WorldHost world, HttpContext context, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) => Page(world, context.Has(Roles.Administrator), topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit).Answer())
             .ForAll().WithSummary("What the service decided, newest first; topic is journal, target, device, group or any; group shows who came into a group and who left").Produces<Page<EventInfo>>();
-        api.MapGet("/audit", (FleetWorld world, string? cursor, int? limit) => Page(world, true, "audit", null, null, null, cursor, limit).Answer())
+        api.MapGet("/audit", (WorldHost world, string? cursor, int? limit) => Page(world, true, "audit", null, null, null, cursor, limit).Answer())
             .For().WithSummary("Who changed what, newest first").Produces<Page<EventInfo>>();
         api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=").Produces<EventInfo>(200, "text/event-stream");
     }
 
-    private static Outcome<Page<EventInfo>> Page(FleetWorld world, bool mayAudit, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
+    private static Outcome<Page<EventInfo>> Page(WorldHost world, bool mayAudit, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
     {
         if (topic != "any" && !Topics.Contains(topic))
         {
@@ -52,7 +52,7 @@ internal static class JournalRoutes
         string? deploymentId = null;
         if (deployment is not null)
         {
-            var found = world.Read(each => Acts.Find(each, deployment));
+            var found = world.Read(each => Named.Deployment(each, deployment));
             if (!found.Ok)
             {
                 return found.Failure!;
@@ -61,7 +61,7 @@ internal static class JournalRoutes
             deploymentId = found.Value.Id;
         }
 
-        var deviceId = device is null ? null : world.Read(each => each.FindDevice(device)?.Id) ?? "none";
+        var deviceId = device is null ? null : world.Peek(each => each.Devices.Find(device)?.Id) ?? "none";
         var size = Routes.PageSize(limit);
         var query = new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);
         var events = new List<EventRecord>();
@@ -77,7 +77,7 @@ internal static class JournalRoutes
         return new Page<EventInfo>([.. events.Take(size).Select(Views.Event)], events.Count > size ? events[size - 1].Number.ToString(CultureInfo.InvariantCulture) : null, null);
     }
 
-    private static async Task Stream(HttpContext context, FleetWorld world, IHostApplicationLifetime life, PeopleLines lines, long? after)
+    private static async Task Stream(HttpContext context, WorldHost world, IHostApplicationLifetime life, PeopleLines lines, long? after)
     {
         using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, life.ApplicationStopping);
         var cancellation = either.Token;
@@ -94,14 +94,14 @@ internal static class JournalRoutes
         {
             await context.Response.WriteAsync(": open\n\n", cancellation);
             await context.Response.Body.FlushAsync(cancellation);
-            while (Standing.Still(world, context.User))
+            while (SignedIn.Still(world, context.User))
             {
                 for (var events = Next(); events.Count > 0; events = Next())
                 {
                     foreach (var happened in events)
                     {
                         last = happened.Number;
-                        if ((happened.Topic != "audit" || mayAudit) && Standing.Still(world, context.User))
+                        if ((happened.Topic != "audit" || mayAudit) && SignedIn.Still(world, context.User))
                         {
                             await context.Response.WriteAsync($"id: {happened.Number}\nevent: {happened.Topic}\ndata: {JsonSerializer.Serialize(Views.Event(happened), ContractJson.Default.EventInfo)}\n\n", cancellation);
                         }

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 
 namespace Bandejo.Server.Deployments;
@@ -10,7 +11,7 @@ internal static class Causes
     /// <summary>Failures with the same fingerprint together, most first. Reads attempts from the store, so never call it while looking at the world.</summary>
     /// <param name="most">How many of the newest attempts are read.</param>
     /// <param name="isForFailed">Only of what has failed or is lost now, not of what is tried again or was rolled back.</param>
-    public static IReadOnlyList<CauseInfo> Of(FleetWorld world, string id, int most, bool isForFailed = false)
+    public static IReadOnlyList<CauseInfo> Of(WorldHost world, string id, int most, bool isForFailed = false)
     {
         TargetState[] states = isForFailed ? [TargetState.Failed, TargetState.Lost] : [TargetState.Failed, TargetState.Retry, TargetState.Lost, TargetState.Undone];
         var failing = world.Read(each => each.Deployments.GetValueOrDefault(id)?.Targets.With(states)
@@ -31,7 +32,7 @@ internal static class Causes
             var others = each.Deployments[id].Targets.In(TargetState.Met).Rows().ToList();
             return causes.Select(cause =>
             {
-                var devices = cause.Select(device => each.Devices.GetValueOrDefault(device)).OfType<DeviceEntry>().ToList();
+                var devices = cause.Select(device => each.Devices.Get(device)).OfType<DeviceEntry>().ToList();
                 var apart = Differences.Find(each.Columns, [.. devices.Select(device => device.Row)], others);
                 return new CauseInfo(cause.Key, devices.Count, [.. devices.Take(5).Select(device => device.Name)], [.. apart.Select(difference => difference.Text)]);
             }).ToList();

@@ -14,7 +14,7 @@ internal static class Chosen
 {
     /// <summary>What a kept deployment was started with.</summary>
     public static IReadOnlyList<ChosenInfo> Of(FleetWorld world, DeploymentEntry deployment) =>
-        Of(deployment.Plan, deployment.Package, Planning.RequestOf(deployment.Record)?.Preset, KeptHandlings.Of(world, deployment.Plan.App, deployment.Plan.Handling));
+        Of(deployment.Plan, deployment.Package, AskForms.RequestOf(deployment.Record)?.Preset, world.HandlingOf(deployment.Plan.App, deployment.Plan.Handling));
 
     /// <summary>What a plan asks for.</summary>
     /// <param name="preset">The preset that its settings come from; null for none.</param>

@@ -1,6 +1,9 @@
 using Bandejo.Contract.Api;
+using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 
 namespace Bandejo.Server.Deployments;
@@ -46,7 +49,7 @@ internal static class Reasons
             steps.Add($"is in wave '{plan.Waves[target.Wave].Name}', which {(wave.OpenedAt is null ? "is not open yet" : $"opened {wave.OpenedAt:yyyy-MM-dd HH:mm} UTC")}");
         }
 
-        return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is {Words.Of(target.State)} in '{plan.Name}': {target.Reason}.", steps, Views.Target(world, deployment, target), []);
+        return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is {StateNames.Of(target.State)} in '{plan.Name}': {target.Reason}.", steps, Views.Target(world, deployment, target), []);
     }
 
     private static string Group(FleetWorld world, string slug, DeviceEntry device, string isIn, string isOut)

@@ -53,7 +53,7 @@ internal static class TargetList
             return PageOf(world, named, query);
         }
 
-        var found = Acts.Find(world, named);
+        var found = Named.Deployment(world, named);
         if (!found.Ok || Against(query) is not null)
         {
             return (found.Failure ?? Against(query))!;
@@ -81,7 +81,7 @@ internal static class TargetList
                 continue;
             }
 
-            page.AddRange(world.InOrder(part, query.Cursor).Skip(skip).Take(size + 1 - page.Count));
+            page.AddRange(world.Devices.InOrder(part, query.Cursor).Skip(skip).Take(size + 1 - page.Count));
             skip = 0;
         }
 
@@ -139,7 +139,7 @@ internal static class TargetList
 
     private static Outcome<(DeploymentEntry Deployment, List<DeviceEntry> Devices)> Find(FleetWorld world, string named, TargetQuery query)
     {
-        var found = Acts.Find(world, named);
+        var found = Named.Deployment(world, named);
         if (!found.Ok)
         {
             return found.Failure!;
@@ -152,7 +152,7 @@ internal static class TargetList
             return (rows.Failure ?? Against(query))!;
         }
 
-        var devices = world.InOrder(rows.Value).ToList();
+        var devices = world.Devices.InOrder(rows.Value).ToList();
         switch (query.Sort)
         {
             case null or "name":
@@ -180,9 +180,9 @@ internal static class TargetList
         var states = new HashSet<TargetState>();
         foreach (var word in (query.State ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
         {
-            if (Words.TargetState(word) is not { } known)
+            if (StateNames.TargetState(word) is not { } known)
             {
-                return new Failure(ErrorKind.Invalid, $"There is no state '{word}'. States: {string.Join(", ", Enum.GetValues<TargetState>().Select(Words.Of))}.");
+                return new Failure(ErrorKind.Invalid, $"There is no state '{word}'. States: {string.Join(", ", Enum.GetValues<TargetState>().Select(StateNames.Of))}.");
             }
 
             states.Add(known);

@@ -1,4 +1,5 @@
 using Bandejo.Core;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -6,7 +7,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Deployments;
 
 /// <summary>Looks at deployments soon after something changed, and whenever time alone may have changed something.</summary>
-internal sealed partial class Ticker(FleetWorld world, ILogger<Ticker> log) : BackgroundService
+internal sealed partial class Ticker(WorldHost world, ILogger<Ticker> log) : BackgroundService
 {
     /// <summary>How often it is looked whether anything is to be looked at; of this machine's time, however fast the world's runs.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(200);
@@ -19,13 +20,9 @@ internal sealed partial class Ticker(FleetWorld world, ILogger<Ticker> log) : Ba
         await _one.WaitAsync(cancellation);
         try
         {
-            await world.Change(null, change =>
+            await world.Change(null, decision =>
             {
-                foreach (var deployment in change.World.Deployments.Values.Where(each => each.IsActive && (each.IsDirty || each.LookAt <= change.Now)).ToList())
-                {
-                    Engine.Look(change, deployment);
-                }
-
+                Looking.LookAtDue(decision);
                 return (Outcome<bool>)true;
             });
         }

@@ -1,4 +1,5 @@
 using Bandejo.Contract.Api;
+using Bandejo.Core;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
 using Bandejo.Server.Compliance;
@@ -16,7 +17,7 @@ internal static class Views
         var tallies = world.TalliesToShow(deployment);
         var states = deployment.Targets.States();
         return new DeploymentInfo(
-            plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, Words.Of(plan.Wish), Words.Of(deployment.State.Status),
+            plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, StateNames.Of(plan.Wish), StateNames.Of(deployment.State.Status),
             Sentences.Of(plan, deployment.State, tallies, world.Now), deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
             Counts.Info(Counts.Of(deployment, states, world.Now)), States(states), [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
     }
@@ -24,16 +25,16 @@ internal static class Views
     public static TargetInfo Target(FleetWorld world, DeploymentEntry deployment, Target target)
     {
         var plan = deployment.Plan;
-        var device = world.Devices.GetValueOrDefault(target.Device);
+        var device = world.Devices.Get(target.Device);
         var silence = device is null ? "" : Sentences.Silence(target.State, device.LastHeard ?? device.Record.Joined, world.CheckInInterval, world.Now);
         return new TargetInfo(
-            plan.Id, plan.Name, target.Device, device?.Name ?? target.Device, plan.App, plan.Version.Text, Words.Of(plan.Wish),
-            Words.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
+            plan.Id, plan.Name, target.Device, device?.Name ?? target.Device, plan.App, plan.Version.Text, StateNames.Of(plan.Wish),
+            StateNames.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
             Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt);
     }
 
-    public static AttemptInfo Attempt(FleetWorld world, AttemptRecord attempt) => new(
-        attempt.Id, attempt.Deployment, attempt.Device, world.Read(each => each.Devices.GetValueOrDefault(attempt.Device)?.Name ?? attempt.Device), attempt.Kind, attempt.Version,
+    public static AttemptInfo Attempt(WorldHost world, AttemptRecord attempt) => new(
+        attempt.Id, attempt.Deployment, attempt.Device, world.Read(each => each.Devices.Get(attempt.Device)?.Name ?? attempt.Device), attempt.Kind, attempt.Version,
         attempt.StartedAt, attempt.EndedAt, attempt.Outcome, attempt.Phase, attempt.ExitCode, attempt.Message, attempt.HasLog);
 
     public static EventInfo Event(EventRecord kept) => new(kept.Number, kept.At, kept.Topic, kept.What, kept.By, kept.Deployment, kept.Device, kept.Text, kept.Reason);
@@ -57,5 +58,5 @@ internal static class Views
     }
 
     private static List<CountInfo> States(IReadOnlyList<int> states) =>
-        [.. states.Select((count, state) => new CountInfo(Words.Of((TargetState)state), count)).Where(pair => pair.Count > 0)];
+        [.. states.Select((count, state) => new CountInfo(StateNames.Of((TargetState)state), count)).Where(pair => pair.Count > 0)];
 }

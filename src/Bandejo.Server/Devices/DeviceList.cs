@@ -48,7 +48,7 @@ internal static class DeviceList
         if (text.Trim() == "unsorted")
         {
             var unsorted = new Bitmap();
-            foreach (var device in world.DevicesInOrder.Where(device => !device.Record.IsSorted))
+            foreach (var device in world.Devices.InOrder().Where(device => !device.Record.IsSorted))
             {
                 unsorted[device.Row] = true;
             }
@@ -89,7 +89,7 @@ internal static class DeviceList
         {
             // Only the page is picked; nothing of the fleet's size is made.
             var filter = Filter(world, query.Filter);
-            return filter.Ok ? Cut(world, [.. world.InOrder(filter.Value, query.Cursor).Skip(query.Skip ?? 0).Take(size + 1)], size, filter.Value.Count(), facts.Value) : filter.Failure!;
+            return filter.Ok ? Cut(world, [.. world.Devices.InOrder(filter.Value, query.Cursor).Skip(query.Skip ?? 0).Take(size + 1)], size, filter.Value.Count(), facts.Value) : filter.Failure!;
         }
 
         var found = Ordered(world, query);
@@ -143,7 +143,7 @@ internal static class DeviceList
             return filter.Failure!;
         }
 
-        var devices = world.InOrder(filter.Value).ToList();
+        var devices = world.Devices.InOrder(filter.Value).ToList();
         var isDown = query.Sort?.StartsWith('-') == true;
         var by = query.Sort?.TrimStart('-') ?? "name";
         if (by == "name")

@@ -2,6 +2,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.CheckIns;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
@@ -22,10 +23,10 @@ internal static class DeviceRoutes
 
         var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
         device.MapGet("/hail", Hail);
-        device.MapGet("/files/{sha256}", (string sha256, HttpContext context, FleetWorld world, FileStore files) => IsDigest(sha256) && world.Read(each => Orders.Names(each, context.Person(), sha256)) && files.Find(sha256) is { } path
+        device.MapGet("/files/{sha256}", (string sha256, HttpContext context, WorldHost world, FileStore files) => IsDigest(sha256) && world.Peek(each => each.Devices.Get(context.Person()) is { } device && DeviceOrder.Names(each, device, sha256)) && files.Find(sha256) is { } path
             ? Results.File(path, "application/octet-stream", enableRangeProcessing: true, entityTag: new($"\"{sha256}\""))
             : Problems.Of(new Failure(ErrorKind.NotFound, "No order of this device names a file with this digest.")));
-        device.MapPut("/attempts/{id}/log", async (string id, HttpContext context, FleetWorld world, FileStore files) =>
+        device.MapPut("/attempts/{id}/log", async (string id, HttpContext context, WorldHost world, FileStore files) =>
         {
             var isOwn = id.All(char.IsAsciiLetterOrDigit) && id.Length is > 0 and <= 40
                 && (world.Store.Attempt(id) ?? world.Read(each => each.OpenAttempts.GetValueOrDefault(id)))?.Device == context.Person();
@@ -38,7 +39,7 @@ internal static class DeviceRoutes
             await files.KeepLog(id, context.Request.Body, DeviceProtocol.MaxLog, context.RequestAborted);
             return !isNew ? Results.NoContent() : (await world.Change<bool>(null, change =>
             {
-                change.Event("device", "log", $"The log of attempt {id} has arrived.", null, context.Person(), null, change.World.Devices.GetValueOrDefault(context.Person())?.Name);
+                change.Event("device", "log", $"The log of attempt {id} has arrived.", null, context.Person(), null, change.World.Devices.Get(context.Person())?.Name);
                 return true;
             })).Answer(_ => Results.NoContent());
         });

@@ -4,7 +4,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Devices;
 
 /// <summary>After every change, calls the listening devices whose orders are no longer what they were, so that work begins without waiting for the next check-in.</summary>
-internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundService
+internal sealed class HailWatch(WorldHost world, Hails hails) : BackgroundService
 {
     /// <summary>How long devices may wait for a call at most, for the sake of all others when much changes.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(20);
@@ -45,8 +45,11 @@ internal sealed class HailWatch(FleetWorld world, Hails hails) : BackgroundServi
     {
         lock (_told)
         {
-            foreach (var (id, tag) in world.Read(each => each.TakeOrdersInDoubt()))
+            // Worked out on what stands still: they are many after a decision about the fleet.
+            var (rows, still) = world.Peek(each => each.TakeInDoubt() is var taken && taken.IsEmpty() ? (taken, each) : (taken, each.Still()));
+            foreach (var row in rows.Rows())
             {
+                var (id, tag) = (still.Devices.At(row).Id, Orders.Of(still, still.Devices.At(row)).Tag);
                 if (_told.GetValueOrDefault(id) != tag && hails.Call(id))
                 {
                     _told[id] = tag;

@@ -1,5 +1,7 @@
 using Bandejo.Contract.Api;
+using Bandejo.Core;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 
@@ -11,12 +13,12 @@ internal static class FactRoutes
     private const int MostValues = 12;
 
     public static void MapFacts(this RouteGroupBuilder api) =>
-        api.MapGet("/facts", (FleetWorld world) => Results.Ok(world.Read(Describe))).ForAll().WithSummary("The facts that rules may speak of, and what devices have of them most").Produces<IReadOnlyList<FactDescription>>();
+        api.MapGet("/facts", (WorldHost world) => Results.Ok(world.Read(Describe))).ForAll().WithSummary("The facts that rules may speak of, and what devices have of them most").Produces<IReadOnlyList<FactDescription>>();
 
     private static IReadOnlyList<FactDescription> Describe(FleetWorld world)
     {
         // Values are offered for facts that have few; a name or a free size is each device's own.
-        var facts = FactCatalog.All.Select(fact => new FactDescription(fact.Key, Words.Hyphenate(fact.Value.Type.ToString()), fact.Value.Meaning, HasFew(fact.Key, fact.Value.Type) ? Most(world, new FactRef(fact.Key, false)) : []));
+        var facts = FactCatalog.All.Select(fact => new FactDescription(fact.Key, StateNames.Hyphenate(fact.Value.Type.ToString()), fact.Value.Meaning, HasFew(fact.Key, fact.Value.Type) ? Most(world, new FactRef(fact.Key, false)) : []));
         var apps = world.Packages.Values.Select(package => (package.Record.App, package.Document.Name)).Distinct().OrderBy(app => app.App, StringComparer.Ordinal)
             .Select(app => new FactDescription($"app \"{app.App}\"", "version", $"The installed version of {app.Name}", Most(world, new FactRef(app.App, true))));
         return [.. facts, .. apps];

@@ -1,4 +1,5 @@
 using Bandejo.Core;
+using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Microsoft.AspNetCore.Authorization;
 

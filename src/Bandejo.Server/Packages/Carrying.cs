@@ -6,6 +6,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Packages;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
@@ -15,14 +16,12 @@ using Bandejo.Store;
 namespace Bandejo.Server.Packages;
 
 /// <summary>Carries packages between services as one file, with the signature of whoever built them and the seal of the service they come from.</summary>
-internal sealed class Carrying(FleetWorld world, FileStore files, SiteKeys keys)
+internal sealed class Carrying(WorldHost world, FileStore files, SiteKeys keys)
 {
-    private const string Kept = "origin.";
-
     /// <summary>Writes a package into a file that goes when it is closed. The form is that of <see cref="Container"/>; what was carried here keeps its first origin.</summary>
     public Outcome<Stream> Export(string named)
     {
-        var found = world.Read(each => Catalogue.Find(each, named));
+        var found = world.Read(each => Named.Package(each, named));
         if (!found.Ok)
         {
             return found.Failure!;
@@ -102,17 +101,10 @@ internal sealed class Carrying(FleetWorld world, FileStore files, SiteKeys keys)
         return (JsonSerializer.Serialize(new KeptOrigin(content.Signature, origin)), words);
     }
 
-    /// <summary>Keeps the origin of a package that was carried here.</summary>
-    public static void Keep(WorldChange change, string digest, string kept)
-    {
-        change.World.Settings[Kept + digest] = kept;
-        change.Keep(new PutSetting(Kept + digest, kept));
-    }
-
     private Outcome<KeptOrigin> OriginOf(PackageEntry package) => world.Read<Outcome<KeptOrigin>>(each =>
     {
         var stored = package.Record;
-        if (each.Settings.GetValueOrDefault(Kept + stored.Digest) is { } carried)
+        if (each.Settings.GetValueOrDefault(PackageLives.OriginOf(stored.Digest)) is { } carried)
         {
             return JsonSerializer.Deserialize<KeptOrigin>(carried)!;
         }

@@ -4,52 +4,15 @@ using Bandejo.Core;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
+using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
 
 namespace Bandejo.Server.Packages;
 
-/// <summary>Finds and shows packages.</summary>
+/// <summary>Shows packages.</summary>
 internal static class Catalogue
 {
-    /// <summary>Finds a package by digest, by the beginning of one (8 characters or more), by <c>app version</c>, or by an app's slug: its newest released package.</summary>
-    public static Outcome<PackageEntry> Find(FleetWorld world, string named)
-    {
-        var text = named.Trim();
-        if (world.Packages.TryGetValue(text, out var exact))
-        {
-            return exact;
-        }
-
-        if (text.Length >= 8 && text.All(char.IsAsciiHexDigitLower))
-        {
-            var begun = world.Packages.Values.Where(package => package.Record.Digest.StartsWith(text, StringComparison.Ordinal)).Take(2).ToList();
-            if (begun.Count == 1)
-            {
-                return begun[0];
-            }
-        }
-
-        var parts = text.Split(' ', 2, StringSplitOptions.RemoveEmptyEntries);
-        var slug = parts.Length == 0 ? "" : FactCatalog.Slug(parts[0]);
-        var ofApp = world.Packages.Values.Where(package => package.Record.App == slug).OrderByDescending(package => package.Version).ToList();
-        if (ofApp.Count == 0)
-        {
-            var near = Suggest.Nearest(slug, world.Packages.Values.Select(package => package.Record.App).Distinct());
-            return new Failure(ErrorKind.NotFound, $"There is no package '{named}'." + (near is null ? "" : $" Did you mean '{near}'?"));
-        }
-
-        if (parts.Length == 1)
-        {
-            return ofApp.Find(package => package.Record.State == PackageState.Released && !package.IsRetired)
-                ?? (Outcome<PackageEntry>)new Failure(ErrorKind.NotFound, $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
-        }
-
-        return AppVersion.TryParse(parts[1], out var version) && ofApp.Find(package => package.Version == version) is { } found
-            ? found
-            : new Failure(ErrorKind.NotFound, $"There is no version {parts[1]} of '{slug}'. There are: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
-    }
-
     public static IReadOnlyList<AppInfo> Apps(FleetWorld world) =>
         [.. world.Packages.Values.GroupBy(package => package.Record.App).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group =>
         {
@@ -69,7 +32,7 @@ internal static class Catalogue
 
     public static Outcome<PackageDetails> Details(FleetWorld world, string named)
     {
-        var found = Find(world, named);
+        var found = Named.Package(world, named);
         return found.Ok ? Details(world, found.Value) : found.Failure!;
     }
 
@@ -96,6 +59,6 @@ internal static class Catalogue
     {
         var files = package.Document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToList();
         var stored = package.Record;
-        return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, Words.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsRetired);
+        return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, StateNames.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsRetired);
     }
 }

@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using Bandejo.Core.World;
 using Bandejo.Server.World;
 
 namespace Bandejo.Server.Packages;

@@ -1,4 +1,5 @@
 using Bandejo.Contract.Device;
+using Bandejo.Core;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Versions;
 using Bandejo.Core.World;
@@ -17,10 +18,10 @@ internal static class Documents
             [.. variant.Present.Select(check => new DocumentCheck(PresenceCheck.Word(check.Kind), check.Subject, check.Arguments, check.Key, check.Expected, check.Pattern))], variant.PutBack,
             variant.Launch is { } launch ? new DocumentLaunch(launch.Run, (int)Math.Ceiling(launch.Stays.TotalSeconds), launch.Environment.Count == 0 ? null : launch.Environment) : null, variant.Change is null ? null : Step(variant.Change),
             variant.Repair is null ? null : Step(variant.Repair), Handling(variant.Handling),
-            variant.Companions.Count == 0 ? null : [.. variant.Companions.Select(each => new DocumentCompanion(Words.Hyphenate(each.Kind.ToString()), each.Subject, each.To, each.With.Count == 0 ? null : each.With, each.Says.Length == 0 ? null : each.Says, each.Key, each.Value))],
-            variant.Removals.Count == 0 ? null : [.. variant.Removals.Select(each => new DocumentRemoval(each.What, each.When.ToString(), Words.Hyphenate(each.At.ToString()), Step(each.Step)))]))],
+            variant.Companions.Count == 0 ? null : [.. variant.Companions.Select(each => new DocumentCompanion(StateNames.Hyphenate(each.Kind.ToString()), each.Subject, each.To, each.With.Count == 0 ? null : each.With, each.Says.Length == 0 ? null : each.Says, each.Key, each.Value))],
+            variant.Removals.Count == 0 ? null : [.. variant.Removals.Select(each => new DocumentRemoval(each.What, each.When.ToString(), StateNames.Hyphenate(each.At.ToString()), Step(each.Step)))]))],
         manifest.Icon is null ? null : files.Where(file => file.Path == manifest.Icon).Select(file => new DocumentFile(file.Path, file.Size, file.Sha256, IsExecutable: false)).FirstOrDefault(),
-        manifest.Settings.Count == 0 ? null : [.. manifest.Settings.Select(setting => new DocumentSetting(setting.Name, Words.Hyphenate(setting.Type.ToString()), setting.Says, setting.Default, setting.Choices.Count == 0 ? null : setting.Choices, setting.Writes.Count == 0 ? null : setting.Writes))],
+        manifest.Settings.Count == 0 ? null : [.. manifest.Settings.Select(setting => new DocumentSetting(setting.Name, StateNames.Hyphenate(setting.Type.ToString()), setting.Says, setting.Default, setting.Choices.Count == 0 ? null : setting.Choices, setting.Writes.Count == 0 ? null : setting.Writes))],
         manifest.Presets.Count == 0 ? null : manifest.Presets,
         manifest.Needs.Count == 0 ? null : [.. manifest.Needs.Select(need => new DocumentNeed(need.App, need.AtLeast?.Text))]);
 
@@ -42,7 +43,7 @@ internal static class Documents
         document.Icon is null ? document.Variants.SelectMany(variant => variant.Files) : document.Variants.SelectMany(variant => variant.Files).Append(document.Icon);
 
     private static DocumentHandling? Handling(Handling handling) => handling.IsUsual ? null : new(
-        handling.NobodySignedIn, handling.LowPriority, handling.Log, Words.Hyphenate(handling.Restart.ToString()), handling.Reset.Count == 0 ? null : handling.Reset);
+        handling.NobodySignedIn, handling.LowPriority, handling.Log, StateNames.Hyphenate(handling.Restart.ToString()), handling.Reset.Count == 0 ? null : handling.Reset);
 
     private static DocumentStep Step(Step step) => new(
         step.Run, (int)Math.Ceiling(step.Limit.TotalSeconds), (int)Math.Ceiling(step.Expected.TotalSeconds), step.EndAtLimit,

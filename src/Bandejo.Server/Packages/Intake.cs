@@ -6,10 +6,12 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Installers;
 using Bandejo.Core.Packages;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
 using Bandejo.Core.World;
@@ -21,7 +23,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Packages;
 
 /// <summary>The way of a package from a folder to the catalogue: checked, uploaded in pieces, verified, kept.</summary>
-internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, PackageOptions options, Bench.Unfinished unfinished, ContentGate gate)
+internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, PackageOptions options, Bench.Unfinished unfinished, ContentGate gate)
 {
     /// <summary>How many devices are asked for their reason; so many say what the rest would, and a check stays quick in a large fleet.</summary>
     private const int MostWeighed = 20_000;
@@ -75,7 +77,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
                 var (others, sample) = reasons.GetValueOrDefault(fit.Condition, (0, []));
                 if (sample.Count < 3)
                 {
-                    sample.Add(each.DevicesByRow[row].Name);
+                    sample.Add(each.Devices.At(row).Name);
                 }
 
                 reasons[fit.Condition] = (others + 1, sample);
@@ -195,7 +197,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
     /// <summary>Verifies a signed document and its files, all before any is kept, and takes the package in.</summary>
     public async Task<Outcome<PackageInfo>> Take(BroughtPackage brought, string by)
     {
-        var signed = await SiteKeys.VerifyBuild(brought.Signature, brought.Document, FindKey);
+        var signed = await SiteKeys.VerifyBuild(brought.Signature, brought.Document, id => world.Peek(each => Core.Site.Accounts.BuildKey(each, id)));
         if (!signed.Ok)
         {
             return signed.Failure!;
@@ -214,9 +216,9 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         var digest = Convert.ToHexStringLower(SHA256.HashData(brought.Document));
-        if (Known(document.Value, digest) is { } known)
+        if (world.Read(each => PackageLives.Known(each, digest, document.Value.App, document.Value.Version, document.Value.Name)) is { } known)
         {
-            return known;
+            return known.Ok ? Catalogue.Info(known.Value) : known.Failure!;
         }
 
         if (BroughtDocument.CertificateProblem(document.Value, brought.Extract) is { } untrustworthy)
@@ -232,7 +234,10 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         }
 
         files.Keep(brought.Document);
-        return await world.Change(by, change => Add(change, document.Value, brought, digest));
+        var seal = keys.Sign(new SealContent("package", digest, document.Value.App, document.Value.Version), ContractJson.Default.SealContent);
+        var record = new PackageRecord(digest, document.Value.App, document.Value.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, "", default, PackageState.Built, []);
+        var taken = await world.Change(by, decision => PackageLives.TakeIn(decision, record, KeptWorld.ContentsOf(record), string.IsNullOrEmpty(brought.Origin.Kept) ? null : brought.Origin));
+        return taken.Ok ? Catalogue.Info(taken.Value.Package, taken.Value.IsNew) : taken.Failure!;
     }
 
     private Outcome<bool> KeepFiles(BroughtPackage brought, PackageDocument document)
@@ -266,71 +271,6 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
         return true;
     }
 
-    private Outcome<PackageInfo>? Known(PackageDocument document, string digest) => world.Read<Outcome<PackageInfo>?>(each =>
-    {
-        if (each.Packages.TryGetValue(digest, out var same))
-        {
-            return same.IsRetired ? null : (Outcome<PackageInfo>?)Catalogue.Info(same);
-        }
-
-        var version = AppVersion.Parse(document.Version);
-        var other = each.Packages.Values.FirstOrDefault(package => package.Record.App == document.App && package.Version == version);
-        if (other is null)
-        {
-            return null;
-        }
-
-        var revision = each.Packages.Values.Where(package => package.Record.App == document.App && package.Version.SameButRevision(version)).Max(package => Math.Max(1, package.Version.Revision)) + 1;
-        return new Failure(ErrorKind.Conflict, $"{document.Name} {document.Version} was built before with other content, and a package never changes. Give this one the version {version.WithRevision(revision)}.");
-    });
-
-    private Outcome<PackageInfo> Add(WorldChange change, PackageDocument document, BroughtPackage brought, string digest)
-    {
-        var origin = brought.Origin;
-        // Another upload may have come first while this one's files were kept.
-        if (Known(document, digest) is { } known)
-        {
-            return known;
-        }
-
-        if (change.World.Packages.TryGetValue(digest, out var retired))
-        {
-            retired.Record = retired.Record with { History = [.. retired.Record.History, new LifeRecord(PackageEntry.Restored, change.By!, change.Now, "")] };
-            change.Keep(new PutPackage(retired.Record));
-            change.Audit("package-restored", $"The files of {document.Name} {document.Version}, which was retired, came again.");
-            return Catalogue.Info(retired);
-        }
-
-        if (Circle(change.World, document.App, Documents.NeedsOf(document)) is { } circle)
-        {
-            return new Failure(ErrorKind.Invalid, circle);
-        }
-
-        var seal = keys.Sign(new SealContent("package", digest, document.App, document.Version), ContractJson.Default.SealContent);
-        var stored = new PackageRecord(
-            digest, document.App, document.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, change.By!, change.Now, PackageState.Built, [new LifeRecord("built", change.By!, change.Now, origin.Words ?? "")]);
-        var entry = new PackageEntry(stored, document);
-        change.World.Packages[digest] = entry;
-        change.Keep(new PutPackage(stored));
-        change.Audit("package-built", $"{document.Name} {document.Version} was {(string.IsNullOrEmpty(origin.Words) ? "built and taken in" : origin.Words)}.");
-        if (!string.IsNullOrEmpty(origin.Kept))
-        {
-            Carrying.Keep(change, digest, origin.Kept);
-        }
-
-        return Catalogue.Info(entry, isNew: true);
-    }
-
-    private KeyRecord? FindKey(string keyId) => world.Read(each => each.Accounts.Values
-        .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
-        .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId));
-
-    /// <summary>Says that packages need each other in a circle, by the newest of each app that is not withdrawn; null where they do not.</summary>
-    public static string? Circle(FleetWorld world, string app, IReadOnlyList<Need> needs) =>
-        NeedCircle.Of(app, needs.Select(need => need.App), other => world.Packages.Values.Where(package => package.Record.App == other && package.Record.State != PackageState.Withdrawn).MaxBy(package => package.Version)?.Needs.Select(need => need.App) ?? []) is { } circle
-            ? $"What it needs goes in a circle, so that none of them could be the first: {string.Join(" needs ", circle)}."
-            : null;
-
     private IEnumerable<Finding> AgainstCatalogue(Manifest manifest, IReadOnlyList<PayloadFile> listed) => world.Read(each =>
     {
         var findings = new List<Finding>();
@@ -348,7 +288,7 @@ internal sealed class Intake(FleetWorld world, FileStore files, SiteKeys keys, P
             findings.Add(new Finding($"'{file.Path}' is a file of {owner.Document.Name} {owner.Record.Version} as well. If it belongs there, leave it out and write 'needs: [{{ app: {owner.Record.App} }}]'.", file.Path) { IsWarning = true });
         }
 
-        if (Circle(each, manifest.App, manifest.Needs) is { } circle)
+        if (Needing.Circle(each, manifest.App, manifest.Needs) is { } circle)
         {
             findings.Add(new Finding(circle, "needs"));
         }

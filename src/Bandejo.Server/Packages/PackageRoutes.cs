@@ -1,6 +1,8 @@
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Packages;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
@@ -16,22 +18,22 @@ internal static class PackageRoutes
 {
     public static void MapPackages(this RouteGroupBuilder api)
     {
-        api.MapGet("/apps", (FleetWorld world) => Results.Ok(world.Read(Catalogue.Apps))).ForAll().WithSummary("All apps").Produces<IReadOnlyList<AppInfo>>();
+        api.MapGet("/apps", (WorldHost world) => Results.Ok(world.Read(Catalogue.Apps))).ForAll().WithSummary("All apps").Produces<IReadOnlyList<AppInfo>>();
         api.MapGet("/apps/{app}/icon", Icon).ForAll().WithSummary("The picture of an app, from its newest package that has one").Produces<byte[]>(200, "image/svg+xml", "image/png");
-        api.MapGet("/packages", (FleetWorld world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(each, app, cursor, limit))))
+        api.MapGet("/packages", (WorldHost world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(each, app, cursor, limit))))
             .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
         api.MapGet("/packages/room", (Retiring retiring) => Results.Ok(retiring.Room()))
             .ForAll().WithSummary("How much room packages take, and which could be retired").Produces<RoomInfo>();
-        api.MapGet("/packages/{package}", (FleetWorld world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
+        api.MapGet("/packages/{package}", (WorldHost world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
             .ForAll().WithSummary("One package, by digest, its beginning, app, or 'app version'").Produces<PackageDetails>();
-        api.MapGet("/packages/{package}/compare/{other}", (FleetWorld world, string package, string other) => world.Read<Outcome<PackageComparison>>(each =>
+        api.MapGet("/packages/{package}/compare/{other}", (WorldHost world, string package, string other) => world.Read<Outcome<PackageComparison>>(each =>
         {
-            var (before, after) = (Catalogue.Find(each, package), Catalogue.Find(each, other));
+            var (before, after) = (Named.Package(each, package), Named.Package(each, other));
             return before.Ok && after.Ok ? new PackageComparison(Catalogue.Info(before.Value), Catalogue.Info(after.Value), Comparing.Of(before.Value.Document, after.Value.Document)) : (before.Failure ?? after.Failure)!;
         }).Answer()).ForAll().WithSummary("What differs between a package and another").Produces<PackageComparison>();
-        api.MapGet("/packages/{package}/contents", (FleetWorld world, string package) => world.Read(each => Catalogue.Find(each, package)).Answer(found => Results.Text(ContentsList.Of(found), ContentsList.MediaType)))
+        api.MapGet("/packages/{package}/contents", (WorldHost world, string package) => world.Read(each => Named.Package(each, package)).Answer(found => Results.Text(ContentsList.Of(found), ContentsList.MediaType)))
             .ForAll().WithSummary("What is inside a package, as a CycloneDX list").Produces<string>(200, "application/vnd.cyclonedx+json");
-        api.MapGet("/packages/{package}/manifest", (FleetWorld world, string package) => world.Read(each => Catalogue.Find(each, package)).Answer(found => Results.Text(ManifestText.Of(found.Document), "application/yaml")))
+        api.MapGet("/packages/{package}/manifest", (WorldHost world, string package) => world.Read(each => Named.Package(each, package)).Answer(found => Results.Text(ManifestText.Of(found.Document), "application/yaml")))
             .For(Roles.Packager).WithSummary("The manifest that makes a package again, as text").Produces<string>(200, "application/yaml");
         api.MapGet("/packages/{package}/file", (Carrying carrying, string package) => carrying.Export(package).Answer(file => Results.Stream(file, "application/zip")))
             .For(Roles.Packager).WithSummary("A package as one file, to be carried to another service").Produces<byte[]>(200, "application/zip");
@@ -53,21 +55,25 @@ internal static class PackageRoutes
         api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
             (await intake.Take(request.Upload, context.Person(), request.Signature, request.Sent)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
-        api.MapPost("/packages/{package}/trials", async (FleetWorld world, FileStore files, HttpContext context, string package, TrialReport report) =>
+        api.MapPost("/packages/{package}/trials", async (WorldHost world, FileStore files, HttpContext context, string package, TrialReport report) =>
         {
-            var kept = Life.Keep(files, report);
-            return (await world.Change(context.Person(), change => Life.Try(change, package, report, kept))).Answer();
+            var told = KeptTrials.Told(files, report);
+            return (await world.Change(context.Person(), decision => PackageLives.Try(decision, package, told))).Answer(tried => Results.Ok(Catalogue.Info(tried)));
         })
             .For(Roles.Packager).WithSummary("Keeps the result of a trial with its package; one that passed makes it tried").Produces<PackageInfo>();
-        api.MapGet("/packages/{package}/trials/{trial}", (FleetWorld world, FileStore files, string package, string trial) => world.Read(each => Life.Trial(each, files, package, trial)).Answer())
+        api.MapGet("/packages/{package}/trials/{trial}", (WorldHost world, FileStore files, string package, string trial) => world.Read(each => KeptTrials.Trial(each, files, package, trial)).Answer())
             .ForAll().WithSummary("All steps of a trial that is kept with a package").Produces<TrialReport>();
-        api.MapPost("/packages/{package}/release", async (FleetWorld world, PackageOptions options, HttpContext context, string package, ReasonRequest request) =>
-            (await world.Change(context.Person(), change => Life.Move(change, package, PackageEvent.ReleaseAsked, new Releaser(context.User.IsInRole(Roles.Administrator), options.ReleaseByAnother), request.Reason ?? ""))).Answer())
+        api.MapPost("/packages/{package}/release", async (WorldHost world, PackageOptions options, HttpContext context, string package, ReasonRequest request) =>
+            (await world.Change(context.Person(), decision => PackageLives.Move(decision, package, PackageEvent.ReleaseAsked, new Releaser(context.User.IsInRole(Roles.Administrator), options.ReleaseByAnother), request.Reason ?? ""))).Answer(released => Results.Ok(Catalogue.Info(released))))
             .For(Roles.Packager).WithSummary("Releases a package for all groups").Produces<PackageInfo>();
         api.MapPost("/packages/{package}/retire", async (Retiring retiring, HttpContext context, string package, ReasonRequest request) => (await retiring.Retire(package, context.Person(), request.Reason ?? "")).Answer())
             .For(Roles.Packager).WithSummary("Lets the files of a package go that nothing needs any more").Produces<PackageRoomInfo>();
-        api.MapPost("/packages/{package}/withdraw", async (FleetWorld world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
-            (await world.Change(context.Person(), change => Life.Withdraw(change, keys, package, request.Reason ?? ""))).Answer())
+        api.MapPost("/packages/{package}/withdraw", async (WorldHost world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
+            (await world.Change(context.Person(), decision =>
+            {
+                var withdrawn = PackageLives.Withdraw(decision, package, request.Reason ?? "", (serial, digests) => keys.Sign(new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent));
+                return withdrawn.Ok ? Catalogue.Details(decision.World, withdrawn.Value) : (Outcome<PackageDetails>)withdrawn.Failure!;
+            })).Answer())
             .For(Roles.Packager).WithSummary("Withdraws a package for good and stops its deployments").Produces<PackageDetails>();
     }
 
@@ -77,7 +83,7 @@ internal static class PackageRoutes
         public long? MaxRequestBodySize => ApiLimits.MaxPiece;
     }
 
-    private static IResult Icon(FleetWorld world, FileStore files, HttpContext context, string app)
+    private static IResult Icon(WorldHost world, FileStore files, HttpContext context, string app)
     {
         var icon = world.Read(each => each.Packages.Values.Where(package => package.Record.App == app && package.Document.Icon is not null).OrderByDescending(package => package.Version).FirstOrDefault()?.Document.Icon);
         if (icon is null || files.Find(icon.Sha256) is not { } path)

@@ -3,6 +3,7 @@ using Bandejo.Clock;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
@@ -50,7 +51,7 @@ internal static class ClockRoutes
     {
         api.MapGet("/clock", (ServiceClock clock) => Results.Ok(clock.Info()))
             .ForAll().WithSummary("What time it is for the service").Produces<ClockInfo>();
-        api.MapPost("/clock", async (FleetWorld world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request) => (await Set(world, clock, ticker, context, request)).Answer())
+        api.MapPost("/clock", async (WorldHost world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request) => (await Set(world, clock, ticker, context, request)).Answer())
             .For().WithSummary("Sets a demo clock's speed, or brings it forward; answers when what is due by then has been looked at").Produces<ClockInfo>();
         if (app.Services.GetRequiredService<ServiceClock>().IsDemo)
         {
@@ -65,7 +66,7 @@ internal static class ClockRoutes
         }
     }
 
-    private static async Task<Outcome<ClockInfo>> Set(FleetWorld world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request)
+    private static async Task<Outcome<ClockInfo>> Set(WorldHost world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request)
     {
         var set = clock.Set(request);
         if (!set.Ok)
@@ -74,11 +75,8 @@ internal static class ClockRoutes
         }
 
         var (at, speed, goal) = (set.Value.At, set.Value.Speed, set.Value.Goal);
-        var said = await world.Change(context.Person(), change =>
-        {
-            change.Audit("clock-set", string.Create(CultureInfo.InvariantCulture, $"The demo clock was {(goal is null ? $"set to {at:yyyy-MM-dd HH:mm} UTC" : $"asked to go to {goal:yyyy-MM-dd HH:mm} UTC")}, {speed:0.###} times as fast as the real time."));
-            return (Outcome<bool>)true;
-        });
+        var text = string.Create(CultureInfo.InvariantCulture, $"The demo clock was {(goal is null ? $"set to {at:yyyy-MM-dd HH:mm} UTC" : $"asked to go to {goal:yyyy-MM-dd HH:mm} UTC")}, {speed:0.###} times as fast as the real time.");
+        var said = await world.Change(context.Person(), decision => SiteSettings.Tell(decision, "clock-set", text));
         await ticker.Look(context.RequestAborted);
         return said.Ok ? clock.Info() : said.Failure!;
     }

@@ -2,6 +2,7 @@ using Bandejo.Contract.Api;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
+using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -17,9 +18,9 @@ internal static class TodayRoutes
     private static readonly string[] ByCost = ["halted", "harm", "contested", "out-of-reach", "approval", "empty-wave", "failures", "takes-long", "late", "overrun", "silent", "unsorted"];
 
     public static void MapToday(this RouteGroupBuilder api) =>
-        api.MapGet("/today", (FleetWorld world) => Results.Ok(Of(world))).ForAll().WithSummary("What needs somebody, dearest to ignore first, and what is moving").Produces<TodayInfo>();
+        api.MapGet("/today", (WorldHost world) => Results.Ok(Of(world))).ForAll().WithSummary("What needs somebody, dearest to ignore first, and what is moving").Produces<TodayInfo>();
 
-    private static TodayInfo Of(FleetWorld world)
+    private static TodayInfo Of(WorldHost world)
     {
         var today = world.Read(each =>
         {
@@ -38,7 +39,7 @@ internal static class TodayRoutes
         deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.RollingBack
         || deployment.Targets.With(TargetState.Working, TargetState.Restart, TargetState.Retry).Any();
 
-    private static NeedInfo WithCause(FleetWorld world, NeedInfo need)
+    private static NeedInfo WithCause(WorldHost world, NeedInfo need)
     {
         // The failed alone are told of here, so that no cause is shared by more of them than there are.
         var cause = Causes.Of(world, need.Deployment!, most: 300, isForFailed: true).FirstOrDefault();
@@ -104,11 +105,11 @@ internal static class TodayRoutes
 
     /// <summary>Steps that run for much longer than their packages expect, told of by their devices.</summary>
     private static IEnumerable<NeedInfo> TakesLong(FleetWorld world) =>
-        world.OpenAttempts.Values.Where(attempt => attempt.Message.Length > 0 && world.Deployments.ContainsKey(attempt.Deployment)).GroupBy(attempt => attempt.Deployment).Select(group =>
+        world.SlowAttempts.Values.Where(attempt => world.Deployments.ContainsKey(attempt.Deployment)).GroupBy(attempt => attempt.Deployment).Select(group =>
         {
             var plan = world.Deployments[group.Key].Plan;
             var first = group.MinBy(attempt => attempt.StartedAt)!;
-            var name = world.Devices.GetValueOrDefault(first.Device)?.Name ?? first.Device;
+            var name = world.Devices.Get(first.Device)?.Name ?? first.Device;
             return new NeedInfo(
                 "takes-long", $"{Count(group.Count(), "device")} take{(group.Count() == 1 ? "s" : "")} much longer than expected in {plan.Name}", $"{name}: {first.Message}.", group.Count(), plan.Id, plan.Name, first.StartedAt,
                 $"bandejo deployment targets \"{plan.Name}\" --state working");
@@ -143,7 +144,7 @@ internal static class TodayRoutes
 
     private static IEnumerable<NeedInfo> Unsorted(FleetWorld world)
     {
-        var unsorted = world.DevicesInOrder.Where(device => !device.Record.IsSorted).ToList();
+        var unsorted = world.Devices.InOrder().Where(device => !device.Record.IsSorted).ToList();
         if (unsorted.Count > 0)
         {
             yield return new NeedInfo("unsorted", $"{Count(unsorted.Count, "device")} unsorted", $"{string.Join(", ", unsorted.Take(3).Select(device => device.Name))}{(unsorted.Count > 3 ? $" and {unsorted.Count - 3} more" : "")} joined without a group; they get nothing until somebody puts them into one.", unsorted.Count, null, null, unsorted.Min(device => device.Record.Joined), $"bandejo group add GROUP {unsorted[0].Name}");

@@ -1,16 +1,14 @@
 using Bandejo.Core;
+using Bandejo.Core.World;
 
 namespace Bandejo.Server.World;
 
 /// <summary>A change of the world that was asked for: decided under the lock, together with others that were asked for meanwhile, and answered when all of it is durable.</summary>
-internal abstract class PendingChange(string? by)
+internal abstract class PendingChange
 {
-    /// <summary>Whose doing it is.</summary>
-    public string? By => by;
-
     /// <summary>Decides and changes.</summary>
-    /// <exception cref="InvalidOperationException">It was refused after something had been changed.</exception>
-    public abstract void Decide(WorldChange change);
+    /// <param name="changes">What must be kept goes to its end.</param>
+    public abstract void Decide(FleetWorld world, DateTimeOffset now, List<Change> changes);
 
     /// <summary>Answers with what was decided.</summary>
     public abstract void Answer();
@@ -20,7 +18,8 @@ internal abstract class PendingChange(string? by)
 }
 
 /// <inheritdoc/>
-internal sealed class PendingChange<T>(string? by, Func<WorldChange, Outcome<T>> act) : PendingChange(by)
+/// <param name="by">Whose doing it is.</param>
+internal sealed class PendingChange<T>(string? by, Func<Decision, Outcome<T>> command) : PendingChange
 {
     // Not on the thread that answers: that has many others to answer.
     private readonly TaskCompletionSource<Outcome<T>> _answer = new(TaskCreationOptions.RunContinuationsAsynchronously);
@@ -28,16 +27,8 @@ internal sealed class PendingChange<T>(string? by, Func<WorldChange, Outcome<T>>
 
     public Task<Outcome<T>> Task => _answer.Task;
 
-    public override void Decide(WorldChange change)
-    {
-        var decided = act(change);
-        if (!decided.Ok && change.IsBegun)
-        {
-            throw new InvalidOperationException($"A change was refused after it had begun: {decided.Failure!.Message}");
-        }
-
-        _decided = decided;
-    }
+    public override void Decide(FleetWorld world, DateTimeOffset now, List<Change> changes) =>
+        _decided = world.Decide(by, now, () => Guid.CreateVersion7(now).ToString("N"), changes, command);
 
     public override void Answer()
     {

@@ -1,0 +1,186 @@
+using System.Buffers;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Rollouts;
+using Bandejo.Core.World;
+
+namespace Bandejo.Core.CheckIns;
+
+/// <summary>Takes in what a device tells.</summary>
+public static class CheckIn
+{
+    private const int LongestId = 40;
+    private const int LongestApp = 64;
+
+    /// <summary>How long after the last time that is kept a device is at least heard before that is kept again.</summary>
+    private static readonly TimeSpan LeastLag = TimeSpan.FromMinutes(30);
+
+    private static readonly SearchValues<char> InIds = SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789");
+
+    /// <summary>Why a check-in is refused as a whole; null where it may be taken.</summary>
+    public static Failure? Against(FleetWorld world, string id, CheckInTold told)
+    {
+        if (world.Devices.Get(id) is not { } device)
+        {
+            return new Failure(ErrorKind.Gone, "This device is not enrolled here any more. Join again with a new code.");
+        }
+
+        if (told.Sequence < device.Presence.Sequence)
+        {
+            return new Failure(ErrorKind.Stale, $"This check-in has number {told.Sequence}, and {device.Presence.Sequence} was taken already.");
+        }
+
+        foreach (var attempt in told.Attempts)
+        {
+            if (!IsId(attempt.Id) || (attempt.HasEnded && !Attempts.Words.ContainsKey(attempt.Outcome ?? "")))
+            {
+                return new Failure(ErrorKind.Invalid, $"The report of attempt '{attempt.Id}' has no valid identity or outcome.");
+            }
+
+            if (!attempt.IsOfTrial && !IsTarget(world, attempt.Deployment, device))
+            {
+                return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{attempt.Deployment}'; the report of attempt {attempt.Id} was not taken.");
+            }
+
+            if (world.OpenAttempts.TryGetValue(attempt.Id, out var open) && open.Device != id)
+            {
+                return new Failure(ErrorKind.Forbidden, $"Attempt {attempt.Id} belongs to another device; the report was not taken.");
+            }
+        }
+
+        foreach (var proof in told.Proofs)
+        {
+            if (!IsTarget(world, proof.Deployment, device))
+            {
+                return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{proof.Deployment}'; its proof was not taken.");
+            }
+        }
+
+        foreach (var word in told.Said)
+        {
+            if (!IsId(word.Id) || word.Kind is not ("take" or "harm") || word.App.Length is 0 or > LongestApp)
+            {
+                return new Failure(ErrorKind.Invalid, $"What the user said ('{word.Id}') has no valid identity, kind or app.");
+            }
+        }
+
+        return null;
+    }
+
+    /// <summary>Whether a check-in brings nothing that must be kept, so that noting that it was heard is all there is to it.</summary>
+    public static bool IsQuiet(FleetWorld world, DeviceEntry device, CheckInTold told) =>
+        !told.HasNews && !IsToBeKept(world, device, world.Now) && device.Memory.Waits.SequenceEqual(told.Waits);
+
+    /// <summary>
+    /// Takes a check-in. Refused as a whole where any part of it does not belong to this device.
+    /// </summary>
+    /// <returns>The reports that are acknowledged with it.</returns>
+    public static Outcome<IReadOnlyList<string>> Take(Decision decision, string id, CheckInTold told, ToldBefore before)
+    {
+        var world = decision.World;
+        if (Against(world, id, told) is { } against)
+        {
+            return against;
+        }
+
+        decision.By = world.Devices[id].Name;
+        var isToBeKept = IsToBeKept(world, world.Devices[id], decision.Now);
+        var hasNewFacts = told.Facts is not null && told.FactsDigest != world.Devices[id].Record.FactsDigest;
+        decision.Do(isToBeKept || hasNewFacts ? new PutHeard(id, decision.Now, told.Sequence) : new NoteHeard(id, decision.Now, told.Sequence));
+        if (hasNewFacts)
+        {
+            FactIntake.Take(decision, world.Devices[id], told.FactsDigest, told.Facts!);
+        }
+
+        var acknowledged = new List<string>();
+        foreach (var attempt in InTheirOrder(told.Attempts))
+        {
+            if (attempt.IsOfTrial)
+            {
+                Trials.Take(decision, world.Devices[id], attempt);
+            }
+            else
+            {
+                AttemptIntake.Take(decision, world.Devices[id], attempt, before);
+            }
+
+            acknowledged.Add($"{attempt.Id}/{(attempt.HasEnded ? "ended" : "began")}");
+        }
+
+        foreach (var proof in told.Proofs)
+        {
+            ProofIntake.Take(decision, world.Devices[id], proof);
+        }
+
+        // What it does not send any more was acknowledged, and is in the store for certain.
+        Remember(decision, id, memory => memory with { LastReported = [.. told.Attempts.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
+        TakeWaits(decision, world.Devices[id], told.Waits);
+        foreach (var word in told.Said)
+        {
+            UserIntake.Take(decision, world.Devices[id], word, before);
+            acknowledged.Add(word.Id + "/said");
+        }
+
+        Weigh(decision, world.Devices[id], told);
+        return acknowledged;
+    }
+
+    /// <summary>Notes what a device said last.</summary>
+    internal static void Remember(Decision decision, string id, Func<DeviceMemory, DeviceMemory> noted) =>
+        decision.Do(new NoteMemory(id, noted(decision.World.Devices[id].Memory)));
+
+    private static bool IsId(string id) => id.Length is > 0 and <= LongestId && !id.AsSpan().ContainsAnyExcept(InIds);
+
+    private static bool IsTarget(FleetWorld world, string deployment, DeviceEntry device) => world.Deployments.TryGetValue(deployment, out var found) && found.Targets.Has(device);
+
+    /// <summary>Whether it is time to keep that a device was heard: a few check-ins late, so that most of them write nothing.</summary>
+    private static bool IsToBeKept(FleetWorld world, DeviceEntry device, DateTimeOffset now)
+    {
+        var lag = world.CheckInInterval * 6 > LeastLag ? world.CheckInInterval * 6 : LeastLag;
+        return device.Record.LastHeard is not { } kept || now - kept > lag;
+    }
+
+    private static IEnumerable<AttemptTold> InTheirOrder(IReadOnlyList<AttemptTold> attempts) =>
+        attempts.Count < 2 ? attempts : attempts.OrderBy(attempt => attempt.StartedAt).ThenBy(attempt => attempt.HasEnded);
+
+    /// <summary>Says at its targets what the device waits for before it starts.</summary>
+    private static void TakeWaits(Decision decision, DeviceEntry device, IReadOnlyList<WaitsFor> waits)
+    {
+        if (device.Memory.Waits.SequenceEqual(waits))
+        {
+            return;
+        }
+
+        Remember(decision, device.Id, memory => memory with { Waits = waits });
+        foreach (var deployment in decision.World.ActiveOf(device).ToList())
+        {
+            var why = waits.FirstOrDefault(wait => wait.Deployment == deployment.Id)?.Why;
+            if (deployment.Targets[device] is var target && target.WaitsFor != why)
+            {
+                Moving.Replace(decision, deployment, device, target with { WaitsFor = why });
+                if (target.State == TargetState.Ready)
+                {
+                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Due, Targets.DueReason(deployment.Targets[device])));
+                }
+            }
+        }
+    }
+
+    /// <summary>Weighs the device for whatever may be otherwise now: all that it may belong to after facts and words, else what its attempts were about.</summary>
+    private static void Weigh(Decision decision, DeviceEntry device, CheckInTold told)
+    {
+        if (told.Facts is not null || told.Said.Count > 0)
+        {
+            Weighing.WeighDevice(decision, device);
+            return;
+        }
+
+        var names = told.Attempts.Select(attempt => attempt.Deployment);
+        foreach (var name in told.Attempts.Count < 2 ? names : names.Distinct())
+        {
+            if (decision.World.Deployments.TryGetValue(name, out var deployment))
+            {
+                Weighing.WeighDevice(decision, device, deployment);
+            }
+        }
+    }
+}

@@ -1,0 +1,69 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
+using Bandejo.Core.World;
+
+namespace Bandejo.Core.CheckIns;
+
+/// <summary>What a device is to do for one deployment, or for a trial.</summary>
+/// <param name="Id">The deployment, or the trial.</param>
+/// <param name="Number">Raised when what it asks for is another.</param>
+/// <param name="Kind"><c>install</c>, <c>remove</c>, <c>restore</c>, <c>offer</c> or <c>trial</c>.</param>
+/// <param name="MayStart">It may be started.</param>
+/// <param name="Previous">What puts back what was there before, or what a trial begins with; null for none.</param>
+/// <param name="Lease">How long it may be started unheard.</param>
+/// <param name="Handling">How it is to be handled; null for as the package has it.</param>
+public sealed record DeviceOrder(
+    string Id, int Number, string Kind, bool MayStart, PackageEntry Package, string Variant, PackageEntry? Previous, TimeSpan Lease, DateTimeOffset? Deadline, bool AllowsDowngrade, RetryRule Retry,
+    IReadOnlyDictionary<string, string>? Settings, KeptHandling? Handling = null)
+{
+    private static readonly TimeSpan TrialLease = TimeSpan.FromDays(1);
+    private static readonly RetryRule Once = new(1, TimeSpan.FromMinutes(1), TimeSpan.FromMinutes(1));
+
+    /// <summary>All that a device is to do.</summary>
+    public static IEnumerable<DeviceOrder> Of(FleetWorld world, DeviceEntry device)
+    {
+        foreach (var deployment in world.Active)
+        {
+            if (deployment.Targets.Of(device) is { } target && Of(world, deployment, target) is { } order)
+            {
+                yield return order;
+            }
+        }
+
+        if (world.DeviceTrials.GetValueOrDefault(device.Id) is { EndedAt: null } trial && world.Packages.TryGetValue(trial.Package, out var package) && package.Record.State != PackageState.Withdrawn)
+        {
+            yield return new DeviceOrder(
+                trial.Id, 0, AttemptTold.TrialKind, true, package, trial.Variant, trial.Earlier is { } earlier ? world.Packages.GetValueOrDefault(earlier) : null, TrialLease, null, false, Once, trial.Settings);
+        }
+    }
+
+    /// <summary>Whether content is of a package that an order of the device names: its document, or a file of it.</summary>
+    public static bool Names(FleetWorld world, DeviceEntry device, string sha256) => Of(world, device).Any(order => Holds(order.Package, sha256) || Holds(order.Previous, sha256));
+
+    private static bool Holds(PackageEntry? package, string sha256) => package is not null && (package.Digest == sha256 || package.Content.Contains(sha256));
+
+    private static DeviceOrder? Of(FleetWorld world, DeploymentEntry deployment, Target target)
+    {
+        if (target.Variant is null || target.State is TargetState.Left or TargetState.NotNeeded or TargetState.Contested or TargetState.Yielded)
+        {
+            return null;
+        }
+
+        var plan = deployment.Plan;
+        var isWanted = target.State is TargetState.Ready or TargetState.Working or TargetState.Retry or TargetState.Restart or TargetState.Lost;
+        if (target.IsGoingBack && !isWanted)
+        {
+            return null;
+        }
+
+        var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Record.State != PackageState.Withdrawn ? package : null;
+
+        // Going back is asked for by a person and goes on whatever the deployment does, also from what was withdrawn; never to less than what was there.
+        var mayStart = isWanted && (target.IsGoingBack
+            ? target.Before is "" || previous is not null
+            : !target.IsToGoBack && (deployment.Package.Record.State != PackageState.Withdrawn || plan.Wish == Wish.Gone) && deployment.State.MayStart(target.Wave));
+        return new DeviceOrder(
+            plan.Id, target.Order, target.IsGoingBack ? AttemptTold.RestoreKind : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install", mayStart, deployment.Package, target.Variant, previous,
+            plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings, world.HandlingOf(plan.App, plan.Handling)?.Values);
+    }
+}

@@ -1,0 +1,60 @@
+namespace Bandejo.Core.Rollouts;
+
+/// <summary>What somebody asks for who wants to start a deployment, in their words.</summary>
+public sealed record DeploymentAsk
+{
+    /// <summary>The package, by any of its names.</summary>
+    public required string Package { get; init; }
+
+    /// <summary>The groups in scope, by slug.</summary>
+    public required IReadOnlyList<string> Groups { get; init; }
+
+    public required IReadOnlyList<WaveAsk> Waves { get; init; }
+
+    /// <summary>Null for one made of the package's.</summary>
+    public string? Name { get; init; }
+
+    /// <summary><c>have</c>, <c>gone</c> or <c>choice</c>.</summary>
+    public string Wish { get; init; } = "have";
+
+    /// <summary>The groups left out, by slug.</summary>
+    public IReadOnlyList<string> Except { get; init; } = [];
+
+    /// <summary>When it halts by itself; null for the usual rule.</summary>
+    public string? Halt { get; init; }
+
+    public bool RollBackOnHalt { get; init; }
+
+    public DateTimeOffset? Deadline { get; init; }
+
+    /// <summary>1 to 20.</summary>
+    public int Tries { get; init; } = 3;
+
+    /// <summary>The time before the second try, such as <c>15m</c>; null for the usual.</summary>
+    public string? RetryPause { get; init; }
+
+    /// <summary>How long a device may start it unheard, such as <c>1d</c>; null for the usual.</summary>
+    public string? Lease { get; init; }
+
+    public int Priority { get; init; }
+
+    public bool AllowsDowngrade { get; init; }
+
+    /// <summary>Values of the package's settings, over its defaults and the preset; null for none.</summary>
+    public IReadOnlyDictionary<string, string>? Settings { get; init; }
+
+    /// <summary>A preset of the package; null for none.</summary>
+    public string? Preset { get; init; }
+
+    /// <summary>A kept handling in the place of the app's; <c>none</c> for as the package has it; null for the app's.</summary>
+    public string? Handling { get; init; }
+
+    /// <summary>What waves draw their devices by; null takes it of what is asked for, so that the start takes the devices that its preview named.</summary>
+    public string? Salt { get; init; }
+}
+
+/// <summary>A wave as it is asked for.</summary>
+/// <param name="Pick"><c>group NAME</c>, <c>12 devices</c>, <c>20 %</c> or <c>everyone else</c>.</param>
+/// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; null for the last wave.</param>
+/// <param name="OpensAt">The earliest moment at which it opens.</param>
+public sealed record WaveAsk(string Name, string Pick, string? Gate, DateTimeOffset? OpensAt);

@@ -1,0 +1,59 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Core.World;
+
+namespace Bandejo.Core.Rollouts;
+
+/// <summary>Where one device would stand under a deployment that was not started yet, as soon as its wave opens. Decided by what weighs it then.</summary>
+/// <param name="Wave">The wave that picks it; -1 for none.</param>
+/// <param name="Event">What would happen to its target.</param>
+/// <param name="Fits">The package itself can be there.</param>
+/// <param name="Effect">What would come of it for the device; empty where it is not reached.</param>
+/// <param name="WhyNot">Why it is not reached, without what this device has.</param>
+internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event, bool Fits, string Effect, string WhyNot)
+{
+    /// <summary>It gets an order, or has already what that asks for.</summary>
+    public bool IsReached => Event is TargetEvent.Due or TargetEvent.OnShelf or TargetEvent.Held;
+
+    /// <summary>Whether the gate of its wave counts it.</summary>
+    public bool IsCounted(Gate? gate) => Counting.IsCounted(TargetTable.Decide(TargetState.Unknown, Event), gate);
+
+    /// <summary>Whether the gate of its wave may come to count it as met, as things are.</summary>
+    public bool CanBeMet(Gate? gate) => IsCounted(gate) && Event is TargetEvent.Due or TargetEvent.Held or TargetEvent.NotMeant;
+
+    /// <summary>Looks at all devices in scope as if every wave were open.</summary>
+    public static IReadOnlyList<Foreseen> Of(FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inScope, IReadOnlyDictionary<string, int> waves)
+    {
+        var open = DeploymentState.Start(plan, "", world.Now);
+        open = open with { Waves = [.. open.Waves.Select(wave => wave with { OpenedAt = world.Now })] };
+        var draft = new DeploymentEntry(new DeploymentRecord(plan.Id, plan.Name, plan.Package, "", open, plan), package, row => world.Devices.At(row).Id);
+        return [.. inScope.Select(device =>
+        {
+            var wave = waves[device.Id];
+            // Who is picked by no wave is told of elsewhere; it is looked at as if the first had it.
+            var (happening, _, fits) = Weighing.Stands(world, draft, device, new Target { Device = device.Id, Wave = Math.Max(0, wave) }, isIn: true, world.Now);
+            var foreseen = new Foreseen(device, wave, happening.Event, fits, "", happening.Event == TargetEvent.Yielded ? $"Yields: {happening.Reason}" : Fit.ConditionOf(happening.Reason));
+            return foreseen.IsReached ? foreseen with { Effect = EffectOn(plan, Weighing.InstalledVersion(world, device, plan.App)) } : foreseen;
+        })];
+    }
+
+    private static string EffectOn(DeploymentPlan plan, string? installed)
+    {
+        if (plan.Wish == Wish.Gone)
+        {
+            return installed switch { null => "not known yet", "" => "nothing (not there)", _ => "leave" };
+        }
+
+        var order = string.IsNullOrEmpty(installed) ? -1 : AppVersion.Parse(installed).CompareTo(plan.Version);
+        return order switch
+        {
+            0 => "nothing (there already)",
+            > 0 when !plan.AllowsDowngrade => "nothing (newer is there)",
+            _ when plan.Wish == Wish.Choice => "offered",
+            > 0 => "downgrade",
+            _ => installed switch { null => "not known yet", "" => "enter", _ => "upgrade" },
+        };
+    }
+}

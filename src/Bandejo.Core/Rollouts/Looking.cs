@@ -1,0 +1,98 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Core.World;
+
+namespace Bandejo.Core.Rollouts;
+
+/// <summary>Looks at deployments as wholes: may a gate pass, must one halt, what is due.</summary>
+public static class Looking
+{
+    /// <summary>Looks at every deployment in which something changed, or for which a moment has come.</summary>
+    public static void LookAtDue(Decision decision)
+    {
+        foreach (var deployment in decision.World.Active.Where(each => each.IsDirty || each.LookAt <= decision.Now).ToList())
+        {
+            Look(decision, deployment);
+        }
+    }
+
+    /// <summary>Looks at a deployment: may a gate pass, must it halt, what is due.</summary>
+    public static void Look(Decision decision, DeploymentEntry deployment)
+    {
+        var world = decision.World;
+        foreach (var row in deployment.Targets.TakeDue(decision.Now, target => Targets.DueAt(deployment.Plan, target, world.LastHeard(target.Device), world.CheckInInterval)))
+        {
+            LookAtTime(decision, deployment, world.Devices.At(row));
+        }
+
+        deployment.LookAt = deployment.Targets.NextDue;
+        var decided = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Looked(world.Tallies(deployment)), decision.Now);
+        TakeOver(decision, deployment, decided.Value);
+        deployment.IsDirty = false;
+    }
+
+    /// <summary>Takes over a decision about the deployment as a whole, and moves its targets after it.</summary>
+    /// <param name="goingBack">Of a roll back: the targets that are meant; null for all.</param>
+    internal static void TakeOver(Decision decision, DeploymentEntry deployment, DeploymentDecision decided, IReadOnlyList<Target>? goingBack = null)
+    {
+        var before = deployment.State;
+        deployment.LookAt = Sooner(deployment.LookAt, decided.LookAgain);
+        if (ReferenceEquals(before, decided.State) && decided.Journal.Count == 0)
+        {
+            return;
+        }
+
+        decision.Do(new PutDeployment(deployment.Record with { State = decided.State }));
+        foreach (var line in decided.Journal)
+        {
+            decision.Event("journal", line.What, line.Text, line.Reason, null, deployment.Id, line.By);
+        }
+
+        var rollsBack = decided.State.Status == DeploymentStatus.RollingBack && before.Status != DeploymentStatus.RollingBack;
+        foreach (var target in goingBack ?? (rollsBack ? [.. deployment.Targets.All] : []))
+        {
+            if (decision.World.Devices.Get(target.Device) is { } device)
+            {
+                RollingBack.Bring(decision, deployment, device);
+                if (!rollsBack)
+                {
+                    Weighing.WeighDevice(decision, device, deployment);
+                }
+            }
+        }
+
+        if (rollsBack || before.Status != decided.State.Status || !before.Waves.Select(wave => wave.OpenedAt).SequenceEqual(decided.State.Waves.Select(wave => wave.OpenedAt)))
+        {
+            Weighing.WeighAll(decision, deployment);
+            Rivals(decision, deployment);
+        }
+    }
+
+    /// <summary>Other deployments of the same app, and those that need it, are weighed again: this one's wishes have begun or ceased to count.</summary>
+    internal static void Rivals(Decision decision, DeploymentEntry deployment)
+    {
+        foreach (var rival in decision.World.Active.Where(other => other != deployment && Weighing.MayMatter(deployment, other)).ToList())
+        {
+            foreach (var row in rival.Targets.AllRows().And(deployment.Targets.AllRows()).Rows())
+            {
+                Weighing.Weigh(decision, rival, decision.World.Devices.At(row));
+            }
+        }
+    }
+
+    private static void LookAtTime(Decision decision, DeploymentEntry deployment, DeviceEntry device)
+    {
+        var target = deployment.Targets[device];
+        Moving.Happen(decision, deployment, device, target.State switch
+        {
+            TargetState.Retry => new Happening(TargetEvent.RetryTime, "The time of the next try has come"),
+            TargetState.Met => new Happening(TargetEvent.ProofTooOld, $"The last proof is {Units.FormatDuration(decision.Now - target.ProvenAt!.Value)} old and the device is silent"),
+            _ => new Happening(TargetEvent.FellSilent, $"Began work and was not heard from for {Units.FormatDuration(decision.Now - (device.LastHeard ?? target.Since))}"),
+        });
+    }
+
+    private static DateTimeOffset? Sooner(DateTimeOffset? a, DateTimeOffset? b) => a is null || b < a ? b ?? a : a;
+}

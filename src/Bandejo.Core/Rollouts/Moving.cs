@@ -1,0 +1,48 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rules;
+using Bandejo.Core.Versions;
+using Bandejo.Core.World;
+
+namespace Bandejo.Core.Rollouts;
+
+/// <summary>Moves targets, and tells of it.</summary>
+public static class Moving
+{
+    /// <summary>Moves a target by one event, and keeps what came of it.</summary>
+    /// <returns>Whether anything of it changed.</returns>
+    public static bool Happen(Decision decision, DeploymentEntry deployment, DeviceEntry device, Happening happening)
+    {
+        var before = deployment.Targets[device];
+        var after = Targets.Decide(before, happening, decision.Now);
+        if (ReferenceEquals(before, after))
+        {
+            return false;
+        }
+
+        var text = after.State == before.State ? null : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{(after.Reason.Length > 0 ? $", {after.Reason}" : "")}";
+        Put(decision, deployment, device, after, text is null ? null : StateNames.Of(after.State), text ?? "");
+        if (after.IsToGoBack && after.State is not (TargetState.Working or TargetState.Lost))
+        {
+            // What was at work when it was to be taken back has ended.
+            RollingBack.Bring(decision, deployment, device);
+        }
+
+        return true;
+    }
+
+    /// <summary>Keeps a target that changed in something else than its state.</summary>
+    public static void Replace(Decision decision, DeploymentEntry deployment, DeviceEntry device, Target target) => Put(decision, deployment, device, target, null, "");
+
+    /// <summary>Keeps a target.</summary>
+    /// <param name="what">What it is told of as; null where nobody is told.</param>
+    internal static void Put(Decision decision, DeploymentEntry deployment, DeviceEntry device, Target target, string? what, string text)
+    {
+        decision.Do(new PutTarget(deployment.Id, target));
+        if (what is not null)
+        {
+            decision.Event("target", what, text, null, device.Id, deployment.Id);
+        }
+    }
+}

@@ -1,0 +1,121 @@
+using System.Collections.Concurrent;
+using Bandejo.Core.Fleet;
+
+namespace Bandejo.Core.World;
+
+/// <summary>The enrolled devices, found by row, identity, name or key.</summary>
+public sealed class DeviceBook
+{
+    private static readonly DeviceEntry?[] NoDevices = EmptyPage.Of<DeviceEntry?>(8, null);
+
+    // Where to look: shared with all that stand still, for what counts is the device that stands in the row.
+    private readonly ConcurrentDictionary<string, int> _ids;
+    private readonly ConcurrentDictionary<string, int> _names;
+    private readonly ConcurrentDictionary<string, int> _keys;
+    private readonly Pages<DeviceEntry?> _rows;
+    private Lazy<(string[] Names, int[] Rows)>? _byName;
+    private DeviceBook? _still;
+
+    public DeviceBook() => (_ids, _names, _keys, _rows) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal), new(StringComparer.Ordinal), new(NoDevices));
+
+    private DeviceBook(DeviceBook moving)
+    {
+        (_ids, _names, _keys, _rows, Count) = (moving._ids, moving._names, moving._keys, moving._rows.Still(), moving.Count);
+        _byName = moving._byName ??= new(PutInOrder);
+        _still = this;
+    }
+
+    public int Count { get; private set; }
+
+    /// <summary>All devices, by row.</summary>
+    public IEnumerable<DeviceEntry> Values
+    {
+        get
+        {
+            for (var row = 0; row < _rows.Room; row++)
+            {
+                if (_rows[row] is { } device)
+                {
+                    yield return device;
+                }
+            }
+        }
+    }
+
+    /// <summary>The device of an identity that is known to be one.</summary>
+    /// <exception cref="KeyNotFoundException">There is none.</exception>
+    public DeviceEntry this[string id] => Get(id) ?? throw new KeyNotFoundException($"There is no device '{id}'.");
+
+    /// <summary>The device of an identity; null for none.</summary>
+    public DeviceEntry? Get(string id) => _ids.TryGetValue(id, out var row) && _rows[row] is { } device && device.Id == id ? device : null;
+
+    /// <summary>The device of a name; null for none.</summary>
+    public DeviceEntry? Named(string name) => _names.TryGetValue(name, out var row) && _rows[row] is { } device && device.Name == name ? device : null;
+
+    /// <summary>The device that has a key; null for none.</summary>
+    public DeviceEntry? OfKey(string key) => _keys.TryGetValue(key, out var row) && _rows[row] is { } device && device.Record.Key.KeyId == key ? device : null;
+
+    /// <summary>The device of an identity or a name; null for none.</summary>
+    public DeviceEntry? Find(string idOrName) => Get(idOrName) ?? Named(idOrName);
+
+    /// <summary>The device of a row that is known to stand for one.</summary>
+    /// <exception cref="KeyNotFoundException">It does not.</exception>
+    public DeviceEntry At(int row) => _rows[row] ?? throw new KeyNotFoundException($"No device has row {row}.");
+
+    /// <summary>All devices in the order of their names.</summary>
+    public IEnumerable<DeviceEntry> InOrder() => InOrder(null, null);
+
+    /// <summary>The devices of some rows in the order of their names.</summary>
+    /// <param name="rows">Which; null for all.</param>
+    /// <param name="after">Only those after this name; null for all.</param>
+    public IEnumerable<DeviceEntry> InOrder(Bitmap? rows, string? after = null)
+    {
+        // The rows are walked beside the names: those that are not meant are passed over without a look at them.
+        var (names, order) = (_byName ??= new(PutInOrder)).Value;
+        var from = after is null ? 0 : Array.BinarySearch(names, after, StringComparer.Ordinal);
+        for (var i = from < 0 ? ~from : after is null ? 0 : from + 1; i < order.Length; i++)
+        {
+            if ((rows is null || rows[order[i]]) && _rows[order[i]] is { } device)
+            {
+                yield return device;
+            }
+        }
+    }
+
+    internal DeviceBook Still() => _still ??= new DeviceBook(this);
+
+    /// <summary>Puts a device into its row, in the place of what it was before.</summary>
+    internal void Put(DeviceEntry device)
+    {
+        if (_rows[device.Row] is null)
+        {
+            Count++;
+            _byName = null;
+            _ids[device.Id] = device.Row;
+            _names[device.Name] = device.Row;
+            _keys[device.Record.Key.KeyId] = device.Row;
+        }
+
+        _rows[device.Row] = device;
+        _still = null;
+    }
+
+    internal void Remove(DeviceEntry device)
+    {
+        _rows[device.Row] = null;
+        Count--;
+        _byName = null;
+        _still = null;
+        _ids.TryRemove(device.Id, out _);
+        _names.TryRemove(device.Name, out _);
+        _keys.TryRemove(device.Record.Key.KeyId, out _);
+    }
+
+    private (string[] Names, int[] Rows) PutInOrder()
+    {
+        var names = Values.Select(device => device.Name).ToArray();
+        var rows = Values.Select(device => device.Row).ToArray();
+        Array.Sort(names, rows, StringComparer.Ordinal);
+        return (names, rows);
+    }
+}

@@ -1,0 +1,170 @@
+using System.Collections.Immutable;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Core.World;
+
+/// <summary>
+/// Everything that anything is decided by. <see cref="Apply(Change)"/> is the only thing that alters it: at work, at the start, in a simulation. One thread at a time
+/// alters it or looks at it; what <see cref="Still"/> gives may be read by any number, however long they take.
+/// </summary>
+public sealed partial class FleetWorld
+{
+    private readonly Func<PackageRecord, PackageContents> _contentsOf;
+    private readonly SilenceKnown _silence;
+    private readonly bool _isStill;
+    private WordMeanings? _meanings;
+    private DeploymentEntry[]? _active;
+    private (SortedList<string, GroupEntry> Groups, SortedList<string, DeploymentEntry> Deployments)? _stillParts;
+
+    /// <summary>A world in which nothing has happened yet.</summary>
+    /// <param name="words">The words of the devices' sheets.</param>
+    /// <param name="interval">The time between two check-ins of a device.</param>
+    /// <param name="contentsOf">Reads what a package's document says.</param>
+    public FleetWorld(WordBook words, TimeSpan interval, Func<PackageRecord, PackageContents> contentsOf)
+    {
+        (Words, CheckInInterval, _contentsOf, _silence) = (words, interval, contentsOf, new SilenceKnown());
+        (Columns, Texts, Devices, OpenAttempts) = (new FleetColumns(), new RowTexts(), new DeviceBook(), []);
+        _groups = new(StringComparer.Ordinal);
+        _deployments = new(StringComparer.Ordinal);
+    }
+
+    private FleetWorld(FleetWorld moving, SortedList<string, GroupEntry> groups, SortedList<string, DeploymentEntry> deployments, DateTimeOffset now)
+    {
+        _isStill = true;
+        (Words, CheckInInterval, _contentsOf, _silence, Now, LastEvent) = (moving.Words, moving.CheckInInterval, moving._contentsOf, moving._silence, now, moving.LastEvent);
+        (Columns, Texts, Devices, OpenAttempts) = (moving.Columns.Still(), moving.Texts.Still(), moving.Devices.Still(), []);
+        (Settings, Accounts, Tokens, JoinCodes) = (moving.Settings, moving.Accounts, moving.Tokens, moving.JoinCodes);
+        (Packages, WavePlans, Handlings, DeviceTrials, SlowAttempts) = (moving.Packages, moving.WavePlans, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts);
+        (_groups, _deployments) = (groups, deployments);
+    }
+
+    /// <summary>The moment at which it is looked at.</summary>
+    public DateTimeOffset Now { get; set; }
+
+    /// <summary>The time between two check-ins of a device.</summary>
+    public TimeSpan CheckInInterval { get; }
+
+    /// <summary>The words of the devices' sheets.</summary>
+    public WordBook Words { get; }
+
+    public FleetColumns Columns { get; }
+
+    /// <summary>What people may look for a device by.</summary>
+    public RowTexts Texts { get; }
+
+    public DeviceBook Devices { get; }
+
+    public ImmutableDictionary<string, string> Settings { get; private set; } = ImmutableDictionary.Create<string, string>(StringComparer.Ordinal);
+
+    public ImmutableDictionary<string, AccountRecord> Accounts { get; private set; } = ImmutableDictionary.Create<string, AccountRecord>(StringComparer.Ordinal);
+
+    /// <summary>Personal tokens by the hash of their secret.</summary>
+    public ImmutableDictionary<string, TokenRecord> Tokens { get; private set; } = ImmutableDictionary.Create<string, TokenRecord>(StringComparer.Ordinal);
+
+    /// <summary>Join codes by their hash.</summary>
+    public ImmutableDictionary<string, JoinCodeRecord> JoinCodes { get; private set; } = ImmutableDictionary.Create<string, JoinCodeRecord>(StringComparer.Ordinal);
+
+    private readonly SortedList<string, GroupEntry> _groups;
+
+    /// <summary>Groups by slug.</summary>
+    public IReadOnlyDictionary<string, GroupEntry> Groups => _groups;
+
+    /// <summary>Packages by digest.</summary>
+    public ImmutableDictionary<string, PackageEntry> Packages { get; private set; } = ImmutableDictionary.Create<string, PackageEntry>(StringComparer.Ordinal);
+
+    private readonly SortedList<string, DeploymentEntry> _deployments;
+
+    /// <summary>Deployments by identity.</summary>
+    public IReadOnlyDictionary<string, DeploymentEntry> Deployments => _deployments;
+
+    /// <summary>Those that have not ended, by identity.</summary>
+    public IReadOnlyList<DeploymentEntry> Active => _active ??= [.. _deployments.Values.Where(deployment => deployment.IsActive)];
+
+    /// <summary>Wave plans by slug.</summary>
+    public ImmutableSortedDictionary<string, WavePlanRecord> WavePlans { get; private set; } = ImmutableSortedDictionary.Create<string, WavePlanRecord>(StringComparer.Ordinal);
+
+    /// <summary>Kept handlings by their short names.</summary>
+    public ImmutableSortedDictionary<string, HandlingRecord> Handlings { get; private set; } = ImmutableSortedDictionary.Create<string, HandlingRecord>(StringComparer.Ordinal);
+
+    /// <summary>The last trial that each device was asked for, by device.</summary>
+    public ImmutableDictionary<string, DeviceTrialRecord> DeviceTrials { get; private set; } = ImmutableDictionary.Create<string, DeviceTrialRecord>(StringComparer.Ordinal);
+
+    /// <summary>Attempts that have begun and not ended, by identity. Decided by, and not read: what stands still has none.</summary>
+    public Dictionary<string, AttemptRecord> OpenAttempts { get; }
+
+    /// <summary>Those of them that take longer than expected, as their devices say.</summary>
+    public ImmutableDictionary<string, AttemptRecord> SlowAttempts { get; private set; } = ImmutableDictionary.Create<string, AttemptRecord>(StringComparer.Ordinal);
+
+    /// <summary>The number of the last event; 0 for none.</summary>
+    public long LastEvent { get; private set; }
+
+    /// <summary>The devices whose orders may be others since they were last taken off.</summary>
+    private Bitmap _inDoubt = new();
+
+    /// <summary>Goes on counting events where it stood when what is in the world was kept.</summary>
+    public void Resume(long lastEvent) => LastEvent = lastEvent;
+
+    /// <summary>What stands here now, for readers on any thread, whatever becomes of this. It cannot be altered.</summary>
+    public FleetWorld Still()
+    {
+        if (_isStill)
+        {
+            return this;
+        }
+
+        if (_stillParts is not { } parts)
+        {
+            var devices = Devices.Still();
+            string DeviceOf(int row) => devices.At(row).Id;
+            _stillParts = parts = (StillOf(_groups, group => group.Still()), StillOf(_deployments, deployment => deployment.Still(DeviceOf)));
+        }
+
+        return new FleetWorld(this, parts.Groups, parts.Deployments, Now);
+    }
+
+    /// <summary>The deployments that a device is a target of, ended ones too.</summary>
+    public IEnumerable<DeploymentEntry> DeploymentsOf(DeviceEntry device) => _deployments.Values.Where(deployment => deployment.Targets.Has(device));
+
+    /// <summary>Those of them that have not ended.</summary>
+    public IEnumerable<DeploymentEntry> ActiveOf(DeviceEntry device) => Active.Where(deployment => deployment.Targets.Has(device));
+
+    /// <summary>What a device last said of a fact, for people; null where it is not known.</summary>
+    public string? Fact(DeviceEntry device, string name) => Columns.Get(device.Row, new FactRef(name, false)).Value?.ToString();
+
+    /// <summary>The version of an app that a device has.</summary>
+    public FactLookup App(DeviceEntry device, string app) => Columns.Get(device.Row, new FactRef(app, true));
+
+    /// <summary>When a device was last heard from; null for never, or for a device that is no longer there.</summary>
+    public DateTimeOffset? LastHeard(string device) => Devices.Get(device)?.LastHeard;
+
+    /// <summary>The counts of each wave of a deployment.</summary>
+    public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Targets.Tallies(LastHeard, Now);
+
+    /// <summary>What a deployment goes by: the handling that it names, else the one that its app has; null for as the package has it.</summary>
+    public HandlingRecord? HandlingOf(string app, string? named) =>
+        named == DeploymentPlan.NoHandling ? null : named is not null ? Handlings.GetValueOrDefault(named) : Handlings.Values.FirstOrDefault(each => each.Apps.Contains(app));
+
+    /// <summary>Whether a device is certainly in a group.</summary>
+    public bool IsIn(string group, DeviceEntry device) => _groups.TryGetValue(group, out var entry) && entry.In[device.Row];
+
+    /// <summary>Takes off the list the devices whose orders may be others since this was last asked, by row.</summary>
+    public Bitmap TakeInDoubt()
+    {
+        var taken = _inDoubt;
+        _inDoubt = new Bitmap();
+        return taken;
+    }
+
+    private static SortedList<string, T> StillOf<T>(SortedList<string, T> moving, Func<T, T> still)
+    {
+        var parts = new SortedList<string, T>(moving.Count, StringComparer.Ordinal);
+        foreach (var (key, value) in moving)
+        {
+            parts.Add(key, still(value));
+        }
+
+        return parts;
+    }
+}

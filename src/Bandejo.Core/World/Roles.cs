@@ -1,0 +1,14 @@
+namespace Bandejo.Core.World;
+
+/// <summary>What an account may do. Every account may look; everything else takes the role named at its route.</summary>
+public static class Roles
+{
+    public const string Viewer = "viewer";
+    public const string Packager = "packager";
+    public const string Operator = "operator";
+    public const string Approver = "approver";
+    public const string Administrator = "administrator";
+
+    /// <summary>All roles. An administrator may do everything.</summary>
+    public static IReadOnlyList<string> All { get; } = [Viewer, Packager, Operator, Approver, Administrator];
+}
