@@ -6,12 +6,16 @@ namespace Bandejo.Core.World;
 /// <summary>The enrolled devices, found by row, identity, name or key.</summary>
 public sealed class DeviceBook
 {
+    /// <summary>So many places of devices that went are let be in any case.</summary>
+    private const int MostGone = 1000;
+
     private static readonly DeviceEntry?[] NoDevices = EmptyPage.Of<DeviceEntry?>(8, null);
 
-    // Where to look: shared with all that stand still, for what counts is the device that stands in the row.
-    private readonly ConcurrentDictionary<string, int> _ids;
-    private readonly ConcurrentDictionary<string, int> _names;
-    private readonly ConcurrentDictionary<string, int> _keys;
+    // Where to look: shared with all that stand still, for what counts is the device that stands in the row. Of a device that went the places stay for those,
+    // until they are more than the others.
+    private ConcurrentDictionary<string, int> _ids;
+    private ConcurrentDictionary<string, int> _names;
+    private ConcurrentDictionary<string, int> _keys;
     private readonly Pages<DeviceEntry?> _rows;
     private Lazy<(string[] Names, int[] Rows)>? _byName;
     private DeviceBook? _still;
@@ -47,13 +51,13 @@ public sealed class DeviceBook
     public DeviceEntry this[string id] => Get(id) ?? throw new KeyNotFoundException($"There is no device '{id}'.");
 
     /// <summary>The device of an identity; null for none.</summary>
-    public DeviceEntry? Get(string id) => _ids.TryGetValue(id, out var row) && _rows[row] is { } device && device.Id == id ? device : null;
+    public DeviceEntry? Get(string id) => Find(_ids, id, device => device.Id);
 
     /// <summary>The device of a name; null for none.</summary>
-    public DeviceEntry? Named(string name) => _names.TryGetValue(name, out var row) && _rows[row] is { } device && device.Name == name ? device : null;
+    public DeviceEntry? Named(string name) => Find(_names, name, device => device.Name);
 
     /// <summary>The device that has a key; null for none.</summary>
-    public DeviceEntry? OfKey(string key) => _keys.TryGetValue(key, out var row) && _rows[row] is { } device && device.Record.Key.KeyId == key ? device : null;
+    public DeviceEntry? OfKey(string key) => Find(_keys, key, device => device.Record.Key.KeyId);
 
     /// <summary>The device of an identity or a name; null for none.</summary>
     public DeviceEntry? Find(string idOrName) => Get(idOrName) ?? Named(idOrName);
@@ -91,9 +95,7 @@ public sealed class DeviceBook
         {
             Count++;
             _byName = null;
-            _ids[device.Id] = device.Row;
-            _names[device.Name] = device.Row;
-            _keys[device.Record.Key.KeyId] = device.Row;
+            Place(device);
         }
 
         _rows[device.Row] = device;
@@ -106,9 +108,32 @@ public sealed class DeviceBook
         Count--;
         _byName = null;
         _still = null;
-        _ids.TryRemove(device.Id, out _);
-        _names.TryRemove(device.Name, out _);
-        _keys.TryRemove(device.Record.Key.KeyId, out _);
+        if (_ids.Count > (Count * 2) + MostGone)
+        {
+            (_ids, _names, _keys) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal), new(StringComparer.Ordinal));
+            foreach (var each in Values)
+            {
+                Place(each);
+            }
+        }
+    }
+
+    private void Place(DeviceEntry device)
+    {
+        _ids[device.Id] = device.Row;
+        _names[device.Name] = device.Row;
+        _keys[device.Record.Key.KeyId] = device.Row;
+    }
+
+    private DeviceEntry? Find(ConcurrentDictionary<string, int> places, string word, Func<DeviceEntry, string> wordOf)
+    {
+        if (!places.TryGetValue(word, out var row))
+        {
+            return null;
+        }
+
+        // Another may have come to be called so after this was made to stand still.
+        return _rows[row] is { } device && wordOf(device) == word ? device : _still == this ? Values.FirstOrDefault(each => wordOf(each) == word) : null;
     }
 
     private (string[] Names, int[] Rows) PutInOrder()

@@ -27,7 +27,7 @@ public sealed class RandomHistory
     {
         _random = new Random(seed);
         World = NewWorld();
-        _ = Decide(decision => Accounts.AddFirst(decision, "hash")).Value;
+        _ = Decide(decision => Site.Accounts.AddFirst(decision, "hash")).Value;
         _ = Decide(decision => JoinCodes.Add(decision, "code", null, 10_000, 720)).Value;
     }
 
@@ -37,6 +37,9 @@ public sealed class RandomHistory
 
     /// <summary>All that was kept so far.</summary>
     public List<Change> Changes { get; } = [];
+
+    /// <summary>The first words of all that was done and not refused.</summary>
+    public HashSet<string> Done { get; } = [];
 
     /// <summary>What happened last, for whoever finds something wrong after it.</summary>
     public string Last { get; private set; } = "";
@@ -56,7 +59,13 @@ public sealed class RandomHistory
     }
 
     /// <summary>Something happens.</summary>
-    public void Step() => Decide(Next());
+    public void Step()
+    {
+        if (Decide(Next()).Ok)
+        {
+            Done.Add(Last.Split(' ') is [var first, _, var third, ..] && first.StartsWith("DESK", StringComparison.Ordinal) ? third : Last.Split(' ')[0]);
+        }
+    }
 
     /// <summary>Something is decided that ends with an exception: nothing of it may be left.</summary>
     public void StepThatThrows()
@@ -93,17 +102,17 @@ public sealed class RandomHistory
                 return Do("joins", decision => Enrolment.Join(decision, $"DESK-{_random.Next(40)}", new KeyRecord(NewId(), "x", "y"), "code", Facts()));
             case 2 when group is not null && device is not null:
                 var isIn = _random.Next(4) > 0;
-                return Do($"{device.Name} in or out of {group.Record.Slug}", decision => Groups.SetMembers(decision, group.Record.Slug, [device.Name], isIn));
+                return Do($"{device.Name} is put-in-or-out of {group.Record.Slug}", decision => Groups.SetMembers(decision, group.Record.Slug, [device.Name], isIn));
             case 3:
                 var rule = _random.Next(2) == 0 ? null : Any(Rules);
-                return Do("new group", decision => Groups.Add(decision, $"group-{_random.Next(5)}", "", rule, _random.Next(3) == 0));
+                return Do("new-group", decision => Groups.Add(decision, $"group-{_random.Next(5)}", "", rule, _random.Next(3) == 0));
             case 4 when group is not null:
                 var changed = group.Rule is null ? null : Any(Rules);
                 return Do($"changes {group.Record.Slug}", decision => Groups.Alter(decision, Seen, group.Record.Slug, "other", changed, _random.Next(3) > 0));
             case 5 when group is not null:
                 return Do($"removes {group.Record.Slug}", decision => Groups.Remove(decision, Seen, group.Record.Slug));
             case 6 or 7:
-                return Do("new package", NewPackage());
+                return Do("new-package", NewPackage());
             case 8 when package is not null:
                 return Do($"releases {package.Title}", decision => PackageLives.Move(decision, package.Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
             case 9 when package is not null && _random.Next(6) == 0:
@@ -120,9 +129,9 @@ public sealed class RandomHistory
             case 14 when device is not null && _random.Next(4) == 0:
                 return Do($"removes {device.Name}", decision => Enrolment.Remove(decision, device.Name));
             case 15:
-                return Do("new handling", decision => Handlings.Keep(decision, Seen, $"handling-{_random.Next(2)}", new HandlingAsk(null, "nobody", "low", "never", "keep", [], new Dictionary<string, string>(), [Any(Apps)])));
+                return Do("new-handling", decision => Handlings.Keep(decision, Seen, $"handling-{_random.Next(2)}", new HandlingAsk(null, "nobody", "low", "never", "keep", [], new Dictionary<string, string>(), [Any(Apps)])));
             case 16 when device is not null && package is not null:
-                return Do($"{device.Name} tries {package.Title}", decision => Trials.Ask(decision, device.Name, new TrialAsk(package.Digest, null, null, null)));
+                return Do($"{device.Name} is asked-to-try {package.Title}", decision => Trials.Ask(decision, device.Name, new TrialAsk(package.Digest, null, null, null)));
             case 17 or 18:
                 return Do("looks", decision =>
                 {
@@ -157,7 +166,7 @@ public sealed class RandomHistory
         var waits = World.ActiveOf(device).Where(_ => _random.Next(6) == 0).Select(deployment => new WaitsFor(deployment.Id, "until nobody is signed in")).Take(1).ToList();
         var facts = _random.Next(3) == 0 ? Facts() : null;
         var told = new CheckInTold { Sequence = device.Presence.Sequence + 1, FactsDigest = facts is null ? device.Record.FactsDigest : NewId(), Facts = facts, Attempts = attempts, Proofs = proofs, Said = said, Waits = waits };
-        return Do($"{device.Name} checks in", decision => CheckIns.CheckIn.Take(decision, device.Id, told, ToldBefore.Nothing));
+        return Do($"{device.Name} now checks-in", decision => CheckIns.CheckIn.Take(decision, device.Id, told, ToldBefore.Nothing));
     }
 
     private FactsTold Facts()
