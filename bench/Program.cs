@@ -11,6 +11,7 @@ var folder = Path.Combine(Bandejo.Kit.Programs.Root(), "bench");
 Func<Report, Task>? part = args switch
 {
     ["rules"] => report => RuleBench.Run(report, 1_000_000),
+    ["world", var devices] => report => WorldBench.Run(report, int.Parse(devices)),
     ["results", var targets] => report => ServiceBench.Results(report, int.Parse(targets)),
     ["packaging"] => PackagingBench.Run,
     ["content"] => ContentBench.Run,
@@ -30,6 +31,7 @@ var report = new Report();
 await RuleBench.Run(report, int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_ROWS") ?? "1000000"));
 await PackagingBench.Run(report);
 await ContentBench.Run(report);
+await WorldBench.Run(report, sizes.Max());
 foreach (var size in sizes)
 {
     await ServiceBench.Run(report, size, isLargest: size == sizes.Max());

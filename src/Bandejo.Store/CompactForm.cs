@@ -9,6 +9,9 @@ namespace Bandejo.Store;
 /// </summary>
 internal static class CompactForm
 {
+    private const int MostArguments = 10_000;
+    private const int DeepestReason = 4;
+
     public static byte[] Of(Target target)
     {
         var writer = new FormWriter();
@@ -21,12 +24,12 @@ internal static class CompactForm
         writer.Text(target.Device);
         writer.Number(target.Wave + 1);
         writer.Byte((byte)target.State);
-        writer.Text(target.Reason);
+        writer.Text(ReasonNames.Of(target.Reason.Code));
         Write(writer, target.Since);
         writer.Number(Bits(
             target.Next is not null, target.Variant is not null, target.Tries > 0, target.Repairs > 0, target.HasBegun, target.IsInstalledHere, target.IsGoingBack, target.HasFailed, target.Before is not null,
             target.BeforePackage is not null, target.ProvenAt is not null, target.TroubleAt is not null, target.TakenAt is not null, target.Harms > 0, target.Harm is not null, target.AppWhenOpened is not null, target.Order > 0,
-            target.IsToGoBack, target.CannotGoBack, target.WaitsFor is not null));
+            target.IsToGoBack, target.CannotGoBack, target.WaitsFor is not null, true));
         Write(writer, target.Next);
         Write(writer, target.Variant);
         Write(writer, target.Tries);
@@ -41,6 +44,7 @@ internal static class CompactForm
         Write(writer, target.AppWhenOpened);
         Write(writer, target.Order);
         Write(writer, target.WaitsFor);
+        WriteRest(writer, target.Reason);
     }
 
     /// <exception cref="FormatException">The form is not that of a target.</exception>
@@ -55,15 +59,14 @@ internal static class CompactForm
             throw new FormatException($"A kept target has the state {(int)state}, which is none.");
         }
 
-        var reason = reader.Text(texts);
+        var code = reader.Text(texts);
         var since = Instant(ref reader);
         var bits = reader.Number();
-        return new Target
+        var target = new Target
         {
             Device = device,
             Wave = wave,
             State = state,
-            Reason = reason,
             Since = since,
             HasBegun = Has(4),
             IsInstalledHere = Has(5),
@@ -87,7 +90,44 @@ internal static class CompactForm
             WaitsFor = Has(19) ? reader.Text(texts) : null,
         };
 
+        // Before reasons were kept by code and arguments they were kept in words.
+        return target with { Reason = Has(20) ? ReadReason(code, ref reader, texts) : Reason.Said(code) };
+
         bool Has(int bit) => (bits & (1 << bit)) != 0;
+    }
+
+    private static void WriteRest(FormWriter writer, Reason reason)
+    {
+        writer.Number(reason.Arguments.Count);
+        foreach (var argument in reason.Arguments)
+        {
+            writer.Text(argument);
+        }
+
+        writer.Byte(reason.Because is null ? (byte)0 : (byte)1);
+        if (reason.Because is { } because)
+        {
+            writer.Text(ReasonNames.Of(because.Code));
+            WriteRest(writer, because);
+        }
+    }
+
+    private static Reason ReadReason(string code, ref FormReader reader, TextPool texts, int depth = 0)
+    {
+        var count = reader.Number();
+        if (count is < 0 or > MostArguments || depth > DeepestReason)
+        {
+            throw new FormatException($"A kept reason has {count} arguments, or reasons behind it without end.");
+        }
+
+        var arguments = new string[count];
+        for (var i = 0; i < arguments.Length; i++)
+        {
+            arguments[i] = reader.Text(texts);
+        }
+
+        var because = reader.Byte() == 0 ? null : ReadReason(reader.Text(texts), ref reader, texts, depth + 1);
+        return new Reason(ReasonNames.Read(code) ?? throw new FormatException($"A kept target has the reason '{code}', which this version does not know."), arguments) { Because = because };
     }
 
     public static void Write(FormWriter writer, AttemptRecord attempt)

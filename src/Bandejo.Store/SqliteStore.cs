@@ -15,7 +15,7 @@ namespace Bandejo.Store;
 /// <summary>The store in one SQLite file (write-ahead log, flushed at each commit).</summary>
 public sealed class SqliteStore : IStore
 {
-    internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter(), new AppVersionForm() }, TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()) };
+    internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter(), new AppVersionForm(), new ReasonForm() }, TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()) };
 
     /// <summary>How many times 256 rows are read ahead at most.</summary>
     private const int MostAhead = 32;
@@ -333,6 +333,14 @@ internal sealed class AppVersionForm : JsonConverter<AppVersion>
         AppVersion.TryParse(reader.GetString(), out var version) ? version : throw new JsonException("A kept version is none.");
 
     public override void Write(Utf8JsonWriter writer, AppVersion value, JsonSerializerOptions options) => writer.WriteStringValue(value.Text);
+}
+
+/// <summary>Reasons as they were kept before they had codes: as words.</summary>
+internal sealed class ReasonForm : JsonConverter<Reason>
+{
+    public override Reason Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) => Reason.Said(reader.GetString() ?? "");
+
+    public override void Write(Utf8JsonWriter writer, Reason value, JsonSerializerOptions options) => writer.WriteStringValue(value.ToString());
 }
 
 /// <summary>JSON for the records that there are many of, without reflection.</summary>

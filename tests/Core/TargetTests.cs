@@ -102,7 +102,7 @@ public sealed class TargetTests
         var target = Happen(new Target { Device = "a" }, TargetEvent.Due, TargetEvent.Began);
         var waits = Targets.Decide(target, Attempts.Judge(target, false, AttemptOutcome.Waits, "somebody is there", RetryRule.Default, Now), Now);
         Assert.Equal((TargetState.Ready, 0, "somebody is there", null), (waits.State, waits.Tries, waits.WaitsFor, waits.TroubleAt));
-        Assert.Contains("somebody is there", Targets.DueReason(waits));
+        Assert.Contains("somebody is there", Targets.DueReason(waits).ToString());
         Assert.Null(Happen(waits, TargetEvent.Began).WaitsFor);
     }
 
@@ -117,9 +117,9 @@ public sealed class TargetTests
     [Fact]
     public void The_same_event_twice_changes_nothing_the_second_time()
     {
-        var once = Targets.Decide(new Target { Device = "a" }, new Happening(TargetEvent.Held, "closed"), Now);
-        Assert.Same(once, Targets.Decide(once, new Happening(TargetEvent.Held, "closed"), Now.AddHours(1)));
-        Assert.Equal("open soon", Targets.Decide(once, new Happening(TargetEvent.Held, "open soon"), Now.AddHours(1)).Reason);
+        var once = Targets.Decide(new Target { Device = "a" }, new Happening(TargetEvent.Held, Reason.Said("closed")), Now);
+        Assert.Same(once, Targets.Decide(once, new Happening(TargetEvent.Held, Reason.Said("closed")), Now.AddHours(1)));
+        Assert.Equal("open soon", Targets.Decide(once, new Happening(TargetEvent.Held, Reason.Said("open soon")), Now.AddHours(1)).Reason.ToString());
     }
 
     [Fact]
@@ -132,7 +132,7 @@ public sealed class TargetTests
         Assert.InRange(first.Next!.Value - Now, TimeSpan.FromMinutes(8), TimeSpan.FromMinutes(10));
         target = Happen(Targets.Decide(target, first, Now), TargetEvent.RetryTime, TargetEvent.Began);
         var second = Attempts.Judge(target, false, AttemptOutcome.Failed, "code 9", retry, Now);
-        Assert.Equal((TargetEvent.GaveUp, "code 9. All 2 tries are used up"), (second.Event, second.Reason));
+        Assert.Equal((TargetEvent.GaveUp, "code 9. All 2 tries are used up"), (second.Event, second.Reason.ToString()));
     }
 
     [Theory]
@@ -169,5 +169,5 @@ public sealed class TargetTests
         Assert.NotEqual(one, Attempts.Fingerprint("run", AttemptOutcome.Failed, 1, "cp: error writing '/srv/b/opt/x': 12 of 99 bytes"));
     }
 
-    private static Target Happen(Target target, params TargetEvent[] events) => events.Aggregate(target, (before, happened) => Targets.Decide(before, new Happening(happened, happened.ToString()), Now));
+    private static Target Happen(Target target, params TargetEvent[] events) => events.Aggregate(target, (before, happened) => Targets.Decide(before, new Happening(happened, Reason.Said(happened.ToString())), Now));
 }

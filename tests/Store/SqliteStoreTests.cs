@@ -57,7 +57,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var at = new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero).AddTicks(1234567);
         var target = new Target
         {
-            Device = "d1", Wave = 2, State = TargetState.Retry, Reason = "Kein Platz – 日本", Since = at, Next = at.AddHours(1), Variant = "desk", Tries = 2, Repairs = 1, HasBegun = true, IsInstalledHere = true, IsGoingBack = true, IsToGoBack = true, CannotGoBack = true, WaitsFor = "somebody is signed in",
+            Device = "d1", Wave = 2, State = TargetState.Retry, Reason = new Reason(ReasonCode.CannotGoBack) { Because = new Reason(ReasonCode.EarlierNotKept, "Kein Platz – 日本", "7.1.0") }, Since = at, Next = at.AddHours(1), Variant = "desk", Tries = 2, Repairs = 1, HasBegun = true, IsInstalledHere = true, IsGoingBack = true, IsToGoBack = true, CannotGoBack = true, WaitsFor = "somebody is signed in",
             HasFailed = true, Before = "", BeforePackage = "cafe", ProvenAt = at.AddDays(-1), TroubleAt = at, TakenAt = at.AddDays(-2), Harms = 300, Harm = "It does not print", AppWhenOpened = "7.1.0", Order = 5,
         };
         // A property that is added and not kept would come back as it is by itself, and pass; so the sample must say something of each.
@@ -107,7 +107,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Assert.Equal(
             new Target
             {
-                Device = "d1", Wave = 1, State = TargetState.Retry, Reason = "Failed: no room", Since = at.AddTicks(1234567), Next = at.AddMinutes(15), Variant = "desk", Tries = 1, HasBegun = true, Before = "7.1.0", TroubleAt = at,
+                Device = "d1", Wave = 1, State = TargetState.Retry, Reason = Reason.Said("Failed: no room"), Since = at.AddTicks(1234567), Next = at.AddMinutes(15), Variant = "desk", Tries = 1, HasBegun = true, Before = "7.1.0", TroubleAt = at,
                 Harms = 2, Harm = "It does not print", AppWhenOpened = "", Order = 3,
             },
             targets[0].Target);

@@ -53,7 +53,7 @@ public abstract class StoreContract : IAsyncLifetime
         var group = new GroupRecord("pilots", "Pilots", null, true, 1);
         var package = new PackageRecord("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new LifeRecord("built", "ines", Now, "")]);
         var state = new DeploymentState { Status = DeploymentStatus.Halted, StartedBy = "tomas", StartedAt = Now, Since = Now, Reason = "3 of 12 failed", Revision = 9, Waves = [new WaveState(Now, null, true, Now, 12), WaveState.Closed] };
-        var target = new Target { Device = "d1", Wave = 0, State = TargetState.Retry, Reason = "code 112", Since = Now, Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now };
+        var target = new Target { Device = "d1", Wave = 0, State = TargetState.Retry, Reason = new Reason(ReasonCode.TryFailed, "code 112", "2", "3"), Since = Now, Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now };
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([
             new AddWord(0, "kind"), new AddWord(1, "foldline"), new PutSetting("key", "value"), new PutAccount(account), new PutToken(token), new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),

@@ -119,7 +119,17 @@ public sealed record HarmInfo(string Device, int Reports, string Text);
 public sealed record CauseInfo(string What, int Devices, IReadOnlyList<string> Sample, IReadOnlyList<string> SetApart);
 
 /// <summary>One device under one deployment.</summary>
-public sealed record TargetInfo(string Deployment, string DeploymentName, string Device, string DeviceName, string App, string Version, string Wish, string State, string Reason, string? Wave, int Tries, int MaxTries, DateTimeOffset Since, DateTimeOffset? Next, bool IsLate, string? Before, DateTimeOffset? ProvenAt);
+public sealed record TargetInfo(string Deployment, string DeploymentName, string Device, string DeviceName, string App, string Version, string Wish, string State, string Reason, string? Wave, int Tries, int MaxTries, DateTimeOffset Since, DateTimeOffset? Next, bool IsLate, string? Before, DateTimeOffset? ProvenAt)
+{
+    /// <summary>The reason as data: what it is, and what it was said of.</summary>
+    public required ReasonInfo Why { get; init; }
+}
+
+/// <summary>A reason as data; its sentence stands beside it.</summary>
+/// <param name="Code">Which: one of a fixed list of names, such as <c>wave-opens-after</c>.</param>
+/// <param name="Arguments">What it was said of, in the order that belongs to the code.</param>
+/// <param name="Because">The reason behind it; null for none.</param>
+public sealed record ReasonInfo(string Code, IReadOnlyList<string> Arguments, ReasonInfo? Because = null);
 
 /// <summary>One try of one target.</summary>
 /// <param name="Kind">install, remove or restore.</param>

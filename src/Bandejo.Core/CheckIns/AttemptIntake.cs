@@ -33,7 +33,7 @@ public static class AttemptIntake
         };
         if (open is null)
         {
-            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Began, isRestore ? "Being brought back to what was there before" : told.Kind == "remove" ? "Being taken away" : "Being installed"));
+            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Began, new Reason(isRestore ? ReasonCode.BringingBack : told.Kind == "remove" ? ReasonCode.TakingAway : ReasonCode.Installing)));
         }
 
         var target = deployment.Targets[device];
@@ -63,7 +63,7 @@ public static class AttemptIntake
     {
         if (attempt.Message.Length > 0 && attempt.Message != before && deployment.Targets[device] is { State: TargetState.Working } target)
         {
-            Moving.Replace(decision, deployment, device, target with { Reason = attempt.Message });
+            Moving.Replace(decision, deployment, device, target with { Reason = new Reason(ReasonCode.Told, attempt.Message) });
             decision.Event("target", "takes-long", $"{device.Name}: {attempt.Message}.", null, device.Id, deployment.Id);
         }
     }

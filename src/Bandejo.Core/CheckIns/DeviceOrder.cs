@@ -44,13 +44,13 @@ public sealed record DeviceOrder(
 
     private static DeviceOrder? Of(FleetWorld world, DeploymentEntry deployment, Target target)
     {
-        if (target.Variant is null || target.State is TargetState.Left or TargetState.NotNeeded or TargetState.Contested or TargetState.Yielded)
+        if (target.Variant is null || !target.State.Has(TargetTrait.Order))
         {
             return null;
         }
 
         var plan = deployment.Plan;
-        var isWanted = target.State is TargetState.Ready or TargetState.Working or TargetState.Retry or TargetState.Restart or TargetState.Lost;
+        var isWanted = target.State.Has(TargetTrait.Wanted);
         if (target.IsGoingBack && !isWanted)
         {
             return null;

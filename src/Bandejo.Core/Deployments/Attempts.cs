@@ -99,18 +99,20 @@ public static class Attempts
         switch (outcome)
         {
             case AttemptOutcome.Done:
-                return new Happening(isGoingBack ? TargetEvent.Undone : TargetEvent.Succeeded, message);
+                return new Happening(isGoingBack ? TargetEvent.Undone : TargetEvent.Succeeded, new Reason(ReasonCode.Told, message));
             case AttemptOutcome.Restart:
-                return new Happening(TargetEvent.NeedsRestart, message);
+                return new Happening(TargetEvent.NeedsRestart, new Reason(ReasonCode.Told, message));
             case AttemptOutcome.Waits:
-                return new Happening(TargetEvent.Deferred, message);
+                return new Happening(TargetEvent.Deferred, new Reason(ReasonCode.Told, message));
             default:
                 var next = NextTry(outcome, target.Tries, retry, target.Device, ended);
                 return next is { } at
-                    ? new Happening(TargetEvent.TryFailed, string.Create(CultureInfo.InvariantCulture, $"{message}. Try {target.Tries} of {retry.Tries}; the next is set"), at)
-                    : new Happening(TargetEvent.GaveUp, IsWorthAnotherTry(outcome) ? string.Create(CultureInfo.InvariantCulture, $"{message}. {(retry.Tries == 1 ? "The one try is" : $"All {retry.Tries} tries are")} used up") : message);
+                    ? new Happening(TargetEvent.TryFailed, new Reason(ReasonCode.TryFailed, message, Text(target.Tries), Text(retry.Tries)), at)
+                    : new Happening(TargetEvent.GaveUp, IsWorthAnotherTry(outcome) ? new Reason(ReasonCode.TriesUsedUp, message, Text(retry.Tries)) : new Reason(ReasonCode.Told, message));
         }
     }
+
+    private static string Text(int number) => number.ToString(CultureInfo.InvariantCulture);
 
     /// <summary>
     /// What failures have in common: phase, outcome, code, and the message without numbers, digests and paths, so that the same trouble on two devices reads

@@ -70,29 +70,31 @@ public static class Counting
     }
 
     /// <summary>Whether the deadline has passed for a target that can be late.</summary>
-    public static bool IsLate(TargetState state, DateTimeOffset? deadline, DateTimeOffset now) => deadline <= now && state is
-        TargetState.Blocked or TargetState.Waiting or TargetState.Ready or TargetState.Working or TargetState.Restart or TargetState.Retry
-        or TargetState.Failed or TargetState.Lost or TargetState.Unknown or TargetState.Contested;
+    public static bool IsLate(TargetState state, DateTimeOffset? deadline, DateTimeOffset now) => deadline <= now && state.Has(TargetTrait.Late);
+
+    /// <summary>How many targets are late.</summary>
+    public static int Late(DateTimeOffset? deadline, IReadOnlyList<Tally> tallies, DateTimeOffset now) =>
+        Enum.GetValues<TargetState>().Where(state => IsLate(state, deadline, now)).Sum(state => tallies.Sum(tally => tally.In(state)));
 
     /// <summary>What one target is for compliance.</summary>
     public static ComplianceCount Compliance(TargetState state, DateTimeOffset? deadline, DateTimeOffset now)
     {
         var late = IsLate(state, deadline, now) ? 1 : 0;
-        return state switch
+        return state.CountsAs() switch
         {
-            TargetState.Met => ComplianceCount.None with { Met = 1 },
-            TargetState.NotNeeded => ComplianceCount.None with { NotNeeded = 1 },
-            TargetState.Unknown => ComplianceCount.None with { Unknown = 1, LateUnknown = late },
-            TargetState.Choice or TargetState.Yielded or TargetState.Left => ComplianceCount.None with { LeftOut = 1 },
+            ComplianceKind.Met => ComplianceCount.None with { Met = 1 },
+            ComplianceKind.NotNeeded => ComplianceCount.None with { NotNeeded = 1 },
+            ComplianceKind.Unknown => ComplianceCount.None with { Unknown = 1, LateUnknown = late },
+            ComplianceKind.LeftOut => ComplianceCount.None with { LeftOut = 1 },
             _ => ComplianceCount.None with { Unmet = 1, LateUnmet = late },
         };
     }
 
     /// <summary>Whether a gate counts a target in a state, silence left aside.</summary>
-    public static bool IsCounted(TargetState state, Gate? gate) => state switch
+    public static bool IsCounted(TargetState state, Gate? gate) => state.CountsAs() switch
     {
-        TargetState.NotNeeded => gate?.NotNeededCounts ?? false,
-        TargetState.Choice or TargetState.Yielded or TargetState.Left => false,
+        ComplianceKind.NotNeeded => gate?.NotNeededCounts ?? false,
+        ComplianceKind.LeftOut => false,
         _ => true,
     };
 

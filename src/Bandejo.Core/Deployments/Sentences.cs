@@ -9,7 +9,7 @@ public static class Sentences
     /// <summary>Where it stands, for people. Moments are given in UTC.</summary>
     public static string Of(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
-        var late = state.Status == DeploymentStatus.Ended ? 0 : Enum.GetValues<TargetState>().Where(each => Counting.IsLate(each, plan.Deadline, now)).Sum(each => tallies.Sum(tally => tally.In(each)));
+        var late = state.Status == DeploymentStatus.Ended ? 0 : Counting.Late(plan.Deadline, tallies, now);
         var back = state.Status is DeploymentStatus.RollingBack or DeploymentStatus.Ended ? "" : GoingBack(tallies);
         return Stands(plan, state, tallies, now) + back + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago."));
     }
@@ -18,7 +18,7 @@ public static class Sentences
     /// <param name="heard">When the device was last heard from, or when it joined.</param>
     /// <param name="interval">The time between two check-ins.</param>
     public static string Silence(TargetState state, DateTimeOffset heard, TimeSpan interval, DateTimeOffset now) =>
-        state is TargetState.Ready or TargetState.Retry && IsSilent(heard, interval, now) ? $"; nobody has heard from it for {Units.FormatDuration(now - heard)}" : "";
+        state.Has(TargetTrait.Starts) && IsSilent(heard, interval, now) ? $"; nobody has heard from it for {Units.FormatDuration(now - heard)}" : "";
 
     /// <summary>Whether a device that is to do something has been silent for so long that nobody should go on waiting for it.</summary>
     /// <inheritdoc cref="Silence" path="/param"/>
@@ -38,8 +38,8 @@ public static class Sentences
     {
         (int Count, string Word)[] stuck =
         [
-            (tally.In(TargetState.Failed), "failed"), (tally.In(TargetState.Lost), "lost"), (tally.In(TargetState.Undone), "rolled back"), (tally.In(TargetState.Contested), "contested"),
-            (tally.In(TargetState.Blocked), "blocked"), (tally.Silent, "not heard from for long"),
+            .. TargetTraits.ByNeed.Where(state => state.Has(TargetTrait.Stuck)).Select(state => (tally.In(state), state == TargetState.Undone ? "rolled back" : StateNames.Of(state))),
+            (tally.Silent, "not heard from for long"),
         ];
         return (stuck.Sum(each => each.Count), string.Join(", ", stuck.Where(each => each.Count > 0).Select(each => string.Create(CultureInfo.InvariantCulture, $"{each.Count} {each.Word}"))));
     }

@@ -11,8 +11,8 @@ public sealed record Target
 
     public TargetState State { get; init; } = TargetState.Unknown;
 
-    /// <summary>Why it is in this state, for people.</summary>
-    public string Reason { get; init; } = "";
+    /// <summary>Why it is in this state.</summary>
+    public Reason Reason { get; init; } = Reason.None;
 
     /// <summary>Since when it is in this state.</summary>
     public DateTimeOffset Since { get; init; }
@@ -80,9 +80,9 @@ public sealed record Target
 
 /// <summary>Something that happened to a target, with what it brings.</summary>
 /// <param name="Event">What happened.</param>
-/// <param name="Reason">Why, for people.</param>
+/// <param name="Reason">Why.</param>
 /// <param name="Next">When something follows by itself.</param>
-public sealed record Happening(TargetEvent Event, string Reason, DateTimeOffset? Next = null);
+public sealed record Happening(TargetEvent Event, Reason Reason, DateTimeOffset? Next = null);
 
 /// <summary>How often and how soon a failed try is made again.</summary>
 /// <param name="Tries">Tries in all, 1 to 20.</param>
@@ -111,7 +111,9 @@ public sealed record RetryRule(int Tries, TimeSpan Pause, TimeSpan Longest)
 public static class Targets
 {
     /// <summary>What is said of a target whose order is out.</summary>
-    public static string DueReason(Target target) => target.WaitsFor is { } waits ? $"The order is out, and the device waits: {waits}" : "The order is out; the device starts at its next check-in";
+    public static Reason DueReason(Target target) => target.WaitsFor is { } waits ? new Reason(ReasonCode.DeviceWaits, waits) : OrderOut;
+
+    private static readonly Reason OrderOut = new(ReasonCode.OrderOut);
 
     /// <summary>The longest text of a harm report that is kept, in characters.</summary>
     public const int MaxHarm = 400;
@@ -160,7 +162,7 @@ public static class Targets
         next = happening.Event switch
         {
             TargetEvent.Began => next with { HasBegun = true, Tries = target.Tries + 1, WaitsFor = null },
-            TargetEvent.Deferred when !isSame => next with { Tries = Math.Max(0, target.Tries - 1), WaitsFor = happening.Reason },
+            TargetEvent.Deferred when !isSame => next with { Tries = Math.Max(0, target.Tries - 1), WaitsFor = happening.Reason.ToString() },
             TargetEvent.Succeeded when state == TargetState.Met => next with { ProvenAt = now, IsInstalledHere = target.IsInstalledHere || target.Before is not null, Tries = 0 },
             TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now, Tries = 0, IsInstalledHere = target.IsInstalledHere || target.State == TargetState.Restart },
             TargetEvent.ProofLost when !isSame => next with { Repairs = target.Repairs + 1, TroubleAt = now, Order = target.Order + 1, Tries = 0 },

@@ -1,4 +1,3 @@
-using System.Text.RegularExpressions;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
@@ -8,23 +7,17 @@ namespace Bandejo.Core.Deployments;
 /// <summary>Whether a package can be there on a device, before any wave is asked.</summary>
 /// <param name="Event"><see cref="TargetEvent.NotMeant"/>, <see cref="TargetEvent.Blocked"/>, <see cref="TargetEvent.FitNotKnown"/> or <see cref="TargetEvent.Due"/>.</param>
 /// <param name="Variant">The name of the variant that fits.</param>
-/// <param name="Reason">Which condition decided, with what the device has.</param>
-public sealed partial record Fit(TargetEvent Event, string? Variant, string Reason)
-{
-    /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
-    public string Condition => ConditionOf(Reason);
-
-    /// <summary>A reason without what the device has.</summary>
-    public static string ConditionOf(string reason) => Had().Replace(reason, "");
-
-    [GeneratedRegex(@" \(has [^()]*\)")]
-    private static partial Regex Had();
-}
+/// <param name="Reason">Which conditions decided, with what the device has.</param>
+public sealed record Fit(TargetEvent Event, string? Variant, Reason Reason);
 
 /// <summary>What a variant asks of a device, and what it can do there.</summary>
 /// <param name="CanRemove">It has a step that takes away what it put there.</param>
 /// <param name="CanChange">It has a step that changes settings of what is there.</param>
-public sealed record VariantRules(string Name, Rule Fits, Rule Requires, bool CanRemove = true, bool CanChange = true);
+public sealed record VariantRules(string Name, Rule Fits, Rule Requires, bool CanRemove = true, bool CanChange = true)
+{
+    /// <summary>It fits, and nothing is in its way.</summary>
+    internal Fit Due { get; } = new(TargetEvent.Due, Name, Reason.None);
+}
 
 /// <summary>Weighs devices against packages and deployments against each other.</summary>
 public static class Targeting
@@ -35,31 +28,26 @@ public static class Targeting
     /// </summary>
     public static Fit Weigh(IReadOnlyList<VariantRules> variants, IFactSource facts)
     {
-        var reasons = new List<string>();
         foreach (var variant in variants)
         {
-            var fits = variant.Fits.Evaluate(facts);
-            if (fits.Truth == Truth.NotKnown)
+            // Nearly always it fits, and nobody asks why.
+            switch (variant.Fits.Test(facts))
             {
-                return new Fit(TargetEvent.FitNotKnown, null, $"Not known yet whether it is meant for this device: {fits.Why}");
+                case Truth.NotKnown:
+                    return new Fit(TargetEvent.FitNotKnown, null, Reason.Of(ReasonCode.FitNotKnown, variant.Fits.Evaluate(facts).Conditions));
+                case Truth.False:
+                    continue;
             }
 
-            if (fits.Truth == Truth.False)
+            return variant.Requires.Test(facts) switch
             {
-                reasons.Add(fits.Why);
-                continue;
-            }
-
-            var requires = variant.Requires.Evaluate(facts);
-            return requires.Truth switch
-            {
-                Truth.True => new Fit(TargetEvent.Due, variant.Name, ""),
-                Truth.False => new Fit(TargetEvent.Blocked, variant.Name, $"Required: {requires.Why}"),
-                _ => new Fit(TargetEvent.FitNotKnown, variant.Name, $"Not known yet whether it may be installed: {requires.Why}"),
+                Truth.True => variant.Due,
+                Truth.False => new Fit(TargetEvent.Blocked, variant.Name, Reason.Of(ReasonCode.Required, variant.Requires.Evaluate(facts).Conditions)),
+                _ => new Fit(TargetEvent.FitNotKnown, variant.Name, Reason.Of(ReasonCode.RequirementNotKnown, variant.Requires.Evaluate(facts).Conditions)),
             };
         }
 
-        return new Fit(TargetEvent.NotMeant, null, $"Not meant for this device: {string.Join("; ", reasons)}");
+        return new Fit(TargetEvent.NotMeant, null, Reason.Of(ReasonCode.NotMeant, variants.SelectMany(variant => variant.Fits.Evaluate(facts).Conditions)));
     }
 
     /// <summary>

@@ -71,7 +71,7 @@ public sealed class WaveCounts(Gate? gate)
     private void Count(Target target, int by)
     {
         var (bottom, top) = AtFirst(target);
-        var isFailure = target.State is TargetState.Failed or TargetState.Lost || (target.State == TargetState.Undone && target.HasFailed);
+        var isFailure = target.State.Has(TargetTrait.Fails) || (target.State == TargetState.Undone && target.HasFailed);
         _total += by;
         _bottom += bottom ? by : 0;
         _top += top ? by : 0;

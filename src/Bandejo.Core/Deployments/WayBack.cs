@@ -27,30 +27,30 @@ public enum WayBackKind
 
 /// <summary>The package that puts back what a device had.</summary>
 /// <param name="Package">Its digest; null where there is none that could.</param>
-/// <param name="Why">Why there is none, as the end of a sentence.</param>
-public sealed record EarlierPackage(string? Package, string Why);
+/// <param name="Why">Why there is none; null where there is one.</param>
+public sealed record EarlierPackage(string? Package, Reason? Why);
 
 /// <summary>How one device goes back to what it had before a deployment changed it. Whoever asks beforehand and whoever does it ask here.</summary>
 /// <param name="Kind">What going back means for it.</param>
 /// <param name="To">The version that it goes back to; empty for none.</param>
 /// <param name="Package">The digest of the package that puts it back; null where nothing is put back.</param>
-/// <param name="Why">Of <see cref="WayBackKind.Impossible"/>: why, without naming the device.</param>
-public sealed record WayBack(WayBackKind Kind, string To = "", string? Package = null, string Why = "")
+/// <param name="Why">Of <see cref="WayBackKind.Impossible"/>: why; null otherwise.</param>
+public sealed record WayBack(WayBackKind Kind, string To = "", string? Package = null, Reason? Why = null)
 {
     /// <summary>Finds the way back.</summary>
     /// <param name="target">The device under the deployment.</param>
     /// <param name="installed">The version of the app that the device has now; null where nobody knows, or where it has none.</param>
-    /// <param name="takesAway">Null where the deployment's package can be taken away from this device; why not otherwise, as the end of a sentence.</param>
+    /// <param name="takesAway">Null where the deployment's package can be taken away from this device; why not otherwise.</param>
     /// <param name="earlier">Finds the package for a version that was there before; asked with the version, and the package that the device named.</param>
-    public static WayBack Of(DeploymentPlan plan, Target target, AppVersion? installed, string? takesAway, Func<string, string?, EarlierPackage> earlier)
+    public static WayBack Of(DeploymentPlan plan, Target target, AppVersion? installed, Reason? takesAway, Func<string, string?, EarlierPackage> earlier)
     {
         switch (target)
         {
             case { State: TargetState.Undone }:
                 return new WayBack(WayBackKind.Back);
-            case { IsToGoBack: true } when target.State is TargetState.Working or TargetState.Lost:
+            case { IsToGoBack: true } when target.State.Has(TargetTrait.Underway):
                 return new WayBack(WayBackKind.OnItsWay);
-            case { IsGoingBack: true, State: TargetState.Ready or TargetState.Waiting or TargetState.Working or TargetState.Restart or TargetState.Retry or TargetState.Lost }:
+            case { IsGoingBack: true } when target.State == TargetState.Waiting || target.State.Has(TargetTrait.Wanted):
                 return new WayBack(WayBackKind.OnItsWay);
             case { State: TargetState.Working }:
             case { State: TargetState.Lost, Before: null }:
@@ -62,7 +62,7 @@ public sealed record WayBack(WayBackKind Kind, string To = "", string? Package =
         var before = target.Before!;
         if (installed is not null && installed.Text != before && (plan.Wish == Wish.Gone || installed.CompareTo(plan.Version) > 0))
         {
-            return new WayBack(WayBackKind.Impossible, before, null, $"{plan.AppName} {installed} is there by now, which came after");
+            return new WayBack(WayBackKind.Impossible, before, null, new Reason(ReasonCode.NewerIsThere, plan.AppName, installed.ToString()));
         }
 
         if (plan.Wish == Wish.Gone && before.Length == 0)

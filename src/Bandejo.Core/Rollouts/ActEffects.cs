@@ -51,8 +51,8 @@ public static class ActEffects
     {
         var wave = DeploymentMachine.GateWave(deployment.State);
         var next = wave >= 0 && wave + 1 < tallies.Count ? tallies[wave + 1].Total : 0;
-        var idle = Sum(TargetState.Waiting, TargetState.Ready, TargetState.Retry, TargetState.Unknown, TargetState.Blocked);
-        var busy = Sum(TargetState.Working, TargetState.Restart);
+        var idle = Sum(TargetTrait.Idle);
+        var busy = Sum(TargetTrait.Busy);
         var goingBack = tallies.Sum(tally => tally.GoingBack);
         switch (act)
         {
@@ -68,7 +68,7 @@ public static class ActEffects
                 return (deployment.Targets.Count, $"No more orders go out to {Count(deployment.Targets.Count)}, and nothing is watched any more. What is installed stays.{left}");
         }
 
-        int Sum(params TargetState[] states) => tallies.Sum(tally => states.Sum(tally.In));
+        int Sum(TargetTrait trait) => tallies.Sum(tally => TargetTraits.With(trait).Sum(tally.In));
     }
 
     private static string Count(int devices) => Acting.Devices(devices);

@@ -11,11 +11,14 @@ namespace Bandejo.Core.Rollouts;
 /// <param name="Event">What would happen to its target.</param>
 /// <param name="Fits">The package itself can be there.</param>
 /// <param name="Effect">What would come of it for the device; empty where it is not reached.</param>
-/// <param name="WhyNot">Why it is not reached, without what this device has.</param>
-internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event, bool Fits, string Effect, string WhyNot)
+/// <param name="WhyNot">Why it is not reached, without what this device has; where it yields, to whom.</param>
+internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event, bool Fits, string Effect, Reason WhyNot)
 {
     /// <summary>It gets an order, or has already what that asks for.</summary>
     public bool IsReached => Event is TargetEvent.Due or TargetEvent.OnShelf or TargetEvent.Held;
+
+    /// <summary>Why it is not reached, in words.</summary>
+    public string SaysWhyNot => Event == TargetEvent.Yielded ? $"Yields: {WhyNot}" : WhyNot.ToString();
 
     /// <summary>Whether the gate of its wave counts it.</summary>
     public bool IsCounted(Gate? gate) => Counting.IsCounted(TargetTable.Decide(TargetState.Unknown, Event), gate);
@@ -34,7 +37,7 @@ internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event,
             var wave = waves[device.Id];
             // Who is picked by no wave is told of elsewhere; it is looked at as if the first had it.
             var (happening, _, fits) = Weighing.Stands(world, draft, device, new Target { Device = device.Id, Wave = Math.Max(0, wave) }, isIn: true, world.Now);
-            var foreseen = new Foreseen(device, wave, happening.Event, fits, "", happening.Event == TargetEvent.Yielded ? $"Yields: {happening.Reason}" : Fit.ConditionOf(happening.Reason));
+            var foreseen = new Foreseen(device, wave, happening.Event, fits, "", happening.Reason.WithoutWhatItHas());
             return foreseen.IsReached ? foreseen with { Effect = EffectOn(plan, Weighing.InstalledVersion(world, device, plan.App)) } : foreseen;
         })];
     }

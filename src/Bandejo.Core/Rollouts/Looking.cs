@@ -88,11 +88,13 @@ public static class Looking
         var target = deployment.Targets[device];
         Moving.Happen(decision, deployment, device, target.State switch
         {
-            TargetState.Retry => new Happening(TargetEvent.RetryTime, "The time of the next try has come"),
-            TargetState.Met => new Happening(TargetEvent.ProofTooOld, $"The last proof is {Units.FormatDuration(decision.Now - target.ProvenAt!.Value)} old and the device is silent"),
-            _ => new Happening(TargetEvent.FellSilent, $"Began work and was not heard from for {Units.FormatDuration(decision.Now - (device.LastHeard ?? target.Since))}"),
+            TargetState.Retry => new Happening(TargetEvent.RetryTime, new Reason(ReasonCode.TryTimeCame)),
+            TargetState.Met => new Happening(TargetEvent.ProofTooOld, new Reason(ReasonCode.ProofOld, Seconds(decision.Now - target.ProvenAt!.Value))),
+            _ => new Happening(TargetEvent.FellSilent, new Reason(ReasonCode.FellSilent, Seconds(decision.Now - (device.LastHeard ?? target.Since)))),
         });
     }
+
+    private static string Seconds(TimeSpan length) => ((long)length.TotalSeconds).ToString(System.Globalization.CultureInfo.InvariantCulture);
 
     private static DateTimeOffset? Sooner(DateTimeOffset? a, DateTimeOffset? b) => a is null || b < a ? b ?? a : a;
 }

@@ -21,9 +21,9 @@ public static class Moving
             return false;
         }
 
-        var text = after.State == before.State ? null : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{(after.Reason.Length > 0 ? $", {after.Reason}" : "")}";
+        var text = after.State == before.State ? null : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{(after.Reason.Code != ReasonCode.None ? $", {after.Reason}" : "")}";
         Put(decision, deployment, device, after, text is null ? null : StateNames.Of(after.State), text ?? "");
-        if (after.IsToGoBack && after.State is not (TargetState.Working or TargetState.Lost))
+        if (after.IsToGoBack && !after.State.Has(TargetTrait.Underway))
         {
             // What was at work when it was to be taken back has ended.
             RollingBack.Bring(decision, deployment, device);

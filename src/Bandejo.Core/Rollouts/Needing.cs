@@ -20,8 +20,8 @@ public static class Needing
             if (isMet != Truth.True)
             {
                 return BroughtBy(world, need, device) is { } bringer
-                    ? new Happening(TargetEvent.Held, $"Needs {need} first, which '{bringer.Plan.Name}' brings")
-                    : new Happening(TargetEvent.Blocked, $"Needs {need}, {(isMet == Truth.NotKnown ? "and it is not known yet whether it is there" : WhyNone(world, need, device))}");
+                    ? new Happening(TargetEvent.Held, new Reason(ReasonCode.NeedIsBrought, need.ToString(), bringer.Plan.Name))
+                    : new Happening(TargetEvent.Blocked, isMet == Truth.NotKnown ? new Reason(ReasonCode.NeedNotKnown, need.ToString()) : WhyNone(world, need, device));
             }
         }
 
@@ -50,18 +50,18 @@ public static class Needing
     public static bool Concerns(DeploymentEntry waiting, DeploymentEntry other) => waiting.Package.Needs.Any(need => need.App == other.Plan.App);
 
     /// <summary>Why nobody brings what is needed: no deployment does, or one is to and cannot here, or only what is too old.</summary>
-    private static string WhyNone(FleetWorld world, Need need, DeviceEntry device)
+    private static Reason WhyNone(FleetWorld world, Need need, DeviceEntry device)
     {
-        var others = world.ActiveOf(device).Where(other => other.Plan.App == need.App && other.Plan.Wish == Wish.Have).Select(other => (other.Plan, Target: other.Targets.Of(device))).Where(other => other.Target is { State: not (TargetState.Left or TargetState.NotNeeded) }).ToList();
+        var others = world.ActiveOf(device).Where(other => other.Plan.App == need.App && other.Plan.Wish == Wish.Have).Select(other => (other.Plan, Target: other.Targets[device])).Where(other => other.Target.State.Has(TargetTrait.Meant)).ToList();
         var (plan, target) = others.FirstOrDefault(other => need.AtLeast is null || other.Plan.Version >= need.AtLeast);
-        return plan is not null ? $"which '{plan.Name}' is to bring, but {(target!.IsGoingBack ? "goes back" : $"is {StateNames.Of(target.State)}")} here"
-            : others is [var (old, _), ..] ? $"and '{old.Name}' brings only {old.Version}"
-            : "which no deployment brings here";
+        return plan is not null ? (target!.IsGoingBack ? new Reason(ReasonCode.NeedGoesBack, need.ToString(), plan.Name) : new Reason(ReasonCode.NeedStands, need.ToString(), plan.Name, StateNames.Of(target.State)))
+            : others is [var (old, _), ..] ? new Reason(ReasonCode.NeedTooOld, need.ToString(), old.Name, old.Version.ToString())
+            : new Reason(ReasonCode.NeedNotBrought, need.ToString());
     }
 
     private static DeploymentEntry? BroughtBy(FleetWorld world, Need need, DeviceEntry device) => world.Active.FirstOrDefault(other =>
         other.Plan.App == need.App && other.Plan.Wish == Wish.Have && (need.AtLeast is null || other.Plan.Version >= need.AtLeast)
-        && other.Targets.Of(device) is { IsGoingBack: false, State: not (TargetState.Left or TargetState.NotNeeded or TargetState.Blocked or TargetState.Failed or TargetState.Yielded or TargetState.Contested) });
+        && other.Targets.Of(device) is { IsGoingBack: false } target && target.State.Has(TargetTrait.Brings));
 
     /// <summary>Says that packages need each other in a circle, by the newest of each app that is not withdrawn; null where they do not.</summary>
     public static string? Circle(FleetWorld world, string app, IReadOnlyList<Need> needs) =>

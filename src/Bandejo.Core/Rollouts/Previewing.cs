@@ -84,9 +84,13 @@ public static class Previewing
         var inScope = Weighing.Scope(world, plan.Groups, plan.Except).Rows().Select(row => world.Devices.At(row)).ToList();
         var waves = WavePicks.Assign([.. inScope.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => world.IsIn(group, world.Devices[device]), plan.Salt);
         var foreseen = Foreseen.Of(world, plan, package, inScope, waves);
-        foreach (var each in foreseen.Where(each => !each.IsReached))
+        foreach (var alike in foreseen.Where(each => !each.IsReached).GroupBy(each => (each.Event, each.WhyNot)))
         {
-            Out(outs, each.WhyNot, each.Device.Name);
+            var why = alike.First().SaysWhyNot;
+            foreach (var each in alike)
+            {
+                Out(outs, why, each.Device.Name);
+            }
         }
 
         foreach (var group in world.Groups.Where(pair => plan.Groups.Contains(pair.Key)))
@@ -205,7 +209,7 @@ public static class Previewing
     {
         foreach (var other in world.Active.Where(each => each.Plan.App == plan.App && (each.Plan.Wish == Wish.Gone) != (plan.Wish == Wish.Gone) && each.Plan.Priority == plan.Priority && Acting.WhyOver(each) is null))
         {
-            var both = reached.Where(device => other.Targets.Of(device) is { } target && target.State is not (TargetState.Left or TargetState.NotNeeded)).Select(device => device.Name).ToList();
+            var both = reached.Where(device => other.Targets.Of(device) is { } target && target.State.Has(TargetTrait.Meant)).Select(device => device.Name).ToList();
             if (both.Count > 0)
             {
                 findings.Add(new Finding($"'{other.Plan.Name}' wants the opposite of {both.Count} of these devices ({string.Join(", ", both.Take(3))}{(both.Count > 3 ? ", …" : "")}). End it, exclude them, or give one of the two a higher priority.", "priority"));
@@ -252,7 +256,7 @@ public static class Previewing
     }
 
     private static string WhyNot(IEnumerable<Foreseen> each) =>
-        string.Join("; ", each.GroupBy(one => one.WhyNot).OrderByDescending(group => group.Count()).Take(3).Select(group => $"{group.Count()} × {char.ToLowerInvariant(group.Key[0])}{group.Key[1..]}"));
+        string.Join("; ", each.GroupBy(one => one.SaysWhyNot).OrderByDescending(group => group.Count()).Take(3).Select(group => $"{group.Count()} × {char.ToLowerInvariant(group.Key[0])}{group.Key[1..]}"));
 
     private static List<(string Kind, int Count)> Spread(FleetWorld world, IEnumerable<DeviceEntry> reached) =>
         [.. reached.GroupBy(device => $"{world.Fact(device, "kind") ?? "kind not known"}, {world.Fact(device, "model") ?? "model not known"}").OrderByDescending(group => group.Count()).Take(20).Select(group => (group.Key, group.Count()))];

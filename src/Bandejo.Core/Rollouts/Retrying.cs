@@ -33,7 +33,7 @@ public static class Retrying
         var devices = new List<DeviceEntry>();
         var not = new Dictionary<string, List<string>>(StringComparer.Ordinal);
         Failure? first = null;
-        foreach (var name in names?.Distinct(StringComparer.Ordinal) ?? deployment.Targets.With(TargetState.Failed, TargetState.Lost).Select(target => target.Device))
+        foreach (var name in names?.Distinct(StringComparer.Ordinal) ?? deployment.Targets.With(TargetTraits.With(TargetTrait.Fails)).Select(target => target.Device))
         {
             var device = world.Devices.Find(name);
             if (Against(world, deployment, device, name) is not { } against)
@@ -74,7 +74,7 @@ public static class Retrying
 
         foreach (var device in choice.Devices)
         {
-            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.RetryAsked, $"{decision.By} asked for another try"));
+            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.RetryAsked, new Reason(ReasonCode.TryAsked, decision.By!)));
             Weighing.Weigh(decision, deployment, device);
         }
 
@@ -97,7 +97,7 @@ public static class Retrying
             return new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' has ended; nothing is tried again.");
         }
 
-        if (target.State is not (TargetState.Failed or TargetState.Lost or TargetState.Retry or TargetState.Undone))
+        if (!target.State.Has(TargetTrait.Retry))
         {
             return new Failure(ErrorKind.Conflict, $"It is {StateNames.Of(target.State)}; only what failed, is lost, waits for its next try or was rolled back can be tried again.");
         }

@@ -122,19 +122,19 @@ public static class RollingBack
                     Moving.Replace(decision, deployment, device, target with { BeforePackage = way.Package });
                 }
 
-                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoAsked, $"To be brought back to {(way.To.Length == 0 ? "nothing" : $"{deployment.Plan.AppName} {way.To}")}"));
+                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoAsked, new Reason(ReasonCode.ToBeBroughtBack, way.To.Length == 0 ? "" : deployment.Plan.AppName, way.To)));
                 break;
             case WayBackKind.AfterWork:
-                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoLater, "At work; brought back to what was there before when that has ended"));
+                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoLater, new Reason(ReasonCode.BackAfterWork)));
                 break;
             case WayBackKind.Impossible:
-                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoImpossible, $"Cannot go back: {way.Why}"));
+                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoImpossible, new Reason(ReasonCode.CannotGoBack) { Because = way.Why }));
                 break;
             case WayBackKind.Untouched when target is { IsToGoBack: true, State: TargetState.Met }:
                 Moving.Replace(decision, deployment, device, target with { IsToGoBack = false });
                 break;
             case WayBackKind.Untouched when target.IsToGoBack || target.IsGoingBack:
-                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Undone, "Nothing had been changed here"));
+                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Undone, new Reason(ReasonCode.NothingChanged)));
                 break;
         }
     }
@@ -237,7 +237,7 @@ public static class RollingBack
     private static bool WouldDoAgain(DeploymentEntry deployment, DeploymentEntry other, DeviceEntry device, AppVersion? to)
     {
         if (!other.State.TakesIn || other.Plan.App != deployment.Plan.App
-            || other.Targets.Of(device) is not { IsGoingBack: false, IsToGoBack: false, Wave: >= 0 } target || target.State is TargetState.Left or TargetState.NotNeeded)
+            || other.Targets.Of(device) is not { IsGoingBack: false, IsToGoBack: false, Wave: >= 0 } target || !target.State.Has(TargetTrait.Meant))
         {
             return false;
         }
@@ -247,15 +247,12 @@ public static class RollingBack
             : (other.Plan.Wish == Wish.Have || (other.Plan.Wish == Wish.Choice && target.TakenAt is not null)) && (to is null || other.Plan.Version.CompareTo(to) > 0);
     }
 
-    private static string? TakesAway(DeploymentEntry deployment, Target target)
+    private static Reason? TakesAway(DeploymentEntry deployment, Target target)
     {
         var package = deployment.Package;
-        if (package.IsRetired)
-        {
-            return $"the files of {package.Title} were let go, and with them what takes it away";
-        }
-
-        return package.Variants.FirstOrDefault(variant => variant.Name == target.Variant) is { CanRemove: false } ? $"{package.Title} has no 'remove' step" : null;
+        return package.IsRetired ? new Reason(ReasonCode.FilesLetGo, package.Title)
+            : package.Variants.FirstOrDefault(variant => variant.Name == target.Variant) is { CanRemove: false } ? new Reason(ReasonCode.NoRemoveStep, package.Title)
+            : null;
     }
 
     private static EarlierPackage Earlier(FleetWorld world, DeploymentPlan plan, string before, string? named)
@@ -263,19 +260,18 @@ public static class RollingBack
         var kept = named is null ? null : world.Packages.GetValueOrDefault(named);
         if (kept is not null && WhyNot(kept) is null)
         {
-            return new EarlierPackage(kept.Record.Digest, "");
+            return new EarlierPackage(kept.Digest, null);
         }
 
         // It was not put there by us, or not by what is kept: a package of that version serves as well.
         List<PackageEntry> same = AppVersion.TryParse(before, out var version) ? [.. world.Packages.Values.Where(package => package.Record.App == plan.App && package.Version.SameButRevision(version))] : [];
         if (same.Where(package => WhyNot(package) is null).OrderBy(package => package.Record.State is not PackageState.Released).ThenByDescending(package => package.Version).FirstOrDefault() is { } other)
         {
-            return new EarlierPackage(other.Record.Digest, "");
+            return new EarlierPackage(other.Digest, null);
         }
 
-        var why = (kept ?? same.FirstOrDefault()) is { } known ? WhyNot(known)! : "no package of it is kept here";
-        return new EarlierPackage(null, $"{plan.AppName} {before} was there before, and {why}");
+        return new EarlierPackage(null, new Reason((kept ?? same.FirstOrDefault()) is { } known ? WhyNot(known)!.Value : ReasonCode.EarlierNotKept, plan.AppName, before));
 
-        static string? WhyNot(PackageEntry package) => package.Record.State == PackageState.Withdrawn ? "it was withdrawn" : package.IsRetired ? "its files were let go" : null;
+        static ReasonCode? WhyNot(PackageEntry package) => package.Record.State == PackageState.Withdrawn ? ReasonCode.EarlierWithdrawn : package.IsRetired ? ReasonCode.EarlierLetGo : null;
     }
 }

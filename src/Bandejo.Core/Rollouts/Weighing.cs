@@ -10,6 +10,9 @@ namespace Bandejo.Core.Rollouts;
 /// <summary>Holds devices against deployments and moves their targets accordingly.</summary>
 public static class Weighing
 {
+    private static readonly Reason OutOfScope = new(ReasonCode.OutOfScope);
+    private static readonly Reason OnShelf = new(ReasonCode.OnShelf);
+
     /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
     public static void WeighDevice(Decision decision, DeviceEntry device)
     {
@@ -170,14 +173,14 @@ public static class Weighing
     {
         if (!isIn)
         {
-            return new Stand(new Happening(TargetEvent.OutOfScope, "No longer in the groups of this deployment"), target.Variant, false);
+            return new Stand(new Happening(TargetEvent.OutOfScope, OutOfScope), target.Variant, false);
         }
 
         var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
         if (deployment.Plan.Wish == Wish.Gone && fit.Event == TargetEvent.Blocked)
         {
             // What is required for putting it there is not required for taking it away.
-            fit = fit with { Event = TargetEvent.Due, Reason = "" };
+            fit = fit with { Event = TargetEvent.Due, Reason = Reason.None };
         }
 
         if (fit.Event != TargetEvent.Due)
@@ -195,13 +198,13 @@ public static class Weighing
             var (rules, contest) = Targeting.Settle([.. rivals.Select(other => (other.Id, other.Plan.Wish, other.Plan.Priority, other.Plan.Version))]);
             if (rules is null && contest.Contains(deployment.Id))
             {
-                var others = contest.Where(id => id != deployment.Id).Select(id => $"'{world.Deployments[id].Plan.Name}'");
-                return new Stand(new Happening(TargetEvent.Contested, $"{string.Join(", ", others)} wants the opposite; nobody acts until it is settled"), fit.Variant, true);
+                string[] others = [.. contest.Where(id => id != deployment.Id).Select(id => world.Deployments[id].Plan.Name)];
+                return new Stand(new Happening(TargetEvent.Contested, new Reason(ReasonCode.WantsOpposite, others)), fit.Variant, true);
             }
 
             if (rules != deployment.Id)
             {
-                return new Stand(new Happening(TargetEvent.Yielded, rules is null ? "A stronger wish is contested" : $"'{world.Deployments[rules].Plan.Name}' rules {deployment.Plan.AppName} here"), fit.Variant, true);
+                return new Stand(new Happening(TargetEvent.Yielded, rules is null ? new Reason(ReasonCode.StrongerIsContested) : new Reason(ReasonCode.Ruled, world.Deployments[rules].Plan.Name, deployment.Plan.AppName)), fit.Variant, true);
             }
         }
 
@@ -211,7 +214,7 @@ public static class Weighing
         }
 
         return deployment.Plan.Wish == Wish.Choice && target.TakenAt is null
-            ? new Stand(new Happening(TargetEvent.OnShelf, "On the shelf; the user has not taken it"), fit.Variant, true)
+            ? new Stand(new Happening(TargetEvent.OnShelf, OnShelf), fit.Variant, true)
             : new Stand(new Happening(TargetEvent.Due, Targets.DueReason(target)), fit.Variant, true);
     }
 
@@ -232,20 +235,20 @@ public static class Weighing
 
     private static bool Counts(DeploymentEntry other, DeviceEntry device) =>
         other.Targets.Of(device) is { } target && target.Wave >= 0 && other.State.Waves[target.Wave].OpenedAt is not null
-        && target.State is not (TargetState.Left or TargetState.NotNeeded or TargetState.Blocked) && (other.Plan.Wish != Wish.Choice || target.TakenAt is not null) && !target.IsGoingBack
+        && target.State.Has(TargetTrait.Claims) && (other.Plan.Wish != Wish.Choice || target.TakenAt is not null) && !target.IsGoingBack
         && other.State.Status is not DeploymentStatus.RollingBack && Acting.WhyOver(other) is null;
 
-    private static (string Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, Target target, DateTimeOffset now)
+    private static (Reason Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, Target target, DateTimeOffset now)
     {
         var state = deployment.State;
         if (!state.TakesIn)
         {
-            return ($"The deployment is {DeploymentMachine.InWords(state.Status)}{(state.Reason.Length > 0 ? $" ({state.Reason})" : "")}", null);
+            return (new Reason(ReasonCode.DeploymentStopped, DeploymentMachine.InWords(state.Status), state.Reason), null);
         }
 
         if (target.Wave < 0)
         {
-            return ("No wave picks this device; end the deployment and start one with a last wave 'everyone else'", null);
+            return (new Reason(ReasonCode.NoWave), null);
         }
 
         if (state.Waves[target.Wave].OpenedAt is not null)
@@ -256,11 +259,11 @@ public static class Weighing
         var wave = deployment.Plan.Waves[target.Wave];
         if (wave.OpensAt is { } opens && opens > now)
         {
-            return ($"Wave '{wave.Name}' opens later", opens);
+            return (new Reason(ReasonCode.WaveOpensLater, wave.Name), opens);
         }
 
         var gate = deployment.Plan.Waves[Math.Max(0, target.Wave - 1)];
-        return (target.Wave == 0 ? $"Wave '{wave.Name}' is about to open" : $"Wave '{wave.Name}' opens after the gate behind '{gate.Name}' ({gate.GateInWords})", null);
+        return (target.Wave == 0 ? new Reason(ReasonCode.WaveAboutToOpen, wave.Name) : new Reason(ReasonCode.WaveOpensAfter, wave.Name, gate.Name, gate.GateInWords), null);
     }
 }
 

@@ -14,11 +14,19 @@ public enum Truth
 
 /// <summary>An answer with the conditions that decided it.</summary>
 /// <param name="Truth">The answer.</param>
-/// <param name="Reasons">Each deciding condition with what the device has, such as <c>memory >= 4 GiB (has 2 GiB)</c>.</param>
-public sealed record Verdict(Truth Truth, IReadOnlyList<string> Reasons)
+/// <param name="Conditions">Each deciding condition with what the device has.</param>
+public sealed record Verdict(Truth Truth, IReadOnlyList<DecidedBy> Conditions)
 {
-    /// <summary>The reasons as one line.</summary>
-    public string Why => string.Join("; ", Reasons);
+    /// <summary>The conditions as one line.</summary>
+    public string Why => string.Join("; ", Conditions);
+}
+
+/// <summary>A condition that decided.</summary>
+/// <param name="Condition">As it is written, such as <c>memory >= 4 GiB</c>.</param>
+/// <param name="Has">What the device has of it, such as <c>has 2 GiB</c>; empty where that is not asked.</param>
+public sealed record DecidedBy(string Condition, string Has)
+{
+    public override string ToString() => Has.Length == 0 ? Condition : $"{Condition} ({Has})";
 }
 
 /// <summary>
@@ -34,17 +42,17 @@ internal static class Evaluator
             case ConstantNode constant:
                 return new Verdict(constant.Value ? Truth.True : Truth.False, []);
             case UnreadableNode unreadable:
-                return new Verdict(Truth.NotKnown, [unreadable.Why]);
+                return new Verdict(Truth.NotKnown, [new DecidedBy(unreadable.Why, "")]);
             case NotNode not:
                 var inner = Evaluate(not.Part, facts);
                 return inner with { Truth = Opposite(inner.Truth) };
             case JoinedNode joined:
                 var parts = joined.Parts.Select(part => Evaluate(part, facts)).ToList();
                 var truth = Join(joined.IsAnd, parts.Select(part => part.Truth));
-                return new Verdict(truth, [.. parts.Where(part => part.Truth == truth).SelectMany(part => part.Reasons)]);
+                return new Verdict(truth, [.. parts.Where(part => part.Truth == truth).SelectMany(part => part.Conditions)]);
             case ConditionNode condition:
                 var lookup = facts.Find(condition.Fact);
-                return new Verdict(Test(condition, lookup), [Reason(condition, lookup)]);
+                return new Verdict(Test(condition, lookup), [Of(condition, lookup)]);
             default:
                 throw new InvalidOperationException($"No meaning for {node.GetType().Name}.");
         }
@@ -183,9 +191,6 @@ internal static class Evaluator
         _ => value.Number.CompareTo(wanted.Number),
     };
 
-    private static string Reason(ConditionNode condition, FactLookup lookup)
-    {
-        var has = lookup.Value is { } value ? $"has {value}" : lookup.IsAbsent ? "has none" : "not reported yet";
-        return $"{Printer.Print(condition)} ({has})";
-    }
+    private static DecidedBy Of(ConditionNode condition, FactLookup lookup) =>
+        new(Printer.Print(condition), lookup.Value is { } value ? $"has {value}" : lookup.IsAbsent ? "has none" : "not reported yet");
 }

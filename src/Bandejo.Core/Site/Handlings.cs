@@ -125,7 +125,7 @@ public static class Handlings
         var deployments = world.Active
             .Where(each => each.Plan.Handling == slug || (each.Plan.Handling is null && apps.Contains(each.Plan.App)))
             .Where(each => !IsSameForDevices(Effective(before, each), Effective(after, each))).ToList();
-        var devices = deployments.Aggregate(new Bitmap(), (rows, each) => rows.Or(each.Targets.In(Enum.GetValues<TargetState>().Where(IsOpen)))).Count();
+        var devices = deployments.Aggregate(new Bitmap(), (rows, each) => rows.Or(each.Targets.In(TargetTraits.With(TargetTrait.Open)))).Count();
         var says = (deployments.Count == 0 ? "No deployment under way behaves otherwise." : $"{(deployments.Count == 1 ? "1 deployment" : $"{deployments.Count} deployments")} under way {(deployments.Count == 1 ? "behaves" : "behave")} otherwise at once, on {(devices == 1 ? "1 device that is" : $"{devices} devices that are")} still to be changed: {string.Join(", ", deployments.Take(5).Select(each => each.Plan.Name))}{(deployments.Count > 5 ? ", …" : "")}.")
             + (apps.Count == 0 ? " No app is handled so by itself; a deployment has to name it." : $" Deployments started from now on go by it for {string.Join(", ", apps.Take(10))}{(apps.Count > 10 ? $" and {apps.Count - 10} more" : "")}{(after is null ? " no longer" : "")}.")
             + (after?.Values.Settings.Count > 0 || before?.Values.Settings.Count > 0 ? " Its values of settings hold for these; what is under way keeps the values it was started with." : "");
@@ -134,8 +134,6 @@ public static class Handlings
         HandlingRecord? Effective(HandlingRecord? handling, DeploymentEntry each) =>
             handling is null ? null : each.Plan.Handling == slug || (each.Plan.Handling is null && handling.Apps.Contains(each.Plan.App)) ? handling : null;
     }
-
-    private static bool IsOpen(TargetState state) => state is not (TargetState.Met or TargetState.Left or TargetState.NotNeeded or TargetState.Undone or TargetState.Yielded);
 
     /// <summary>Whether devices are told the same of both: settings reach them by other ways.</summary>
     private static bool IsSameForDevices(HandlingRecord? one, HandlingRecord? other)

@@ -167,7 +167,8 @@ public sealed class TargetBook
     public Bitmap SilentRowsIn(int wave, Gate? gate, Bitmap silent)
     {
         // Who never began and is left out when silent is not counted, and keeps no gate from passing.
-        var waiting = gate?.SilentAfter is null ? In(TargetState.Ready, TargetState.Retry, TargetState.Unknown) : In(TargetState.Ready, TargetState.Retry);
+        var waiting = In(TargetTraits.With(TargetTrait.Starts));
+        waiting = gate?.SilentAfter is null ? waiting.Or(In(TargetState.Unknown)) : waiting;
         return waiting.And(InWave(wave)).And(silent);
     }
 

@@ -18,7 +18,7 @@ internal struct TargetCell
 
     private long _since;
     private long _proven;
-    private string _reason;
+    private Reason _reason;
     private Common _common;
     private Seldom? _seldom;
     private int _order;
@@ -45,7 +45,7 @@ internal struct TargetCell
         {
             _since = target.Since.UtcTicks,
             _proven = target.ProvenAt?.UtcTicks ?? 0,
-            _reason = sharing.Text(target.Reason),
+            _reason = sharing.Of(target.Reason),
             _common = sharing.Of(new Common(target.Variant, target.AppWhenOpened, target.Before, target.BeforePackage)),
             _seldom = seldom == Seldom.Nothing ? null : sharing.Of(seldom),
             _order = target.Order,
@@ -105,8 +105,6 @@ internal struct TargetCell
         private const int Most = 4096;
 
         private readonly Dictionary<object, object> _known = [];
-        private (string Text, string Shared) _last = ("", "");
-
         public T Of<T>(T value)
             where T : class
         {
@@ -122,17 +120,6 @@ internal struct TargetCell
 
             _known[value] = value;
             return value;
-        }
-
-        /// <summary>The same for a text.</summary>
-        public string Text(string text)
-        {
-            if (!ReferenceEquals(text, _last.Text))
-            {
-                _last = (text, text.Length == 0 ? "" : Of(text));
-            }
-
-            return _last.Shared;
         }
     }
 }

@@ -13,7 +13,7 @@ internal static class Causes
     /// <param name="isForFailed">Only of what has failed or is lost now, not of what is tried again or was rolled back.</param>
     public static IReadOnlyList<CauseInfo> Of(WorldHost world, string id, int most, bool isForFailed = false)
     {
-        TargetState[] states = isForFailed ? [TargetState.Failed, TargetState.Lost] : [TargetState.Failed, TargetState.Retry, TargetState.Lost, TargetState.Undone];
+        var states = TargetTraits.With(isForFailed ? TargetTrait.Fails : TargetTrait.Retry);
         var failing = world.Read(each => each.Deployments.GetValueOrDefault(id)?.Targets.With(states)
             .Where(target => target.State != TargetState.Undone || target.HasFailed).Select(target => target.Device).ToHashSet() ?? []);
         if (failing.Count == 0)

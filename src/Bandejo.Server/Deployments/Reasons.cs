@@ -37,10 +37,10 @@ internal static class Reasons
         }
 
         var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
-        steps.Add(fit.Event == TargetEvent.Due ? $"fits variant '{fit.Variant}' and meets what it requires" : fit.Reason);
+        steps.Add(fit.Event == TargetEvent.Due ? $"fits variant '{fit.Variant}' and meets what it requires" : fit.Reason.ToString());
         if (Needing.Lacking(world, deployment.Package, device) is { } lacking)
         {
-            steps.Add(lacking.Reason);
+            steps.Add(lacking.Reason.ToString());
         }
 
         if (target.Wave >= 0)

@@ -39,12 +39,6 @@ internal sealed record TargetQuery
 /// <summary>Finds, sorts and cuts lists of targets.</summary>
 internal static class TargetList
 {
-    private static readonly TargetState[] ByNeed =
-    [
-        TargetState.Failed, TargetState.Lost, TargetState.Contested, TargetState.Retry, TargetState.Blocked, TargetState.Restart, TargetState.Working, TargetState.Ready,
-        TargetState.Unknown, TargetState.Waiting, TargetState.Met, TargetState.Undone, TargetState.Choice, TargetState.Yielded, TargetState.NotNeeded, TargetState.Left,
-    ];
-
     /// <summary>A page of targets.</summary>
     public static Outcome<Page<TargetInfo>> Page(FleetWorld world, string named, TargetQuery query)
     {
@@ -70,7 +64,7 @@ internal static class TargetList
         var size = Routes.PageSize(query.Limit);
         var (skip, total) = (query.Skip ?? 0, 0);
         var page = new List<DeviceEntry>();
-        IEnumerable<Bitmap> parts = query.Sort == "state" ? ByNeed.Select(state => deployment.Targets.In(state).And(rows.Value)) : [rows.Value];
+        IEnumerable<Bitmap> parts = query.Sort == "state" ? TargetTraits.ByNeed.Select(state => deployment.Targets.In(state).And(rows.Value)) : [rows.Value];
         foreach (var part in parts.Where(part => !part.IsEmpty()))
         {
             var count = part.Count();
@@ -161,7 +155,7 @@ internal static class TargetList
                 devices = [.. devices.OrderBy(device => deployment.Targets[device].Since)];
                 break;
             case "state":
-                var sets = Array.ConvertAll(ByNeed, state => deployment.Targets.In(state));
+                var sets = Array.ConvertAll([.. TargetTraits.ByNeed], state => deployment.Targets.In(state));
                 devices = [.. sets.SelectMany(set => devices.Where(device => set[device.Row]))];
                 break;
         }

@@ -30,8 +30,14 @@ internal static class Views
         return new TargetInfo(
             plan.Id, plan.Name, target.Device, device?.Name ?? target.Device, plan.App, plan.Version.Text, StateNames.Of(plan.Wish),
             StateNames.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
-            Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt);
+            Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt)
+        {
+            Why = Info(target.Reason),
+        };
     }
+
+    /// <summary>A reason as data.</summary>
+    public static ReasonInfo Info(Reason reason) => new(ReasonNames.Of(reason.Code), reason.Arguments, reason.Because is { } because ? Info(because) : null);
 
     public static AttemptInfo Attempt(WorldHost world, AttemptRecord attempt) => new(
         attempt.Id, attempt.Deployment, attempt.Device, world.Read(each => each.Devices.Get(attempt.Device)?.Name ?? attempt.Device), attempt.Kind, attempt.Version,

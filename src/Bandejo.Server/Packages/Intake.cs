@@ -63,7 +63,7 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
     {
         VariantRules[] variants = [.. manifest.Variants.Select(variant => new VariantRules(variant.Name, variant.Fits, variant.Requires))];
         var gets = variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True.And(each.Columns.Evaluate(variant.Requires).True)));
-        var reasons = new Dictionary<string, (int Count, List<string> Sample)>(StringComparer.Ordinal);
+        var reasons = new Dictionary<Reason, (int Count, List<string> Sample)>();
         var count = gets.Count();
         foreach (var row in each.Columns.Live.Copy().Except(gets).Rows().Take(MostWeighed))
         {
@@ -74,17 +74,18 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
             }
             else
             {
-                var (others, sample) = reasons.GetValueOrDefault(fit.Condition, (0, []));
+                var why = fit.Reason.WithoutWhatItHas();
+                var (others, sample) = reasons.GetValueOrDefault(why, (0, []));
                 if (sample.Count < 3)
                 {
                     sample.Add(each.Devices.At(row).Name);
                 }
 
-                reasons[fit.Condition] = (others + 1, sample);
+                reasons[why] = (others + 1, sample);
             }
         }
 
-        return (count, (IReadOnlyList<OutInfo>)[.. reasons.OrderByDescending(pair => pair.Value.Count).ThenBy(pair => pair.Key, StringComparer.Ordinal).Take(MostReasons).Select(pair => new OutInfo(pair.Key, pair.Value.Count, pair.Value.Sample))]);
+        return (count, (IReadOnlyList<OutInfo>)[.. reasons.Select(pair => new OutInfo(pair.Key.ToString(), pair.Value.Count, pair.Value.Sample)).OrderByDescending(each => each.Count).ThenBy(each => each.Reason, StringComparer.Ordinal).Take(MostReasons)]);
     });
 
     /// <summary>Begins an upload. The same content begun again goes on where it stood.</summary>

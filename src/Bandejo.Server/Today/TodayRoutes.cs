@@ -37,7 +37,7 @@ internal static class TodayRoutes
 
     private static bool IsMoving(DeploymentEntry deployment) =>
         deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.RollingBack
-        || deployment.Targets.With(TargetState.Working, TargetState.Restart, TargetState.Retry).Any();
+        || !deployment.Targets.In([.. TargetTraits.With(TargetTrait.Busy), TargetState.Retry]).IsEmpty();
 
     private static NeedInfo WithCause(WorldHost world, NeedInfo need)
     {
@@ -50,7 +50,7 @@ internal static class TodayRoutes
     {
         var (plan, state, now) = (deployment.Plan, deployment.State, world.Now);
         var tallies = world.TalliesToShow(deployment);
-        var failed = tallies.Sum(tally => tally.In(TargetState.Failed) + tally.In(TargetState.Lost));
+        var failed = tallies.Sum(tally => TargetTraits.With(TargetTrait.Fails).Sum(tally.In));
         var at = DeploymentMachine.GateWave(state);
         var isOutOfReach = state.Status == DeploymentStatus.Running && at >= 0 && state.Waves[at].ReachedAt is null && plan.Waves[at].Gate is { } asked && Sentences.OutOfReach(asked, tallies[at]) is { Length: > 0 };
         if (state.Status == DeploymentStatus.Halted)
@@ -88,7 +88,7 @@ internal static class TodayRoutes
             }
         }
 
-        var late = Enum.GetValues<TargetState>().Where(each => Counting.IsLate(each, plan.Deadline, now)).Sum(each => tallies.Sum(tally => tally.In(each)));
+        var late = Counting.Late(plan.Deadline, tallies, now);
         if (late > 0)
         {
             yield return Need("late", $"{Count(late, "device")} late in {plan.Name}", $"The deadline was {Units.FormatDuration(now - plan.Deadline!.Value)} ago.", late, plan.Deadline, "targets");

@@ -1,0 +1,82 @@
+using System.Globalization;
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Core.Deployments;
+
+/// <summary>Says reasons: the one place where they become words.</summary>
+public static class ReasonWords
+{
+    private static readonly Dictionary<ReasonCode, string> Sentences = new()
+    {
+        [ReasonCode.None] = "",
+        [ReasonCode.Said] = "{0}",
+        [ReasonCode.OutOfScope] = "No longer in the groups of this deployment",
+        [ReasonCode.NotMeant] = "Not meant for this device: {0}",
+        [ReasonCode.Required] = "Required: {0}",
+        [ReasonCode.FitNotKnown] = "Not known yet whether it is meant for this device: {0}",
+        [ReasonCode.RequirementNotKnown] = "Not known yet whether it may be installed: {0}",
+        [ReasonCode.NeedIsBrought] = "Needs {0} first, which '{1}' brings",
+        [ReasonCode.NeedNotKnown] = "Needs {0}, and it is not known yet whether it is there",
+        [ReasonCode.NeedGoesBack] = "Needs {0}, which '{1}' is to bring, but goes back here",
+        [ReasonCode.NeedStands] = "Needs {0}, which '{1}' is to bring, but is {2} here",
+        [ReasonCode.NeedTooOld] = "Needs {0}, and '{1}' brings only {2}",
+        [ReasonCode.NeedNotBrought] = "Needs {0}, which no deployment brings here",
+        [ReasonCode.WantsOpposite] = "{0} wants the opposite; nobody acts until it is settled",
+        [ReasonCode.StrongerIsContested] = "A stronger wish is contested",
+        [ReasonCode.Ruled] = "'{0}' rules {1} here",
+        [ReasonCode.OnShelf] = "On the shelf; the user has not taken it",
+        [ReasonCode.OrderOut] = "The order is out; the device starts at its next check-in",
+        [ReasonCode.DeviceWaits] = "The order is out, and the device waits: {0}",
+        [ReasonCode.DeploymentStopped] = "The deployment is {0}",
+        [ReasonCode.NoWave] = "No wave picks this device; end the deployment and start one with a last wave 'everyone else'",
+        [ReasonCode.WaveOpensLater] = "Wave '{0}' opens later",
+        [ReasonCode.WaveAboutToOpen] = "Wave '{0}' is about to open",
+        [ReasonCode.WaveOpensAfter] = "Wave '{0}' opens after the gate behind '{1}' ({2})",
+        [ReasonCode.TryTimeCame] = "The time of the next try has come",
+        [ReasonCode.ProofOld] = "The last proof is {0} old and the device is silent",
+        [ReasonCode.FellSilent] = "Began work and was not heard from for {0}",
+        [ReasonCode.Installing] = "Being installed",
+        [ReasonCode.TakingAway] = "Being taken away",
+        [ReasonCode.BringingBack] = "Being brought back to what was there before",
+        [ReasonCode.Told] = "{0}",
+        [ReasonCode.TryFailed] = "{0}. Try {1} of {2}; the next is set",
+        [ReasonCode.TriesUsedUp] = "{0}. All {1} tries are used up",
+        [ReasonCode.Proven] = "{0}",
+        [ReasonCode.ProvenAlready] = "{0}; it was so already",
+        [ReasonCode.RepairedTooOften] = "{0}; it was repaired {1} times already",
+        [ReasonCode.ProofLost] = "The proof was lost: {0}",
+        [ReasonCode.ToBeBroughtBack] = "To be brought back to {0}",
+        [ReasonCode.BackAfterWork] = "At work; brought back to what was there before when that has ended",
+        [ReasonCode.CannotGoBack] = "Cannot go back",
+        [ReasonCode.NothingChanged] = "Nothing had been changed here",
+        [ReasonCode.TryAsked] = "{0} asked for another try",
+        [ReasonCode.NewerIsThere] = "{0} {1} is there by now, which came after",
+        [ReasonCode.FilesLetGo] = "the files of {0} were let go, and with them what takes it away",
+        [ReasonCode.NoRemoveStep] = "{0} has no 'remove' step",
+        [ReasonCode.EarlierNotKept] = "{0} {1} was there before, and no package of it is kept here",
+        [ReasonCode.EarlierWithdrawn] = "{0} {1} was there before, and it was withdrawn",
+        [ReasonCode.EarlierLetGo] = "{0} {1} was there before, and its files were let go",
+    };
+
+    /// <summary>The reason for people, without a full stop.</summary>
+    public static string Of(Reason reason)
+    {
+        var arguments = reason.Arguments;
+        var said = reason.Code switch
+        {
+            _ when reason.IsOfConditions => Format(Conditions(arguments)),
+            ReasonCode.WantsOpposite => Format(string.Join(", ", arguments.Select(name => $"'{name}'"))),
+            ReasonCode.DeploymentStopped => Format(arguments[0]) + (arguments[1].Length > 0 ? $" ({arguments[1]})" : ""),
+            ReasonCode.ProofOld or ReasonCode.FellSilent => Format(Units.FormatDuration(TimeSpan.FromSeconds(long.Parse(arguments[0], CultureInfo.InvariantCulture)))),
+            ReasonCode.TriesUsedUp when arguments[1] == "1" => $"{arguments[0]}. The one try is used up",
+            ReasonCode.ToBeBroughtBack => Format(arguments[1].Length == 0 ? "nothing" : $"{arguments[0]} {arguments[1]}"),
+            _ => Format([.. arguments]),
+        };
+        return reason.Because is { } because ? $"{said}: {Of(because)}" : said;
+
+        string Format(params string[] with) => string.Format(CultureInfo.InvariantCulture, Sentences[reason.Code], with);
+    }
+
+    private static string Conditions(IReadOnlyList<string> pairs) =>
+        string.Join("; ", Enumerable.Range(0, pairs.Count / 2).Select(at => pairs[(at * 2) + 1] is { Length: > 0 } has ? $"{pairs[at * 2]} ({has})" : pairs[at * 2]));
+}
