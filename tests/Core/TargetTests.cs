@@ -102,7 +102,7 @@ public sealed class TargetTests
         var target = Happen(new Target { Device = "a" }, TargetEvent.Due, TargetEvent.Began);
         var waits = Targets.Decide(target, Attempts.Judge(target, false, AttemptOutcome.Waits, "somebody is there", RetryRule.Default, Now), Now);
         Assert.Equal((TargetState.Ready, 0, "somebody is there", null), (waits.State, waits.Tries, waits.WaitsFor, waits.TroubleAt));
-        Assert.Contains("somebody is there", Targets.DueReason(waits).ToString());
+        Assert.Contains("somebody is there", Targets.DueReason(waits.WaitsFor).ToString());
         Assert.Null(Happen(waits, TargetEvent.Began).WaitsFor);
     }
 

@@ -28,10 +28,23 @@ public sealed partial class RepositoryTests
         Assert.Equal(Allowed[project], references);
     }
 
+    /// <summary>What alters the world is made where it is decided. The service applies what the store has kept, and notes that it heard a device.</summary>
+    [Fact]
+    public void Only_core_makes_changes_of_the_world()
+    {
+        foreach (var (file, text) in Sources("src/Bandejo.Server").Where(source => !source.File.EndsWith("World/KeptWorld.cs", StringComparison.Ordinal)))
+        {
+            var made = ChangeMade().Matches(text).Select(match => match.Value).Where(made => made != "new NoteHeard(").FirstOrDefault();
+            Assert.True(made is null, $"{file} makes a change: {made}…).");
+            var isNoting = file.EndsWith("Devices/CheckIns.cs", StringComparison.Ordinal);
+            Assert.False(text.Contains(".Do(new ") || text.Contains("orld.Apply(") || (text.Contains("each.Apply(") && !isNoting), $"{file} alters the world.");
+        }
+    }
+
     [Fact]
     public void Inside_core_the_arrows_run_one_way()
     {
-        string[] order = ["Versions", "Rules", "Packages", "Installers", "Fleet", "Deployments", "Compliance", "World"];
+        string[] order = ["Versions", "Rules", "Packages", "Installers", "Fleet", "Deployments", "World", "Rollouts", "Catalogue", "CheckIns", "Site"];
         foreach (var (file, text) in Sources("src/Bandejo.Core"))
         {
             var own = Array.IndexOf(order, Path.GetFileName(Path.GetDirectoryName(file))!);
@@ -190,6 +203,9 @@ public sealed partial class RepositoryTests
     // Any address but this machine's own, the examples of RFC 2606, and the names of specifications.
     [GeneratedRegex(@"https?://(?!127\.0\.0\.1|localhost|[\w.-]*example|www\.apache\.org/licenses)")]
     private static partial Regex OutsideAddress();
+
+    [GeneratedRegex(@"\bnew (Put|Delete|Add|Note)[A-Z]\w*\(")]
+    private static partial Regex ChangeMade();
 
     [GeneratedRegex(@"\]\(([^)\s]+)\)")]
     private static partial Regex MarkdownLink();

@@ -1,5 +1,4 @@
 using System.Globalization;
-using Bandejo.Core.CheckIns;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rollouts;
@@ -93,7 +92,7 @@ public static class PackageLives
         foreach (var deployment in world.Active.Where(each => each.Package == package).ToList())
         {
             Weighing.WeighAll(decision, deployment);
-            Looking.Rivals(decision, deployment);
+            Looking.Rivals(decision, deployment, deployment.Targets.AllRows());
         }
 
         return package;
@@ -159,3 +158,10 @@ public static class PackageLives
 /// <summary>A package that was taken in.</summary>
 /// <param name="IsNew">It was not known before.</param>
 public sealed record TakenIn(PackageEntry Package, bool IsNew);
+
+/// <summary>What the steps of a trial came to.</summary>
+/// <param name="Machine">What it ran on.</param>
+/// <param name="Steps">In their order.</param>
+/// <param name="Problem">Why its report is in no form that is taken; null where it is.</param>
+/// <param name="Kept">The name under which all of it is kept.</param>
+public sealed record TrialTold(string Machine, IReadOnlyList<(string Step, TrialState State, string Says)> Steps, string? Problem, string Kept);

@@ -75,7 +75,7 @@ public static class Room
             return $"{world.Devices[trial.Device].Name} was asked to try it";
         }
 
-        var back = world.Active.Where(other => other.Plan.App == app).Sum(other => other.Targets.All.Count(target => target.BeforePackage == package.Digest));
+        var back = world.Active.Where(other => other.Plan.App == app).Sum(other => other.Targets.CountBefore(package.Digest));
         if (back > 0)
         {
             return $"{back} device{(back == 1 ? "" : "s")} may fall back to it";

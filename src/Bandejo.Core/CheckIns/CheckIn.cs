@@ -112,7 +112,11 @@ public static class CheckIn
         }
 
         // What it does not send any more was acknowledged, and is in the store for certain.
-        Remember(decision, id, memory => memory with { LastReported = [.. told.Attempts.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
+        if (told.Attempts.Count > 0 || world.Devices[id].Memory.LastReported.Count > 0)
+        {
+            Remember(decision, id, memory => memory with { LastReported = [.. told.Attempts.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
+        }
+
         TakeWaits(decision, world.Devices[id], told.Waits);
         foreach (var word in told.Said)
         {
@@ -159,7 +163,7 @@ public static class CheckIn
                 Moving.Replace(decision, deployment, device, target with { WaitsFor = why });
                 if (target.State == TargetState.Ready)
                 {
-                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Due, Targets.DueReason(deployment.Targets[device])));
+                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Due, Targets.DueReason(why)));
                 }
             }
         }

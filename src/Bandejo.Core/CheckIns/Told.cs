@@ -1,3 +1,4 @@
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Packages;
 using Bandejo.Core.World;
 
@@ -53,13 +54,6 @@ public sealed record AttemptTold(
     /// <summary>It is of a trial, not of a deployment.</summary>
     public bool IsOfTrial => Kind == TrialKind;
 }
-
-/// <summary>What the steps of a trial came to.</summary>
-/// <param name="Machine">What it ran on.</param>
-/// <param name="Steps">In their order.</param>
-/// <param name="Problem">Why its report is in no form that is taken; null where it is.</param>
-/// <param name="Kept">The name under which all of it is kept.</param>
-public sealed record TrialTold(string Machine, IReadOnlyList<(string Step, TrialState State, string Says)> Steps, string? Problem, string Kept);
 
 /// <summary>What the presence checks of an order said.</summary>
 /// <param name="Answer">One of the names of <see cref="PresenceAnswer"/>.</param>

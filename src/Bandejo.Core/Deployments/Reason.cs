@@ -162,7 +162,7 @@ public sealed record Reason(ReasonCode Code, IReadOnlyList<string> Arguments, Re
     /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
     public Reason WithoutWhatItHas() => IsOfConditions ? this with { Arguments = [.. Arguments.Select((argument, at) => at % 2 == 0 ? argument : "")] } : this;
 
-    public bool Equals(Reason? other) => other is not null && Code == other.Code && Equals(Because, other.Because) && Arguments.SequenceEqual(other.Arguments);
+    public bool Equals(Reason? other) => ReferenceEquals(this, other) || (other is not null && Code == other.Code && Equals(Because, other.Because) && Arguments.SequenceEqual(other.Arguments));
 
     public override int GetHashCode()
     {

@@ -111,7 +111,7 @@ public sealed record RetryRule(int Tries, TimeSpan Pause, TimeSpan Longest)
 public static class Targets
 {
     /// <summary>What is said of a target whose order is out.</summary>
-    public static Reason DueReason(Target target) => target.WaitsFor is { } waits ? new Reason(ReasonCode.DeviceWaits, waits) : OrderOut;
+    public static Reason DueReason(string? waitsFor) => waitsFor is { } waits ? new Reason(ReasonCode.DeviceWaits, waits) : OrderOut;
 
     private static readonly Reason OrderOut = new(ReasonCode.OrderOut);
 
@@ -143,6 +143,11 @@ public static class Targets
     /// <summary>The target after a harm report; it is trouble, so a clean soak starts again.</summary>
     public static Target Harmed(Target target, string text, DateTimeOffset now) =>
         target with { Harms = target.Harms + 1, Harm = text.Length > MaxHarm ? text[..MaxHarm] : text, TroubleAt = now };
+
+    /// <summary>Whether what weighing found leaves a target as it is; quicker to say than by <see cref="Decide"/>, which says the same.</summary>
+    /// <param name="happening">One of the first nine.</param>
+    internal static bool ChangesNothing(TargetState state, Reason reason, DateTimeOffset? next, Happening happening) =>
+        TargetTable.Decide(state, happening.Event) == state && (!Explains(state, happening.Event) || (happening.Next == next && reason.Equals(happening.Reason)));
 
     /// <summary>The target after an event. The same object where nothing changes.</summary>
     public static Target Decide(Target target, Happening happening, DateTimeOffset now)
@@ -179,7 +184,7 @@ public static class Targets
     }
 
     /// <summary>Whether an event that leaves the state as it is still brings a better reason or time for it.</summary>
-    private static bool Explains(TargetState state, TargetEvent happened) => (state, happened) switch
+    internal static bool Explains(TargetState state, TargetEvent happened) => (state, happened) switch
     {
         (_, TargetEvent.UndoLater) or (_, TargetEvent.UndoImpossible) or (TargetState.Ready, TargetEvent.UndoAsked) => true,
         (TargetState.Left, TargetEvent.OutOfScope) or (TargetState.NotNeeded, TargetEvent.NotMeant) or (TargetState.Blocked, TargetEvent.Blocked)

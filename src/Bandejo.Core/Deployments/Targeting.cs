@@ -19,6 +19,22 @@ public sealed record VariantRules(string Name, Rule Fits, Rule Requires, bool Ca
     internal Fit Due { get; } = new(TargetEvent.Due, Name, Reason.None);
 }
 
+/// <summary>What the rules of a package's variants say of one device.</summary>
+public interface IVariantAnswers
+{
+    Truth Fits(int variant);
+
+    Truth Requires(int variant);
+}
+
+/// <summary>The rules, asked for one device.</summary>
+internal sealed class AskedOne(IReadOnlyList<VariantRules> variants, IFactSource facts) : IVariantAnswers
+{
+    public Truth Fits(int variant) => variants[variant].Fits.Test(facts);
+
+    public Truth Requires(int variant) => variants[variant].Requires.Test(facts);
+}
+
 /// <summary>Weighs devices against packages and deployments against each other.</summary>
 public static class Targeting
 {
@@ -26,28 +42,34 @@ public static class Targeting
     /// Looks for the first variant that fits. A variant that is not known to fit is never passed over for a later one: what is not known falls to the
     /// safe side.
     /// </summary>
-    public static Fit Weigh(IReadOnlyList<VariantRules> variants, IFactSource facts)
+    public static Fit Weigh(IReadOnlyList<VariantRules> variants, IFactSource facts) =>
+        Weigh(variants, new AskedOne(variants, facts), () => facts);
+
+    /// <param name="answers">What the variants' rules say of the device.</param>
+    /// <param name="facts">The device's facts, for whoever has to say why not.</param>
+    /// <inheritdoc cref="Weigh(IReadOnlyList{VariantRules}, IFactSource)"/>
+    public static Fit Weigh(IReadOnlyList<VariantRules> variants, IVariantAnswers answers, Func<IFactSource> facts)
     {
-        foreach (var variant in variants)
+        for (var at = 0; at < variants.Count; at++)
         {
-            // Nearly always it fits, and nobody asks why.
-            switch (variant.Fits.Test(facts))
+            var variant = variants[at];
+            switch (answers.Fits(at))
             {
                 case Truth.NotKnown:
-                    return new Fit(TargetEvent.FitNotKnown, null, Reason.Of(ReasonCode.FitNotKnown, variant.Fits.Evaluate(facts).Conditions));
+                    return new Fit(TargetEvent.FitNotKnown, null, Reason.Of(ReasonCode.FitNotKnown, variant.Fits.Evaluate(facts()).Conditions));
                 case Truth.False:
                     continue;
             }
 
-            return variant.Requires.Test(facts) switch
+            return answers.Requires(at) switch
             {
                 Truth.True => variant.Due,
-                Truth.False => new Fit(TargetEvent.Blocked, variant.Name, Reason.Of(ReasonCode.Required, variant.Requires.Evaluate(facts).Conditions)),
-                _ => new Fit(TargetEvent.FitNotKnown, variant.Name, Reason.Of(ReasonCode.RequirementNotKnown, variant.Requires.Evaluate(facts).Conditions)),
+                Truth.False => new Fit(TargetEvent.Blocked, variant.Name, Reason.Of(ReasonCode.Required, variant.Requires.Evaluate(facts()).Conditions)),
+                _ => new Fit(TargetEvent.FitNotKnown, variant.Name, Reason.Of(ReasonCode.RequirementNotKnown, variant.Requires.Evaluate(facts()).Conditions)),
             };
         }
 
-        return new Fit(TargetEvent.NotMeant, null, Reason.Of(ReasonCode.NotMeant, variants.SelectMany(variant => variant.Fits.Evaluate(facts).Conditions)));
+        return new Fit(TargetEvent.NotMeant, null, Reason.Of(ReasonCode.NotMeant, variants.SelectMany(variant => variant.Fits.Evaluate(facts()).Conditions)));
     }
 
     /// <summary>

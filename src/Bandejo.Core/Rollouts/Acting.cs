@@ -19,38 +19,8 @@ public static class Acting
     /// <param name="write">Writes an ask down, to be kept and to be drawn by.</param>
     public static Outcome<DeploymentEntry> Start(Decision decision, DeploymentAsk ask, Func<DeploymentAsk, string> write)
     {
-        var world = decision.World;
-        var id = NewId(world);
-        var prepared = Previewing.Prepare(world, ask, id, write);
-        if (!prepared.Ok)
-        {
-            return prepared.Failure!;
-        }
-
-        var (outlook, plan, package) = (prepared.Value, prepared.Value.Plan, prepared.Value.Package);
-        if (!outlook.CanStart)
-        {
-            var against = outlook.Findings.Where(finding => !finding.IsWarning).Select(finding => new Finding(finding.Message, finding.Where)).ToList();
-            return new Failure(ErrorKind.Conflict, against.Count == 1 ? against[0].Message : $"{against.Count} things stand against starting this.", against);
-        }
-
-        if (world.Active.Any(each => each.Plan.Name.Equals(plan.Name, StringComparison.OrdinalIgnoreCase)))
-        {
-            return new Failure(ErrorKind.Conflict, $"A deployment named '{plan.Name}' is running already; give this one another name, or end that one.");
-        }
-
-        decision.Do(new PutDeployment(new DeploymentRecord(id, plan.Name, package.Digest, write(outlook.Ask), DeploymentState.Start(plan, decision.By!, decision.Now), plan)));
-        decision.Event("journal", "started", $"'{plan.Name}' was started for {Devices(outlook.Reached)} in {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}.", null, null, id, decision.By);
-        decision.Audit("deployment-started", $"'{plan.Name}' was started.", null, null, id);
-        foreach (var (device, wave) in outlook.WaveOf)
-        {
-            decision.Do(new PutTarget(id, new Target { Device = device, Wave = wave, Since = decision.Now }));
-        }
-
-        var deployment = world.Deployments[id];
-        Weighing.WeighAll(decision, deployment);
-        Looking.Look(decision, deployment);
-        return deployment;
+        var prepared = Starting.Prepare(decision.World, ask, decision.By!, write);
+        return prepared.Ok ? Starting.Begin(decision, prepared.Value) : prepared.Failure!;
     }
 
     /// <summary>Carries out what a person asked of a running deployment.</summary>
@@ -100,11 +70,4 @@ public static class Acting
 
     /// <summary>A number of devices, in words.</summary>
     internal static string Devices(int count) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{count} device{(count == 1 ? "" : "s")}");
-
-    // Short enough to be typed, and rising, so that lists by identity are lists by age.
-    private static string NewId(FleetWorld world)
-    {
-        var highest = world.Deployments.Keys.Select(id => int.Parse(id.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture)).DefaultIfEmpty(1000).Max();
-        return string.Create(System.Globalization.CultureInfo.InvariantCulture, $"D{highest + 1}");
-    }
 }

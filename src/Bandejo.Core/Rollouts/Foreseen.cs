@@ -8,12 +8,17 @@ namespace Bandejo.Core.Rollouts;
 
 /// <summary>Where one device would stand under a deployment that was not started yet, as soon as its wave opens. Decided by what weighs it then.</summary>
 /// <param name="Wave">The wave that picks it; -1 for none.</param>
-/// <param name="Event">What would happen to its target.</param>
-/// <param name="Fits">The package itself can be there.</param>
+/// <param name="Stand">What would happen to its target, and whether the package itself can be there.</param>
 /// <param name="Effect">What would come of it for the device; empty where it is not reached.</param>
-/// <param name="WhyNot">Why it is not reached, without what this device has; where it yields, to whom.</param>
-internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event, bool Fits, string Effect, Reason WhyNot)
+public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, string Effect)
 {
+    public TargetEvent Event => Stand.Happening.Event;
+
+    public bool Fits => Stand.Fits;
+
+    /// <summary>Why it is not reached, without what this device has; where it yields, to whom.</summary>
+    public Reason WhyNot => Stand.Happening.Reason.WithoutWhatItHas();
+
     /// <summary>It gets an order, or has already what that asks for.</summary>
     public bool IsReached => Event is TargetEvent.Due or TargetEvent.OnShelf or TargetEvent.Held;
 
@@ -32,31 +37,34 @@ internal sealed record Foreseen(DeviceEntry Device, int Wave, TargetEvent Event,
         var open = DeploymentState.Start(plan, "", world.Now);
         open = open with { Waves = [.. open.Waves.Select(wave => wave with { OpenedAt = world.Now })] };
         var draft = new DeploymentEntry(new DeploymentRecord(plan.Id, plan.Name, plan.Package, "", open, plan), package, row => world.Devices.At(row).Id);
+        var answers = new AskedOfAll(package.Variants, world.Columns);
         return [.. inScope.Select(device =>
         {
+            answers.Row = device.Row;
+            var fit = Targeting.Weigh(package.Variants, answers, () => world.Columns.Row(device.Row));
             var wave = waves[device.Id];
             // Who is picked by no wave is told of elsewhere; it is looked at as if the first had it.
-            var (happening, _, fits) = Weighing.Stands(world, draft, device, new Target { Device = device.Id, Wave = Math.Max(0, wave) }, isIn: true, world.Now);
-            var foreseen = new Foreseen(device, wave, happening.Event, fits, "", happening.Reason.WithoutWhatItHas());
-            return foreseen.IsReached ? foreseen with { Effect = EffectOn(plan, Weighing.InstalledVersion(world, device, plan.App)) } : foreseen;
+            var stand = Weighing.Stands(world, draft, device, new Standing(Math.Max(0, wave)), isIn: true, world.Now, fit);
+            var foreseen = new Foreseen(device, wave, stand, "");
+            return foreseen.IsReached ? foreseen with { Effect = EffectOn(plan, world.App(device, plan.App)) } : foreseen;
         })];
     }
 
-    private static string EffectOn(DeploymentPlan plan, string? installed)
+    private static string EffectOn(DeploymentPlan plan, FactLookup installed)
     {
         if (plan.Wish == Wish.Gone)
         {
-            return installed switch { null => "not known yet", "" => "nothing (not there)", _ => "leave" };
+            return installed.Value is not null ? "leave" : installed.IsAbsent ? "nothing (not there)" : "not known yet";
         }
 
-        var order = string.IsNullOrEmpty(installed) ? -1 : AppVersion.Parse(installed).CompareTo(plan.Version);
+        var order = installed.Value?.Version?.CompareTo(plan.Version) ?? -1;
         return order switch
         {
             0 => "nothing (there already)",
             > 0 when !plan.AllowsDowngrade => "nothing (newer is there)",
             _ when plan.Wish == Wish.Choice => "offered",
             > 0 => "downgrade",
-            _ => installed switch { null => "not known yet", "" => "enter", _ => "upgrade" },
+            _ => installed.Value is not null ? "upgrade" : installed.IsAbsent ? "enter" : "not known yet",
         };
     }
 }

@@ -10,28 +10,26 @@ namespace Bandejo.Core.Rollouts;
 /// <summary>Looks at deployments as wholes: may a gate pass, must one halt, what is due.</summary>
 public static class Looking
 {
-    /// <summary>Looks at every deployment in which something changed, or for which a moment has come.</summary>
-    public static void LookAtDue(Decision decision)
-    {
-        foreach (var deployment in decision.World.Active.Where(each => each.IsDirty || each.LookAt <= decision.Now).ToList())
-        {
-            Look(decision, deployment);
-        }
-    }
-
-    /// <summary>Looks at a deployment: may a gate pass, must it halt, what is due.</summary>
+    /// <summary>Looks at a deployment: may a gate pass, must it halt, what is due. While many of its devices are still to be weighed its figures do not hold, and it waits.</summary>
     public static void Look(Decision decision, DeploymentEntry deployment)
     {
+        if (deployment.IsPending)
+        {
+            return;
+        }
+
         var world = decision.World;
-        foreach (var row in deployment.Targets.TakeDue(decision.Now, target => Targets.DueAt(deployment.Plan, target, world.LastHeard(target.Device), world.CheckInInterval)))
+        foreach (var row in deployment.Targets.TakeDue(decision.Now, target => Targets.DueAt(deployment.Plan, target, world.LastHeard(target.Device), world.CheckInInterval), world.Slice))
         {
             LookAtTime(decision, deployment, world.Devices.At(row));
         }
 
+        // What follows from this look is looked at in the next.
         deployment.LookAt = deployment.Targets.NextDue;
+        deployment.IsDirty = false;
         var decided = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Looked(world.Tallies(deployment)), decision.Now);
         TakeOver(decision, deployment, decided.Value);
-        deployment.IsDirty = false;
+        world.SetMoment(deployment);
     }
 
     /// <summary>Takes over a decision about the deployment as a whole, and moves its targets after it.</summary>
@@ -52,34 +50,37 @@ public static class Looking
         }
 
         var rollsBack = decided.State.Status == DeploymentStatus.RollingBack && before.Status != DeploymentStatus.RollingBack;
-        foreach (var target in goingBack ?? (rollsBack ? [.. deployment.Targets.All] : []))
+        if (goingBack is not null || rollsBack)
         {
-            if (decision.World.Devices.Get(target.Device) is { } device)
-            {
-                RollingBack.Bring(decision, deployment, device);
-                if (!rollsBack)
-                {
-                    Weighing.WeighDevice(decision, device, deployment);
-                }
-            }
+            var rows = goingBack?.Select(target => decision.World.Devices[target.Device].Row).ToList() ?? [.. deployment.Targets.Rows];
+            Due.ForEach(decision, deployment, deployment.Pending.ToBring, rows, device => RollingBack.BringAndWeigh(decision, deployment, device));
         }
 
-        if (rollsBack || before.Status != decided.State.Status || !before.Waves.Select(wave => wave.OpenedAt).SequenceEqual(decided.State.Waves.Select(wave => wave.OpenedAt)))
+        if (rollsBack || before.Status != decided.State.Status)
         {
             Weighing.WeighAll(decision, deployment);
-            Rivals(decision, deployment);
+            Rivals(decision, deployment, deployment.Targets.AllRows());
+            return;
+        }
+
+        // Where a wave opened, only its devices stand otherwise.
+        for (var wave = 0; wave < before.Waves.Count; wave++)
+        {
+            if (before.Waves[wave].OpenedAt != decided.State.Waves[wave].OpenedAt)
+            {
+                Weighing.WeighRows(decision, deployment, deployment.Targets.InWave(wave));
+                Rivals(decision, deployment, deployment.Targets.InWave(wave));
+            }
         }
     }
 
     /// <summary>Other deployments of the same app, and those that need it, are weighed again: this one's wishes have begun or ceased to count.</summary>
-    internal static void Rivals(Decision decision, DeploymentEntry deployment)
+    /// <param name="rows">The devices for which that is so.</param>
+    internal static void Rivals(Decision decision, DeploymentEntry deployment, Bitmap rows)
     {
         foreach (var rival in decision.World.Active.Where(other => other != deployment && Weighing.MayMatter(deployment, other)).ToList())
         {
-            foreach (var row in rival.Targets.AllRows().And(deployment.Targets.AllRows()).Rows())
-            {
-                Weighing.Weigh(decision, rival, decision.World.Devices.At(row));
-            }
+            Weighing.WeighRows(decision, rival, rival.Targets.AllRows().And(rows));
         }
     }
 

@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
@@ -15,11 +16,11 @@ namespace Bandejo.Core.Rollouts;
 /// <param name="Effects">How many by effect: enter, upgrade, downgrade, leave, offered, nothing.</param>
 /// <param name="Out">Devices of the groups that are not reached, by reason.</param>
 /// <param name="Spread">Reached devices by kind and model.</param>
-/// <param name="WaveOf">The wave of each device in scope; -1 where none picks it.</param>
+/// <param name="Foreseen">Where each device in scope would stand.</param>
 /// <param name="Handling">The kept handling that it goes by; null for none.</param>
 public sealed record Outlook(
     DeploymentAsk Ask, DeploymentPlan Plan, PackageEntry Package, IReadOnlyList<Finding> Findings, int Reached, IReadOnlyList<WaveOutlook> Waves, IReadOnlyList<(string Effect, int Count)> Effects, IReadOnlyList<Outsiders> Out,
-    IReadOnlyList<(string Kind, int Count)> Spread, IReadOnlyDictionary<string, int> WaveOf, HandlingRecord? Handling)
+    IReadOnlyList<(string Kind, int Count)> Spread, IReadOnlyList<Foreseen> Foreseen, HandlingRecord? Handling)
 {
     /// <summary>Nothing stands against it.</summary>
     public bool CanStart => Findings.All(finding => finding.IsWarning);
@@ -36,6 +37,7 @@ public sealed record WaveOutlook(Wave Wave, int Devices, int Counted, string? Ar
 public static class Previewing
 {
     private const int SampleSize = 8;
+    private const int MostKinds = 20;
 
     /// <summary>Looks at all devices as the start would.</summary>
     /// <param name="id">The identity that it would have.</param>
@@ -76,9 +78,9 @@ public static class Previewing
         CheckTimes(world, plan, findings);
         var outs = new Dictionary<string, List<string>>(StringComparer.Ordinal);
         Exclusions(world, plan, outs);
-        foreach (var device in world.Devices.Values.Where(device => !device.Record.IsSorted && plan.Groups.Any(slug => world.Groups[slug].In[device.Row])))
+        foreach (var row in plan.Groups.Aggregate(new Bitmap(), (rows, slug) => rows.Or(world.Groups[slug].In)).And(world.Unsorted).Rows())
         {
-            Out(outs, "Unsorted: nobody has put it into a listed group yet", device.Name);
+            Out(outs, "Unsorted: nobody has put it into a listed group yet", world.Devices.At(row).Name);
         }
 
         var inScope = Weighing.Scope(world, plan.Groups, plan.Except).Rows().Select(row => world.Devices.At(row)).ToList();
@@ -126,7 +128,7 @@ public static class Previewing
             ask with { Name = plan.Name }, plan, package, findings, reached.Count, previews,
             [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect).OrderByDescending(group => group.Count()).Select(group => (group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new Outsiders(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
-            Spread(world, reached), waves, handling);
+            Spread(world, reached), foreseen, handling);
     }
 
     /// <summary>What counts and shares are drawn by: the same ask draws the same devices, whoever asks and whenever.</summary>
@@ -258,8 +260,12 @@ public static class Previewing
     private static string WhyNot(IEnumerable<Foreseen> each) =>
         string.Join("; ", each.GroupBy(one => one.SaysWhyNot).OrderByDescending(group => group.Count()).Take(3).Select(group => $"{group.Count()} × {char.ToLowerInvariant(group.Key[0])}{group.Key[1..]}"));
 
-    private static List<(string Kind, int Count)> Spread(FleetWorld world, IEnumerable<DeviceEntry> reached) =>
-        [.. reached.GroupBy(device => $"{world.Fact(device, "kind") ?? "kind not known"}, {world.Fact(device, "model") ?? "model not known"}").OrderByDescending(group => group.Count()).Take(20).Select(group => (group.Key, group.Count()))];
+    private static List<(string Kind, int Count)> Spread(FleetWorld world, IEnumerable<DeviceEntry> reached)
+    {
+        var (kind, model) = (new FactRef("kind", false), new FactRef("model", false));
+        return [.. reached.CountBy(device => (world.Columns.Get(device.Row, kind).Value, world.Columns.Get(device.Row, model).Value)).OrderByDescending(pair => pair.Value).Take(MostKinds)
+            .Select(pair => ($"{pair.Key.Item1?.ToString() ?? "kind not known"}, {pair.Key.Item2?.ToString() ?? "model not known"}", pair.Value))];
+    }
 
     private static void Out(Dictionary<string, List<string>> outs, string reason, string device)
     {

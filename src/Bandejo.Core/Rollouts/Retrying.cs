@@ -72,17 +72,23 @@ public static class Retrying
             return failure;
         }
 
-        foreach (var device in choice.Devices)
-        {
-            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.RetryAsked, new Reason(ReasonCode.TryAsked, decision.By!)));
-            Weighing.Weigh(decision, deployment, device);
-        }
-
+        deployment.Pending.RetryAskedBy = decision.By!;
+        Due.ForEach(decision, deployment, deployment.Pending.ToRetry, [.. choice.Devices.Select(device => device.Row)], device => Again(decision, deployment, device, decision.By!));
         var count = choice.Devices.Count;
         decision.Event("journal", "retry", $"Another try was set for {count} device{(count == 1 ? "" : "s")}: {string.Join(", ", choice.Devices.Take(5).Select(device => device.Name))}{(count > 5 ? ", …" : "")}.", reason, null, deployment.Id, decision.By);
         decision.Audit("deployment-retry", $"'{deployment.Plan.Name}': another try for {count}.", reason, null, deployment.Id);
         Looking.Look(decision, deployment);
         return new ActDone(count, deployment) { Not = choice.Not };
+    }
+
+    /// <summary>Sets another try for one device.</summary>
+    internal static void Again(Decision decision, DeploymentEntry deployment, DeviceEntry device, string by)
+    {
+        if (deployment.Targets.Has(device))
+        {
+            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.RetryAsked, new Reason(ReasonCode.TryAsked, by)));
+            Weighing.Weigh(decision, deployment, device);
+        }
     }
 
     private static Failure? Against(FleetWorld world, DeploymentEntry deployment, DeviceEntry? device, string name)

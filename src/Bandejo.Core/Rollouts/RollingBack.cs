@@ -52,7 +52,8 @@ public static class RollingBack
     public static RollBackOutlook Preview(FleetWorld world, DeploymentEntry deployment) => Preview(world, deployment, Choose(world, deployment, new RollBackAsk()).Value);
 
     /// <summary>Rolls back.</summary>
-    public static Outcome<ActDone> Do(Decision decision, RevisionCheck seen, string named, RollBackAsk ask)
+    /// <param name="before">What it was found to come to just before, for a roll back of very many devices, so that nobody waits while it is found; null finds it now.</param>
+    public static Outcome<ActDone> Do(Decision decision, RevisionCheck seen, string named, RollBackAsk ask, RollBackOutlook? before = null)
     {
         var world = decision.World;
         var found = Named.Deployment(world, named);
@@ -73,7 +74,7 @@ public static class RollingBack
             return chosen.Failure!;
         }
 
-        var preview = Preview(world, deployment, chosen.Value);
+        var preview = before is not null && chosen.Value.Targets.Count > world.Slice && before.Revision == deployment.State.Revision ? before : Preview(world, deployment, chosen.Value);
         if (preview.NotPossible is { } against)
         {
             return new Failure(ErrorKind.Conflict, $"{against} {preview.Says}".Trim());
@@ -136,6 +137,16 @@ public static class RollingBack
             case WayBackKind.Untouched when target.IsToGoBack || target.IsGoingBack:
                 Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Undone, new Reason(ReasonCode.NothingChanged)));
                 break;
+        }
+    }
+
+    /// <summary>Sets one device on its way back, and weighs what may be otherwise for it then.</summary>
+    internal static void BringAndWeigh(Decision decision, DeploymentEntry deployment, DeviceEntry device)
+    {
+        if (deployment.Targets.Has(device))
+        {
+            Bring(decision, deployment, device);
+            Weighing.WeighDevice(decision, device, deployment);
         }
     }
 

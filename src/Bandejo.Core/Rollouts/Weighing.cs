@@ -12,6 +12,7 @@ public static class Weighing
 {
     private static readonly Reason OutOfScope = new(ReasonCode.OutOfScope);
     private static readonly Reason OnShelf = new(ReasonCode.OnShelf);
+    private static readonly Reason NoWave = new(ReasonCode.NoWave);
 
     /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
     public static void WeighDevice(Decision decision, DeviceEntry device)
@@ -38,16 +39,13 @@ public static class Weighing
         }
     }
 
-    /// <summary>Weighs every device that is or may be a target, after the deployment itself changed.</summary>
-    public static void WeighAll(Decision decision, DeploymentEntry deployment)
-    {
-        var world = decision.World;
-        var rows = Scope(world, deployment.Plan.Groups, deployment.Plan.Except);
-        foreach (var row in rows.Or(deployment.Targets.AllRows()).Rows())
-        {
-            Weigh(decision, deployment, world.Devices.At(row));
-        }
-    }
+    /// <summary>Weighs every device that is or may be a target, after the deployment itself changed: at once where they are few, else from the next turn on (<see cref="Due"/>).</summary>
+    public static void WeighAll(Decision decision, DeploymentEntry deployment) =>
+        WeighRows(decision, deployment, Scope(decision.World, deployment.Plan.Groups, deployment.Plan.Except).Or(deployment.Targets.AllRows()));
+
+    /// <summary>The same of some devices.</summary>
+    internal static void WeighRows(Decision decision, DeploymentEntry deployment, Bitmap rows) =>
+        Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, [.. rows.Rows()], device => Weigh(decision, deployment, device));
 
     /// <summary>The rows in the groups less those that are, or may be, in an excluded group, and less devices that nobody has sorted yet.</summary>
     public static Bitmap Scope(FleetWorld world, IEnumerable<string> groups, IEnumerable<string> except)
@@ -69,12 +67,7 @@ public static class Weighing
             }
         }
 
-        foreach (var row in rows.Rows().Where(row => !world.Devices.At(row).Record.IsSorted).ToList())
-        {
-            rows[row] = false;
-        }
-
-        return rows;
+        return rows.Except(world.Unsorted);
     }
 
     /// <summary>Judges one device under one deployment and moves its target accordingly.</summary>
@@ -83,37 +76,44 @@ public static class Weighing
     {
         var world = decision.World;
         var plan = deployment.Plan;
-        var target = deployment.Targets.Of(device);
-        var isIn = IsInScope(world, plan, device, target);
-        var isNew = target is null;
-        if (target is null)
+        if (!deployment.Targets.Has(device))
         {
             // Nobody enters what is paused, halted or on its way back.
-            if (!isIn || !deployment.State.TakesIn)
+            if (!deployment.State.TakesIn || !IsInScope(world, plan, device, null))
             {
                 return false;
             }
 
             var wave = WavePicks.Join(device.Id, [.. plan.Waves.Select(each => each.Pick)], (group, id) => world.IsIn(group, world.Devices[id]), plan.Salt);
-            target = new Target { Device = device.Id, Wave = wave, Since = decision.Now };
-            Moving.Put(decision, deployment, device, target, "joined", $"{device.Name} came into '{plan.Name}'.");
+            Moving.Put(decision, deployment, device, new Target { Device = device.Id, Wave = wave, Since = decision.Now }, "joined", $"{device.Name} came into '{plan.Name}'.");
+            Move(decision, deployment, device);
+            return true;
         }
 
-        if (target.IsGoingBack || target.IsToGoBack)
+        ref readonly var at = ref deployment.Targets.Glance(device);
+        return !at.IsBoundBack && Move(decision, deployment, device);
+    }
+
+    private static bool Move(Decision decision, DeploymentEntry deployment, DeviceEntry device)
+    {
+        var (world, plan) = (decision.World, deployment.Plan);
+        ref readonly var at = ref deployment.Targets.Glance(device);
+        var stand = Stands(world, deployment, device, new Standing(at.Wave, at.HasBegun, at.IsTaken, at.WaitsFor, at.Variant), IsInScope(world, plan, device, at.AppWhenOpened), decision.Now);
+        var opened = at.Wave >= 0 && deployment.State.Waves[at.Wave].OpenedAt is not null;
+        var isOther = stand.Variant != at.Variant || (opened && at.AppWhenOpened is null);
+        if (!isOther && Targets.ChangesNothing(at.State, at.Reason, at.Next, stand.Happening))
         {
-            return isNew;
+            // Nearly always weighing finds what it found before.
+            return false;
         }
 
-        var stand = Stands(world, deployment, device, target, isIn, decision.Now);
-        var opened = target.Wave >= 0 && deployment.State.Waves[target.Wave].OpenedAt is not null;
-        var isOther = stand.Variant != target.Variant || (opened && target.AppWhenOpened is null);
         if (isOther)
         {
-            target = target with { Variant = stand.Variant ?? target.Variant, AppWhenOpened = opened ? target.AppWhenOpened ?? InstalledVersion(world, device, plan.App) : null };
-            Moving.Replace(decision, deployment, device, target);
+            var target = deployment.Targets[device];
+            Moving.Replace(decision, deployment, device, target with { Variant = stand.Variant ?? target.Variant, AppWhenOpened = opened ? target.AppWhenOpened ?? InstalledVersion(world, device, plan.App) : null });
         }
 
-        return Moving.Happen(decision, deployment, device, stand.Happening) || isOther || isNew;
+        return Moving.Happen(decision, deployment, device, stand.Happening) || isOther;
     }
 
     /// <summary>The device's installed version of an app as a text; empty for certainly none, null for not known.</summary>
@@ -127,7 +127,7 @@ public static class Weighing
     internal static bool MayMatter(DeploymentEntry one, DeploymentEntry other) => other.Plan.App == one.Plan.App || Needing.Concerns(other, one);
 
     // Asked for every target at every result: without closures and lists.
-    private static bool IsInScope(FleetWorld world, DeploymentPlan plan, DeviceEntry device, Target? target)
+    private static bool IsInScope(FleetWorld world, DeploymentPlan plan, DeviceEntry device, string? appWhenOpened)
     {
         if (!device.Record.IsSorted)
         {
@@ -137,7 +137,7 @@ public static class Weighing
         var isIn = false;
         foreach (var slug in plan.Groups)
         {
-            if (Member(world, plan, slug, device, target) == Truth.True)
+            if (Member(world, plan, slug, device, appWhenOpened) == Truth.True)
             {
                 isIn = true;
                 break;
@@ -146,21 +146,21 @@ public static class Weighing
 
         foreach (var slug in plan.Except)
         {
-            isIn = isIn && Member(world, plan, slug, device, target) == Truth.False;
+            isIn = isIn && Member(world, plan, slug, device, appWhenOpened) == Truth.False;
         }
 
         return isIn;
     }
 
-    private static Truth Member(FleetWorld world, DeploymentPlan plan, string slug, DeviceEntry device, Target? target)
+    private static Truth Member(FleetWorld world, DeploymentPlan plan, string slug, DeviceEntry device, string? appWhenOpened)
     {
-        if (!world.Groups.TryGetValue(slug, out var group))
+        if (world.Group(slug) is not { } group)
         {
             return Truth.False;
         }
 
         // What the deployment itself changed is no reason for leaving: rules that speak of its app are asked about the version when the wave opened.
-        if (target?.AppWhenOpened is { } version && group.AsksAbout(plan.App))
+        if (appWhenOpened is { } version && group.AsksAbout(plan.App))
         {
             return group.Rule!.Test(new FrozenAppFacts(world.Columns.Row(device.Row), plan.App, version));
         }
@@ -169,14 +169,15 @@ public static class Weighing
     }
 
     /// <summary>Where a device stands under a deployment; asked when it is weighed, and before the start of what only may be started.</summary>
-    internal static Stand Stands(FleetWorld world, DeploymentEntry deployment, DeviceEntry device, Target target, bool isIn, DateTimeOffset now)
+    /// <param name="known">Whether the package can be there, where that is known already; null where it is to be found out.</param>
+    internal static Stand Stands(FleetWorld world, DeploymentEntry deployment, DeviceEntry device, Standing at, bool isIn, DateTimeOffset now, Fit? known = null)
     {
         if (!isIn)
         {
-            return new Stand(new Happening(TargetEvent.OutOfScope, OutOfScope), target.Variant, false);
+            return new Stand(new Happening(TargetEvent.OutOfScope, OutOfScope), at.Variant, false);
         }
 
-        var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
+        var fit = known ?? world.FitOf(deployment.Package, device.Row);
         if (deployment.Plan.Wish == Wish.Gone && fit.Event == TargetEvent.Blocked)
         {
             // What is required for putting it there is not required for taking it away.
@@ -188,7 +189,7 @@ public static class Weighing
             return new Stand(new Happening(fit.Event, fit.Reason), fit.Variant, false);
         }
 
-        if (deployment.Plan.Wish != Wish.Gone && !target.HasBegun && Needing.Lacking(world, deployment.Package, device) is { } lacking)
+        if (deployment.Plan.Wish != Wish.Gone && !at.HasBegun && Needing.Lacking(world, deployment.Package, device) is { } lacking)
         {
             return new Stand(lacking, fit.Variant, true);
         }
@@ -208,23 +209,34 @@ public static class Weighing
             }
         }
 
-        if (Held(deployment, target, now) is { } held)
+        if (Held(deployment, at.Wave, now) is { } held)
         {
             return new Stand(new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant, true);
         }
 
-        return deployment.Plan.Wish == Wish.Choice && target.TakenAt is null
+        return deployment.Plan.Wish == Wish.Choice && !at.IsTaken
             ? new Stand(new Happening(TargetEvent.OnShelf, OnShelf), fit.Variant, true)
-            : new Stand(new Happening(TargetEvent.Due, Targets.DueReason(target)), fit.Variant, true);
+            : new Stand(new Happening(TargetEvent.Due, Targets.DueReason(at.WaitsFor)), fit.Variant, true);
     }
 
+    /// <summary>What happens to a target that is looked at as if its wave were open, while it is not.</summary>
+    internal static Happening WhileClosed(DeploymentEntry deployment, int wave, Happening open, DateTimeOffset now) =>
+        open.Event is TargetEvent.Due or TargetEvent.OnShelf && Held(deployment, wave, now) is { } held ? new Happening(TargetEvent.Held, held.Why, held.Until) : open;
+
     /// <summary>The deployments whose wishes for one app count on a device, this one among them.</summary>
-    private static List<DeploymentEntry> Claims(FleetWorld world, DeploymentEntry deployment, DeviceEntry device)
+    private static IReadOnlyList<DeploymentEntry> Claims(FleetWorld world, DeploymentEntry deployment, DeviceEntry device)
     {
-        List<DeploymentEntry> rivals = [deployment];
-        foreach (var other in world.Active)
+        // One that was not started yet is none of them.
+        var all = world.ActiveOfApp(deployment.Plan.App);
+        if (all.Count == 0 || (all.Count == 1 && all[0] == deployment))
         {
-            if (other != deployment && other.Plan.App == deployment.Plan.App && Counts(other, device))
+            return [];
+        }
+
+        List<DeploymentEntry> rivals = [deployment];
+        foreach (var other in all)
+        {
+            if (other != deployment && Counts(other, device))
             {
                 rivals.Add(other);
             }
@@ -233,37 +245,42 @@ public static class Weighing
         return rivals;
     }
 
-    private static bool Counts(DeploymentEntry other, DeviceEntry device) =>
-        other.Targets.Of(device) is { } target && target.Wave >= 0 && other.State.Waves[target.Wave].OpenedAt is not null
-        && target.State.Has(TargetTrait.Claims) && (other.Plan.Wish != Wish.Choice || target.TakenAt is not null) && !target.IsGoingBack
-        && other.State.Status is not DeploymentStatus.RollingBack && Acting.WhyOver(other) is null;
+    private static bool Counts(DeploymentEntry other, DeviceEntry device)
+    {
+        if (!other.Targets.Has(device) || other.State.Status == DeploymentStatus.RollingBack || Acting.WhyOver(other) is not null)
+        {
+            return false;
+        }
 
-    private static (Reason Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, Target target, DateTimeOffset now)
+        ref readonly var at = ref other.Targets.Glance(device);
+        return at.Wave >= 0 && other.State.Waves[at.Wave].OpenedAt is not null && at.State.Has(TargetTrait.Claims) && (other.Plan.Wish != Wish.Choice || at.IsTaken) && !at.IsGoingBack;
+    }
+
+    private static (Reason Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, int at, DateTimeOffset now)
     {
         var state = deployment.State;
         if (!state.TakesIn)
         {
-            return (new Reason(ReasonCode.DeploymentStopped, DeploymentMachine.InWords(state.Status), state.Reason), null);
+            return (deployment.Stopped, null);
         }
 
-        if (target.Wave < 0)
+        if (at < 0)
         {
-            return (new Reason(ReasonCode.NoWave), null);
+            return (NoWave, null);
         }
 
-        if (state.Waves[target.Wave].OpenedAt is not null)
+        if (state.Waves[at].OpenedAt is not null)
         {
             return null;
         }
 
-        var wave = deployment.Plan.Waves[target.Wave];
+        var wave = deployment.Plan.Waves[at];
         if (wave.OpensAt is { } opens && opens > now)
         {
             return (new Reason(ReasonCode.WaveOpensLater, wave.Name), opens);
         }
 
-        var gate = deployment.Plan.Waves[Math.Max(0, target.Wave - 1)];
-        return (target.Wave == 0 ? new Reason(ReasonCode.WaveAboutToOpen, wave.Name) : new Reason(ReasonCode.WaveOpensAfter, wave.Name, gate.Name, gate.GateInWords), null);
+        return (deployment.Closed(at), null);
     }
 }
 
@@ -271,4 +288,12 @@ public static class Weighing
 /// <param name="Happening">What happens to its target.</param>
 /// <param name="Variant">The variant that fits; null for none.</param>
 /// <param name="Fits">Whether the package itself can be there.</param>
-internal readonly record struct Stand(Happening Happening, string? Variant, bool Fits);
+public readonly record struct Stand(Happening Happening, string? Variant, bool Fits);
+
+/// <summary>What of a target decides where its device stands.</summary>
+/// <param name="Wave">The wave, from 0; -1 where no wave picks it.</param>
+/// <param name="HasBegun">It has ever begun work here.</param>
+/// <param name="IsTaken">Its user took it from the shelf.</param>
+/// <param name="WaitsFor">What it waits for before it starts; null for nothing.</param>
+/// <param name="Variant">The variant that was found to fit; null for none.</param>
+internal readonly record struct Standing(int Wave, bool HasBegun = false, bool IsTaken = false, string? WaitsFor = null, string? Variant = null);

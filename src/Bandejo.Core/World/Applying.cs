@@ -28,7 +28,7 @@ public sealed partial class FleetWorld
         {
             case PutSetting(var name, var value):
                 Alter(Settings, Settings.SetItem(name, value), each => Settings = each, undo);
-                DoubtAll(name.StartsWith("withdrawn.", StringComparison.Ordinal) ? Devices.Values.Select(device => device.Row) : []);
+                DoubtAll(name.StartsWith("withdrawn.", StringComparison.Ordinal) ? Columns.Live : new Bitmap());
                 break;
             case PutAccount(var account):
                 Alter(Accounts, Accounts.SetItem(account.Account, account), each => Accounts = each, undo);
@@ -88,7 +88,7 @@ public sealed partial class FleetWorld
             case DeleteGroup(var slug):
                 var gone = _groups[slug];
                 _groups.Remove(slug);
-                _stillParts = null;
+                (_groupOf, _stillParts) = (null, null);
                 undo.Add(() => Add(_groups, slug, gone));
                 break;
             case PutMember(var slug, var id):
@@ -187,8 +187,7 @@ public sealed partial class FleetWorld
 
         void Stand(DeviceEntry from, DeviceEntry to)
         {
-            Devices.Put(to);
-            _stillParts = null;
+            PutInRow(to);
             if (!ReferenceEquals(from.Record.Sheet, to.Record.Sheet))
             {
                 TakeFacts(to, from.Record.Sheet);
@@ -199,14 +198,22 @@ public sealed partial class FleetWorld
 
     private void Enter(DeviceEntry device)
     {
-        Devices.Put(device);
-        _stillParts = null;
+        PutInRow(device);
         TakeFacts(device, FactSheet.Empty);
         JudgeGroups(device.Row);
     }
 
+    private void PutInRow(DeviceEntry device)
+    {
+        Devices.Put(device);
+        Unsorted[device.Row] = !device.Record.IsSorted;
+        _stillParts = null;
+    }
+
     private void Leave(DeviceEntry device)
     {
+        Unsorted[device.Row] = false;
+        _tagHolds[device.Row] = false;
         foreach (var group in _groups.Values)
         {
             group.Put(device.Row, isIn: false, isNotKnown: false);
@@ -258,10 +265,11 @@ public sealed partial class FleetWorld
             group = new GroupEntry(record, new Bitmap(), new Bitmap());
             group.Judge(Columns);
             _groups.Add(record.Slug, group);
+            _groupOf = null;
             undo.Add(() =>
             {
                 _groups.Remove(record.Slug);
-                _stillParts = null;
+                (_groupOf, _stillParts) = (null, null);
             });
             return;
         }
@@ -293,13 +301,7 @@ public sealed partial class FleetWorld
         if (!_deployments.TryGetValue(record.Id, out var deployment))
         {
             deployment = new DeploymentEntry(record, Packages[record.Package], row => Devices.At(row).Id);
-            Add(_deployments, record.Id, deployment);
-            _active = null;
-            undo.Add(() =>
-            {
-                _deployments.Remove(record.Id);
-                (_active, _stillParts) = (null, null);
-            });
+            Attach(deployment, undo);
             return;
         }
 
@@ -312,13 +314,30 @@ public sealed partial class FleetWorld
             // Whether its devices may start may have changed with it.
             if (deployment.State.Status != after.State.Status || !deployment.State.Waves.Select(wave => wave.OpenedAt).SequenceEqual(after.State.Waves.Select(wave => wave.OpenedAt)))
             {
-                DoubtAll(deployment.Targets.Rows);
+                DoubtAll(deployment.Targets.AllRows());
             }
 
             deployment.Become(after);
             Touched(deployment);
-            _active = null;
+            SetMoment(deployment);
+            (_active, _activeOfApp) = (null, null);
         }
+    }
+
+    /// <summary>Takes a deployment in, with the targets that it has.</summary>
+    internal void Attach(DeploymentEntry deployment, List<Action> undo)
+    {
+        deployment.Targets.BelongTo(row => Devices.At(row).Id);
+        Add(_deployments, deployment.Id, deployment);
+        (_active, _activeOfApp) = (null, null);
+        DoubtAll(deployment.Targets.AllRows());
+        SetMoment(deployment);
+        undo.Add(() =>
+        {
+            Agenda.Set(deployment.Id, null);
+            _deployments.Remove(deployment.Id);
+            (_active, _activeOfApp, _stillParts) = (null, null, null);
+        });
     }
 
     /// <summary>Gives a device's target, or none, to a deployment.</summary>
@@ -361,19 +380,24 @@ public sealed partial class FleetWorld
     private void Add<T>(SortedList<string, T> list, string key, T value)
     {
         list[key] = value;
-        _stillParts = null;
+        (_groupOf, _stillParts) = (null, null);
     }
 
     private void Touched(DeploymentEntry deployment)
     {
+        var isNew = !deployment.IsDirty;
         deployment.Touch();
         _stillParts = null;
+        if (isNew)
+        {
+            SetMoment(deployment);
+        }
     }
 
     private void Doubt(int row)
     {
         _inDoubt[row] = true;
-        Devices.At(row).Presence.OrdersTag = null;
+        _tagHolds[row] = false;
     }
 
     /// <summary>The orders of all deployments that go by a handling may be others.</summary>
@@ -383,16 +407,14 @@ public sealed partial class FleetWorld
         HashSet<string> apps = [.. before?.Apps ?? [], .. after?.Apps ?? []];
         foreach (var deployment in Active.Where(each => each.Plan.Handling == slug || (each.Plan.Handling is null && apps.Contains(each.Plan.App))))
         {
-            DoubtAll(deployment.Targets.Rows);
+            DoubtAll(deployment.Targets.AllRows());
         }
     }
 
-    private void DoubtAll(IEnumerable<int> rows)
+    private void DoubtAll(Bitmap rows)
     {
-        foreach (var row in rows)
-        {
-            Doubt(row);
-        }
+        _inDoubt.Or(rows);
+        _tagHolds.Except(rows);
     }
 
     private void JudgeGroups(int row)

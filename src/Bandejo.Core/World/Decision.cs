@@ -1,3 +1,5 @@
+using Bandejo.Core.Fleet;
+
 namespace Bandejo.Core.World;
 
 /// <summary>
@@ -50,6 +52,23 @@ public sealed class Decision
         }
 
         _changes.Add(change);
+    }
+
+    /// <summary>Takes in a deployment that was made with its targets apart from the world.</summary>
+    /// <param name="targets">Its targets, as they are kept.</param>
+    /// <param name="gone">Rows that may stand for other devices by now than when it was made, or for none.</param>
+    internal void Attach(DeploymentEntry deployment, List<Change> targets, Bitmap gone)
+    {
+        foreach (var row in gone.Rows().Where(row => deployment.Targets.DeviceOf(row) is { } device && World.Devices.Get(device)?.Row != row))
+        {
+            var device = deployment.Targets.DeviceOf(row);
+            deployment.Targets.Remove(row);
+            targets.RemoveAll(change => change is PutTarget { Target: var target } && target.Device == device);
+        }
+
+        World.Attach(deployment, _undo);
+        _changes.Add(new PutDeployment(deployment.Record));
+        _changes.AddRange(targets);
     }
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>

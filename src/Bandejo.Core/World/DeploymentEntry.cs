@@ -1,10 +1,13 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 
 namespace Bandejo.Core.World;
 
 /// <summary>A deployment in the world with its targets.</summary>
 public sealed class DeploymentEntry
 {
+    private readonly Reason?[] _closed;
+    private Stop? _stopped;
     private DeploymentEntry? _still;
 
     internal DeploymentEntry(DeploymentRecord record, PackageEntry package, Func<int, string> deviceOf)
@@ -12,10 +15,11 @@ public sealed class DeploymentEntry
         (Record, Package) = (record, package);
         Plan = record.Plan ?? throw new ArgumentException($"The deployment {record.Id} has no plan.", nameof(record));
         Targets = new TargetBook(Plan, deviceOf);
+        _closed = new Reason?[Plan.Waves.Count];
     }
 
     private DeploymentEntry(DeploymentEntry moving, Func<int, string> deviceOf) =>
-        (Record, Package, Plan, Targets, _still) = (moving.Record, moving.Package, moving.Plan, moving.Targets.Still(deviceOf), this);
+        (Record, Package, Plan, Targets, _closed, _still) = (moving.Record, moving.Package, moving.Plan, moving.Targets.Still(deviceOf), moving._closed, this);
 
     public DeploymentRecord Record { get; private set; }
 
@@ -40,6 +44,30 @@ public sealed class DeploymentEntry
     /// <summary>Something changed that its next look should see.</summary>
     internal bool IsDirty { get; set; } = true;
 
+    /// <summary>What is to be done for many devices and is not done yet.</summary>
+    internal Pending Pending { get; } = new();
+
+    /// <summary>Whether something is to be done for many devices and is not done yet.</summary>
+    public bool IsPending => !Pending.IsEmpty;
+
+    /// <summary>When it must be looked at, or something done for it; null where it waits for nothing.</summary>
+    internal DateTimeOffset? Moment => IsPending || (IsDirty && IsActive) ? DateTimeOffset.MinValue : IsActive ? LookAt : null;
+
+    /// <summary>Why its devices stand still where it is stopped itself; the same object as long as it is so.</summary>
+    internal Reason Stopped => _stopped is { } known && ReferenceEquals(known.State, State) ? known.Reason : (_stopped = new Stop(State, new Reason(ReasonCode.DeploymentStopped, DeploymentMachine.InWords(State.Status), State.Reason))).Reason;
+
+    /// <summary>Why devices of a wave that is closed stand still; the same object each time.</summary>
+    internal Reason Closed(int wave)
+    {
+        if (_closed[wave] is { } known)
+        {
+            return known;
+        }
+
+        var name = Plan.Waves[wave].Name;
+        return _closed[wave] = wave == 0 ? new Reason(ReasonCode.WaveAboutToOpen, name) : new Reason(ReasonCode.WaveOpensAfter, name, Plan.Waves[wave - 1].Name, Plan.Waves[wave - 1].GateInWords);
+    }
+
     internal DeploymentEntry Still(Func<int, string> deviceOf) => _still ??= new DeploymentEntry(this, deviceOf);
 
     /// <summary>Takes over where it stands.</summary>
@@ -62,4 +90,24 @@ public sealed class DeploymentEntry
         IsDirty = true;
         _still = null;
     }
+
+    private sealed record Stop(DeploymentState State, Reason Reason);
+}
+
+/// <summary>What is to be done for many devices of a deployment, by rows. Not kept: after a start all is weighed again.</summary>
+internal sealed class Pending
+{
+    /// <summary>The rows to be weighed.</summary>
+    public Bitmap ToWeigh { get; } = new();
+
+    /// <summary>The rows to be brought back to what was there before.</summary>
+    public Bitmap ToBring { get; } = new();
+
+    /// <summary>The rows that are to try again.</summary>
+    public Bitmap ToRetry { get; } = new();
+
+    /// <summary>Who asked for another try.</summary>
+    public string RetryAskedBy { get; set; } = "";
+
+    public bool IsEmpty => ToWeigh.IsEmpty() && ToBring.IsEmpty() && ToRetry.IsEmpty();
 }

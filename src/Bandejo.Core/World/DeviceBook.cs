@@ -9,7 +9,10 @@ public sealed class DeviceBook
     /// <summary>So many places of devices that went are let be in any case.</summary>
     private const int MostGone = 1000;
 
-    private static readonly DeviceEntry?[] NoDevices = EmptyPage.Of<DeviceEntry?>(8, null);
+    /// <summary>A page holds two to the power of this.</summary>
+    private const int PageBits = 8;
+
+    private static readonly DeviceEntry?[] NoDevices = EmptyPage.Of<DeviceEntry?>(PageBits, null);
 
     // Where to look: shared with all that stand still, for what counts is the device that stands in the row. Of a device that went the places stay for those,
     // until they are more than the others.
@@ -84,6 +87,25 @@ public sealed class DeviceBook
                 yield return device;
             }
         }
+    }
+
+    /// <summary>The rows in which there stands something else than in another book.</summary>
+    internal Bitmap Differing(DeviceBook other)
+    {
+        var rows = new Bitmap(_rows.Room);
+        for (var page = 0; page << PageBits < Math.Max(_rows.Room, other._rows.Room); page++)
+        {
+            var (ours, theirs) = (_rows.Page(page), other._rows.Page(page));
+            for (var at = 0; !ReferenceEquals(ours, theirs) && at < ours.Length; at++)
+            {
+                if (!ReferenceEquals(ours[at], theirs[at]))
+                {
+                    rows[(page << PageBits) + at] = true;
+                }
+            }
+        }
+
+        return rows;
     }
 
     internal DeviceBook Still() => _still ??= new DeviceBook(this);

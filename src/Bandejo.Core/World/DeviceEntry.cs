@@ -64,8 +64,8 @@ public sealed class DevicePresence
     /// <summary>The tag of whom it believes to be this service, as of its last check-in over TLS; null where there was none since the start. Decides nothing.</summary>
     public string? TrustTag { get; set; }
 
-    /// <summary>The tag of its orders as last worked out; null when something changed since. Decides nothing.</summary>
-    public string? OrdersTag { get; set; }
+    /// <summary>The tag of its orders as last worked out; whether it still holds, the world knows.</summary>
+    internal string? OrdersTag { get; set; }
 }
 
 /// <summary>What a device said last, as far as it is needed to understand what it says next. Not kept: after a start the device says it again, or the store is asked.</summary>

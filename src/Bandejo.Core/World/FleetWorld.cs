@@ -15,7 +15,10 @@ public sealed partial class FleetWorld
     private readonly SilenceKnown _silence;
     private readonly bool _isStill;
     private WordMeanings? _meanings;
+    private readonly System.Runtime.CompilerServices.ConditionalWeakTable<PackageContents, AskedByRow> _answers = [];
     private DeploymentEntry[]? _active;
+    private Dictionary<string, DeploymentEntry[]>? _activeOfApp;
+    private Dictionary<string, GroupEntry>? _groupOf;
     private (SortedList<string, GroupEntry> Groups, SortedList<string, DeploymentEntry> Deployments)? _stillParts;
 
     /// <summary>A world in which nothing has happened yet.</summary>
@@ -37,7 +40,7 @@ public sealed partial class FleetWorld
         (Columns, Texts, Devices, OpenAttempts) = (moving.Columns.Still(), moving.Texts.Still(), moving.Devices.Still(), []);
         (Settings, Accounts, Tokens, JoinCodes) = (moving.Settings, moving.Accounts, moving.Tokens, moving.JoinCodes);
         (Packages, WavePlans, Handlings, DeviceTrials, SlowAttempts) = (moving.Packages, moving.WavePlans, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts);
-        (_groups, _deployments) = (groups, deployments);
+        (_groups, _deployments, Unsorted) = (groups, deployments, moving.Unsorted.Still());
     }
 
     /// <summary>The moment at which it is looked at.</summary>
@@ -45,6 +48,9 @@ public sealed partial class FleetWorld
 
     /// <summary>The time between two check-ins of a device.</summary>
     public TimeSpan CheckInInterval { get; }
+
+    /// <summary>For how many devices something is done in one go. What is to be done for more is done in slices, so that nobody waits for long.</summary>
+    public int Slice { get; init; } = 1000;
 
     /// <summary>The words of the devices' sheets.</summary>
     public WordBook Words { get; }
@@ -82,6 +88,16 @@ public sealed partial class FleetWorld
     /// <summary>Those that have not ended, by identity.</summary>
     public IReadOnlyList<DeploymentEntry> Active => _active ??= [.. _deployments.Values.Where(deployment => deployment.IsActive)];
 
+    /// <summary>Those that have not ended and are about one app.</summary>
+    public IReadOnlyList<DeploymentEntry> ActiveOfApp(string app) =>
+        (_activeOfApp ??= Active.GroupBy(deployment => deployment.Plan.App, StringComparer.Ordinal).ToDictionary(group => group.Key, group => group.ToArray(), StringComparer.Ordinal)).GetValueOrDefault(app) ?? [];
+
+    /// <summary>The group of a slug; null for none.</summary>
+    public GroupEntry? Group(string slug) => (_groupOf ??= _groups.ToDictionary(StringComparer.Ordinal)).GetValueOrDefault(slug);
+
+    /// <summary>What is to be looked at when.</summary>
+    public Agenda Agenda { get; } = new();
+
     /// <summary>Wave plans by slug.</summary>
     public ImmutableSortedDictionary<string, WavePlanRecord> WavePlans { get; private set; } = ImmutableSortedDictionary.Create<string, WavePlanRecord>(StringComparer.Ordinal);
 
@@ -103,8 +119,36 @@ public sealed partial class FleetWorld
     /// <summary>The devices whose orders may be others since they were last taken off.</summary>
     private Bitmap _inDoubt = new();
 
+    /// <summary>The devices whose tag of orders still holds.</summary>
+    private readonly Bitmap _tagHolds = new();
+
+    /// <summary>A deployment's next moment may be another.</summary>
+    internal void SetMoment(DeploymentEntry deployment) => Agenda.Set(deployment.Id, deployment.Moment);
+
+    /// <summary>All deployments that have not ended are to be weighed: a start may have come between a decision and all that follows from it.</summary>
+    public void WeighEverything()
+    {
+        foreach (var deployment in Active)
+        {
+            deployment.Pending.ToWeigh.Or(Columns.Live);
+            if (deployment.State is { Status: DeploymentStatus.RollingBack, RollsBackSome: false })
+            {
+                deployment.Pending.ToBring.Or(deployment.Targets.AllRows());
+            }
+
+            SetMoment(deployment);
+        }
+    }
+
     /// <summary>Goes on counting events where it stood when what is in the world was kept.</summary>
     public void Resume(long lastEvent) => LastEvent = lastEvent;
+
+    /// <summary>What is to be kept of the book of words since this was last asked.</summary>
+    public IEnumerable<Change> TakeWords()
+    {
+        var (gone, added) = Words.TakeChanges();
+        return [.. gone.Select(number => new DeleteWord(number)), .. added.Select(word => new AddWord(word.Number, word.Text))];
+    }
 
     /// <summary>What stands here now, for readers on any thread, whatever becomes of this. It cannot be altered.</summary>
     public FleetWorld Still()
@@ -133,6 +177,23 @@ public sealed partial class FleetWorld
     /// <summary>What a device last said of a fact, for people; null where it is not known.</summary>
     public string? Fact(DeviceEntry device, string name) => Columns.Get(device.Row, new FactRef(name, false)).Value?.ToString();
 
+    /// <summary>Whether a package can be there on a device.</summary>
+    internal Fit FitOf(PackageEntry package, int row)
+    {
+        if (_isStill)
+        {
+            return Targeting.Weigh(package.Variants, Columns.Row(row));
+        }
+
+        if (!_answers.TryGetValue(package.Contents, out var answers))
+        {
+            _answers.Add(package.Contents, answers = new AskedByRow(package.Variants, Columns));
+        }
+
+        answers.Row = row;
+        return Targeting.Weigh(package.Variants, answers, () => Columns.Row(row));
+    }
+
     /// <summary>The version of an app that a device has.</summary>
     public FactLookup App(DeviceEntry device, string app) => Columns.Get(device.Row, new FactRef(app, true));
 
@@ -148,6 +209,19 @@ public sealed partial class FleetWorld
 
     /// <summary>Whether a device is certainly in a group.</summary>
     public bool IsIn(string group, DeviceEntry device) => _groups.TryGetValue(group, out var entry) && entry.In[device.Row];
+
+    /// <summary>The tag of a device's orders as last noted; null where something changed since. Decides nothing.</summary>
+    public string? OrdersTag(DeviceEntry device) => _tagHolds[device.Row] ? device.Presence.OrdersTag : null;
+
+    /// <summary>Notes the tag of a device's orders as they are now.</summary>
+    public void NoteOrdersTag(DeviceEntry device, string tag)
+    {
+        device.Presence.OrdersTag = tag;
+        _tagHolds[device.Row] = true;
+    }
+
+    /// <summary>The devices that nobody has put into a listed group yet, by row. To be read only.</summary>
+    public Bitmap Unsorted { get; } = new();
 
     /// <summary>Takes off the list the devices whose orders may be others since this was last asked, by row.</summary>
     public Bitmap TakeInDoubt()

@@ -21,7 +21,7 @@ public sealed class TargetBook
     private static readonly int StateCount = Enum.GetValues<TargetState>().Length;
 
     private readonly DeploymentPlan _plan;
-    private readonly Func<int, string> _deviceOf;
+    private Func<int, string> _deviceOf;
     private readonly TargetCell.Sharing _sharing = new();
     private readonly WaveCounts[] _counts;
     private readonly int[] _states;
@@ -94,6 +94,12 @@ public sealed class TargetBook
 
     /// <summary>Whether a device is a target.</summary>
     public bool Has(DeviceEntry device) => PageOf(device.Row) is { } page && !page.Cells[device.Row % PageRows].IsEmpty;
+
+    /// <summary>How many targets had a package before.</summary>
+    public int CountBefore(string package) => Rows.Count(row => Cell(row).BeforePackage == package);
+
+    /// <summary>What stands of a device that is known to be a target, where it lies.</summary>
+    internal ref readonly TargetCell Glance(DeviceEntry device) => ref _pages[device.Row / PageRows]!.Cells[device.Row % PageRows];
 
     /// <summary>The state of a device's target; null where it is none.</summary>
     public TargetState? StateOf(DeviceEntry device) => Has(device) ? Cell(device.Row).State : null;
@@ -172,6 +178,12 @@ public sealed class TargetBook
         return waiting.And(InWave(wave)).And(silent);
     }
 
+    /// <summary>The device of a row that has a target; null where it has none.</summary>
+    internal string? DeviceOf(int row) => PageOf(row) is { } page && !page.Cells[row % PageRows].IsEmpty ? _deviceOf(row) : null;
+
+    /// <summary>From now on the rows are those of another world.</summary>
+    internal void BelongTo(Func<int, string> deviceOf) => _deviceOf = deviceOf;
+
     /// <summary>The targets as they stand now, whatever becomes of these.</summary>
     /// <param name="deviceOf">The identity of the device in a row, as it is now.</param>
     internal TargetBook Still(Func<int, string> deviceOf)
@@ -222,10 +234,11 @@ public sealed class TargetBook
 
     /// <summary>The rows that time has changed something for by now.</summary>
     /// <param name="dueAt">When time alone changes something in a target; null for never.</param>
-    internal IReadOnlyList<int> TakeDue(DateTimeOffset now, Func<Target, DateTimeOffset?> dueAt)
+    /// <param name="most">How many at most, but for the last page; the others come when it is asked again.</param>
+    internal IReadOnlyList<int> TakeDue(DateTimeOffset now, Func<Target, DateTimeOffset?> dueAt, int most)
     {
         var rows = new List<int>();
-        for (var number = 0; number < _pages.Length; number++)
+        for (var number = 0; number < _pages.Length && rows.Count < most; number++)
         {
             if (_pages[number] is not { } page || page.DueFrom > now.UtcTicks)
             {
@@ -241,13 +254,11 @@ public sealed class TargetBook
                     continue;
                 }
 
+                // Those that are due now count until they were looked at: whoever asks again finds those that were not.
+                page.DueFrom = Math.Min(page.DueFrom, due.UtcTicks);
                 if (due <= now)
                 {
                     rows.Add(row);
-                }
-                else
-                {
-                    page.DueFrom = Math.Min(page.DueFrom, due.UtcTicks);
                 }
             }
         }

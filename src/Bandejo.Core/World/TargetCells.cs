@@ -32,6 +32,28 @@ internal struct TargetCell
     /// <summary>The wave, from 0; -1 for none.</summary>
     public readonly int Wave => (int)((_packed >> WaveAt) & 255) - 1;
 
+    public readonly bool HasBegun => Has(1);
+
+    /// <summary>It goes back to what was there, or is to.</summary>
+    public readonly bool IsBoundBack => Has(4) || Has(8);
+
+    public readonly bool IsGoingBack => Has(4);
+
+    public readonly Reason Reason => _reason;
+
+    public readonly DateTimeOffset? Next => _seldom?.Next;
+
+    public readonly string? Variant => _common.Variant;
+
+    public readonly string? AppWhenOpened => _common.AppWhenOpened;
+
+    public readonly string? BeforePackage => _common.BeforePackage;
+
+    public readonly string? WaitsFor => _seldom?.WaitsFor;
+
+    /// <summary>The device's user took it from the shelf.</summary>
+    public readonly bool IsTaken => _seldom?.TakenAt is not null;
+
     /// <summary>When something last went wrong here.</summary>
     public readonly DateTimeOffset? TroubleAt => _seldom?.TroubleAt;
 
@@ -105,12 +127,24 @@ internal struct TargetCell
         private const int Most = 4096;
 
         private readonly Dictionary<object, object> _known = [];
+        private readonly object?[] _last = new object?[8];
+        private int _next;
+
         public T Of<T>(T value)
             where T : class
         {
+            // Those that are shared already come again and again.
+            foreach (var each in _last)
+            {
+                if (ReferenceEquals(each, value))
+                {
+                    return value;
+                }
+            }
+
             if (_known.TryGetValue(value, out var known))
             {
-                return (T)known;
+                return Recent((T)known);
             }
 
             if (_known.Count >= Most)
@@ -119,6 +153,12 @@ internal struct TargetCell
             }
 
             _known[value] = value;
+            return Recent(value);
+        }
+
+        private T Recent<T>(T value)
+        {
+            _last[_next++ % _last.Length] = value;
             return value;
         }
     }

@@ -96,6 +96,4 @@ internal static class AskForms
         [.. outlook.Again.Select(again => new Contract.Api.RollBackRival(again.Deployment.Id, again.Deployment.Plan.Name, again.Devices, again.Says))], outlook.Revision);
 
     public static ActPreview Info(ActEffect effect) => new(effect.Act, effect.Devices, effect.Says, effect.NotPossible);
-
-    public static ActAnswer Info(FleetWorld world, ActDone done) => new(done.Devices, Views.Deployment(world, done.Deployment)) { Not = done.Not is null ? null : [.. done.Not.Select(Info)] };
 }

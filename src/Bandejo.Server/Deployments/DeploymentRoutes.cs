@@ -14,6 +14,9 @@ namespace Bandejo.Server.Deployments;
 /// <summary>Deployments, their targets and attempts.</summary>
 internal static class DeploymentRoutes
 {
+    /// <summary>How often a start is prepared again at most.</summary>
+    private const int MostPrepared = 3;
+
     public static void MapDeployments(this RouteGroupBuilder api)
     {
         api.MapGet("/deployments", (WorldHost world, bool? all) => Results.Ok(world.Read(each =>
@@ -21,8 +24,8 @@ internal static class DeploymentRoutes
             .ForAll().WithSummary("Deployments that have not ended, newest first; with all=true the ended ones too").Produces<IReadOnlyList<DeploymentInfo>>();
         api.MapPost("/deployments/preview", (WorldHost world, DeploymentRequest request) => world.Read(each => Previewing.Prepare(each, AskForms.Ask(request), "preview", AskForms.Write)).Answer(outlook => Results.Ok(AskForms.Info(outlook))))
             .ForAll().WithSummary("Whom a deployment would reach, who not and why").Produces<DeploymentPreview>();
-        api.MapPost("/deployments", async (WorldHost world, HttpContext context, DeploymentRequest request) =>
-            (await world.Change(context.Person(), decision => Shown(decision, Acting.Start(decision, AskForms.Ask(request), AskForms.Write)))).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
+        api.MapPost("/deployments", async (WorldHost world, Ticker ticker, HttpContext context, DeploymentRequest request) =>
+            (await Start(world, ticker, context, request)).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
             .For(Roles.Operator).WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
         api.MapGet("/deployments/{deployment}", (WorldHost world, HttpContext context, string deployment) => Details(world, deployment).Answer(details => context.WithRevision(details, details.Deployment.Revision)))
             .ForAll().WithSummary("One deployment").Produces<DeploymentDetails>();
@@ -38,8 +41,8 @@ internal static class DeploymentRoutes
             ? Results.File(path, "text/plain; charset=utf-8")
             : Problems.Of(new Failure(ErrorKind.NotFound, $"There is no log of attempt '{id}'.")))
             .ForAll().WithSummary("The log of an attempt").Produces<string>(200, "text/plain");
-        api.MapPost("/deployments/{deployment}/retry", async (WorldHost world, HttpContext context, string deployment, RetryRequest request) =>
-            (await world.Change(context.Person(), decision => Done(decision, Retrying.Do(decision, deployment, request.Devices, request.Reason)))).Answer())
+        api.MapPost("/deployments/{deployment}/retry", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, RetryRequest request) =>
+            (await Settled(world, ticker, context, decision => Retrying.Do(decision, deployment, request.Devices, request.Reason))).Answer())
             .For(Roles.Operator).WithSummary("Sets another try for what failed or is lost").Produces<ActAnswer>();
         api.MapPost("/deployments/{deployment}/evaluate", async (WorldHost world, HttpContext context, string deployment) => (await world.Change(context.Person(), decision => Evaluate(decision, deployment))).Answer())
             .For(Roles.Operator).WithSummary("Looks at a deployment now, as the service does by itself").Produces<DeploymentInfo>();
@@ -50,17 +53,22 @@ internal static class DeploymentRoutes
         Act("halt", DeploymentAct.Halt, "Stops a deployment", Roles.Operator);
         api.MapPost("/deployments/{deployment}/roll-back/preview", (WorldHost world, string deployment, RollBackRequest request) => world.Read(each => RollingBack.Preview(each, deployment, AskForms.Ask(request))).Answer(outlook => Results.Ok(AskForms.Info(outlook))))
             .ForAll().WithSummary("What a roll back would come to: who goes back to what, who cannot and why, and which deployments would undo it").Produces<RollBackPreview>();
-        api.MapPost("/deployments/{deployment}/roll-back", async (WorldHost world, HttpContext context, string deployment, RollBackRequest request) =>
-            (await world.Change(context.Person(), decision => Done(decision, RollingBack.Do(decision, context.Unmatched, deployment, AskForms.Ask(request))))).Answer())
+        api.MapPost("/deployments/{deployment}/roll-back", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, RollBackRequest request) =>
+        {
+            // What it comes to is found before anybody waits for it.
+            var ask = AskForms.Ask(request);
+            var before = world.Read(each => RollingBack.Preview(each, deployment, ask));
+            return (await Settled(world, ticker, context, decision => RollingBack.Do(decision, context.Unmatched, deployment, ask, before.Ok ? before.Value : null))).Answer();
+        })
             .For(Roles.Operator).WithSummary("Brings devices back to what each had before: all that the deployment changed, one wave, or some; also after its end").Produces<ActAnswer>();
         Act("end", DeploymentAct.End, "Ends a deployment for good", Roles.Operator);
 
         void Act(string path, DeploymentAct act, string summary, string role) =>
-            api.MapPost($"/deployments/{{deployment}}/{path}", async (WorldHost world, HttpContext context, string deployment, ReasonRequest request) =>
+            api.MapPost($"/deployments/{{deployment}}/{path}", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, ReasonRequest request) =>
             {
                 // Looked at first: what a person has just seen met must not be refused because the service has not looked yet.
                 await world.Change(null, decision => Evaluate(decision, deployment));
-                return (await world.Change(context.Person(), decision => Done(decision, Acting.Do(decision, context.Unmatched, deployment, act, request.Reason ?? "")))).Answer();
+                return (await Settled(world, ticker, context, decision => Acting.Do(decision, context.Unmatched, deployment, act, request.Reason ?? ""))).Answer();
             })
                 .For(role).WithSummary(summary).Produces<ActAnswer>();
     }
@@ -78,7 +86,52 @@ internal static class DeploymentRoutes
 
     private static Outcome<DeploymentInfo> Shown(Decision decision, Outcome<DeploymentEntry> decided) => decided.Ok ? Views.Deployment(decision.World, decided.Value) : decided.Failure!;
 
-    private static Outcome<ActAnswer> Done(Decision decision, Outcome<ActDone> decided) => decided.Ok ? AskForms.Info(decision.World, decided.Value) : decided.Failure!;
+    /// <summary>Starts a deployment. Whom it reaches is found on a world that stands still; where something that it is about was changed in that moment, once more.</summary>
+    private static async Task<Outcome<DeploymentInfo>> Start(WorldHost world, Ticker ticker, HttpContext context, DeploymentRequest request)
+    {
+        var ask = AskForms.Ask(request);
+        for (var left = MostPrepared; ; left--)
+        {
+            var prepared = world.Read(each => Starting.Prepare(each, ask, context.Person(), AskForms.Write));
+            if (!prepared.Ok)
+            {
+                return prepared.Failure!;
+            }
+
+            var begun = await world.Change(context.Person(), decision => Starting.Begin(decision, prepared.Value));
+            if (begun.Ok)
+            {
+                return await Settle(world, ticker, context, begun.Value.Id);
+            }
+
+            if (begun.Failure!.Kind != ErrorKind.Stale || left == 0)
+            {
+                return begun.Failure!;
+            }
+        }
+    }
+
+    /// <summary>Carries an act out, and answers when all that follows from it is done, for however many devices.</summary>
+    private static async Task<Outcome<ActAnswer>> Settled(WorldHost world, Ticker ticker, HttpContext context, Func<Decision, Outcome<ActDone>> act)
+    {
+        var done = await world.Change(context.Person(), act);
+        if (!done.Ok)
+        {
+            return done.Failure!;
+        }
+
+        return new ActAnswer(done.Value.Devices, await Settle(world, ticker, context, done.Value.Deployment.Id)) { Not = done.Value.Not is null ? null : [.. done.Value.Not.Select(AskForms.Info)] };
+    }
+
+    private static async Task<DeploymentInfo> Settle(WorldHost world, Ticker ticker, HttpContext context, string id)
+    {
+        if (world.Peek(each => each.Deployments[id].IsPending))
+        {
+            await ticker.Look(context.RequestAborted);
+        }
+
+        return world.Read(each => Views.Deployment(each, each.Deployments[id]));
+    }
 
     private static Outcome<DeploymentDetails> Details(WorldHost world, string named)
     {

@@ -6,7 +6,7 @@ using Bandejo.Store;
 
 namespace Bandejo.Server.Deployments;
 
-/// <summary>Looks at deployments soon after something changed, and whenever time alone may have changed something.</summary>
+/// <summary>Does what is due: looks at deployments soon after something changed, and whenever a moment has come.</summary>
 internal sealed partial class Ticker(WorldHost world, ILogger<Ticker> log) : BackgroundService
 {
     /// <summary>How often it is looked whether anything is to be looked at; of this machine's time, however fast the world's runs.</summary>
@@ -14,17 +14,23 @@ internal sealed partial class Ticker(WorldHost world, ILogger<Ticker> log) : Bac
 
     private readonly SemaphoreSlim _one = new(1, 1);
 
-    /// <summary>Looks at every deployment that is due, and returns when what came of it is durable.</summary>
+    /// <summary>Does all that is due, and returns when what came of it is durable.</summary>
     public async Task Look(CancellationToken cancellation)
     {
         await _one.WaitAsync(cancellation);
         try
         {
-            await world.Change(null, decision =>
+            // One slice after the other, each decided among what else is asked for meanwhile.
+            PendingChange<bool> turn;
+            do
             {
-                Looking.LookAtDue(decision);
-                return (Outcome<bool>)true;
-            });
+                turn = world.Ask(null, Due.Take);
+                _ = turn.Durable.ContinueWith(static left => left.Exception, CancellationToken.None, TaskContinuationOptions.OnlyOnFaulted, TaskScheduler.Default);
+            }
+            while ((await turn.Decided).Value && !cancellation.IsCancellationRequested);
+
+            // They are made durable in their order.
+            await turn.Durable;
         }
         catch (StoreException)
         {

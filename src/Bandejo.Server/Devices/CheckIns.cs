@@ -94,10 +94,9 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
 
     private CheckInReply Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged)
     {
-        var presence = device.Presence;
-        var (orders, tag) = presence.OrdersTag == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(each, device);
-        presence.OrdersTag = tag;
-        presence.TrustTag = request.TrustTag;
+        var (orders, tag) = each.OrdersTag(device) == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(each, device);
+        each.NoteOrdersTag(device, tag);
+        device.Presence.TrustTag = request.TrustTag;
         var isNew = tag != request.OrdersTag;
         return new CheckInReply(
             acknowledged, request.FactsDigest != device.Record.FactsDigest, isNew ? orders : null, tag, options.CheckInSeconds, isNew ? each.Settings.GetValueOrDefault(PackageLives.WithdrawnList) : null,

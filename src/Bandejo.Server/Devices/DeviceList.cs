@@ -47,13 +47,7 @@ internal static class DeviceList
 
         if (text.Trim() == "unsorted")
         {
-            var unsorted = new Bitmap();
-            foreach (var device in world.Devices.InOrder().Where(device => !device.Record.IsSorted))
-            {
-                unsorted[device.Row] = true;
-            }
-
-            return unsorted;
+            return world.Unsorted;
         }
 
         var rule = Rule.Parse(text);

@@ -3,7 +3,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
-using Bandejo.Core.CheckIns;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.World;

@@ -38,6 +38,7 @@ internal static class KeptWorld
         All(kept.DeviceTrials.Where(trial => world.Devices.Get(trial.Device) is not null), trial => new PutDeviceTrial(trial));
         All(kept.OpenAttempts, attempt => new PutAttempt(attempt));
         world.Resume(kept.LastEvent);
+        world.WeighEverything();
         return world;
 
         void All<T>(IEnumerable<T> each, Func<T, Change> change)

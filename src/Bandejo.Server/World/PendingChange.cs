@@ -23,12 +23,21 @@ internal sealed class PendingChange<T>(string? by, Func<Decision, Outcome<T>> co
 {
     // Not on the thread that answers: that has many others to answer.
     private readonly TaskCompletionSource<Outcome<T>> _answer = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    private readonly TaskCompletionSource<Outcome<T>> _decision = new(TaskCreationOptions.RunContinuationsAsynchronously);
     private Outcome<T>? _decided;
 
-    public Task<Outcome<T>> Task => _answer.Task;
+    /// <summary>The answer, once what was decided is durable.</summary>
+    public Task<Outcome<T>> Durable => _answer.Task;
 
-    public override void Decide(FleetWorld world, DateTimeOffset now, List<Change> changes) =>
-        _decided = world.Decide(by, now, () => Guid.CreateVersion7(now).ToString("N"), changes, command);
+    /// <summary>The answer as soon as it is decided, durable or not.</summary>
+    public Task<Outcome<T>> Decided => _decision.Task;
+
+    public override void Decide(FleetWorld world, DateTimeOffset now, List<Change> changes)
+    {
+        var decided = world.Decide(by, now, () => Guid.CreateVersion7(now).ToString("N"), changes, command);
+        _decided = decided;
+        _decision.TrySetResult(decided);
+    }
 
     public override void Answer()
     {
@@ -38,5 +47,9 @@ internal sealed class PendingChange<T>(string? by, Func<Decision, Outcome<T>> co
         }
     }
 
-    public override void Fail(Exception error) => _answer.TrySetException(error);
+    public override void Fail(Exception error)
+    {
+        _answer.TrySetException(error);
+        _decision.TrySetException(error);
+    }
 }

@@ -78,12 +78,16 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     /// <param name="by">Whose doing it is: an account, a device's name, or null for the service itself.</param>
     /// <param name="command">Decides and changes.</param>
     /// <exception cref="StoreException">The answer: it could not be kept, or everything is being read anew.</exception>
-    public Task<Outcome<T>> Change<T>(string? by, Func<Decision, Outcome<T>> command)
+    public Task<Outcome<T>> Change<T>(string? by, Func<Decision, Outcome<T>> command) => Ask(by, command).Durable;
+
+    /// <summary>The same for whoever goes on as soon as it is decided, and asks later whether it is durable.</summary>
+    /// <inheritdoc cref="Change"/>
+    public PendingChange<T> Ask<T>(string? by, Func<Decision, Outcome<T>> command)
     {
         var asked = new PendingChange<T>(by, command);
         _asked.Enqueue(asked);
         DecideAsked();
-        return asked.Task;
+        return asked;
     }
 
     /// <summary>Decides what was asked for. Whoever has the lock meanwhile does so when it lets go.</summary>
@@ -139,9 +143,7 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
         if (changes.Count > 0)
         {
             // Also the words of a change that failed half-way: numbers once given stay given, and none may be missing in what is kept.
-            var (gone, added) = _world.Words.TakeChanges();
-            changes.AddRange(gone.Select(number => new DeleteWord(number)));
-            changes.AddRange(added.Select(word => new AddWord(word.Number, word.Text)));
+            changes.AddRange(_world.TakeWords());
             Volatile.Write(ref _lastEvent, _world.LastEvent);
             _durable = store.Commit(changes);
         }

@@ -26,7 +26,7 @@ public sealed class RandomHistory
     public RandomHistory(int seed)
     {
         _random = new Random(seed);
-        World = NewWorld();
+        World = NewWorld(seed % 2 == 0 ? 3 : 1000);
         _ = Decide(decision => Site.Accounts.AddFirst(decision, "hash")).Value;
         _ = Decide(decision => JoinCodes.Add(decision, "code", null, 10_000, 720)).Value;
     }
@@ -45,7 +45,8 @@ public sealed class RandomHistory
     public string Last { get; private set; } = "";
 
     /// <summary>A world without anything.</summary>
-    public static FleetWorld NewWorld() => new(new WordBook(), TimeSpan.FromMinutes(5), ContentsOf);
+    /// <param name="slice">For how many devices something is done in one go.</param>
+    public static FleetWorld NewWorld(int slice = 1000) => new(new WordBook(), TimeSpan.FromMinutes(5), ContentsOf) { Slice = slice };
 
     /// <summary>What a package of such a world says: its document is its name, whom it fits, what it requires, and what else it can do.</summary>
     public static PackageContents ContentsOf(PackageRecord record)
@@ -124,6 +125,8 @@ public sealed class RandomHistory
                 return act == DeploymentAct.RollBack
                     ? Do($"rolls {deployment.Id} back", decision => RollingBack.Do(decision, Seen, deployment.Id, new RollBackAsk("because", _random.Next(2) == 0 ? null : [.. deployment.Targets.All.Take(2).Select(target => target.Device)], null, _random.Next(2) == 0)))
                     : Do($"{act} {deployment.Id}", decision => Acting.Do(decision, Seen, deployment.Id, act, "because"));
+            case 19 when World.Active.FirstOrDefault(each => each.State.Waves.Any(wave => wave is { IsSoaked: true, PassedAt: null })) is { } waiting:
+                return Do($"Approve {waiting.Id}", decision => Acting.Do(decision, Seen, waiting.Id, DeploymentAct.Approve, "because"));
             case 13 when deployment is not null:
                 return Do($"retries {deployment.Id}", decision => Retrying.Do(decision, deployment.Id, null, "because"));
             case 14 when device is not null && _random.Next(4) == 0:
@@ -135,7 +138,10 @@ public sealed class RandomHistory
             case 17 or 18:
                 return Do("looks", decision =>
                 {
-                    Looking.LookAtDue(decision);
+                    for (var turn = 0; turn < 50 && Due.Take(decision).Value; turn++)
+                    {
+                    }
+
                     return (Outcome<bool>)true;
                 });
             default:
@@ -171,7 +177,7 @@ public sealed class RandomHistory
 
     private FactsTold Facts()
     {
-        List<(string, string)> facts = [("kind", Any(Kinds)), ("memory", $"{_random.Next(1, 5) * 4} GiB"), ("site", Any(["ALD", "BRO"]))];
+        List<(string, string)> facts = [("kind", Any(Kinds)), ("memory", ((long)_random.Next(1, 5) << 32).ToString(CultureInfo.InvariantCulture)), ("site", Any(["ALD", "BRO"]))];
         return new FactsTold(facts.Where(_ => _random.Next(10) > 0).ToList(), _random.Next(6) == 0 ? null : Apps.Where(_ => _random.Next(2) == 0).Select(app => (app, $"{_random.Next(1, 4)}", "system")).ToList());
     }
 

@@ -1,0 +1,177 @@
+using Bandejo.Core.Catalogue;
+using Bandejo.Core.CheckIns;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Rollouts;
+using Bandejo.Core.Site;
+using Bandejo.Core.World;
+using Xunit;
+
+namespace Bandejo.Core.Tests.World;
+
+/// <summary>What is decided for many devices is done in slices, and nobody is told of more than was done.</summary>
+public sealed class SliceTests
+{
+    private const int Devices = 50;
+    private const int Slice = 10;
+
+    private static readonly DateTimeOffset Now = new(2031, 3, 3, 8, 0, 0, TimeSpan.Zero);
+
+    private readonly FleetWorld _world = RandomHistory.NewWorld(Slice);
+    private readonly List<Change> _changes = [];
+    private int _ids;
+
+    public SliceTests()
+    {
+        Do(decision => Site.Accounts.AddFirst(decision, "hash"));
+        Do(decision => Groups.Add(decision, "desks", "", "kind is \"desktop\"", false));
+        Do(decision => JoinCodes.Add(decision, "code", null, 1000, 10));
+        for (var i = 0; i < Devices; i++)
+        {
+            var device = Do(decision => Enrolment.Join(decision, $"DESK-{i}", new KeyRecord($"key {i}", "x", "y"), "code", new FactsTold([("kind", "desktop")], [])));
+            Do(decision =>
+            {
+                decision.Do(new PutDevice(device.Record with { IsSorted = true, Sheet = _world.Devices[device.Id].Record.Sheet }));
+                return (Outcome<bool>)true;
+            });
+        }
+
+        var record = new PackageRecord(new string('a', 64), "ink", "2", "ink|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
+        Do(decision => PackageLives.TakeIn(decision, record, RandomHistory.ContentsOf(record), null));
+        Do(decision => PackageLives.Move(decision, record.Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
+    }
+
+    [Fact]
+    public void A_start_opens_its_wave_in_slices_and_devices_start_as_they_were_weighed()
+    {
+        var deployment = Start();
+        Assert.True(deployment.IsPending);
+        Assert.Equal((Devices, 0), (In(TargetState.Waiting), Starting()));
+        Do(Due.Take);
+        Assert.Equal((Devices - Slice, Slice), (In(TargetState.Waiting), Starting()));
+        Settle();
+        Assert.Equal((0, Devices), (In(TargetState.Waiting), Starting()));
+
+        int In(TargetState state) => deployment.Targets.States()[(int)state];
+    }
+
+    [Fact]
+    public void Nobody_starts_after_a_halt_that_is_not_through_with_all_yet()
+    {
+        var deployment = Start();
+        Settle();
+        Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Halt, "because"));
+        Assert.True(deployment.IsPending);
+        Assert.Equal(0, Starting());
+        Settle();
+        Assert.Equal(Devices, deployment.Targets.States()[(int)TargetState.Waiting]);
+        Assert.All(deployment.Targets.All, target => Assert.Equal(ReasonCode.DeploymentStopped, target.Reason.Code));
+    }
+
+    [Fact]
+    public void A_gate_is_not_looked_at_while_devices_are_still_to_be_weighed()
+    {
+        var deployment = Start(new WaveAsk("first", "30 devices", "50 % met", null), new WaveAsk("rest", "everyone else", null, null));
+        Settle();
+        var few = deployment.Targets.All.Where(target => target.Wave == 0).Take(4).Select(target => target.Device).ToList();
+        few.Take(3).ToList().ForEach(CheckIn);
+
+        // The rule now leaves all others out: until they are weighed the three are three of more than they will be.
+        Do(decision => Groups.Alter(decision, (_, _) => null, "desks", "desks", string.Join(" or ", few.Select(device => $"name is \"{_world.Devices[device].Name}\"")), false));
+        for (; deployment.IsPending; Do(Due.Take))
+        {
+            Do(decision =>
+            {
+                Looking.Look(decision, deployment);
+                return (Outcome<bool>)true;
+            });
+            Assert.Null(deployment.State.Waves[1].OpenedAt);
+        }
+
+        Settle();
+        Assert.NotNull(deployment.State.Waves[1].OpenedAt);
+    }
+
+    [Fact]
+    public void All_are_brought_back_although_only_some_are_at_a_time()
+    {
+        var deployment = Start();
+        Settle();
+        foreach (var device in _world.Devices.Values.ToList())
+        {
+            Install(deployment, device.Id);
+        }
+
+        var outlook = RollingBack.Preview(_world, deployment.Id, new RollBackAsk("because")).Value;
+        Assert.Equal(Devices, outlook.Devices);
+        Do(decision => RollingBack.Do(decision, (_, _) => null, deployment.Id, new RollBackAsk("because"), outlook));
+        Assert.Equal(DeploymentStatus.RollingBack, deployment.State.Status);
+        Do(Due.Take);
+        Assert.Equal(Slice, deployment.Targets.All.Count(target => target.IsGoingBack));
+        Assert.Equal(DeploymentStatus.RollingBack, deployment.State.Status);
+        Settle();
+        Assert.Equal(Devices, deployment.Targets.All.Count(target => target.IsGoingBack));
+    }
+
+    [Fact]
+    public void What_a_stop_left_half_done_is_done_after_the_start()
+    {
+        var deployment = Start();
+        Settle();
+        Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Pause, ""));
+        Do(Due.Take);
+        var again = RandomHistory.NewWorld(Slice);
+        foreach (var (number, text) in _world.Words.TakeChanges().New)
+        {
+            again.Apply(new AddWord(number, text));
+        }
+
+        _changes.ForEach(again.Apply);
+        again.Now = Now;
+        again.WeighEverything();
+        while (again.Decide(null, Now, () => "", [], Due.Take).Value)
+        {
+        }
+
+        Assert.Equal(Devices, again.Deployments[deployment.Id].Targets.States()[(int)TargetState.Waiting]);
+    }
+
+    [Fact]
+    public void A_start_that_was_prepared_before_something_changed_weighs_what_changed()
+    {
+        var prepared = Rollouts.Starting.Prepare(_world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
+        var (gone, other) = (_world.Devices.Named("DESK-1")!, _world.Devices.Named("DESK-2")!);
+        Do(decision => Enrolment.Remove(decision, gone.Name));
+        Do(decision => CheckIns.CheckIn.Take(decision, other.Id, new CheckInTold { Sequence = 1, FactsDigest = "new", Facts = new FactsTold([("kind", "laptop")], []) }, ToldBefore.Nothing));
+        var deployment = Do(decision => Rollouts.Starting.Begin(decision, prepared));
+        Settle();
+        Assert.Equal(Devices - 1, deployment.Targets.Count);
+        Assert.Equal(TargetState.Left, deployment.Targets.StateOf(_world.Devices[other.Id]));
+        Assert.DoesNotContain(_changes, change => change is PutTarget { Target: var target } && target.Device == gone.Id);
+    }
+
+    private DeploymentEntry Start(params WaveAsk[] waves) => Do(decision => Acting.Start(decision, Ask(waves.Length == 0 ? [new WaveAsk("all", "everyone else", null, null)] : waves), ask => ask.Package));
+
+    private static DeploymentAsk Ask(IReadOnlyList<WaveAsk> waves) => new() { Package = new string('a', 64), Groups = ["desks"], Waves = waves };
+
+    private void Settle()
+    {
+        while (Do(Due.Take))
+        {
+        }
+    }
+
+    /// <summary>How many devices may start now.</summary>
+    private int Starting() => _world.Devices.Values.Count(device => DeviceOrder.Of(_world, device).Any(order => order.MayStart && _world.Deployments[order.Id].Targets.StateOf(device) == TargetState.Ready));
+
+    private void CheckIn(string device) =>
+        Do(decision => CheckIns.CheckIn.Take(decision, device, new CheckInTold { Sequence = ++_ids, FactsDigest = "", Proofs = [new ProofTold("D1001", "present", "it is there")] }, ToldBefore.Nothing));
+
+    private void Install(DeploymentEntry deployment, string device) =>
+        Do(decision => CheckIns.CheckIn.Take(
+            decision, device,
+            new CheckInTold { Sequence = ++_ids, FactsDigest = "", Attempts = [new AttemptTold($"a{_ids}", deployment.Id, "install", true, Now, Now, "done", "run", 0, "ink 2 is there", false, "", null)] }, ToldBefore.Nothing));
+
+    private T Do<T>(Func<Decision, Outcome<T>> command) => _world.Decide("root-admin", Now, () => (++_ids).ToString("x8", System.Globalization.CultureInfo.InvariantCulture), _changes, command).Value;
+}
