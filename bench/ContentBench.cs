@@ -22,6 +22,10 @@ internal static class ContentBench
         var folder = await PayloadFolder.Make(site);
         await folder.Write(Payload, 0);
         await site.Must("package", "build", folder.Path);
+
+        // A device is given only what an order of its names.
+        await site.Must("package", "release", "plateglass 11.3.0", "--reason", "for the figures");
+        await site.Deploy("plateglass", Site.Enrolled);
         var code = await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 1), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
         using var device = new DeviceClient(site.Service.Address);
         await device.Join(code.Code!, "DESK-1");

@@ -143,6 +143,9 @@ public sealed partial class FleetWorld
     /// <summary>Goes on counting events where it stood when what is in the world was kept.</summary>
     public void Resume(long lastEvent) => LastEvent = lastEvent;
 
+    /// <summary>Lets the words go that no device says any more; right after the world was read, before anybody else has looked at it.</summary>
+    public void ForgetWords() => Words.KeepOnly(Devices.Values.Select(device => device.Record.Sheet));
+
     /// <summary>What is to be kept of the book of words since this was last asked.</summary>
     public IEnumerable<Change> TakeWords()
     {

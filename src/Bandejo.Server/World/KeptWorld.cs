@@ -20,34 +20,16 @@ internal static class KeptWorld
     public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now)
     {
         var world = new FleetWorld(kept.Words, interval, ContentsOf) { Now = now };
-        All(kept.Settings, pair => new PutSetting(pair.Key, pair.Value));
-        All(kept.Accounts, account => new PutAccount(account));
-        All(kept.Tokens, token => new PutToken(token));
-        All(kept.JoinCodes, code => new PutJoinCode(code));
-        All(kept.Devices, device => new PutDevice(device));
+        foreach (var change in kept.Changes())
+        {
+            world.Apply(change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
+        }
 
-        // What was the word of devices that say others now, or are gone; nothing has been made of it here, and no sheet that is kept needs it.
-        kept.Words.KeepOnly(world.Devices.Values.Select(device => device.Record.Sheet));
-        All(kept.Groups, group => new PutGroup(group));
-        All(kept.Members.GetAwaiter().GetResult().Where(member => world.Groups.ContainsKey(member.Group) && world.Devices.Get(member.Device) is not null), member => new PutMember(member.Group, member.Device));
-        All(kept.Packages, package => new PutPackage(package));
-        All(kept.Deployments, deployment => new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])));
-        All(kept.Targets.GetAwaiter().GetResult().Where(each => world.Deployments.ContainsKey(each.Deployment) && world.Devices.Get(each.Target.Device) is not null), each => new PutTarget(each.Deployment, each.Target));
-        All(kept.WavePlans, plan => new PutWavePlan(plan));
-        All(kept.Handlings, handling => new PutHandling(handling));
-        All(kept.DeviceTrials.Where(trial => world.Devices.Get(trial.Device) is not null), trial => new PutDeviceTrial(trial));
-        All(kept.OpenAttempts, attempt => new PutAttempt(attempt));
+        // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.
+        world.ForgetWords();
         world.Resume(kept.LastEvent);
         world.WeighEverything();
         return world;
-
-        void All<T>(IEnumerable<T> each, Func<T, Change> change)
-        {
-            foreach (var one in each)
-            {
-                world.Apply(change(one));
-            }
-        }
     }
 
     /// <summary>What a package's document says; nothing is known of any device where this version cannot read it.</summary>

@@ -32,7 +32,7 @@ public static class WorldText
         All("group", world.Groups.Values, group => $"{group.Record} in [{Names(world, group.In)}] not known [{Names(world, group.NotKnown)}]");
         foreach (var deployment in world.Deployments.Values)
         {
-            text.AppendLine(CultureInfo.InvariantCulture, $"deployment {deployment.Record with { Plan = null, State = null! }} package {deployment.Package.Record.State} {State(deployment.State)} {deployment.Plan}");
+            text.AppendLine(CultureInfo.InvariantCulture, $"deployment {deployment.Record with { Plan = null, State = null! }} package {deployment.Package.Record.State} {State(deployment.State)} {Plan(deployment.Plan)}");
             All($"target of {deployment.Id}", deployment.Targets.All, target => target.ToString());
             text.AppendLine(CultureInfo.InvariantCulture, $"states of {deployment.Id}: {string.Join(' ', deployment.Targets.States())}, {deployment.Targets.Count} in all");
             for (var wave = 0; wave < deployment.Plan.Waves.Count; wave++)
@@ -78,6 +78,9 @@ public static class WorldText
         var apps = world.Packages.Values.Select(package => package.Record.App).Distinct().Order(StringComparer.Ordinal).Select(app => world.App(device, app)).Select(lookup => lookup.Value?.ToString() ?? (lookup.IsAbsent ? "none" : "?"));
         return $"{record with { Sheet = FactSheet.Empty, Heard = null }} heard [{string.Join(' ', record.Heard ?? [])}] says [{string.Join(", ", facts)}] has [{(programs is null ? "?" : string.Join(", ", programs))}] columns [{string.Join(", ", columns)}] apps [{string.Join(", ", apps)}]";
     }
+
+    private static string Plan(DeploymentPlan plan) =>
+        $"{plan with { Groups = [], Except = [], Waves = [], Settings = new Dictionary<string, string>() }} [{string.Join(' ', plan.Groups)}] [{string.Join(' ', plan.Except)}] [{string.Join(", ", plan.Waves)}] {Pairs(plan.Settings)}";
 
     private static string State(DeploymentState state) => $"{state with { Waves = [] }} [{string.Join(", ", state.Waves)}]";
 
