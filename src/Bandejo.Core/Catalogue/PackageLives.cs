@@ -152,7 +152,7 @@ public static class PackageLives
     /// <summary>Under which name the origin of a package is kept that was carried here.</summary>
     public static string OriginOf(string digest) => "origin." + digest;
 
-    private static PackageRecord With(PackageRecord record, LifeRecord step) => record with { History = [.. record.History, step] };
+    internal static PackageRecord With(PackageRecord record, LifeRecord step) => record with { History = [.. record.History, step] };
 }
 
 /// <summary>A package that was taken in.</summary>

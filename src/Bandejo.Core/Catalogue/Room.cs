@@ -57,7 +57,7 @@ public static class Room
             return new Failure(ErrorKind.Conflict, $"{package.Title} must stay: {why}.");
         }
 
-        decision.Do(new PutPackage(package.Record with { History = [.. package.Record.History, new LifeRecord(PackageEntry.Retired, decision.By!, decision.Now, reason)] }));
+        decision.Do(new PutPackage(PackageLives.With(package.Record, new LifeRecord(PackageEntry.Retired, decision.By!, decision.Now, reason))));
         decision.Audit("package-retired", $"{package.Title} was retired; {Units.FormatSize(room.Own)} of files went.", reason);
         return (decision.World.Packages[package.Digest], room);
     }

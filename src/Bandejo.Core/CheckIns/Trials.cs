@@ -50,7 +50,7 @@ public static class Trials
             return new Failure(ErrorKind.Conflict, "What is tried must neither be withdrawn nor retired, and the earlier version must be one of the same app.");
         }
 
-        var fit = Targeting.Weigh(package.Variants, world.Columns.Row(device.Value.Row));
+        var fit = world.FitOf(package, device.Value.Row);
         if (fit.Variant is not { } variant)
         {
             return new Failure(ErrorKind.Conflict, $"No variant of {package.Title} is meant for {device.Value.Name}: {fit.Reason}.");

@@ -144,6 +144,13 @@ public sealed class Bitmap
         return this;
     }
 
+    /// <summary>Adds a row.</summary>
+    public Bitmap With(int row)
+    {
+        this[row] = true;
+        return this;
+    }
+
     /// <summary>The rows, ascending.</summary>
     public IEnumerable<int> Rows()
     {

@@ -10,6 +10,8 @@ namespace Bandejo.Core.Rollouts;
 /// </summary>
 public static class Due
 {
+    private static readonly TimeSpan PutOffFor = TimeSpan.FromMinutes(1);
+
     /// <summary>Does one slice of what is due.</summary>
     /// <returns>Whether more is due.</returns>
     public static Outcome<bool> Take(Decision decision)
@@ -53,23 +55,31 @@ public static class Due
         }
     }
 
-    /// <summary>Does something for devices now where they are few, and in slices from the next turn on where they are many.</summary>
-    /// <param name="pending">The rows for which it is to be done.</param>
-    /// <param name="work">How often something is done in all, where that is more often than for these.</param>
-    internal static void ForEach(Decision decision, DeploymentEntry deployment, Bitmap pending, IReadOnlyCollection<int> rows, Action<DeviceEntry> act, int work = 0)
+    /// <summary>Puts off what is due first, where it could not be done: whatever is wrong with one deployment keeps no other waiting.</summary>
+    public static Outcome<bool> PutOff(Decision decision)
     {
-        if (Math.Max(work, rows.Count) > decision.World.Slice)
+        if (decision.World.Agenda.First(decision.Now) is { } id)
         {
-            foreach (var row in rows)
-            {
-                pending[row] = true;
-            }
+            decision.World.Agenda.Set(id, decision.Now + PutOffFor);
+        }
 
+        return true;
+    }
+
+    /// <summary>Does something for devices now where they are few, and in slices from the next turn on where they are many.</summary>
+    /// <param name="pending">The rows for which it is still to be done.</param>
+    /// <param name="rows">The rows for which it is to be done.</param>
+    /// <param name="times">For how many deployments the same is done in one decision.</param>
+    internal static void ForEach(Decision decision, DeploymentEntry deployment, Bitmap pending, Bitmap rows, Action<DeviceEntry> act, int times = 1)
+    {
+        if (rows.Count() * times > decision.World.Slice)
+        {
+            pending.Or(rows);
             decision.World.SetMoment(deployment);
             return;
         }
 
-        foreach (var row in rows)
+        foreach (var row in rows.Rows())
         {
             act(decision.World.Devices.At(row));
         }

@@ -33,8 +33,8 @@ public static class Looking
     }
 
     /// <summary>Takes over a decision about the deployment as a whole, and moves its targets after it.</summary>
-    /// <param name="goingBack">Of a roll back: the targets that are meant; null for all.</param>
-    internal static void TakeOver(Decision decision, DeploymentEntry deployment, DeploymentDecision decided, IReadOnlyList<Target>? goingBack = null)
+    /// <param name="goingBack">Of a roll back: the devices that are meant; null for all.</param>
+    internal static void TakeOver(Decision decision, DeploymentEntry deployment, DeploymentDecision decided, Bitmap? goingBack = null)
     {
         var before = deployment.State;
         deployment.LookAt = Sooner(deployment.LookAt, decided.LookAgain);
@@ -52,8 +52,7 @@ public static class Looking
         var rollsBack = decided.State.Status == DeploymentStatus.RollingBack && before.Status != DeploymentStatus.RollingBack;
         if (goingBack is not null || rollsBack)
         {
-            var rows = goingBack?.Select(target => decision.World.Devices[target.Device].Row).ToList() ?? [.. deployment.Targets.Rows];
-            Due.ForEach(decision, deployment, deployment.Pending.ToBring, rows, device => RollingBack.BringAndWeigh(decision, deployment, device));
+            Due.ForEach(decision, deployment, deployment.Pending.ToBring, goingBack ?? deployment.Targets.AllRows(), device => RollingBack.BringAndWeigh(decision, deployment, device));
         }
 
         if (rollsBack || before.Status != decided.State.Status)

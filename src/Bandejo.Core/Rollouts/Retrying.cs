@@ -1,4 +1,5 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
@@ -73,7 +74,7 @@ public static class Retrying
         }
 
         deployment.Pending.RetryAskedBy = decision.By!;
-        Due.ForEach(decision, deployment, deployment.Pending.ToRetry, [.. choice.Devices.Select(device => device.Row)], device => Again(decision, deployment, device, decision.By!));
+        Due.ForEach(decision, deployment, deployment.Pending.ToRetry, choice.Devices.Aggregate(new Bitmap(), (rows, device) => rows.With(device.Row)), device => Again(decision, deployment, device, decision.By!));
         var count = choice.Devices.Count;
         decision.Event("journal", "retry", $"Another try was set for {count} device{(count == 1 ? "" : "s")}: {string.Join(", ", choice.Devices.Take(5).Select(device => device.Name))}{(count > 5 ? ", …" : "")}.", reason, null, deployment.Id, decision.By);
         decision.Audit("deployment-retry", $"'{deployment.Plan.Name}': another try for {count}.", reason, null, deployment.Id);

@@ -1,4 +1,5 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
@@ -27,8 +28,9 @@ public sealed record RollBackOutlook(int Devices, string Says, string? NotPossib
 public sealed record RollBackShare(WayBackKind Kind, int Devices, string Says, IReadOnlyList<string> Sample);
 
 /// <summary>A deployment that would put there again what is taken back.</summary>
+/// <param name="Deployment">Its identity: who reads this may have looked at another moment than who acts on it.</param>
 /// <param name="Devices">On how many of the devices that go back.</param>
-public sealed record RollBackRival(DeploymentEntry Deployment, int Devices, string Says);
+public sealed record RollBackRival(string Deployment, string Name, int Devices, string Says);
 
 /// <summary>Brings devices back to what they had before a deployment changed them: all that it changed, one wave, or some; wherever they are now, and also after its end.</summary>
 public static class RollingBack
@@ -74,7 +76,7 @@ public static class RollingBack
             return chosen.Failure!;
         }
 
-        var preview = before is not null && chosen.Value.Targets.Count > world.Slice && before.Revision == deployment.State.Revision ? before : Preview(world, deployment, chosen.Value);
+        var preview = before is not null && chosen.Value.Rows.Count() > world.Slice && before.Revision == deployment.State.Revision ? before : Preview(world, deployment, chosen.Value);
         if (preview.NotPossible is { } against)
         {
             return new Failure(ErrorKind.Conflict, $"{against} {preview.Says}".Trim());
@@ -88,8 +90,8 @@ public static class RollingBack
             return decided.Failure!;
         }
 
-        List<DeploymentEntry> others = ask.PausesOthers ? [.. preview.Again.Select(again => again.Deployment).Where(other => other.State.TakesIn)] : [];
-        Looking.TakeOver(decision, deployment, decided.Value, chosen.Value.Targets);
+        List<DeploymentEntry> others = ask.PausesOthers ? [.. preview.Again.Select(again => world.Deployments[again.Deployment]).Where(other => other.State.TakesIn)] : [];
+        Looking.TakeOver(decision, deployment, decided.Value, chosen.Value.Rows);
         foreach (var other in others)
         {
             var paused = DeploymentMachine.Decide(other.Plan, other.State, new Asked(DeploymentAct.Pause, decision.By!, $"'{deployment.Plan.Name}' is rolled back: {reason}"), decision.Now);
@@ -150,7 +152,9 @@ public static class RollingBack
         }
     }
 
-    private sealed record Chosen(IReadOnlyList<Target> Targets, string? Some);
+    /// <param name="Rows">The devices that are meant.</param>
+    /// <param name="Some">Which, in words; null for all.</param>
+    private sealed record Chosen(Bitmap Rows, string? Some);
 
     private static Outcome<Chosen> Choose(FleetWorld world, DeploymentEntry deployment, RollBackAsk ask)
     {
@@ -165,12 +169,12 @@ public static class RollingBack
             var wave = waves.FindIndex(each => each.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
             return wave < 0
                 ? new Failure(ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{name}'. Waves: {string.Join(", ", waves.Select(each => each.Name))}.")
-                : new Chosen([.. deployment.Targets.InWave(wave).Rows().Select(row => deployment.Targets[world.Devices.At(row)])], $"the wave '{deployment.Plan.Waves[wave].Name}'");
+                : new Chosen(deployment.Targets.InWave(wave), $"the wave '{deployment.Plan.Waves[wave].Name}'");
         }
 
         if (ask.Devices is not { } devices)
         {
-            return new Chosen([.. deployment.Targets.All], null);
+            return new Chosen(deployment.Targets.AllRows(), null);
         }
 
         if (devices.Count == 0)
@@ -178,24 +182,24 @@ public static class RollingBack
             return new Failure(ErrorKind.Invalid, "Name at least one device, or none at all for every device that it changed.");
         }
 
-        var targets = new List<Target>();
-        foreach (var device in devices.Distinct(StringComparer.Ordinal))
+        var rows = new Bitmap();
+        foreach (var device in devices)
         {
-            if (world.Devices.Find(device) is not { } entry || deployment.Targets.Of(entry) is not { } target)
+            if (world.Devices.Find(device) is not { } entry || !deployment.Targets.Has(entry))
             {
                 return new Failure(ErrorKind.NotFound, $"'{device}' is no target of '{deployment.Plan.Name}'.");
             }
 
-            targets.Add(target);
+            rows[entry.Row] = true;
         }
 
-        return new Chosen(targets, targets.Count == 1 ? world.Devices[targets[0].Device].Name : $"{targets.Count} devices that were named");
+        return new Chosen(rows, rows.Count() is > 1 and var count ? $"{count} devices that were named" : world.Devices.At(rows.Rows().First()).Name);
     }
 
     private static RollBackOutlook Preview(FleetWorld world, DeploymentEntry deployment, Chosen chosen)
     {
         var plan = deployment.Plan;
-        var ways = chosen.Targets.Where(target => world.Devices.Get(target.Device) is not null).Select(target => (target.Device, Way: WayOf(world, deployment, target))).ToList();
+        var ways = chosen.Rows.Rows().Select(row => deployment.Targets[world.Devices.At(row)]).Select(target => (target.Device, Way: WayOf(world, deployment, target))).ToList();
         var all = WaysBack.Of(plan, ways);
         var going = all.Going;
         string? against = null;
@@ -239,7 +243,7 @@ public static class RollingBack
         }
 
         return [.. counts.OrderByDescending(pair => pair.Value).Select(pair => new RollBackRival(
-            pair.Key, pair.Value,
+            pair.Key.Id, pair.Key.Plan.Name, pair.Value,
             pair.Key.Plan.Wish == Wish.Gone ? $"'{pair.Key.Plan.Name}' would take {pair.Key.Plan.AppName} away from {Some(pair.Value)} again." : $"'{pair.Key.Plan.Name}' would put {pair.Key.Plan.AppName} {pair.Key.Plan.Version} on {Some(pair.Value)} again."))];
 
         static string Some(int count) => $"{count} of these devices";

@@ -45,7 +45,7 @@ public static class Weighing
 
     /// <summary>The same of some devices.</summary>
     internal static void WeighRows(Decision decision, DeploymentEntry deployment, Bitmap rows) =>
-        Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, [.. rows.Rows()], device => Weigh(decision, deployment, device));
+        Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => Weigh(decision, deployment, device));
 
     /// <summary>The rows in the groups less those that are, or may be, in an excluded group, and less devices that nobody has sorted yet.</summary>
     public static Bitmap Scope(FleetWorld world, IEnumerable<string> groups, IEnumerable<string> except)

@@ -131,7 +131,7 @@ public static class Groups
             devices.Add(device.Value);
         }
 
-        var rows = new List<int>();
+        var rows = new Bitmap();
         foreach (var device in devices.Where(device => group.In[device.Row] != isIn))
         {
             decision.Do(isIn ? new PutMember(slug, device.Id) : new DeleteMember(slug, device.Id));
@@ -142,12 +142,12 @@ public static class Groups
             }
 
             decision.Audit(isIn ? "member-added" : "member-removed", $"{device.Name} was {(isIn ? "put into" : "taken out of")} '{slug}'.", null, device.Id);
-            rows.Add(device.Row);
+            rows[device.Row] = true;
         }
 
         foreach (var deployment in world.Active.ToList())
         {
-            Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => Weighing.Weigh(decision, deployment, device), rows.Count * world.Active.Count);
+            Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => Weighing.Weigh(decision, deployment, device), world.Active.Count);
         }
 
         return group;

@@ -123,17 +123,6 @@ public sealed partial class FleetWorld
         }
     }
 
-    /// <summary>Takes changes back, from the last to the first.</summary>
-    internal static void TakeBack(List<Action> undo, int from)
-    {
-        for (var at = undo.Count - 1; at >= from; at--)
-        {
-            undo[at]();
-        }
-
-        undo.RemoveRange(from, undo.Count - from);
-    }
-
     private static void Alter<T>(T before, T after, Action<T> set, List<Action> undo)
     {
         set(after);
@@ -327,7 +316,9 @@ public sealed partial class FleetWorld
     /// <summary>Takes a deployment in, with the targets that it has.</summary>
     internal void Attach(DeploymentEntry deployment, List<Action> undo)
     {
+        // It was made apart, perhaps of a world that stood still.
         deployment.Targets.BelongTo(row => Devices.At(row).Id);
+        deployment.Become(Packages[deployment.Plan.Package]);
         Add(_deployments, deployment.Id, deployment);
         (_active, _activeOfApp) = (null, null);
         DoubtAll(deployment.Targets.AllRows());

@@ -111,9 +111,27 @@ public static class Deciding
         {
             if (!isDone)
             {
-                FleetWorld.TakeBack(undo, 0);
                 changes.RemoveRange(begin, changes.Count - begin);
+                TakeBack(undo);
             }
         }
     }
+
+    private static void TakeBack(List<Action> undo)
+    {
+        try
+        {
+            for (var at = undo.Count - 1; at >= 0; at--)
+            {
+                undo[at]();
+            }
+        }
+        catch (Exception error)
+        {
+            throw new HalfDecidedException(error);
+        }
+    }
 }
+
+/// <summary>What a decision had changed could not be taken back: the world holds half of it, and must be made anew of what was kept.</summary>
+public sealed class HalfDecidedException(Exception inner) : Exception("What a decision had changed could not be taken back.", inner);

@@ -181,8 +181,9 @@ public sealed partial class FleetWorld
     public string? Fact(DeviceEntry device, string name) => Columns.Get(device.Row, new FactRef(name, false)).Value?.ToString();
 
     /// <summary>Whether a package can be there on a device.</summary>
-    internal Fit FitOf(PackageEntry package, int row)
+    public Fit FitOf(PackageEntry package, int row)
     {
+        // What keeps its last answer is for one thread; what stands still is read by many.
         if (_isStill)
         {
             return Targeting.Weigh(package.Variants, Columns.Row(row));

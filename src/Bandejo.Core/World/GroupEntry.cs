@@ -40,7 +40,7 @@ public sealed class GroupEntry
     /// <summary>Takes over what is kept of it, and what its rule says where that is another.</summary>
     internal void Become(GroupRecord record, FleetColumns columns)
     {
-        if (record.Rule != Record.Rule || _compiled is null)
+        if (record.Rule != Record.Rule)
         {
             (Rule, _compiled, _apps) = (record.Rule is null ? null : Rule.OfKept(record.Rule), null, null);
         }

@@ -93,7 +93,7 @@ internal static class AskForms
 
     public static RollBackPreview Info(RollBackOutlook outlook) => new(
         outlook.Devices, outlook.Says, outlook.NotPossible, [.. outlook.Parts.Select(part => new RollBackPart(StateNames.Hyphenate(part.Kind.ToString()), part.Devices, part.Says, part.Sample))],
-        [.. outlook.Again.Select(again => new Contract.Api.RollBackRival(again.Deployment.Id, again.Deployment.Plan.Name, again.Devices, again.Says))], outlook.Revision);
+        [.. outlook.Again.Select(again => new Contract.Api.RollBackRival(again.Deployment, again.Name, again.Devices, again.Says))], outlook.Revision);
 
     public static ActPreview Info(ActEffect effect) => new(effect.Act, effect.Devices, effect.Says, effect.NotPossible);
 }

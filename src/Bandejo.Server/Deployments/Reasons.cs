@@ -36,7 +36,7 @@ internal static class Reasons
             return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is no target of '{plan.Name}'.", steps, null, []);
         }
 
-        var fit = Targeting.Weigh(deployment.Package.Variants, world.Columns.Row(device.Row));
+        var fit = world.FitOf(deployment.Package, device.Row);
         steps.Add(fit.Event == TargetEvent.Due ? $"fits variant '{fit.Variant}' and meets what it requires" : fit.Reason.ToString());
         if (Needing.Lacking(world, deployment.Package, device) is { } lacking)
         {

@@ -25,7 +25,6 @@ internal sealed partial class Ticker(WorldHost world, ILogger<Ticker> log) : Bac
             do
             {
                 turn = world.Ask(null, Due.Take);
-                _ = turn.Durable.ContinueWith(static left => left.Exception, CancellationToken.None, TaskContinuationOptions.OnlyOnFaulted, TaskScheduler.Default);
             }
             while ((await turn.Decided).Value && !cancellation.IsCancellationRequested);
 
@@ -39,6 +38,7 @@ internal sealed partial class Ticker(WorldHost world, ILogger<Ticker> log) : Bac
         catch (Exception error) when (error is InvalidOperationException or KeyNotFoundException or ArgumentException)
         {
             LookFailed(log, error);
+            await world.Ask(null, Due.PutOff).Decided;
         }
         finally
         {
@@ -65,6 +65,6 @@ internal sealed partial class Ticker(WorldHost world, ILogger<Ticker> log) : Bac
         }
     }
 
-    [LoggerMessage(Level = LogLevel.Error, Message = "Looking at the deployments failed; it is tried again")]
+    [LoggerMessage(Level = LogLevel.Error, Message = "What was due for a deployment could not be done; it is tried again in a minute")]
     private static partial void LookFailed(ILogger logger, Exception error);
 }

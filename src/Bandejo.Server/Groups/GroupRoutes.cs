@@ -26,10 +26,10 @@ internal static class GroupRoutes
             world.Read(each => Named.Group(each, slug)).Answer(group => context.WithRevision(group.Info(), group.Record.Revision)))
             .ForAll().WithSummary("One group").Produces<GroupInfo>();
         api.MapPost("/groups", async (WorldHost world, HttpContext context, GroupRequest request) =>
-            (await world.Change(context.Person(), decision => Core.Site.Groups.Add(decision, request.Slug, request.Name, request.Rule, request.IsForTesting))).Answer(group => Results.Created($"/api/v1/groups/{group.Record.Slug}", group.Info())))
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Add(decision, request.Slug, request.Name, request.Rule, request.IsForTesting)))).Answer(group => Results.Created($"/api/v1/groups/{group.Slug}", group)))
             .For(Roles.Operator).WithSummary("A new group").Produces<GroupInfo>(201);
         api.MapPut("/groups/{slug}", async (WorldHost world, HttpContext context, string slug, GroupRequest request) =>
-            (await world.Change(context.Person(), decision => Core.Site.Groups.Alter(decision, context.Unmatched, slug, request.Name, request.Rule, request.IsForTesting))).Answer(group => context.WithRevision(group.Info(), group.Record.Revision)))
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Alter(decision, context.Unmatched, slug, request.Name, request.Rule, request.IsForTesting)))).Answer(group => context.WithRevision(group, group.Revision)))
             .For(Roles.Operator).WithSummary("Changes a group; needs If-Match").Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}", async (WorldHost world, HttpContext context, string slug) =>
             (await world.Change(context.Person(), decision => Core.Site.Groups.Remove(decision, context.Unmatched, slug))).Answer(_ => Results.NoContent()))
@@ -41,17 +41,20 @@ internal static class GroupRoutes
         api.MapPost("/rules/check", (RuleRequest request) => Results.Ok(Check(request)))
             .ForAll().WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written").Produces<RuleCheck>();
         api.MapPut("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
-            (await world.Change(context.Person(), decision => Core.Site.Groups.SetMembers(decision, slug, [device], isIn: true))).Answer(group => Results.Ok(group.Info())))
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: true)))).Answer())
             .For(Roles.Operator).WithSummary("Puts a device into a listed group").Produces<GroupInfo>();
         api.MapPost("/groups/{slug}/devices", async (WorldHost world, HttpContext context, string slug, MembersRequest request) =>
-            (await world.Change(context.Person(), decision => Core.Site.Groups.SetMembers(decision, slug, request.Devices, isIn: true))).Answer(group => Results.Ok(group.Info())))
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, request.Devices, isIn: true)))).Answer())
             .For(Roles.Operator).WithSummary("Puts devices into a listed group, all or none").Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
-            (await world.Change(context.Person(), decision => Core.Site.Groups.SetMembers(decision, slug, [device], isIn: false))).Answer(group => Results.Ok(group.Info())))
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: false)))).Answer())
             .For(Roles.Operator).WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
         api.MapGet("/groups/{slug}/devices", (WorldHost world, string slug, int? skip, string? cursor, int? limit) => Members(world, slug, skip ?? 0, cursor, limit).Answer())
             .ForAll().WithSummary("The devices in a group").Produces<Page<DeviceInfo>>();
     }
+
+    /// <summary>A group as it stands at the end of the decision; afterwards it moves on.</summary>
+    private static Outcome<GroupInfo> Told(Outcome<GroupEntry> decided) => decided.Ok ? decided.Value.Info() : decided.Failure!;
 
     private static RuleCheck Check(RuleRequest request)
     {

@@ -137,6 +137,11 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
             {
                 // Whatever it is: it is the matter of whoever asked, and nothing of it is left.
                 asked.Fail(error);
+                if (error is HalfDecidedException)
+                {
+                    HalfDecided(log, error);
+                    IsReady = false;
+                }
             }
         }
 
@@ -205,6 +210,9 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     }
 
     private static StoreException BeingRead() => new("The service is reading its state; try again in a moment.");
+
+    [LoggerMessage(Level = LogLevel.Critical, Message = "A decision failed and could not be taken back; the state is read anew")]
+    private static partial void HalfDecided(ILogger logger, Exception error);
 
     [LoggerMessage(Level = LogLevel.Critical, Message = "The state could not be written; it is read anew")]
     private static partial void WriteFailed(ILogger logger, Exception error);

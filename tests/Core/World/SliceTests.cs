@@ -18,6 +18,7 @@ public sealed class SliceTests
 
     private static readonly DateTimeOffset Now = new(2031, 3, 3, 8, 0, 0, TimeSpan.Zero);
 
+    private readonly PackageRecord _record = Package('a', "2");
     private readonly FleetWorld _world = RandomHistory.NewWorld(Slice);
     private readonly List<Change> _changes = [];
     private int _ids;
@@ -37,9 +38,7 @@ public sealed class SliceTests
             });
         }
 
-        var record = new PackageRecord(new string('a', 64), "ink", "2", "ink|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
-        Do(decision => PackageLives.TakeIn(decision, record, RandomHistory.ContentsOf(record), null));
-        Do(decision => PackageLives.Move(decision, record.Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
+        Release(_record);
     }
 
     [Fact]
@@ -149,6 +148,63 @@ public sealed class SliceTests
         Assert.Equal(Devices - 1, deployment.Targets.Count);
         Assert.Equal(TargetState.Left, deployment.Targets.StateOf(_world.Devices[other.Id]));
         Assert.DoesNotContain(_changes, change => change is PutTarget { Target: var target } && target.Device == gone.Id);
+    }
+
+    [Fact]
+    public void A_package_whose_deployment_was_prepared_apart_stays()
+    {
+        var prepared = Rollouts.Starting.Prepare(_world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
+        Release(Package('b', "3"));
+        Do(decision => Room.Retire(decision, _record.Digest, "because"));
+        Do(decision => PackageLives.TakeIn(decision, _record, RandomHistory.ContentsOf(_record), null));
+        Do(decision => Rollouts.Starting.Begin(decision, prepared));
+        var retired = _world.Decide("root-admin", Now, () => "", [], decision => Room.Retire(decision, _record.Digest, "because"));
+        Assert.EndsWith("deploys it.", retired.Failure?.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_roll_back_that_was_looked_at_apart_pauses_the_others_as_they_are_now()
+    {
+        var deployment = Start();
+        Settle();
+
+        // More than a slice, so that what was looked at counts, and fewer than the other has, so that its pause has to reach the rest.
+        var changed = _world.Devices.Values.Take(Devices - Slice).Select(device => device.Id).ToList();
+        changed.ForEach(device => Install(deployment, device));
+        var newer = Package('b', "3");
+        Release(newer);
+        var other = Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = newer.Digest }, ask => ask.Package));
+        Settle();
+        var ask = new RollBackAsk("because", changed, PausesOthers: true);
+        var outlook = RollingBack.Preview(_world.Still(), deployment.Id, ask).Value;
+        Assert.Equal([(other.Id, changed.Count)], outlook.Again.Select(again => (again.Deployment, again.Devices)));
+        Do(decision => RollingBack.Do(decision, (_, _) => null, deployment.Id, ask, outlook));
+        Assert.Equal(DeploymentStatus.Paused, _world.Deployments[other.Id].State.Status);
+        Settle();
+        Assert.Equal(changed.Count, deployment.Targets.All.Count(target => target.IsGoingBack));
+        Assert.Equal(0, other.Targets.States()[(int)TargetState.Ready]);
+    }
+
+    [Fact]
+    public void What_could_not_be_done_for_one_deployment_keeps_no_other_waiting()
+    {
+        DeploymentEntry[] both = [Start(), Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Name = "again" }, ask => ask.Package))];
+        Do(Due.PutOff);
+        Settle();
+        Assert.Single(both, deployment => deployment.IsPending);
+        while (_world.Decide(null, Now.AddMinutes(1), () => "", _changes, Due.Take).Value)
+        {
+        }
+
+        Assert.DoesNotContain(both, deployment => deployment.IsPending);
+    }
+
+    private static PackageRecord Package(char digest, string version) => new(new string(digest, 64), "ink", version, "ink|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
+
+    private void Release(PackageRecord package)
+    {
+        Do(decision => PackageLives.TakeIn(decision, package, RandomHistory.ContentsOf(package), null));
+        Do(decision => PackageLives.Move(decision, package.Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
     }
 
     private DeploymentEntry Start(params WaveAsk[] waves) => Do(decision => Acting.Start(decision, Ask(waves.Length == 0 ? [new WaveAsk("all", "everyone else", null, null)] : waves), ask => ask.Package));
