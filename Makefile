@@ -21,7 +21,7 @@ native = $(if $(filter true,$(1)),--self-contained true,-p:PublishAot=false -p:P
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
+.PHONY: simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
@@ -72,6 +72,11 @@ test: ## Every test; ends with "N passed, N failed"
 chaos: build ## Everything breaks at random while rollouts run; SECONDS=600 says how long, SEED=… which chaos
 	@dotnet build tests/Chaos -c Release --nologo -v quiet
 	@BANDEJO_CHAOS_SECONDS=$(or $(SECONDS),600) $(if $(SEED),BANDEJO_CHAOS_SEED=$(SEED)) tests/Chaos/bin/Release/net10.0/Bandejo.Chaos.Tests
+
+simulate: ## Random histories of fleet, service and people, on one thread and one clock; RUNS=10000 says how many, SEED=… from which on, TRACE=file writes down all that happens
+	@$(MAKE) --no-print-directory prerequisites
+	@dotnet build tests/Simulation -c Release --nologo -v quiet
+	@$(if $(TRACE),BANDEJO_TRACE=$(abspath $(TRACE))) BANDEJO_RUNS=$(or $(RUNS),1000) $(if $(SEED),BANDEJO_SEED=$(SEED)) tests/Simulation/bin/Release/net10.0/Bandejo.Simulation.Tests -diagnostics
 
 bench: build ## The table of bench/results.md, measured anew
 	@bench/run.sh

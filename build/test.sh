@@ -48,10 +48,11 @@ for each in Repository Core Clock Device Fleet Store; do
     suite $each
 done
 
-# These two mostly wait, for pages and for faults to pass: they go beside the largest, and what they say comes behind it.
+# These go beside the largest; the first two mostly wait, for pages and for faults to pass, and what they say comes behind it.
 {
     suite Browser
     suite Chaos
+    suite Simulation
 } >"$work/beside.log" 2>&1 &
 suite System
 wait

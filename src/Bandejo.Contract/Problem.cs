@@ -8,7 +8,8 @@ namespace Bandejo.Contract;
 /// <param name="Status">The HTTP status.</param>
 /// <param name="Detail">What was wrong and what would be right.</param>
 /// <param name="Findings">Each thing that is wrong, with its place.</param>
-public sealed record Problem(string Type, string Title, int Status, string Detail, IReadOnlyList<FindingInfo>? Findings = null);
+/// <param name="Taken">Of a check-in that was refused for its number: the number that was taken last.</param>
+public sealed record Problem(string Type, string Title, int Status, string Detail, IReadOnlyList<FindingInfo>? Findings = null, long? Taken = null);
 
 /// <summary>Limits of the public API.</summary>
 public static class ApiLimits

@@ -47,6 +47,9 @@ public sealed record Failure(ErrorKind Kind, string Message, IReadOnlyList<Findi
     public Failure(ErrorKind kind, string message) : this(kind, message, [])
     {
     }
+
+    /// <summary>Of a check-in that was refused as stale: the number that was taken last, from which the device goes on.</summary>
+    public long? Taken { get; init; }
 }
 
 /// <summary>A value, or the failure that took its place.</summary>

@@ -13,6 +13,9 @@ namespace Bandejo.Device;
 /// <param name="Phase">The phase that decided, where it is not the last one entered.</param>
 public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Code, PresenceResult? Proof, string? Phase = null)
 {
+    /// <summary>What was there before was put back, and only a restart is missing.</summary>
+    public bool HasPutBack { get; init; }
+
     /// <summary>Of a trial, its steps; null otherwise.</summary>
     public IReadOnlyList<Contract.Api.TrialStepInfo>? Steps { get; init; }
 }
@@ -25,11 +28,18 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
 
     private static readonly TimeSpan ClosePatience = TimeSpan.FromSeconds(20);
 
+    /// <summary>The phases in which nothing was changed on the device yet.</summary>
+    private static readonly string[] BeforeSteps = ["fetch", "check", "close"];
+
+    /// <summary>A step of the attempt in hand was begun.</summary>
+    private bool _hasChanged;
+
     /// <summary>Runs the attempt that is in hand, from the phase it is in.</summary>
     /// <param name="trial">Carries out what is not an attempt at a deployment but a trial.</param>
     public async Task<AttemptEnd> Run(Trials.DeviceTrial trial, CancellationToken cancellation)
     {
         var attempt = journal.State.Current!;
+        _hasChanged = !BeforeSteps.Contains(attempt.Phase);
         try
         {
             if (journal.State.Withdrawn.Contains(attempt.Order.Package.Digest) && attempt.Order.Kind is "install" or "trial")
@@ -159,6 +169,18 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
 
         // What is to be put back is fetched before anything is taken away.
         var document = order.Previous is null ? null : await Earlier(order.Previous, cancellation);
+        if (document is not null && journal.State.Progress.GetValueOrDefault(DeviceState.KeyOf(order)) is { HasPutBack: true })
+        {
+            // Put back before the restart: what is missing is the proof alone.
+            var (asPutBack, asWritten) = VariantFor(document, order.Previous!);
+            var receipt = NewReceipt(document, order.Previous!, asPutBack, asWritten);
+            if (await prover.Prove(document, asPutBack, receipt, cancellation) is { Answer: PresenceAnswer.Present } proof)
+            {
+                journal.Append(new ReceiptKept(receipt));
+                return new AttemptEnd(AttemptOutcome.Done, proof.Why, null, proof);
+            }
+        }
+
         var removed = await TakeAway(attempt, "remove", order.Package, order.Variant, cancellation);
         if (removed.Outcome != AttemptOutcome.Done || document is null)
         {
@@ -175,7 +197,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             journal.Append(new ReceiptKept(NewReceipt(document, order.Previous!, variant, written)));
         }
 
-        return result;
+        return result with { HasPutBack = result.Outcome == AttemptOutcome.Restart };
     }
 
     private async Task<AttemptEnd> TakeAway(Attempt attempt, string step, PackageLink link, string variantName, CancellationToken cancellation)
@@ -370,6 +392,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             return Steps.NothingToRun;
         }
 
+        _hasChanged = true;
         var limit = TimeSpan.FromSeconds(step.LimitSeconds);
         using var told = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         var telling = TellIfLong(attempt, step, told.Token);
@@ -385,7 +408,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         }
         finally
         {
-            await told.CancelAsync();
+            told.Cancel();
             await telling;
         }
 
@@ -396,7 +419,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private async Task TellIfLong(Attempt attempt, DocumentStep step, CancellationToken cancellation)
     {
         var expected = TimeSpan.FromSeconds(Math.Max(1, step.ExpectedSeconds));
-        await Task.Delay(expected * TakesLong, time, cancellation).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        await Task.Delay(expected * TakesLong, time, cancellation).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing | ConfigureAwaitOptions.ContinueOnCapturedContext);
         if (!cancellation.IsCancellationRequested)
         {
             journal.Append(new StepTakesLong(attempt.Id, $"It takes much longer than the {Units.FormatDuration(expected)} that were expected; {(step.EndAtLimit ? "it is ended after" : "it is watched for")} {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}"));
@@ -404,10 +427,29 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         }
     }
 
+    /// <summary>The service may have called the order back while its files were fetched: as long as nothing was changed here, nothing is. Null where it goes on.</summary>
+    private AttemptEnd? CalledBack()
+    {
+        var order = journal.State.Current!.Order;
+        if (_hasChanged || order.Kind == "trial")
+        {
+            return null;
+        }
+
+        return order.Kind == "install" && journal.State.Withdrawn.Contains(order.Package.Digest) ? new AttemptEnd(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null)
+            : journal.State.Orders.Any(each => each.MayStart && each.Package.Digest == order.Package.Digest && DeviceState.KeyOf(each) == DeviceState.KeyOf(order)) ? null
+            : new AttemptEnd(AttemptOutcome.Waits, "It was called back before anything was changed here", null, null);
+    }
+
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;
 
     private async Task<AttemptEnd?> Close(DocumentVariant variant, CancellationToken cancellation)
     {
+        if (CalledBack() is { } called)
+        {
+            return called;
+        }
+
         if (surroundings.InTheWay(variant) is { } who)
         {
             return new AttemptEnd(AttemptOutcome.Waits, who, null, null);
@@ -420,7 +462,7 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
 
         Move("close");
         var left = await processes.Close(variant.Close, ClosePatience, cancellation);
-        return left.Count == 0 ? null : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
+        return left.Count == 0 ? CalledBack() : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
     }
 
     private async Task<PackageDocument> Earlier(PackageLink link, CancellationToken cancellation)

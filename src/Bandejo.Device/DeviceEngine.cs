@@ -1,3 +1,4 @@
+using System.Threading.Channels;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
@@ -22,10 +23,8 @@ public sealed class DeviceEngine
     private readonly Prover _prover;
     private readonly AttemptRunner _runner;
     private readonly DeviceTrial _trial;
-    private readonly Rest _checkInRest = new();
-    private readonly Rest _workRest = new();
-    private readonly SemaphoreSlim _checkInNow = new(0, 1);
-    private readonly SemaphoreSlim _workNow = new(0, 1);
+    private readonly Rest _checkIns = new();
+    private readonly Rest _work = new();
     private readonly Dictionary<string, (string Answer, DateTimeOffset At)> _provenLast = new(StringComparer.Ordinal);
     private readonly HashSet<string> _holding = new(StringComparer.Ordinal);
     private readonly ServiceTalk _talk;
@@ -42,18 +41,18 @@ public sealed class DeviceEngine
         _pace = new CallPace(parts.Time);
         var surroundings = _surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
-        _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => Wake(_checkInNow, _checkInRest));
+        _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake());
         _trial = new DeviceTrial(_packages, new TrialMachine(null!, _prover, parts.Files, parts.Processes, parts.Facts, surroundings) { Payload = parts.Cache.Text }, parts.Ground, _journal, parts.Time);
     }
 
     /// <summary>The device's user said something; it is told at once.</summary>
-    public void Hear() => Wake(_checkInNow, _checkInRest);
+    public void Hear() => _checkIns.Wake();
 
     /// <summary>How many of the engine's two lines of work (checking in, and carrying out orders) are not resting.</summary>
-    public int Busy => (_checkInRest.Until is null ? 1 : 0) + (_workRest.Until is null ? 1 : 0);
+    public int Busy => (_checkIns.Until is null ? 1 : 0) + (_work.Until is null ? 1 : 0);
 
     /// <summary>The earliest moment at which a resting line goes on by itself; null where none rests.</summary>
-    public DateTimeOffset? RestsUntil => _checkInRest.Until is { } a && _workRest.Until is { } b ? (a < b ? a : b) : _checkInRest.Until ?? _workRest.Until;
+    public DateTimeOffset? RestsUntil => _checkIns.Until is { } a && _work.Until is { } b ? (a < b ? a : b) : _checkIns.Until ?? _work.Until;
 
     /// <summary>What the device knows.</summary>
     public DeviceState State => _journal.State;
@@ -61,8 +60,8 @@ public sealed class DeviceEngine
     /// <summary>Runs until cancelled, or until the service says that this device is not enrolled any more.</summary>
     public async Task Run(CancellationToken cancellation)
     {
-        _workRest.Leave();
-        _checkInRest.Leave();
+        _work.Leave();
+        _checkIns.Leave();
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         Task[] lines = [CheckIns(ending.Token), Work(ending.Token), ListenForHails(ending.Token)];
         try
@@ -73,8 +72,9 @@ public sealed class DeviceEngine
         finally
         {
             // None may still write when this one has ended and another takes its place.
-            await ending.CancelAsync();
-            await Task.WhenAll(lines).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            // On this thread, and on with where it was begun: an engine that is played goes the same way each time.
+            ending.Cancel();
+            await Task.WhenAll(lines).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing | ConfigureAwaitOptions.ContinueOnCapturedContext);
         }
     }
 
@@ -88,7 +88,7 @@ public sealed class DeviceEngine
             {
                 pause = TimeSpan.FromSeconds(await _talk.CheckIn(cancellation));
                 failures = 0;
-                Wake(_workNow, _workRest);
+                _work.Wake();
             }
             catch (LinkException error) when (error.IsGone)
             {
@@ -105,10 +105,10 @@ public sealed class DeviceEngine
 
             // Spread by up to a tenth, so that devices that started together do not stay together.
             var spread = StableHash.Share($"{_identity.DeviceId}/{_talk.Sequence}") * 0.1;
-            await Wait(_checkInNow, _checkInRest, pause * (1 - spread), cancellation);
+            await Wait(_checkIns, pause * (1 - spread), cancellation);
             for (var held = _pace.Next(); held > TimeSpan.Zero; held = _pace.Left())
             {
-                await Wait(_checkInNow, _checkInRest, held, cancellation);
+                await Wait(_checkIns, held, cancellation);
             }
         }
     }
@@ -140,7 +140,7 @@ public sealed class DeviceEngine
             }
 
             var pause = next is { } at ? at - _parts.Time.GetUtcNow() : TimeSpan.FromMinutes(10);
-            await Wait(_workNow, _workRest, pause < TimeSpan.Zero ? TimeSpan.Zero : pause > TimeSpan.FromMinutes(10) ? TimeSpan.FromMinutes(10) : pause, cancellation);
+            await Wait(_work, pause < TimeSpan.Zero ? TimeSpan.Zero : pause > TimeSpan.FromMinutes(10) ? TimeSpan.FromMinutes(10) : pause, cancellation);
         }
     }
 
@@ -170,9 +170,15 @@ public sealed class DeviceEngine
                     continue;
                 }
 
-                _journal.Append(new AttemptBegan(new Attempt(Guid.CreateVersion7(now).ToString("N"), order, (progress?.Tries ?? 0) + 1, now, "fetch", null, null)));
+                if (!_journal.State.Orders.Any(each => ReferenceEquals(each, order)))
+                {
+                    // Other orders came while it was looked at.
+                    return now;
+                }
+
+                _journal.Append(new AttemptBegan(new Attempt(_parts.NewId(now), order, (progress?.Tries ?? 0) + 1, now, "fetch", null, null)));
                 _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}, try {(progress?.Tries ?? 0) + 1}");
-                Wake(_checkInNow, _checkInRest);
+                _checkIns.Wake();
                 await Finish(cancellation);
                 return now;
             }
@@ -185,7 +191,7 @@ public sealed class DeviceEngine
 
         if (_talk.Wait(waits))
         {
-            Wake(_checkInNow, _checkInRest);
+            _checkIns.Wake();
         }
 
         return soonest;
@@ -231,7 +237,7 @@ public sealed class DeviceEngine
 
         var report = new AttemptReport(
             attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), end.Phase ?? attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog, end.Steps);
-        _journal.Append(new AttemptEnded(report, next, end.Outcome == AttemptOutcome.Restart ? _parts.Facts.BootId : null));
+        _journal.Append(new AttemptEnded(report, next, end.Outcome == AttemptOutcome.Restart ? _parts.Facts.BootId : null, end.HasPutBack));
         if (proof is not null && end.Outcome == AttemptOutcome.Done)
         {
             // The report carries this proof; saying it again at once would only hide what the report says.
@@ -240,7 +246,7 @@ public sealed class DeviceEngine
 
         _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}: {report.Outcome}, {end.Message}");
         await Tidy();
-        Wake(_checkInNow, _checkInRest);
+        _checkIns.Wake();
     }
 
     /// <summary>Looks for what the orders ask, and reports what is new or was not said for a while.</summary>
@@ -249,7 +255,7 @@ public sealed class DeviceEngine
         var state = _journal.State;
         var news = 0;
         _holding.Clear();
-        foreach (var order in state.Orders.Where(order => order.Kind is "install" or "remove"))
+        foreach (var order in state.Orders.Where(order => order.Kind is "install" or "remove" or "restore"))
         {
             var key = DeviceState.KeyOf(order);
             if (state.Progress.GetValueOrDefault(key)?.WaitsForBoot is { } boot)
@@ -261,6 +267,11 @@ public sealed class DeviceEngine
 
                 await AfterRestart(order, key, cancellation);
                 news++;
+                continue;
+            }
+
+            if (order.Kind == "restore")
+            {
                 continue;
             }
 
@@ -289,12 +300,19 @@ public sealed class DeviceEngine
 
         if (news > 0)
         {
-            Wake(_checkInNow, _checkInRest);
+            _checkIns.Wake();
         }
     }
 
     private async Task AfterRestart(Order order, string key, CancellationToken cancellation)
     {
+        if (order.Kind == "restore")
+        {
+            // It may have been the taking away that asked for the restart, with the putting back still to come; an attempt finds out, and is what the service goes by.
+            _journal.Append(new RestartSeen(key, _parts.Time.GetUtcNow()));
+            return;
+        }
+
         if (await Look(order, cancellation) is not { } result)
         {
             return;
@@ -352,7 +370,7 @@ public sealed class DeviceEngine
             try
             {
                 await _parts.Link.AwaitHail(cancellation);
-                Wake(_checkInNow, _checkInRest);
+                _checkIns.Wake();
             }
             catch (Exception error) when (error is LinkException || Unforeseen.Is(error))
             {
@@ -365,7 +383,7 @@ public sealed class DeviceEngine
 
     private static string Verb(string kind) => kind switch { "install" => "Install", "remove" => "Remove", "trial" => "Try", _ => "Put back what was before" };
 
-    private async Task Wait(SemaphoreSlim now, Rest rest, TimeSpan pause, CancellationToken cancellation)
+    private async Task Wait(Rest rest, TimeSpan pause, CancellationToken cancellation)
     {
         if (pause <= TimeSpan.Zero)
         {
@@ -374,11 +392,11 @@ public sealed class DeviceEngine
 
         // The timer is set before the rest is told of: whoever steps the clock must not step it between the two. The rest ends no sooner than the timer, since
         // whoever steps the clock waits for it from then on.
-        using var timer = _parts.Time.CreateTimer(_ => Wake(now, rest), null, pause, Timeout.InfiniteTimeSpan);
-        rest.Enter(_parts.Time.GetUtcNow() + pause, isWoken: now.CurrentCount > 0);
+        using var timer = _parts.Time.CreateTimer(_ => rest.Wake(), null, pause, Timeout.InfiniteTimeSpan);
+        rest.Enter(_parts.Time.GetUtcNow() + pause);
         try
         {
-            await now.WaitAsync(cancellation);
+            await rest.Woken(cancellation);
         }
         finally
         {
@@ -386,28 +404,27 @@ public sealed class DeviceEngine
         }
     }
 
-    private static void Wake(SemaphoreSlim sleeper, Rest rest)
-    {
-        rest.Leave();
-        try
-        {
-            sleeper.Release();
-        }
-        catch (SemaphoreFullException)
-        {
-            // Already awake.
-        }
-    }
-
-    /// <summary>Until when one line of work rests. Whoever steps a clock asks for it, to know that all is done that could be done by now.</summary>
+    /// <summary>
+    /// One line of work at rest. Woken any number of times while it works, it does not rest once afterwards. Whoever steps a clock asks until when it rests, to
+    /// know that all is done that could be done by now.
+    /// </summary>
     private sealed class Rest
     {
+        private readonly Channel<bool> _wakings = Channel.CreateBounded<bool>(new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite });
         private long _until;
 
         public DateTimeOffset? Until => Volatile.Read(ref _until) is var ticks and > 0 ? new DateTimeOffset(ticks, TimeSpan.Zero) : null;
 
-        public void Enter(DateTimeOffset until, bool isWoken) => Volatile.Write(ref _until, isWoken ? 0 : until.UtcTicks);
+        public void Enter(DateTimeOffset until) => Volatile.Write(ref _until, _wakings.Reader.Count > 0 ? 0 : until.UtcTicks);
 
         public void Leave() => Volatile.Write(ref _until, 0);
+
+        public void Wake()
+        {
+            Leave();
+            _wakings.Writer.TryWrite(true);
+        }
+
+        public ValueTask<bool> Woken(CancellationToken cancellation) => _wakings.Reader.ReadAsync(cancellation);
     }
 }

@@ -81,7 +81,7 @@ public sealed record DeviceState
             case AttemptMoved moved:
                 return this with { Current = Current! with { Phase = moved.Phase, Before = moved.Before ?? Current.Before, BeforePackage = moved.BeforePackage ?? Current.BeforePackage } };
             case AttemptEnded ended:
-                var progress = new Dictionary<string, OrderProgress>(Progress) { [KeyOf(Current!.Order)] = new OrderProgress(ended.Report.Outcome == Waits ? Current.Try - 1 : Current.Try, ended.NextTry, ended.BootId) };
+                var progress = new Dictionary<string, OrderProgress>(Progress) { [KeyOf(Current!.Order)] = new OrderProgress(ended.Report.Outcome == Waits ? Current.Try - 1 : Current.Try, ended.NextTry, ended.BootId, ended.HasPutBack) };
                 return this with { Current = null, Outbox = [.. Outbox, ended.Report], Progress = progress };
             case ReportsAcknowledged acknowledged:
                 return this with { Outbox = [.. Outbox.Where(report => !acknowledged.Names.Contains(NameOf(report)))] };
@@ -104,7 +104,7 @@ public sealed record DeviceState
                     ? this with { Outbox = [.. Outbox.Where(report => report.Id != slow.Attempt || report.HasEnded), new AttemptReport(current.Id, current.Order.Deployment, current.Order.Number, false, current.Order.Kind, current.StartedAt, null, null, current.Phase, null, slow.Says, null, null, null, false)] }
                     : this;
             case RestartSeen restarted:
-                return this with { Progress = new Dictionary<string, OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null } } };
+                return this with { Progress = new Dictionary<string, OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null, NextTry = restarted.NextTry } } };
             default:
                 throw new InvalidOperationException($"The journal has no meaning for {entry.GetType().Name}.");
         }

@@ -277,9 +277,11 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
 
         var status = (int)response.StatusCode;
         string? detail = null;
+        long? taken = null;
         try
         {
-            detail = AnswerReading.Words(MessageForm.Read<Problem>(await AnswerReading.Whole(response.Content, LargestProblem, cancellation)).Detail);
+            var problem = MessageForm.Read<Problem>(await AnswerReading.Whole(response.Content, LargestProblem, cancellation));
+            (detail, taken) = (AnswerReading.Words(problem.Detail), problem.Taken);
         }
         catch (Exception error) when (error is System.Text.Json.JsonException or InvalidOperationException or NotSupportedException or LinkException)
         {
@@ -287,6 +289,6 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         }
 
         response.Dispose();
-        throw new LinkException(detail ?? $"The service answered with status {status}.", status);
+        throw new LinkException(detail ?? $"The service answered with status {status}.", status) { Taken = taken };
     }
 }

@@ -34,7 +34,8 @@ public sealed record AttemptMoved(string Phase, string? Before, string? BeforePa
 /// <param name="Report">What the service is told.</param>
 /// <param name="NextTry">When the next try is due; null for none.</param>
 /// <param name="BootId">The start of the system that must be over before the proof is taken; null where no restart is needed.</param>
-public sealed record AttemptEnded(AttemptReport Report, DateTimeOffset? NextTry, string? BootId) : JournalEntry;
+/// <param name="HasPutBack">What was there before was put back, and only the restart is missing.</param>
+public sealed record AttemptEnded(AttemptReport Report, DateTimeOffset? NextTry, string? BootId, bool HasPutBack = false) : JournalEntry;
 
 /// <summary>The service has reports safely.</summary>
 public sealed record ReportsAcknowledged(IReadOnlyList<string> Names) : JournalEntry;
@@ -49,7 +50,8 @@ public sealed record ReceiptDropped(string App) : JournalEntry;
 public sealed record WithdrawnTaken(long Serial, IReadOnlyList<string> Digests) : JournalEntry;
 
 /// <summary>The restart that an order waited for has happened.</summary>
-public sealed record RestartSeen(string Order) : JournalEntry;
+/// <param name="NextTry">When the order is taken up again; null where the proof was all that was missing.</param>
+public sealed record RestartSeen(string Order, DateTimeOffset? NextTry = null) : JournalEntry;
 
 /// <summary>A step of an attempt takes much longer than its package expects.</summary>
 public sealed record StepTakesLong(string Attempt, string Says) : JournalEntry;
@@ -72,7 +74,8 @@ public sealed record Attempt(string Id, Order Order, int Try, DateTimeOffset Sta
 /// <param name="Tries">Tries that have ended.</param>
 /// <param name="NextTry">When the next is due; null where none follows.</param>
 /// <param name="WaitsForBoot">The start of the system that must be over before the proof is taken.</param>
-public sealed record OrderProgress(int Tries, DateTimeOffset? NextTry, string? WaitsForBoot);
+/// <param name="HasPutBack">What was there before was put back, but for a restart.</param>
+public sealed record OrderProgress(int Tries, DateTimeOffset? NextTry, string? WaitsForBoot, bool HasPutBack = false);
 
 /// <summary>JSON for the journal.</summary>
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]

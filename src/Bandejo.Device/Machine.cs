@@ -217,6 +217,9 @@ public sealed class LinkException(string message, int status, Exception? inner =
 {
     public int Status => status;
 
+    /// <summary>Of a check-in that was refused because one with a higher number was taken: that number; null otherwise.</summary>
+    public long? Taken { get; init; }
+
     /// <summary>The service does not know this device any more.</summary>
     public bool IsGone => status == 410;
 }

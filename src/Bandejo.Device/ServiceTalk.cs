@@ -11,6 +11,9 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
     private const int LongestTag = 200;
     private const int MostRefused = 50;
 
+    /// <summary>What JSON can say exactly everywhere (RFC 8259, section 6), in milliseconds a quarter of a million years.</summary>
+    private const long HighestNumber = 1L << 53;
+
     private readonly List<ProofReport> _proofs = [];
     private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);
     private bool _serviceWantsFacts = true;
@@ -55,7 +58,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
         var said = parts.User.Said();
         Sequence = Math.Max(Sequence + 1, parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
         var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag, _waits.Count + _refused.Count == 0 ? null : [.. _refused.Concat(_waits).Take(DeviceProtocol.MaxWaits)]);
-        var answer = await parts.Link.CheckIn(request, cancellation);
+        var answer = await Send(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;
         lock (_proofs)
@@ -73,7 +76,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
             parts.Trust.Take(trust);
         }
 
-        await TakeAcknowledged(answer, request, cancellation);
+        var ended = TakeAcknowledged(answer, request);
         if (answer.Withdrawn is { } signed && await packages.ReadWithdrawn(signed) is { } withdrawn && withdrawn.Serial > state.WithdrawnSerial)
         {
             journal.Append(new WithdrawnTaken(withdrawn.Serial, withdrawn.Digests));
@@ -90,25 +93,47 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
             journal.Confirm();
         }
 
+        // After the orders, which may say that nothing starts any more: logs can take long.
+        await SendLogs(ended, cancellation);
+
         // Asked for once, facts are sent at once; whoever asks again and again waits as for any check-in.
         return answer.WantsFacts && request.Facts is null ? 0 : OrderForm.Pause(answer.NextSeconds);
     }
 
+    /// <summary>
+    /// Sends a check-in. The numbers follow the device's clock, which may have been ahead before a restart; where the service has taken a higher one, they go
+    /// on from there.
+    /// </summary>
+    private async Task<CheckInAnswer> Send(CheckInRequest request, CancellationToken cancellation)
+    {
+        try
+        {
+            return await parts.Link.CheckIn(request, cancellation);
+        }
+        catch (LinkException error) when (error is { Status: 412, Taken: { } taken } && taken >= Sequence && taken < HighestNumber)
+        {
+            Sequence = taken + 1;
+            return await parts.Link.CheckIn(request with { Sequence = Sequence }, cancellation);
+        }
+    }
+
     /// <summary>Takes as kept what the service says is kept, of what it was sent just now; other names mean nothing.</summary>
-    private async Task TakeAcknowledged(CheckInAnswer answer, CheckInRequest request, CancellationToken cancellation)
+    /// <returns>The attempts whose end is kept.</returns>
+    private IReadOnlyList<string> TakeAcknowledged(CheckInAnswer answer, CheckInRequest request)
     {
         var kept = answer.Acknowledged.ToHashSet(StringComparer.Ordinal);
         var reports = request.Attempts.Where(report => kept.Contains(DeviceState.NameOf(report))).ToList();
         if (reports.Count > 0)
         {
             journal.Append(new ReportsAcknowledged([.. reports.Select(DeviceState.NameOf)]));
-            await SendLogs([.. reports.Where(report => report.HasEnded).Select(report => report.Id)], cancellation);
         }
 
         foreach (var word in (request.Said ?? []).Where(word => kept.Contains(word.Id + "/said")))
         {
             parts.User.Heard(word.Id);
         }
+
+        return [.. reports.Where(report => report.HasEnded).Select(report => report.Id)];
     }
 
     private async Task SendLogs(IReadOnlyList<string> attempts, CancellationToken cancellation)

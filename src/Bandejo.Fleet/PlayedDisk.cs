@@ -4,6 +4,7 @@ using System.Text;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Rules;
 using Bandejo.Device;
+using Bandejo.Played;
 
 namespace Bandejo.Fleet;
 

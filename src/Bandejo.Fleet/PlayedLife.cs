@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using Bandejo.Contract.Device;
 using Bandejo.Device;
+using Bandejo.Played;
 
 namespace Bandejo.Fleet;
 

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Device;
 using Bandejo.Device;
+using Bandejo.Played;
 
 namespace Bandejo.Fleet;
 

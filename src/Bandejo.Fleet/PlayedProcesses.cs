@@ -1,6 +1,7 @@
 using System.Text;
 using Bandejo.Core.Rules;
 using Bandejo.Device;
+using Bandejo.Played;
 
 namespace Bandejo.Fleet;
 

@@ -1,5 +1,6 @@
 using Bandejo.Core.Rules;
 using Bandejo.Device;
+using Bandejo.Played;
 
 namespace Bandejo.Fleet;
 

@@ -22,6 +22,15 @@ public sealed class DeploymentTests
     }
 
     [Fact]
+    public void A_gate_is_looked_at_on_what_is_counted_after_its_wave_opened()
+    {
+        var run = new Run("100 % met", 2, 5);
+        Assert.Equal(["wave-opened"], run.Look(met: 2));
+        Assert.Equal(run.At, run.LookAgain);
+        Assert.Equal(["gate-passed", "wave-opened"], run.Look(met: 2));
+    }
+
+    [Fact]
     public void A_soak_runs_from_when_the_count_holds_and_starts_again_when_it_falls()
     {
         var run = new Run("85 % met for 1 d", 10, 5);
@@ -42,6 +51,7 @@ public sealed class DeploymentTests
     public void A_clean_soak_starts_again_at_a_new_failure_although_the_count_holds()
     {
         var run = new Run("50 % met for 1 h, clean", 4, 5);
+        run.Look(met: 0);
         run.Look(met: 3);
         run.At = Start.AddMinutes(50);
         Assert.Equal(["soak-again"], run.Look(met: 3, trouble: Start.AddMinutes(40)));
@@ -67,6 +77,7 @@ public sealed class DeploymentTests
     public void Who_started_may_approve_only_alone_and_with_a_reason()
     {
         var run = new Run("approval", 2, 5);
+        run.Look(met: 0);
         run.Look(met: 2);
         Assert.Equal(ErrorKind.Forbidden, run.Ask(DeploymentAct.Approve, "tomas", "", mayApproveOwn: true));
         Assert.Null(run.Ask(DeploymentAct.Approve, "tomas", "nobody else is in", mayApproveOwn: true));
@@ -76,6 +87,7 @@ public sealed class DeploymentTests
     public void A_count_that_falls_takes_the_wish_for_approval_back()
     {
         var run = new Run("100 % met, then approval", 2, 5);
+        run.Look(met: 0);
         run.Look(met: 2);
         Assert.Equal(["gate-fell"], run.Look(met: 1));
         Assert.Equal(ErrorKind.Conflict, run.Ask(DeploymentAct.Approve, "ruth"));

@@ -80,6 +80,23 @@ public sealed class TargetTests
         }
     }
 
+    [Theory]
+    [InlineData(TargetEvent.Succeeded)]
+    [InlineData(TargetEvent.GaveUp)]
+    public void What_is_asked_for_again_after_it_had_ended_is_asked_for_by_another_number(TargetEvent ended)
+    {
+        var target = new Target { Device = "a" };
+        foreach (var happened in new[] { TargetEvent.Due, TargetEvent.Began, ended })
+        {
+            target = Targets.Decide(target, new Happening(happened, Reason.None), Now);
+        }
+
+        var before = target.Order;
+        target = Targets.Decide(target, new Happening(TargetEvent.OutOfScope, Reason.None), Now);
+        target = Targets.Decide(target, new Happening(TargetEvent.Due, Reason.None), Now);
+        Assert.Equal((TargetState.Ready, before + 1, 0), (target.State, target.Order, target.Tries));
+    }
+
     [Fact]
     public void A_device_that_only_proves_it_was_there_already_is_no_trial()
     {

@@ -31,6 +31,97 @@ public sealed class EngineTests
     }
 
     [Fact]
+    public async Task What_was_put_back_but_for_a_restart_is_told_after_it_and_not_done_again()
+    {
+        var machine = await Installed("7.1.0");
+        var earlier = FakeMachine.Order(machine.Package("7.1.0")).Package;
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), number: 1));
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
+        Assert.True(await machine.Run());
+
+        var put = machine.Commands["put"];
+        machine.Commands["put"] = (each, version) => put(each, version) + 3010;
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), "restore", 2, earlier));
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2 });
+        Assert.True(await machine.Run());
+        Assert.Equal("restart", Assert.Single(machine.Taken.Values, report => report is { HasEnded: true, Order: 2 }).Outcome);
+        var ran = machine.Ran.Count;
+
+        machine.BootId = "boot-2";
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2, Outcome: "done" });
+        Assert.True(await machine.Run());
+        Assert.Equal(ran, machine.Ran.Count);
+        Assert.Equal("7.1.0", machine.Files["opt/foldline/VERSION"]);
+    }
+
+    [Fact]
+    public async Task Nothing_is_changed_that_was_called_back_before_the_first_step()
+    {
+        var machine = new FakeMachine();
+        var closing = new TaskCompletionSource();
+        machine.HoldClose = closing.Task;
+        var order = FakeMachine.Order(machine.PackageWith("7.2.0", variant => variant with { Close = ["foldline"] }));
+        machine.Give(order);
+        machine.Until = each => each.Taken.Values.Any(report => !report.HasEnded);
+        Assert.True(await machine.Run());
+        machine.Give(order with { MayStart = false });
+        machine.Until = each =>
+        {
+            if (each.KnowsItsOrders)
+            {
+                closing.TrySetResult();
+            }
+
+            return each.Taken.Values.Any(report => report.HasEnded);
+        };
+        Assert.True(await machine.Run());
+        Assert.Equal("waits", Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
+        Assert.Empty(machine.Ran);
+    }
+
+    [Fact]
+    public async Task Orders_are_heard_before_logs_are_sent()
+    {
+        var machine = new FakeMachine();
+        var sending = new TaskCompletionSource();
+        machine.HoldLog = sending.Task;
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0")));
+        var orders = machine.Appends;
+        machine.Until = each =>
+        {
+            if (each.Taken.Values.Any(report => report.HasEnded) && each.KnowsItsOrders)
+            {
+                // The answer to this brings other orders, and has the log sent; another can only come once the log is sent.
+                each.Give();
+                orders = each.Appends;
+                each.Until = _ => false;
+            }
+
+            return false;
+        };
+        Assert.False(await machine.Run(TimeSpan.FromSeconds(3)));
+        Assert.Equal(orders + 2, machine.Appends);
+    }
+
+    [Fact]
+    public async Task A_device_whose_clock_was_ahead_goes_on_from_the_number_that_was_taken()
+    {
+        var machine = new FakeMachine { NumberTaken = TimeProvider.System.GetUtcNow().AddYears(1).ToUnixTimeMilliseconds() };
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0")));
+        Assert.True(await machine.Run());
+        Assert.Equal(["put 7.2.0"], machine.Ran);
+    }
+
+    [Fact]
+    public async Task A_number_that_no_clock_can_have_is_not_believed()
+    {
+        var machine = new FakeMachine { NumberTaken = long.MaxValue };
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0")));
+        Assert.False(await machine.Run(TimeSpan.FromSeconds(2)));
+        Assert.Empty(machine.Taken);
+    }
+
+    [Fact]
     public async Task A_step_that_takes_much_longer_than_expected_is_told_of_while_it_runs_and_counts_once()
     {
         var machine = new FakeMachine();

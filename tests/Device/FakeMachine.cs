@@ -169,6 +169,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     {
         Orders = orders;
         _tag = Guid.NewGuid().ToString();
+        KnowsItsOrders = false;
     }
 
     public static Order Order(PackageLink package, string kind = "install", int number = 0, PackageLink? previous = null, int lease = 3600, int tries = 1) =>
@@ -220,6 +221,18 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     void IMachineUser.Heard(string id) => Words.RemoveAll(word => word.Id == id);
 
+    /// <summary>No program is closed before this is completed; null for at once.</summary>
+    public Task? HoldClose { get; set; }
+
+    /// <summary>No log is sent before this is completed; null where there are none.</summary>
+    public Task? HoldLog { get; set; }
+
+    /// <summary>Check-ins up to this number were taken before; 0 for none.</summary>
+    public long NumberTaken { get; set; }
+
+    /// <summary>Whether the device has the orders that it was given last.</summary>
+    public bool KnowsItsOrders { get; private set; }
+
     /// <summary>A step does not end before this is completed; null for at once.</summary>
     public Task? HoldStep { get; set; }
 
@@ -254,9 +267,13 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     Task<(int Code, string Output)?> IMachineProcesses.Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) => Task.FromResult<(int, string)?>(null);
 
-    Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>>([]);
+    async Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation)
+    {
+        await (HoldClose ?? Task.CompletedTask).WaitAsync(cancellation);
+        return [];
+    }
 
-    Stream? IMachineProcesses.OpenLog(string attempt) => null;
+    Stream? IMachineProcesses.OpenLog(string attempt) => HoldLog is null ? null : new MemoryStream("it went well"u8.ToArray());
 
     void IMachineProcesses.AddToLog(string attempt, string path) => Kept.Add(path);
 
@@ -312,6 +329,13 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
             throw new LinkException("The service cannot be reached", 0);
         }
 
+        if (request.Sequence <= NumberTaken)
+        {
+            throw new LinkException("It was taken already", 412) { Taken = NumberTaken };
+        }
+
+        KnowsItsOrders = request.OrdersTag == _tag;
+
         foreach (var report in request.Attempts)
         {
             Repeated += Taken.TryAdd(DeviceState.NameOf(report), report) ? 0 : 1;
@@ -354,7 +378,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         return Task.CompletedTask;
     }
 
-    Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation) => Task.CompletedTask;
+    Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation) => (HoldLog ?? Task.CompletedTask).WaitAsync(cancellation);
 
     string? IServiceTrust.Tag => null;
 

@@ -163,7 +163,8 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
 
         await device.CheckIn(10);
         await device.CheckIn(10);
-        Assert.Equal(412, (await Assert.ThrowsAsync<LinkException>(() => device.CheckIn(9))).Status);
+        var stale = await Assert.ThrowsAsync<LinkException>(() => device.CheckIn(9));
+        Assert.Equal((412, 10L), (stale.Status, stale.Taken));
         http.DefaultRequestHeaders.Authorization = new("Bearer", "eyJhbGciOiJub25lIn0.eyJzdWIiOiJ4In0.");
         Assert.Equal(HttpStatusCode.Unauthorized, (await http.PostAsync("/device/v1/check-in", new StringContent("{}", Encoding.UTF8, "application/json"))).StatusCode);
         using var person = new HttpRequestMessage(HttpMethod.Get, "/api/v1/groups");

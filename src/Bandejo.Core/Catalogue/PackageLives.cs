@@ -88,6 +88,8 @@ public static class PackageLives
             Looking.TakeOver(decision, deployment, halted.Value);
         }
 
+        RollingBack.FindAgain(decision, package.Digest);
+
         // What was withdrawn wants nothing any more: who wants the app gone, or an older version there, acts now.
         foreach (var deployment in world.Active.Where(each => each.Package == package).ToList())
         {

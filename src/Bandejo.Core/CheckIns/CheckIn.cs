@@ -26,7 +26,7 @@ public static class CheckIn
 
         if (told.Sequence < device.Presence.Sequence)
         {
-            return new Failure(ErrorKind.Stale, $"This check-in has number {told.Sequence}, and {device.Presence.Sequence} was taken already.");
+            return new Failure(ErrorKind.Stale, $"This check-in has number {told.Sequence}, and {device.Presence.Sequence} was taken already.") { Taken = device.Presence.Sequence };
         }
 
         foreach (var attempt in told.Attempts)

@@ -71,4 +71,13 @@ public sealed record UserTold(string Id, string Kind, string App, string Text);
 public sealed record ToldBefore(DateTimeOffset NewestAttempt, IReadOnlySet<string> Attempts, IReadOnlySet<string> Words)
 {
     public static ToldBefore Nothing { get; } = new(DateTimeOffset.MinValue, new HashSet<string>(), new HashSet<string>());
+
+    /// <summary>What of a check-in must be looked up, and what comes of it.</summary>
+    /// <param name="newest">When the newest attempt of the device began that is kept.</param>
+    /// <param name="isAttemptKept">Looks an attempt up by its identity.</param>
+    /// <param name="isWordKept">Looks a word up by its identity.</param>
+    public static ToldBefore Of(CheckInTold told, DateTimeOffset newest, Func<string, bool> isAttemptKept, Func<string, bool> isWordKept) => new(
+        newest,
+        told.Attempts.Where(attempt => attempt.StartedAt <= newest && !attempt.IsOfTrial).Select(attempt => attempt.Id).Distinct().Where(isAttemptKept).ToHashSet(StringComparer.Ordinal),
+        told.Said.Select(word => word.Id).Distinct().Where(isWordKept).ToHashSet(StringComparer.Ordinal));
 }

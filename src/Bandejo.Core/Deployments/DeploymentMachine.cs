@@ -189,6 +189,10 @@ public static class DeploymentMachine
 
                 journal.Add(new JournalLine("wave-opened", string.Create(CultureInfo.InvariantCulture, $"Wave '{plan.Waves[i].Name}' opened for {Devices(tallies[i].Total)}."), null, ""));
                 state = With(state, i, state.Waves[i] with { OpenedAt = now, Expected = tallies[i].Total });
+
+                // Its devices are weighed upon it and may stand otherwise then: the gate is looked at on what is counted after that.
+                lookAgain = now;
+                break;
             }
 
             if (state.Waves[i].PassedAt is null)

@@ -178,6 +178,8 @@ public static class Targets
             TargetEvent.UndoLater => next with { IsToGoBack = true, CannotGoBack = false },
             TargetEvent.UndoImpossible => next with { IsToGoBack = false, CannotGoBack = true },
             TargetEvent.Undone when state == TargetState.Undone => next with { IsGoingBack = true, IsToGoBack = false },
+            // Its device has done with this asking, and goes by its number: where it is asked for again, that is another.
+            <= TargetEvent.Due or TargetEvent.ProofTooOld when !isSame && target.State is TargetState.Met or TargetState.Failed => next with { Order = target.Order + 1, Tries = 0 },
             _ => next,
         };
         return next == target ? target : next;

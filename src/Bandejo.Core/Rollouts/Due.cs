@@ -32,7 +32,7 @@ public static class Due
         }
         else if (!deployment.Pending.ToWeigh.IsEmpty())
         {
-            Some(deployment.Pending.ToWeigh, row => Weighing.Weigh(decision, deployment, world.Devices.At(row)));
+            Some(deployment.Pending.ToWeigh, row => Weighing.WeighWith(decision, deployment, world.Devices.At(row)));
         }
         else
         {

@@ -88,7 +88,7 @@ public static class Retrying
         if (deployment.Targets.Has(device))
         {
             Moving.Happen(decision, deployment, device, new Happening(TargetEvent.RetryAsked, new Reason(ReasonCode.TryAsked, by)));
-            Weighing.Weigh(decision, deployment, device);
+            Weighing.WeighDevice(decision, device, deployment);
         }
     }
 

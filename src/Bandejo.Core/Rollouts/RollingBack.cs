@@ -133,12 +133,45 @@ public static class RollingBack
             case WayBackKind.Impossible:
                 Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoImpossible, new Reason(ReasonCode.CannotGoBack) { Because = way.Why }));
                 break;
+            case WayBackKind.OnItsWay when target is { IsGoingBack: true, Before.Length: > 0 } && target.State != TargetState.Working:
+                FindAgain(decision, deployment, device, target);
+                break;
             case WayBackKind.Untouched when target is { IsToGoBack: true, State: TargetState.Met }:
                 Moving.Replace(decision, deployment, device, target with { IsToGoBack = false });
                 break;
             case WayBackKind.Untouched when target.IsToGoBack || target.IsGoingBack:
                 Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Undone, new Reason(ReasonCode.NothingChanged)));
                 break;
+        }
+    }
+
+    /// <summary>What devices on their way back were to be given may not be given any more: each gets another package of the same version, or stays as it is and says why.</summary>
+    /// <param name="package">The digest of what may not be given.</param>
+    internal static void FindAgain(Decision decision, string package)
+    {
+        var world = decision.World;
+        foreach (var deployment in world.Active.Where(deployment => world.Tallies(deployment).Any(tally => tally.GoingBack > 0)).ToList())
+        {
+            var rows = new Bitmap();
+            foreach (var target in deployment.Targets.With(TargetTraits.With(TargetTrait.Wanted)).Where(target => target.IsGoingBack && target.BeforePackage == package))
+            {
+                rows[world.Devices[target.Device].Row] = true;
+            }
+
+            Due.ForEach(decision, deployment, deployment.Pending.ToBring, rows, device => BringAndWeigh(decision, deployment, device));
+        }
+    }
+
+    private static void FindAgain(Decision decision, DeploymentEntry deployment, DeviceEntry device, Target target)
+    {
+        var found = Earlier(decision.World, deployment.Plan, target.Before!, target.BeforePackage);
+        if (found.Package is null)
+        {
+            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.GaveUp, new Reason(ReasonCode.CannotGoBack) { Because = found.Why }));
+        }
+        else if (found.Package != target.BeforePackage)
+        {
+            Moving.Replace(decision, deployment, device, target with { BeforePackage = found.Package });
         }
     }
 

@@ -12,26 +12,39 @@ public static class Weighing
 {
     private static readonly Reason OutOfScope = new(ReasonCode.OutOfScope);
     private static readonly Reason OnShelf = new(ReasonCode.OnShelf);
+    private const int MostTurns = 4;
+
     private static readonly Reason NoWave = new(ReasonCode.NoWave);
 
     /// <summary>Puts a device in front of every deployment it may belong to, after its facts or groups changed.</summary>
-    public static void WeighDevice(Decision decision, DeviceEntry device)
-    {
-        foreach (var deployment in decision.World.Active)
-        {
-            Weigh(decision, deployment, device);
-        }
-    }
+    public static void WeighDevice(Decision decision, DeviceEntry device) =>
+        Spread(decision, device, [.. decision.World.Active.Where(deployment => Weigh(decision, deployment, device))]);
 
     /// <summary>Puts a device in front of the deployments for which it makes a difference that its target of this one changed, and those for which that makes one.</summary>
     public static void WeighDevice(Decision decision, DeviceEntry device, DeploymentEntry about)
     {
-        List<DeploymentEntry> changed = [about];
-        for (var i = 0; i < changed.Count; i++)
+        Weigh(decision, about, device);
+        Spread(decision, device, [about]);
+    }
+
+    /// <summary>Judges one device under one deployment, and where anything of its target changed under those for which that makes a difference.</summary>
+    internal static void WeighWith(Decision decision, DeploymentEntry deployment, DeviceEntry device)
+    {
+        if (Weigh(decision, deployment, device))
+        {
+            Spread(decision, device, [deployment]);
+        }
+    }
+
+    /// <summary>Weighs a device where it makes a difference that its targets of these changed, and so on until nothing changes any more.</summary>
+    private static void Spread(Decision decision, DeviceEntry device, List<DeploymentEntry> changed)
+    {
+        // What is stronger is settled before what yields to it, so that few turns do; whatever rules may come, there is an end.
+        for (var (i, most) = (0, decision.World.Active.Count * MostTurns); i < changed.Count && i < most; i++)
         {
             foreach (var deployment in decision.World.Active)
             {
-                if (MayMatter(changed[i], deployment) && Weigh(decision, deployment, device) && !changed.Contains(deployment))
+                if (deployment != changed[i] && MayMatter(changed[i], deployment) && Weigh(decision, deployment, device) && changed.IndexOf(deployment, i + 1) < 0)
                 {
                     changed.Add(deployment);
                 }
@@ -45,7 +58,7 @@ public static class Weighing
 
     /// <summary>The same of some devices.</summary>
     internal static void WeighRows(Decision decision, DeploymentEntry deployment, Bitmap rows) =>
-        Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => Weigh(decision, deployment, device));
+        Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => WeighWith(decision, deployment, device));
 
     /// <summary>The rows in the groups less those that are, or may be, in an excluded group, and less devices that nobody has sorted yet.</summary>
     public static Bitmap Scope(FleetWorld world, IEnumerable<string> groups, IEnumerable<string> except)

@@ -147,7 +147,7 @@ public static class Groups
 
         foreach (var deployment in world.Active.ToList())
         {
-            Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => Weighing.Weigh(decision, deployment, device), world.Active.Count);
+            Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => Weighing.WeighWith(decision, deployment, device), world.Active.Count);
         }
 
         return group;

@@ -32,7 +32,7 @@ internal sealed class Joining(WorldHost world, SiteKeys keys, DeviceOptions opti
 
         // Whoever sends all of a code, with the name of the authority behind it, means the same.
         var hash = Authentication.HashOf((JoinWords.Read(request.Code)?.Code ?? request.Code.Trim()).ToUpperInvariant());
-        var joined = await world.Change(null, decision => Enrolment.Join(decision, request.Name, key.Value, hash, CheckIns.Told(request.Facts)));
+        var joined = await world.Change(null, decision => Enrolment.Join(decision, request.Name, key.Value, hash, DeviceForms.Told(request.Facts)));
         return joined.Ok ? new JoinAnswer(joined.Value.Id, joined.Value.Name, [keys.SealKey], options.CheckInSeconds) : joined.Failure!;
     }
 

@@ -26,7 +26,7 @@ internal static partial class Problems
     public static IResult Of(Failure failure)
     {
         var (status, title) = Status(failure.Kind);
-        var problem = new Problem(TypeOf(StateNames.Hyphenate(failure.Kind.ToString())), title, status, failure.Message, failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)]);
+        var problem = new Problem(TypeOf(StateNames.Hyphenate(failure.Kind.ToString())), title, status, failure.Message, failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)], failure.Taken);
         return new Refusal(problem);
     }
 

@@ -17,9 +17,11 @@ internal static class KeptWorld
     private static readonly Rule NotKnown = Rule.NotKnown("", "the document of the package was kept by another version of Bandejo and cannot be read by this one");
 
     /// <summary>The world as it was kept: what the changes make of it that would bring it there.</summary>
-    public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now)
+    /// <param name="interval">The time between two check-ins of a device.</param>
+    /// <param name="slice">For how many devices something is done in one go.</param>
+    public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 1000)
     {
-        var world = new FleetWorld(kept.Words, interval, ContentsOf) { Now = now };
+        var world = new FleetWorld(kept.Words, interval, ContentsOf) { Now = now, Slice = slice };
         foreach (var change in kept.Changes())
         {
             world.Apply(change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);

@@ -186,9 +186,47 @@ public sealed class SliceTests
     }
 
     [Fact]
+    public void Whoever_yields_starts_when_the_stronger_lets_go_also_where_that_is_found_in_slices()
+    {
+        var newer = Package('b', "3");
+        Release(newer);
+        Do(decision => Groups.Add(decision, "some", "", "kind is \"desktop\"", false));
+        var stronger = Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = newer.Digest, Groups = ["some"] }, ask => ask.Package));
+        Settle();
+        var weaker = Start();
+        Settle();
+        Assert.Equal(Devices, weaker.Targets.States()[(int)TargetState.Yielded]);
+        Do(decision => Groups.Alter(decision, (_, _) => null, "some", "", "kind is \"kiosk\"", false));
+        Settle();
+        Assert.Equal((Devices, Devices), (stronger.Targets.States()[(int)TargetState.Left], weaker.Targets.States()[(int)TargetState.Ready]));
+    }
+
+    [Fact]
+    public void Who_was_to_get_back_what_is_withdrawn_meanwhile_stays_and_the_roll_back_ends()
+    {
+        var earlier = Package('b', "1");
+        Release(earlier);
+        var deployment = Start();
+        Settle();
+        var changed = _world.Devices.Values.Take(3).Select(device => device.Id).ToList();
+        changed.ForEach(device => Install(deployment, device, before: "1"));
+        Do(decision => RollingBack.Do(decision, (_, _) => null, deployment.Id, new RollBackAsk("because")));
+        Settle();
+        Assert.All(changed, device => Assert.Contains(DeviceOrder.Of(_world, _world.Devices[device]), order => order is { Kind: "restore", MayStart: true, Previous.Digest: var digest } && digest == earlier.Digest));
+        Do(decision => PackageLives.Withdraw(decision, earlier.Digest, "because", (_, _) => ""));
+        Settle();
+        Assert.All(changed, device => Assert.Equal(TargetState.Failed, deployment.Targets[_world.Devices[device]].State));
+        Assert.All(changed, device => Assert.StartsWith("Cannot go back: ink 1 was there before, and it was", deployment.Targets[_world.Devices[device]].Reason.ToString(), StringComparison.Ordinal));
+        Assert.Equal(DeploymentStatus.Ended, deployment.State.Status);
+        Assert.Contains("3 devices could not be brought back", deployment.State.Reason, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void What_could_not_be_done_for_one_deployment_keeps_no_other_waiting()
     {
-        DeploymentEntry[] both = [Start(), Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Name = "again" }, ask => ask.Package))];
+        var another = Package('b', "1", "loom");
+        Release(another);
+        DeploymentEntry[] both = [Start(), Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = another.Digest }, ask => ask.Package))];
         Do(Due.PutOff);
         Settle();
         Assert.Single(both, deployment => deployment.IsPending);
@@ -199,7 +237,7 @@ public sealed class SliceTests
         Assert.DoesNotContain(both, deployment => deployment.IsPending);
     }
 
-    private static PackageRecord Package(char digest, string version) => new(new string(digest, 64), "ink", version, "ink|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
+    private static PackageRecord Package(char digest, string version, string app = "ink") => new(new string(digest, 64), app, version, $"{app}|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
 
     private void Release(PackageRecord package)
     {
@@ -224,10 +262,10 @@ public sealed class SliceTests
     private void CheckIn(string device) =>
         Do(decision => CheckIns.CheckIn.Take(decision, device, new CheckInTold { Sequence = ++_ids, FactsDigest = "", Proofs = [new ProofTold("D1001", "present", "it is there")] }, ToldBefore.Nothing));
 
-    private void Install(DeploymentEntry deployment, string device) =>
+    private void Install(DeploymentEntry deployment, string device, string before = "") =>
         Do(decision => CheckIns.CheckIn.Take(
             decision, device,
-            new CheckInTold { Sequence = ++_ids, FactsDigest = "", Attempts = [new AttemptTold($"a{_ids}", deployment.Id, "install", true, Now, Now, "done", "run", 0, "ink 2 is there", false, "", null)] }, ToldBefore.Nothing));
+            new CheckInTold { Sequence = ++_ids, FactsDigest = "", Attempts = [new AttemptTold($"a{_ids}", deployment.Id, "install", true, Now, Now, "done", "run", 0, "ink 2 is there", false, before, null)] }, ToldBefore.Nothing));
 
     private T Do<T>(Func<Decision, Outcome<T>> command) => _world.Decide("root-admin", Now, () => (++_ids).ToString("x8", System.Globalization.CultureInfo.InvariantCulture), _changes, command).Value;
 }

@@ -1,9 +1,9 @@
 using Bandejo.Core.Deployments;
 
-namespace Bandejo.Fleet;
+namespace Bandejo.Played;
 
 /// <summary>What is left to chance, but the same each time: every answer follows from the seed and the words that ask.</summary>
-internal sealed class Chance(int seed)
+public sealed class Chance(int seed)
 {
     /// <summary>A number from 0 up to but not including 1.</summary>
     public double Share(string about) => StableHash.Share($"{seed}/{about}");
@@ -11,22 +11,6 @@ internal sealed class Chance(int seed)
     public double Between(string about, double from, double to) => from + ((to - from) * Share(about));
 
     public TimeSpan Between(string about, TimeSpan from, TimeSpan to) => from + ((to - from) * Share(about));
-
-    /// <summary>One of several, by weight.</summary>
-    public string Pick(string about, IReadOnlyList<Weighted> among)
-    {
-        var at = Share(about) * among.Sum(each => each.Weight);
-        foreach (var each in among)
-        {
-            at -= each.Weight;
-            if (at < 0)
-            {
-                return each.Text;
-            }
-        }
-
-        return among[^1].Text;
-    }
 
     /// <summary>An identity that is the same each time, in 32 hexadecimal digits.</summary>
     public string Id(string about) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{StableHash.Of($"{seed}/{about}/a"):x16}{StableHash.Of($"{seed}/{about}/b"):x16}");

@@ -1,0 +1,93 @@
+using System.Text.Json;
+using Bandejo.Contract;
+using Bandejo.Contract.Device;
+using Bandejo.Core.Catalogue;
+using Bandejo.Core.CheckIns;
+using Bandejo.Core.World;
+
+namespace Bandejo.Server.Devices;
+
+/// <summary>What devices tell and are answered, between the forms in which it travels and those in which it is decided.</summary>
+internal static class DeviceForms
+{
+    /// <summary>What a device tells at a check-in.</summary>
+    /// <param name="trialOf">What the end of a trial tells; null where a report is none.</param>
+    public static CheckInTold Told(CheckInRequest request, Func<AttemptReport, TrialTold?> trialOf) => new()
+    {
+        Sequence = request.Sequence,
+        FactsDigest = request.FactsDigest,
+        Facts = request.Facts is { } facts ? Told(facts) : null,
+        Attempts = request.Attempts.Count == 0 ? [] : [.. request.Attempts.Select(attempt => Told(attempt, trialOf))],
+        Proofs = request.Proofs.Count == 0 ? [] : [.. request.Proofs.Select(proof => new ProofTold(proof.Deployment, proof.Answer, proof.Why))],
+        Waits = request.Waits is { Count: > 0 } waits ? [.. waits.Select(wait => new WaitsFor(wait.Deployment, wait.Why))] : [],
+        Said = request.Said is { Count: > 0 } said ? [.. said.Select(word => new UserTold(word.Id, word.Kind, word.App, word.Text))] : [],
+    };
+
+    /// <summary>What a device says of itself.</summary>
+    public static FactsTold Told(FactReport report) =>
+        new(report.Facts.Select(fact => (fact.Key, fact.Value)), report.Programs?.Select(program => (program.Name, program.Version, program.Source)));
+
+    /// <summary>The answer to a check-in, without word of whom to trust. Notes what the device was told.</summary>
+    public static CheckInReply Answer(FleetWorld world, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged, int nextSeconds)
+    {
+        var (orders, tag) = world.OrdersTag(device) == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(world, device);
+        world.NoteOrdersTag(device, tag);
+        device.Presence.TrustTag = request.TrustTag;
+        var isNew = tag != request.OrdersTag;
+        return new CheckInReply(
+            acknowledged, request.FactsDigest != device.Record.FactsDigest, isNew ? orders : null, tag, nextSeconds, isNew ? world.Settings.GetValueOrDefault(PackageLives.WithdrawnList) : null,
+            null, request.Facts is not null && device.Memory.LeftOut.Count > 0 ? device.Memory.LeftOut : null);
+    }
+
+    private static AttemptTold Told(AttemptReport report, Func<AttemptReport, TrialTold?> trialOf) => new(
+        report.Id, report.Deployment, report.Kind, report.HasEnded, report.StartedAt, report.EndedAt, report.Outcome, report.Phase, report.ExitCode, report.Message, report.HasLog, report.Before, report.BeforePackage,
+        trialOf(report));
+}
+
+/// <summary>A <see cref="CheckInAnswer"/> on its way out: its orders are JSON already.</summary>
+internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn, TrustInfo? Trust, IReadOnlyList<string>? LeftOut)
+{
+    public void Write(Utf8JsonWriter json)
+    {
+        json.WriteStartObject();
+        json.WriteStartArray("acknowledged"u8);
+        foreach (var report in Acknowledged)
+        {
+            json.WriteStringValue(report);
+        }
+
+        json.WriteEndArray();
+        json.WriteBoolean("wantsFacts"u8, WantsFacts);
+        if (Orders is not null)
+        {
+            json.WritePropertyName("orders"u8);
+            json.WriteRawValue(Orders, skipInputValidation: true);
+        }
+
+        json.WriteString("ordersTag"u8, OrdersTag);
+        json.WriteNumber("nextSeconds"u8, NextSeconds);
+        if (Withdrawn is not null)
+        {
+            json.WriteString("withdrawn"u8, Withdrawn);
+        }
+
+        if (LeftOut is not null)
+        {
+            json.WriteStartArray("leftOut"u8);
+            foreach (var fact in LeftOut)
+            {
+                json.WriteStringValue(fact);
+            }
+
+            json.WriteEndArray();
+        }
+
+        if (Trust is not null)
+        {
+            json.WritePropertyName("trust"u8);
+            JsonSerializer.Serialize(json, Trust, ContractJson.Default.TrustInfo);
+        }
+
+        json.WriteEndObject();
+    }
+}

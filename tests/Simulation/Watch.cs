@@ -1,0 +1,207 @@
+using Bandejo.Contract.Device;
+using Bandejo.Core.World;
+using Bandejo.Device;
+
+namespace Bandejo.Simulation.Tests;
+
+/// <summary>Holds what happens against what should hold. This part looks at the devices: what they start, and what becomes of what they told.</summary>
+internal sealed partial class Watch(Simulation simulation)
+{
+    private readonly Dictionary<SimulatedDevice, Known> _known = [];
+    private readonly HashSet<string> _steps = new(StringComparer.Ordinal);
+    private readonly HashSet<(string Deployment, int Wave)> _opened = [];
+    private readonly Dictionary<(string Deployment, string Device), int> _waves = [];
+    private readonly Dictionary<string, AttemptRecord> _attempts = new(StringComparer.Ordinal);
+
+    /// <summary>How often something happened, by its name.</summary>
+    public Dictionary<string, int> Done { get; } = new(StringComparer.Ordinal);
+
+    /// <summary>Something happened.</summary>
+    public void Count(string what) => Done[what] = Done.GetValueOrDefault(what) + 1;
+
+    private DateTimeOffset Now => simulation.Clock.Now;
+
+    /// <summary>An agent starts: it knows what its journal knows.</summary>
+    public void Starts(SimulatedDevice device)
+    {
+        var known = KnownOf(device);
+        var state = DeviceState.Of(device.Machine.Load(), _ => { });
+        if (known.Id != device.Identity!.DeviceId)
+        {
+            _known[device] = known = new Known { Id = device.Identity.DeviceId };
+        }
+
+        known.Orders = state.Orders;
+        known.Current = state.Current?.Id;
+    }
+
+    /// <summary>A device's clock is another.</summary>
+    public void Jumped(SimulatedDevice device) => KnownOf(device).HasJumped = true;
+
+    /// <summary>A device hears an answer.</summary>
+    public void Hears(SimulatedDevice device, CheckInRequest request, CheckInAnswer answer)
+    {
+        var known = KnownOf(device);
+        if (answer.Orders is { } orders)
+        {
+            known.Orders = orders;
+
+            // What is not asked for any more begins from the beginning where it is asked for again.
+            foreach (var key in known.Tries.Keys.Where(key => !orders.Any(order => order.Deployment == key.Split('/')[0])).ToList())
+            {
+                known.Tries.Remove(key);
+            }
+        }
+
+        if (answer.Orders is not null || answer.OrdersTag == request.OrdersTag)
+        {
+            (known.HeardAt, known.HasJumped) = (Now, false);
+        }
+
+        foreach (var name in answer.Acknowledged)
+        {
+            var (id, what) = (name.Split('/')[0], name.Split('/')[1]);
+            var isKept = what == "said" ? simulation.Service.Store.HasWord(known.Id, id) || simulation.Service.Store.Events.Values.Any(each => each is { What: "words-left-out" } && each.Device == known.Id)
+                : simulation.Service.Store.Attempts.TryGetValue(id, out var attempt) && (what == "began" || attempt.EndedAt is not null);
+            Hold(isKept, "what is acknowledged is kept", $"{device.Name} was told that {name} is kept");
+        }
+    }
+
+    /// <summary>A device writes an entry into its journal.</summary>
+    public void Journal(SimulatedDevice device, JournalEntry entry)
+    {
+        var known = KnownOf(device);
+        switch (entry)
+        {
+            case AttemptBegan { Attempt: var attempt }:
+                simulation.Say($"{device.Name} begins {attempt.Id}: {attempt.Order.Kind} {attempt.Order.Package.App} {attempt.Order.Package.Version} for {attempt.Order.Deployment}/{attempt.Order.Number}, try {attempt.Try}");
+                Begins(device, known, attempt);
+                break;
+            case OrdersTaken { Orders: var orders }:
+                simulation.Say($"{device.Name} has its orders: {string.Join(", ", orders.Select(order => $"{DeviceState.KeyOf(order)} {(order.MayStart ? "may" : "may not")}"))}");
+                break;
+            case AttemptEnded { Report: var report }:
+                simulation.Say($"{device.Name} ends {report.Id}: {report.Outcome}, {report.Message}");
+                Hold(known.Current == report.Id, "one attempt at a time", $"{device.Name} ends {report.Id} while {known.Current} is in hand");
+                known.Current = null;
+                if (report.Outcome is "restart" or "waits")
+                {
+                    known.Restarted.Add(DeviceState.KeyOf(report.Deployment, report.Order, report.Kind));
+                }
+
+                known.Outcomes[report.Id] = report.Outcome!;
+                break;
+        }
+    }
+
+    /// <summary>A step is begun on a device.</summary>
+    public void StepBegins(SimulatedDevice device, StepRun run)
+    {
+        simulation.Say($"{device.Name} runs '{run.Name}' of {run.Attempt}");
+        Count("steps");
+        var known = KnownOf(device);
+        Hold(_steps.Add($"{run.Attempt}/{run.Name}"), "nothing is done twice", $"{device.Name} runs the step '{run.Name}' of {run.Attempt} again");
+        Hold(known.Current == run.Attempt, "one attempt at a time", $"{device.Name} runs a step of {run.Attempt} while {known.Current} is in hand");
+        Hold(!device.Machine.IsAtWork, "one attempt at a time", $"{device.Name} runs a step of {run.Attempt} while another goes on");
+        if (known.Changed.Add(run.Attempt))
+        {
+            var order = device.Engine!.State.Current!.Order;
+            Hold(IsWanted(known, order), "nothing is changed after hearing otherwise", $"{device.Name} runs the first step for {DeviceState.KeyOf(order)}; what it heard last was {Words(known)}");
+        }
+    }
+
+    /// <summary>Changes were kept.</summary>
+    public void Kept(IReadOnlyList<Change> changes)
+    {
+        foreach (var change in changes)
+        {
+            switch (change)
+            {
+                case PutDeployment(var deployment):
+                    for (var wave = 0; wave < deployment.State.Waves.Count; wave++)
+                    {
+                        if (deployment.State.Waves[wave].OpenedAt is not null)
+                        {
+                            _opened.Add((deployment.Id, wave));
+                        }
+                    }
+
+                    break;
+                case PutTarget(var deployment, var target):
+                    _waves[(deployment, target.Device)] = target.Wave;
+                    break;
+                case PutAttempt(var attempt):
+                    var before = _attempts.GetValueOrDefault(attempt.Id);
+                    Hold(
+                        before?.EndedAt is null || (before.Outcome == attempt.Outcome && before.EndedAt == attempt.EndedAt), "nothing is counted twice",
+                        $"the attempt {attempt.Id}, which had ended ({before?.Outcome}), is kept again ({attempt.Outcome})");
+                    _attempts[attempt.Id] = attempt;
+                    break;
+            }
+        }
+    }
+
+    private void Begins(SimulatedDevice device, Known known, Attempt attempt)
+    {
+        var order = attempt.Order;
+        Count("begins");
+        Hold(known.Current is null, "one attempt at a time", $"{device.Name} begins {attempt.Id} while {known.Current} is in hand");
+        Hold(!device.Machine.IsAtWork, "one attempt at a time", $"{device.Name} begins {attempt.Id} while a step goes on");
+        Hold(known.Begun.Add(attempt.Id), "nothing is done twice", $"{device.Name} begins {attempt.Id} again");
+        known.Current = attempt.Id;
+        Hold(IsWanted(known, order), "nothing starts after hearing otherwise", $"{device.Name} begins {order.Kind} {order.Package.App} {order.Package.Version} for {order.Deployment}/{order.Number}; what it heard last was {Words(known)}");
+        Hold(
+            known.HasJumped || Now <= known.HeardAt + TimeSpan.FromSeconds(order.LeaseSeconds), "nothing starts past its lease",
+            $"{device.Name} begins for {order.Deployment} at {Now:HH:mm:ss}; it heard last at {known.HeardAt:HH:mm:ss} and the lease is {order.LeaseSeconds} s");
+        Hold(
+            _waves.TryGetValue((order.Deployment, known.Id), out var wave) && _opened.Contains((order.Deployment, wave)), "nothing starts before its wave opened",
+            $"{device.Name} begins for {order.Deployment}, wave {wave}");
+
+        // Taken up again after a restart, it is the same try.
+        var key = DeviceState.KeyOf(order);
+        known.Tries[key] = known.Tries.GetValueOrDefault(key) + (known.Restarted.Remove(key) ? 0 : 1);
+        Hold(known.Tries[key] <= order.Tries, "no more tries than asked for", $"{device.Name} begins try {known.Tries[key]} of {order.Tries} for {key}");
+    }
+
+    private static bool IsWanted(Known known, Order order) => known.Orders.Any(each => each.MayStart && DeviceState.KeyOf(each) == DeviceState.KeyOf(order) && each.Package.Digest == order.Package.Digest);
+
+    private static string Words(Known known) => string.Join(", ", known.Orders.Select(each => $"{DeviceState.KeyOf(each)} {(each.MayStart ? "may" : "may not")}"));
+
+    private Known KnownOf(SimulatedDevice device) => _known.TryGetValue(device, out var known) ? known : _known[device] = new Known();
+
+    private void Hold(bool holds, string invariant, string says)
+    {
+        if (!holds)
+        {
+            simulation.Find(new Finding(invariant, says));
+        }
+    }
+
+    /// <summary>What a device has heard and done.</summary>
+    private sealed class Known
+    {
+        public string Id { get; init; } = "";
+
+        public IReadOnlyList<Order> Orders { get; set; } = [];
+
+        public DateTimeOffset HeardAt { get; set; }
+
+        /// <summary>Its clock has jumped since it heard.</summary>
+        public bool HasJumped { get; set; }
+
+        /// <summary>The attempt in hand.</summary>
+        public string? Current { get; set; }
+
+        /// <summary>What was in place but for a restart.</summary>
+        public HashSet<string> Restarted { get; } = new(StringComparer.Ordinal);
+
+        /// <summary>The attempts of which a step was begun.</summary>
+        public HashSet<string> Changed { get; } = new(StringComparer.Ordinal);
+
+        public HashSet<string> Begun { get; } = new(StringComparer.Ordinal);
+
+        public Dictionary<string, string> Outcomes { get; } = new(StringComparer.Ordinal);
+
+        public Dictionary<string, int> Tries { get; } = new(StringComparer.Ordinal);
+    }
+}
