@@ -96,6 +96,18 @@ internal sealed class Client : IDisposable
         return Harmless.Text(await response.Content.ReadAsStringAsync(cancellation));
     }
 
+    /// <summary>Prints the text that an address answers with, as it comes; its length costs no memory.</summary>
+    public async Task Print(string path, TextWriter target, CancellationToken cancellation)
+    {
+        using var response = await Raw(HttpMethod.Get, path, null, null, HttpCompletionOption.ResponseHeadersRead, cancellation);
+        using var reader = new StreamReader(await response.Content.ReadAsStreamAsync(cancellation));
+        var some = new char[16 * 1024];
+        while (await reader.ReadAsync(some, cancellation) is var read and > 0)
+        {
+            await target.WriteAsync(Harmless.Text(new string(some, 0, read)));
+        }
+    }
+
     /// <summary>Writes what an address answers with into a stream, as it comes.</summary>
     public async Task Save(string path, Stream target, CancellationToken cancellation)
     {

@@ -66,7 +66,7 @@ internal static class ComplianceCommands
             var query = string.Concat(new[] { ("deployment", parsed.GetValue(deployment)), ("app", parsed.GetValue(app)), ("group", parsed.GetValue(group)), ("only", parsed.GetValue(only)) }
                 .Where(pair => pair.Item2 is not null).Select(pair => $"&{pair.Item1}={Uri.EscapeDataString(pair.Item2!)}"));
             var format = parsed.GetValue(Shared.Output) == "json" ? "json" : "csv";
-            Console.Write(await client.Text($"/api/v1/compliance/targets?format={format}{query}", cancellation));
+            await client.Print($"/api/v1/compliance/targets?format={format}{query}", Console.Out, cancellation);
             return ExitCode.Done;
         }, deployment, app, group, only);
     }

@@ -88,7 +88,7 @@ internal static class StartCommand
 
     private static void Print(DeploymentPreview preview)
     {
-        var isChoice = preview.Chosen.Any(chosen => chosen.Name == "wish" && chosen.Value.StartsWith("choice", StringComparison.Ordinal));
+        var isChoice = preview.Wish == "choice";
         Say.Line($"[bold]{Markup.Escape(preview.Name)}[/] would {(isChoice ? "be offered to" : "reach")} [bold]{Say.Devices(preview.Reached)}[/]{Effects(preview)}.{(isChoice ? " Nothing is installed until a user takes it." : "")}");
         Say.Line($"[dim]{Markup.Escape(preview.Package)}{(preview.Spread.Count > 0 ? " · " + Markup.Escape(string.Join("; ", preview.Spread.Take(4).Select(part => $"{part.Count} {part.Name}"))) : "")}[/]\n");
         for (var i = 0; i < preview.Waves.Count; i++)

@@ -76,3 +76,10 @@ public readonly record struct Outcome<T>
 
     public static implicit operator Outcome<T>(Failure failure) => new(default, failure);
 }
+
+/// <summary>Makes outcomes of what the language does not turn into one by itself.</summary>
+public static class Outcome
+{
+    /// <summary>The outcome with a value; for values known by an interface, which no conversion takes.</summary>
+    public static Outcome<T> Of<T>(T value) => value;
+}

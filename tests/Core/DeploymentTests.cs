@@ -99,7 +99,7 @@ public sealed class DeploymentTests
         var run = new Run("95 % met", 0, 5);
         Assert.Equal(["wave-opened"], run.Look(met: 0));
         Assert.Equal([], run.Look(met: 0));
-        Assert.Contains("somebody must advance", Sentences.Of(run.Plan, run.State, run.Tallies(0), run.At));
+        Assert.Contains("somebody must advance", Sentences.Of(run.Plan, run.State, run.Tallies(0), run.At).ToString());
         Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.Advance, "tomas"));
         Assert.Null(run.Ask(DeploymentAct.Advance, "tomas", "the pilots are on leave"));
         Assert.Equal(["wave-opened"], run.Look(met: 0));

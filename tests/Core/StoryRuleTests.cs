@@ -28,7 +28,7 @@ public sealed class StoryRuleTests
         var state = DeploymentState.Start(plan, "tomas", Now);
         state = Look(plan, state, harms: 2);
         Assert.Null(state.Waves[0].PassedAt);
-        Assert.Contains("2 harm reports, 1 allowed", Sentences.Of(plan, state, Tallies(2), Now));
+        Assert.Contains("2 harm reports, 1 allowed", Sentences.Of(plan, state, Tallies(2), Now).ToString());
         Assert.NotNull(Look(plan, state, harms: 1).Waves[0].PassedAt);
         var advanced = DeploymentMachine.Decide(plan, state, new Asked(DeploymentAct.Advance, "tomas", "looked at both"), Now).Value.State;
         Assert.NotNull(advanced.Waves[0].PassedAt);
@@ -68,8 +68,8 @@ public sealed class StoryRuleTests
         states[(int)TargetState.Met] = 33;
         var tally = new Tally(40, 40, 33, 0, 34, 1, null, 0, 0, states);
         var state = DeploymentState.Start(plan, "tomas", Now);
-        Assert.EndsWith("7 devices are late, since the deadline 2 d ago.", Sentences.Of(plan, state, [tally, tally with { States = new int[16] }], Now));
-        Assert.DoesNotContain("late", Sentences.Of(plan with { Deadline = Now.AddDays(1) }, state, [tally, tally], Now));
+        Assert.EndsWith("7 devices are late, since the deadline 2 d ago.", Sentences.Of(plan, state, [tally, tally with { States = new int[16] }], Now).ToString());
+        Assert.DoesNotContain("late", Sentences.Of(plan with { Deadline = Now.AddDays(1) }, state, [tally, tally], Now).ToString());
     }
 
     [Theory]
@@ -155,10 +155,10 @@ public sealed class StoryRuleTests
         var plan = Plan("100 % met", "never");
         var state = DeploymentState.Start(plan, "tomas", Now);
         state = state with { Waves = [state.Waves[0] with { OpenedAt = Now }, .. state.Waves.Skip(1)] };
-        Assert.Contains("cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed. Somebody must try again", Sentences.Of(plan, state, [One(TargetState.Failed), One(TargetState.Waiting)], Now));
+        Assert.Contains("cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed. Somebody must try again", Sentences.Of(plan, state, [One(TargetState.Failed), One(TargetState.Waiting)], Now).ToString());
         var last = state with { Waves = [state.Waves[0] with { PassedAt = Now }, state.Waves[1] with { OpenedAt = Now }] };
-        Assert.Contains("what is left does not go on by itself: 1 failed", Sentences.Of(plan, last, [One(TargetState.Met), One(TargetState.Failed)], Now));
-        Assert.DoesNotContain("what is left", Sentences.Of(plan, last, [One(TargetState.Met), One(TargetState.Ready)], Now));
+        Assert.Contains("what is left does not go on by itself: 1 failed", Sentences.Of(plan, last, [One(TargetState.Met), One(TargetState.Failed)], Now).ToString());
+        Assert.DoesNotContain("what is left", Sentences.Of(plan, last, [One(TargetState.Met), One(TargetState.Ready)], Now).ToString());
 
         static Tally One(TargetState at) => new(1, 1, at == TargetState.Met ? 1 : 0, 0, 0, 0, null, 0, 0, [.. Enum.GetValues<TargetState>().Select(each => each == at ? 1 : 0)]);
     }
@@ -168,11 +168,12 @@ public sealed class StoryRuleTests
     {
         var plan = Plan("100 % met", "3 failed");
         var state = DeploymentState.Start(plan, "tomas", Now) with { Status = DeploymentStatus.Halted, Reason = "3 failed, 3 is the limit in 'Pilots'", HaltedBy = new HaltedBy(0, 3, 12) };
-        Assert.DoesNotContain("By now", Sentences.Of(plan, state, [Counts(3, 12), Counts(0, 0)], Now));
-        Assert.Contains("By now 6 of 15 failed there.", Sentences.Of(plan, state, [Counts(6, 15), Counts(0, 0)], Now));
+        Assert.DoesNotContain("By now", Sentences.Of(plan, state, [Counts(3, 12), Counts(0, 0)], Now).ToString());
+        Assert.Contains("By now 6 of 15 failed there.", Sentences.Of(plan, state, [Counts(6, 15), Counts(0, 0)], Now).ToString());
         int[] states = [.. Enum.GetValues<TargetState>().Select(each => each == TargetState.NotNeeded ? 12 : 0)];
         var nobody = new Tally(12, 0, 0, 12, 0, 0, null, 0, 0, states);
-        Assert.Equal("Nobody needs it: not meant for 12 devices. It stays on guard.", Sentences.Of(plan, state with { Status = DeploymentStatus.Standing }, [nobody, Counts(0, 0)], Now));
+        Assert.Equal("Nobody needs it:", Sentences.Of(plan, state with { Status = DeploymentStatus.Standing }, [nobody, Counts(0, 0)], Now).Lead);
+        Assert.Equal("Nobody needs it: not meant for 12 devices. It stays on guard.", Sentences.Of(plan, state with { Status = DeploymentStatus.Standing }, [nobody, Counts(0, 0)], Now).ToString());
 
         static Tally Counts(int failures, int trials) => new(trials, trials == 0 ? 0 : trials, 0, 0, trials, failures, null, 0, 0, new int[16]);
     }

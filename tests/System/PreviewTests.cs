@@ -115,7 +115,7 @@ public sealed class PreviewTests
         await site.Admin.Until(async () => (await Preview(site, new DeploymentRequest("notes", [Site.Enrolled], [new("All", "everyone else")]))).Reached == 1, "it has told what it is");
         var request = new DeploymentRequest("notes", [Site.Enrolled], [new("First", "1 device", "100 % met"), new("Rest", "everyone else")], Wish: "choice");
         var preview = await Preview(site, request);
-        Assert.Equal(("offered", 1), (preview.Effects[0].Name, preview.Effects[0].Count));
+        Assert.Equal(("offered", "choice", 1), (preview.Effects[0].Code, preview.Wish, preview.Effects[0].Count));
         Assert.Contains(preview.Findings, finding => finding.Message.Contains("counts only those who took it"));
         var said = await site.Must("deployment", "start", "notes", "--to", Site.Enrolled, "--choice", "--name", "Shelf", "--yes");
         Assert.Contains("would be offered to 1 device", said);

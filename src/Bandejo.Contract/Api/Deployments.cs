@@ -54,11 +54,17 @@ public sealed record WaveRequest([property: Limits(Text = ApiLimits.MaxName)] st
 /// <param name="CanStart">False where a finding stands against it.</param>
 /// <param name="Findings">What stands against it, and what a person should read.</param>
 /// <param name="Reached">Devices that would get an order, or have already what it asks for.</param>
-/// <param name="Effects">How many by effect: enter, upgrade, downgrade, leave, offered, nothing.</param>
+/// <param name="Effects">How many by effect.</param>
+/// <param name="Wish"><c>have</c>, <c>gone</c> or <c>choice</c>.</param>
 /// <param name="Out">Devices of the groups that are not reached, by reason.</param>
 /// <param name="Spread">Reached devices by kind and model.</param>
 /// <param name="Chosen">All that was chosen, or stands as it is unless chosen.</param>
-public sealed record DeploymentPreview(string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves, IReadOnlyList<CountInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread, IReadOnlyList<ChosenInfo> Chosen);
+public sealed record DeploymentPreview(string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves, IReadOnlyList<EffectInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread, IReadOnlyList<ChosenInfo> Chosen, string Wish);
+
+/// <summary>How many devices a deployment would have one effect on.</summary>
+/// <param name="Code"><c>enter</c>, <c>upgrade</c>, <c>downgrade</c>, <c>leave</c>, <c>offered</c>, <c>has-it</c>, <c>has-newer</c>, <c>has-none</c> or <c>not-known</c>.</param>
+/// <param name="Name">The same for people.</param>
+public sealed record EffectInfo(string Code, string Name, int Count);
 
 /// <summary>A wave before the start.</summary>
 /// <param name="Devices">How many it picks.</param>
@@ -79,8 +85,9 @@ public sealed record OutInfo(string Reason, int Count, IReadOnlyList<string> Sam
 /// <summary>A deployment in a list.</summary>
 /// <param name="Status">running, paused, halted, rolling-back, standing or ended.</param>
 /// <param name="Sentence">Where it stands and what happens next.</param>
+/// <param name="Lead">The beginning of the sentence, to be seen first.</param>
 /// <param name="States">How many targets are in each state.</param>
-public sealed record DeploymentInfo(string Id, string Name, string App, string Version, string Package, string Wish, string Status, string Sentence, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? Deadline, ComplianceInfo Compliance, IReadOnlyList<CountInfo> States, IReadOnlyList<WaveInfo> Waves, int Revision);
+public sealed record DeploymentInfo(string Id, string Name, string App, string Version, string Package, string Wish, string Status, string Sentence, string Lead, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? Deadline, ComplianceInfo Compliance, IReadOnlyList<CountInfo> States, IReadOnlyList<WaveInfo> Waves, int Revision);
 
 /// <summary>A wave of a running deployment.</summary>
 /// <param name="Needed">How many its gate needs of <paramref name="Bottom"/>.</param>

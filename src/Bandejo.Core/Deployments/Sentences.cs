@@ -3,15 +3,24 @@ using Bandejo.Core.Rules;
 
 namespace Bandejo.Core.Deployments;
 
+/// <summary>What is said of where something stands.</summary>
+/// <param name="Lead">What to see first: its beginning, up to where the figures or the reason come.</param>
+/// <param name="Rest">All that follows, with what separates it.</param>
+public readonly record struct Told(string Lead, string Rest)
+{
+    public override string ToString() => Lead + Rest;
+}
+
 /// <summary>Says in one sentence where a deployment stands and what happens next, and what a gate comes to.</summary>
 public static class Sentences
 {
     /// <summary>Where it stands, for people. Moments are given in UTC.</summary>
-    public static string Of(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
+    public static Told Of(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
         var late = state.Status == DeploymentStatus.Ended ? 0 : Counting.Late(plan.Deadline, tallies, now);
         var back = state.Status is DeploymentStatus.RollingBack or DeploymentStatus.Ended ? "" : GoingBack(tallies);
-        return Stands(plan, state, tallies, now) + back + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago."));
+        var stands = Stands(plan, state, tallies, now);
+        return stands with { Rest = stands.Rest + back + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago.")) };
     }
 
     /// <summary>What is to be said beside the reason of a target whose device is to do something and is silent; empty where it is not silent for long.</summary>
@@ -44,81 +53,86 @@ public static class Sentences
         return (stuck.Sum(each => each.Count), string.Join(", ", stuck.Where(each => each.Count > 0).Select(each => string.Create(CultureInfo.InvariantCulture, $"{each.Count} {each.Word}"))));
     }
 
-    private static string Stands(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
+    private static Told Stands(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
         var at = DeploymentMachine.GateWave(state);
         switch (state.Status)
         {
             case DeploymentStatus.Halted:
                 var grown = SinceTheHalt(state, tallies);
-                return $"Halted: {state.Reason}.{grown} Nothing new starts until somebody resumes it, rolls it back or ends it.";
+                return new("Halted:", $" {state.Reason}.{grown} Nothing new starts until somebody resumes it, rolls it back or ends it.");
             case DeploymentStatus.Paused:
-                return $"Paused{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}. Nothing new starts until somebody resumes it.";
+                return new(state.Reason.Length > 0 ? "Paused:" : "Paused.", $"{(state.Reason.Length > 0 ? $" {state.Reason}." : "")} Nothing new starts until somebody resumes it.");
             case DeploymentStatus.RollingBack:
                 var undone = tallies.Sum(tally => tally.In(TargetState.Undone));
                 var going = tallies.Sum(tally => tally.GoingBack);
                 var cannot = tallies.Sum(tally => tally.NotBack);
-                return string.Create(CultureInfo.InvariantCulture, $"Rolling back: {undone} undone, {going} to go{(cannot == 0 ? "" : $", {cannot} could not be brought back")}.");
+                return new("Rolling back:", string.Create(CultureInfo.InvariantCulture, $" {undone} undone, {going} to go{(cannot == 0 ? "" : $", {cannot} could not be brought back")}."));
             case DeploymentStatus.Ended:
-                return $"Ended{(state.Reason.Length > 0 ? $": {state.Reason}" : "")}.";
+                return state.Reason.Length > 0 ? new("Ended:", $" {state.Reason}.") : new("Ended.", "");
             case DeploymentStatus.Standing when plan.Wish == Wish.Choice:
                 var shelf = tallies.Sum(each => each.In(TargetState.Choice));
                 var taken = tallies.Sum(each => each.Bottom);
-                return string.Create(CultureInfo.InvariantCulture, $"On the shelf: {taken} of {taken + shelf} took it, {tallies.Sum(each => each.Top)} of them have it.");
+                return new("On the shelf:", string.Create(CultureInfo.InvariantCulture, $" {taken} of {taken + shelf} took it, {tallies.Sum(each => each.Top)} of them have it."));
             case DeploymentStatus.Standing:
                 if (tallies.Sum(tally => tally.Bottom) == 0)
                 {
-                    return $"Nobody needs it: {NotCounted(tallies)}. It stays on guard.";
+                    return new("Nobody needs it:", $" {NotCounted(tallies)}. It stays on guard.");
                 }
 
-                return string.Create(CultureInfo.InvariantCulture, $"Every gate has passed: {tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} met. It stays on guard.");
+                return new("Every gate has passed:", string.Create(CultureInfo.InvariantCulture, $" {tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} met. It stays on guard."));
         }
 
         if (at < 0)
         {
             var closed = state.Waves.ToList().FindIndex(wave => wave.OpenedAt is null);
-            return closed >= 0 && plan.Waves[closed].OpensAt is { } opens ? $"'{plan.Waves[closed].Name}' opens in {Units.FormatDuration(opens - now)}." : "About to start.";
+            return new(closed >= 0 && plan.Waves[closed].OpensAt is { } opens ? $"'{plan.Waves[closed].Name}' opens in {Units.FormatDuration(opens - now)}." : "About to start.", "");
         }
 
         var tally = tallies[at];
         var name = plan.Waves[at].Name;
-        var next = at + 1 < plan.Waves.Count ? string.Create(CultureInfo.InvariantCulture, $"'{plan.Waves[at + 1].Name}' with {tallies[at + 1].Total} device{(tallies[at + 1].Total == 1 ? "" : "s")} follows") : "it is done";
+        var next = at + 1 < plan.Waves.Count ? Follows("follows") : "it is done";
         if (plan.Waves[at].Gate is not { } gate)
         {
             var (stuck, says) = Stuck(tally);
             var rest = stuck > 0 && stuck == tally.Bottom - tally.Top ? $"; what is left does not go on by itself: {says}" : "";
-            return string.Create(CultureInfo.InvariantCulture, $"'{name}' is at work: {tally.Top} of {tally.Bottom} met{rest}.");
+            return new($"'{name}' is at work:", string.Create(CultureInfo.InvariantCulture, $" {tally.Top} of {tally.Bottom} met{rest}."));
         }
 
         if (tally.Harms > gate.MostHarms)
         {
-            return string.Create(CultureInfo.InvariantCulture, $"'{name}' has {tally.Harms} harm report{(tally.Harms == 1 ? "" : "s")}, {gate.MostHarms} allowed: its gate does not pass; somebody must advance it, roll it back or end it.");
+            return new(
+                string.Create(CultureInfo.InvariantCulture, $"'{name}' has {tally.Harms} harm report{(tally.Harms == 1 ? "" : "s")}, {gate.MostHarms} allowed:"),
+                " its gate does not pass; somebody must advance it, roll it back or end it.");
         }
 
         var needed = gate.Needed(tally.Bottom);
         var count = string.Create(CultureInfo.InvariantCulture, $"{tally.Top} of {tally.Bottom} met, {needed} needed");
         if (tally.Bottom == 0)
         {
-            return $"'{name}' has no device that its gate counts; somebody must advance it.";
+            return new($"'{name}' has no device that its gate counts;", " somebody must advance it.");
         }
 
         if (state.Waves[at].ReachedAt is not { } reached)
         {
             if (OutOfReach(gate, tally) is { Length: > 0 } missing)
             {
-                return $"'{name}' cannot reach its gate as things are: {count}; {missing}. Somebody must try again, let the gate pass by hand, roll it back or end it.";
+                return new($"'{name}' cannot reach its gate as things are:", $" {count}; {missing}. Somebody must try again, let the gate pass by hand, roll it back or end it.");
             }
 
-            return $"'{name}' is at work: {count}. When its gate holds, {next}.";
+            return new($"'{name}' is at work:", $" {count}. When its gate holds, {next}.");
         }
 
         var left = reached + gate.Soak - now;
         if (left > TimeSpan.Zero)
         {
-            return $"'{name}' is soaking: {count}. If it stays so for {Units.FormatDuration(left)}, {(gate.NeedsApproval ? "somebody may let " + next.Replace("follows", "follow", StringComparison.Ordinal) : next)}.";
+            return new($"'{name}' is soaking:", $" {count}. If it stays so for {Units.FormatDuration(left)}, {(!gate.NeedsApproval ? next : at + 1 < plan.Waves.Count ? $"somebody may let {Follows("follow")}" : "somebody may let it be done")}.");
         }
 
-        return gate.NeedsApproval ? $"'{name}' holds its gate ({count}) and waits for approval; then {next}." : $"'{name}' holds its gate ({count}).";
+        return gate.NeedsApproval ? new($"'{name}' holds its gate ({count}) and waits for approval;", $" then {next}.") : new($"'{name}' holds its gate ({count}).", "");
+
+        string Follows(string verb) =>
+            string.Create(CultureInfo.InvariantCulture, $"'{plan.Waves[at + 1].Name}' with {tallies[at + 1].Total} device{(tallies[at + 1].Total == 1 ? "" : "s")} {verb}");
     }
 
     /// <summary>What failed where the rule halted it, as a further sentence where that is more by now than it was then; empty otherwise.</summary>

@@ -6,11 +6,42 @@ using Bandejo.Core.World;
 
 namespace Bandejo.Core.Rollouts;
 
+/// <summary>What would come of a deployment for one device that it reaches.</summary>
+public enum Effect
+{
+    /// <summary>It would get the app, which it does not have.</summary>
+    Enter,
+
+    /// <summary>It would get a newer version.</summary>
+    Upgrade,
+
+    /// <summary>It would get an older version.</summary>
+    Downgrade,
+
+    /// <summary>It would lose the app.</summary>
+    Leave,
+
+    /// <summary>Its user may take it.</summary>
+    Offered,
+
+    /// <summary>It has this version.</summary>
+    HasIt,
+
+    /// <summary>It has a newer version, which is left alone.</summary>
+    HasNewer,
+
+    /// <summary>It does not have what would be taken away.</summary>
+    HasNone,
+
+    /// <summary>It has not said what it has.</summary>
+    NotKnown,
+}
+
 /// <summary>Where one device would stand under a deployment that was not started yet, as soon as its wave opens. Decided by what weighs it then.</summary>
 /// <param name="Wave">The wave that picks it; -1 for none.</param>
 /// <param name="Stand">What would happen to its target, and whether the package itself can be there.</param>
-/// <param name="Effect">What would come of it for the device; empty where it is not reached.</param>
-public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, string Effect)
+/// <param name="Effect">What would come of it for the device; null where it is not reached.</param>
+public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, Effect? Effect)
 {
     public TargetEvent Event => Stand.Happening.Event;
 
@@ -45,26 +76,26 @@ public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, string 
             var wave = waves[device.Id];
             // Who is picked by no wave is told of elsewhere; it is looked at as if the first had it.
             var stand = Weighing.Stands(world, draft, device, new Standing(Math.Max(0, wave)), isIn: true, world.Now, fit);
-            var foreseen = new Foreseen(device, wave, stand, "");
+            var foreseen = new Foreseen(device, wave, stand, null);
             return foreseen.IsReached ? foreseen with { Effect = EffectOn(plan, world.App(device, plan.App)) } : foreseen;
         })];
     }
 
-    private static string EffectOn(DeploymentPlan plan, FactLookup installed)
+    private static Effect EffectOn(DeploymentPlan plan, FactLookup installed)
     {
         if (plan.Wish == Wish.Gone)
         {
-            return installed.Value is not null ? "leave" : installed.IsAbsent ? "nothing (not there)" : "not known yet";
+            return installed.Value is not null ? Rollouts.Effect.Leave : installed.IsAbsent ? Rollouts.Effect.HasNone : Rollouts.Effect.NotKnown;
         }
 
         var order = installed.Value?.Version?.CompareTo(plan.Version) ?? -1;
         return order switch
         {
-            0 => "nothing (there already)",
-            > 0 when !plan.AllowsDowngrade => "nothing (newer is there)",
-            _ when plan.Wish == Wish.Choice => "offered",
-            > 0 => "downgrade",
-            _ => installed.Value is not null ? "upgrade" : installed.IsAbsent ? "enter" : "not known yet",
+            0 => Rollouts.Effect.HasIt,
+            > 0 when !plan.AllowsDowngrade => Rollouts.Effect.HasNewer,
+            _ when plan.Wish == Wish.Choice => Rollouts.Effect.Offered,
+            > 0 => Rollouts.Effect.Downgrade,
+            _ => installed.Value is not null ? Rollouts.Effect.Upgrade : installed.IsAbsent ? Rollouts.Effect.Enter : Rollouts.Effect.NotKnown,
         };
     }
 }

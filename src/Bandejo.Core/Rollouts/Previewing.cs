@@ -13,13 +13,13 @@ namespace Bandejo.Core.Rollouts;
 /// <param name="Ask">What is asked for, as it is to be kept: by digest, for what the words named today may name something else tomorrow.</param>
 /// <param name="Findings">What stands against it, and what a person should read.</param>
 /// <param name="Reached">How many devices would get an order, or have already what it asks for.</param>
-/// <param name="Effects">How many by effect: enter, upgrade, downgrade, leave, offered, nothing.</param>
+/// <param name="Effects">How many by effect, most first.</param>
 /// <param name="Out">Devices of the groups that are not reached, by reason.</param>
 /// <param name="Spread">Reached devices by kind and model.</param>
 /// <param name="Foreseen">Where each device in scope would stand.</param>
 /// <param name="Handling">The kept handling that it goes by; null for none.</param>
 public sealed record Outlook(
-    DeploymentAsk Ask, DeploymentPlan Plan, PackageEntry Package, IReadOnlyList<Finding> Findings, int Reached, IReadOnlyList<WaveOutlook> Waves, IReadOnlyList<(string Effect, int Count)> Effects, IReadOnlyList<Outsiders> Out,
+    DeploymentAsk Ask, DeploymentPlan Plan, PackageEntry Package, IReadOnlyList<Finding> Findings, int Reached, IReadOnlyList<WaveOutlook> Waves, IReadOnlyList<(Effect Effect, int Count)> Effects, IReadOnlyList<Outsiders> Out,
     IReadOnlyList<(string Kind, int Count)> Spread, IReadOnlyList<Foreseen> Foreseen, HandlingRecord? Handling)
 {
     /// <summary>Nothing stands against it.</summary>
@@ -126,7 +126,7 @@ public static class Previewing
 
         return new Outlook(
             ask with { Name = plan.Name }, plan, package, findings, reached.Count, previews,
-            [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect).OrderByDescending(group => group.Count()).Select(group => (group.Key, group.Count()))],
+            [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect!.Value).OrderByDescending(group => group.Count()).Select(group => (group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new Outsiders(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
             Spread(world, reached), foreseen, handling);
     }

@@ -1,6 +1,8 @@
+using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
 using Bandejo.Core.World;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Http;
@@ -15,16 +17,9 @@ internal static class ComplianceRoutes
     {
         api.MapGet("/compliance", (WorldHost world, string? by) => Rows(world, by ?? "fleet").Answer())
             .ForAll().WithSummary("Compliance by fleet, app, group or deployment").Produces<IReadOnlyList<ComplianceRow>>();
-        api.MapGet("/compliance/targets", (WorldHost world, HttpContext context, string? deployment, string? app, string? group, string? only, string? format) =>
-        {
-            var outcome = Export(world, deployment, app, group, only);
-            if (!outcome.Ok)
-            {
-                return Problems.Of(outcome.Failure!);
-            }
-
-            return format == "csv" ? Results.Text(TargetList.Csv(outcome.Value), "text/csv; charset=utf-8") : Results.Ok(new Page<TargetInfo>(outcome.Value, null, outcome.Value.Count));
-        }).ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late, unmet, unknown or open (unmet or unknown)").Produces<Page<TargetInfo>>();
+        api.MapGet("/compliance/targets", (WorldHost world, string? deployment, string? app, string? group, string? only, string? format) =>
+            Export(world, deployment, app, group, only).Answer(targets => format == "csv" ? TargetList.Csv(targets) : Streams.Page(targets, ContractJson.Default.TargetInfo)))
+            .ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late, unmet, unknown or open (unmet or unknown)").Produces<Page<TargetInfo>>();
     }
 
     private static Outcome<IReadOnlyList<ComplianceRow>> Rows(WorldHost world, string by) => world.Read<Outcome<IReadOnlyList<ComplianceRow>>>(each =>
@@ -52,7 +47,8 @@ internal static class ComplianceRoutes
             "group", group.Record.Slug, group.Record.Name,
             Counts.Info(active.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, deployment.Targets.States(group.In), world.Now)))))];
 
-    private static Outcome<IReadOnlyList<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IReadOnlyList<TargetInfo>>>(each =>
+    /// <summary>The targets behind a figure by deployment and device, made while they are read.</summary>
+    private static Outcome<IEnumerable<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IEnumerable<TargetInfo>>>(each =>
     {
         if (only is not (null or "late" or "unmet" or "unknown" or "open"))
         {
@@ -83,17 +79,31 @@ internal static class ComplianceRoutes
             members = found.Value;
         }
 
-        return deployments.SelectMany(deployment => deployment.Targets.All.Select(target => (deployment, target)))
-            .Where(pair => members is null || (each.Devices.Get(pair.target.Device) is { } device && members.In[device.Row]))
-            .Where(pair => only switch
-            {
-                "late" => Counting.IsLate(pair.target.State, pair.deployment.Plan.Deadline, each.Now),
-                "unmet" => Counts.Of(pair.deployment, pair.target, each.Now) is { Unmet: 1 },
-                "unknown" => Counts.Of(pair.deployment, pair.target, each.Now) is { Unknown: 1 },
-                "open" => Counts.Of(pair.deployment, pair.target, each.Now) is { Unmet: 1 } or { Unknown: 1 },
-                _ => true,
-            })
-            .Select(pair => Views.Target(each, pair.deployment, pair.target))
-            .OrderBy(target => target.Deployment, StringComparer.Ordinal).ThenBy(target => target.DeviceName, StringComparer.Ordinal).ToList();
+        return Outcome.Of(Targets(each, deployments, members?.In, only));
     });
+
+    private static IEnumerable<TargetInfo> Targets(FleetWorld world, IEnumerable<DeploymentEntry> deployments, Bitmap? members, string? only)
+    {
+        foreach (var deployment in deployments)
+        {
+            var rows = deployment.Targets.In(Enum.GetValues<TargetState>().Where(state => IsMeant(state, deployment)));
+            foreach (var device in world.Devices.InOrder(members is null ? rows : rows.And(members)))
+            {
+                yield return Views.Target(world, deployment, deployment.Targets[device]);
+            }
+        }
+
+        bool IsMeant(TargetState state, DeploymentEntry deployment)
+        {
+            var count = Counting.Compliance(state, deployment.Plan.Deadline, world.Now);
+            return only switch
+            {
+                "late" => Counting.IsLate(state, deployment.Plan.Deadline, world.Now),
+                "unmet" => count.Unmet == 1,
+                "unknown" => count.Unknown == 1,
+                "open" => count.Unmet == 1 || count.Unknown == 1,
+                _ => true,
+            };
+        }
+    }
 }

@@ -85,9 +85,18 @@ internal static class AskForms
         return new DeploymentPreview(
             plan.Name, $"{package.Title} ({package.Digest[..12]}, {StateNames.Of(package.Record.State)})", outlook.CanStart, [.. outlook.Findings.Select(Problems.Info)], outlook.Reached,
             [.. outlook.Waves.Select(each => new WavePreview(each.Wave.Name, each.Wave.Pick.ToString(), each.Devices, each.Counted, each.Wave.Gate?.ToString(), each.Arithmetic, each.Sample, each.Wave.OpensAt))],
-            [.. outlook.Effects.Select(each => new CountInfo(each.Effect, each.Count))], [.. outlook.Out.Select(Info)], [.. outlook.Spread.Select(each => new CountInfo(each.Kind, each.Count))],
-            Chosen.Of(plan, package, outlook.Ask.Preset, outlook.Handling));
+            [.. outlook.Effects.Select(each => new EffectInfo(StateNames.Hyphenate(each.Effect.ToString()), Words(each.Effect), each.Count))], [.. outlook.Out.Select(Info)], [.. outlook.Spread.Select(each => new CountInfo(each.Kind, each.Count))],
+            Chosen.Of(plan, package, outlook.Ask.Preset, outlook.Handling), StateNames.Of(plan.Wish));
     }
+
+    private static string Words(Effect effect) => effect switch
+    {
+        Effect.HasIt => "nothing (there already)",
+        Effect.HasNewer => "nothing (newer is there)",
+        Effect.HasNone => "nothing (not there)",
+        Effect.NotKnown => "not known yet",
+        _ => StateNames.Hyphenate(effect.ToString()),
+    };
 
     public static OutInfo Info(Outsiders outsiders) => new(outsiders.Reason, outsiders.Count, outsiders.Sample);
 

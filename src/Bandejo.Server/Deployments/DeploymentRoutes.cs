@@ -30,7 +30,7 @@ internal static class DeploymentRoutes
         api.MapGet("/deployments/{deployment}", (WorldHost world, HttpContext context, string deployment) => Details(world, deployment).Answer(details => context.WithRevision(details, details.Deployment.Revision)))
             .ForAll().WithSummary("One deployment").Produces<DeploymentDetails>();
         api.MapGet("/deployments/{deployment}/targets", (WorldHost world, string deployment, [AsParameters] TargetQuery query, string? format) => format == "csv"
-            ? world.Read(each => TargetList.Csv(each, deployment, query)).Answer(csv => Results.Text(csv, "text/csv; charset=utf-8"))
+            ? world.Read(each => TargetList.Csv(each, deployment, query))
             : world.Read(each => TargetList.Page(each, deployment, query)).Answer())
             .ForAll().WithSummary("The targets of a deployment; the filter is as for devices; sort by name, since or state (what needs somebody first); format=csv gives all").Produces<Page<TargetInfo>>();
         api.MapGet("/deployments/{deployment}/acts", (WorldHost world, HttpContext context, string deployment) => world.Read(each => ActEffects.Of(each, deployment, context.Person())).Answer(effects => Results.Ok((IReadOnlyList<ActPreview>)[.. effects.Select(AskForms.Info)])))

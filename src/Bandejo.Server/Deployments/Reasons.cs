@@ -1,71 +1,40 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
-using Bandejo.Core.Deployments;
 using Bandejo.Core.Rollouts;
 using Bandejo.Core.Rules;
 using Bandejo.Core.World;
-using Bandejo.Server.World;
 
 namespace Bandejo.Server.Deployments;
 
-/// <summary>Says, step by step, why a device stands where it stands under a deployment.</summary>
+/// <summary>Writes out, step by step, why a device stands where it stands under a deployment.</summary>
 internal static class Reasons
 {
     public static WhyInfo Of(FleetWorld world, DeploymentEntry deployment, DeviceEntry device)
     {
-        var plan = deployment.Plan;
-        var steps = new List<string>();
-        foreach (var slug in plan.Groups)
-        {
-            steps.Add(Group(world, slug, device, "is in", "is not in"));
-        }
-
-        foreach (var slug in plan.Except)
-        {
-            steps.Add(Group(world, slug, device, "is left out by", "is not in the excluded"));
-        }
-
-        if (!device.Record.IsSorted)
-        {
-            steps.Add("is unsorted: it gets nothing until somebody puts it into a listed group");
-        }
-
-        var target = deployment.Targets.Of(device);
-        if (target is null)
-        {
-            return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is no target of '{plan.Name}'.", steps, null, []);
-        }
-
-        var fit = world.FitOf(deployment.Package, device.Row);
-        steps.Add(fit.Event == TargetEvent.Due ? $"fits variant '{fit.Variant}' and meets what it requires" : fit.Reason.ToString());
-        if (Needing.Lacking(world, deployment.Package, device) is { } lacking)
-        {
-            steps.Add(lacking.Reason.ToString());
-        }
-
-        if (target.Wave >= 0)
-        {
-            var wave = deployment.State.Waves[target.Wave];
-            steps.Add($"is in wave '{plan.Waves[target.Wave].Name}', which {(wave.OpenedAt is null ? "is not open yet" : $"opened {wave.OpenedAt:yyyy-MM-dd HH:mm} UTC")}");
-        }
-
-        return new WhyInfo(device.Id, deployment.Id, $"{device.Name} is {StateNames.Of(target.State)} in '{plan.Name}': {target.Reason}.", steps, Views.Target(world, deployment, target), []);
+        var standing = WhyStanding.Of(world, deployment, device);
+        IReadOnlyList<string> steps = [.. standing.Steps.Select(Words)];
+        return standing.Target is { } target
+            ? new WhyInfo(device.Id, deployment.Id, $"{device.Name} is {StateNames.Of(target.State)} in '{deployment.Plan.Name}': {target.Reason}.", steps, Views.Target(world, deployment, target), [])
+            : new WhyInfo(device.Id, deployment.Id, $"{device.Name} is no target of '{deployment.Plan.Name}'.", steps, null, []);
     }
 
-    private static string Group(FleetWorld world, string slug, DeviceEntry device, string isIn, string isOut)
+    private static string Words(StandingStep step) => step switch
     {
-        if (!world.Groups.TryGetValue(slug, out var group))
-        {
-            return $"the group '{slug}' is gone";
-        }
+        GroupStep { Truth: null, Group: var group } => $"the group '{group}' is gone",
+        GroupStep { Why: null } listed => $"{Membership(listed)} '{listed.Group}' (listed)",
+        GroupStep ruled => $"{Membership(ruled)} '{ruled.Group}'{(ruled.Why!.Length > 0 ? $": {ruled.Why}" : "")}",
+        UnsortedStep => "is unsorted: it gets nothing until somebody puts it into a listed group",
+        FitStep { Variant: { } variant } => $"fits variant '{variant}' and meets what it requires",
+        FitStep fit => fit.Reason.ToString(),
+        LackingStep lacking => lacking.Reason.ToString(),
+        WaveStep wave => $"is in wave '{wave.Wave}', which {(wave.OpenedAt is null ? "is not open yet" : $"opened {wave.OpenedAt:yyyy-MM-dd HH:mm} UTC")}",
+        _ => throw new ArgumentOutOfRangeException(nameof(step)),
+    };
 
-        if (group.Rule is not { } rule)
-        {
-            return $"{(group.In[device.Row] ? isIn : isOut)} '{slug}' (listed)";
-        }
-
-        var verdict = rule.Evaluate(world.Columns.Row(device.Row));
-        var word = verdict.Truth switch { Truth.True => isIn, Truth.False => isOut, _ => "is not known yet to be in" };
-        return $"{word} '{slug}'{(verdict.Why.Length > 0 ? $": {verdict.Why}" : "")}";
-    }
+    private static string Membership(GroupStep step) => step.Truth switch
+    {
+        Truth.True => step.IsExcept ? "is left out by" : "is in",
+        Truth.False => step.IsExcept ? "is not in the excluded" : "is not in",
+        _ => "is not known yet to be in",
+    };
 }

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
@@ -7,7 +6,6 @@ using Bandejo.Core.World;
 using Bandejo.Server.Devices;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
-using CsvHelper;
 
 namespace Bandejo.Server.Deployments;
 
@@ -103,33 +101,17 @@ internal static class TargetList
         new([.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))], page.Count > size && isByName ? page[size - 1].Name : null, total);
 
     /// <summary>All targets that are asked for, as CSV.</summary>
-    public static Outcome<string> Csv(FleetWorld world, string named, TargetQuery query)
-    {
-        var found = Find(world, named, query);
-        return found.Ok ? Csv(found.Value.Devices.Select(device => Views.Target(world, found.Value.Deployment, found.Value.Deployment.Targets[device]))) : found.Failure!;
-    }
+    public static IResult Csv(FleetWorld world, string named, TargetQuery query) =>
+        Find(world, named, query).Answer(found => Csv(found.Devices.Select(device => Views.Target(world, found.Deployment, found.Deployment.Targets[device]))));
 
-    /// <summary>Targets as CSV (RFC 4180).</summary>
-    public static string Csv(IEnumerable<TargetInfo> targets)
-    {
-        using var text = new StringWriter(CultureInfo.InvariantCulture);
-        using (var csv = CsvWriter.Create(text, new CsvWriterOptions { Injection = CsvInjection.Escape }))
-        {
-            csv.WriteRecord(["device", "app", "version", "wish", "deployment", "wave", "state", "late", "reason", "since", "proven"]);
-            foreach (var target in targets)
-            {
-                csv.WriteRecord(
-                [
-                    target.DeviceName, target.App, target.Version, target.Wish, target.DeploymentName, target.Wave ?? "", target.State, target.IsLate ? "yes" : "no", target.Reason,
-                    Instant(target.Since), target.ProvenAt is { } proven ? Instant(proven) : "",
-                ]);
-            }
-        }
-
-        return text.ToString();
-
-        static string Instant(DateTimeOffset at) => at.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture);
-    }
+    /// <summary>Targets as CSV.</summary>
+    public static IResult Csv(IEnumerable<TargetInfo> targets) => Streams.Csv(
+        ["device", "app", "version", "wish", "deployment", "wave", "state", "late", "reason", "since", "proven"],
+        targets.Select(target => (string[])
+        [
+            target.DeviceName, target.App, target.Version, target.Wish, target.DeploymentName, target.Wave ?? "", target.State, target.IsLate ? "yes" : "no", target.Reason,
+            Streams.Instant(target.Since), target.ProvenAt is { } proven ? Streams.Instant(proven) : "",
+        ]));
 
     private static Outcome<(DeploymentEntry Deployment, List<DeviceEntry> Devices)> Find(FleetWorld world, string named, TargetQuery query)
     {

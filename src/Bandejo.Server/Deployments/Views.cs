@@ -16,9 +16,10 @@ internal static class Views
         var plan = deployment.Plan;
         var tallies = world.TalliesToShow(deployment);
         var states = deployment.Targets.States();
+        var stands = Sentences.Of(plan, deployment.State, tallies, world.Now);
         return new DeploymentInfo(
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, StateNames.Of(plan.Wish), StateNames.Of(deployment.State.Status),
-            Sentences.Of(plan, deployment.State, tallies, world.Now), deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
+            stands.ToString(), stands.Lead, deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
             Counts.Info(Counts.Of(deployment, states, world.Now)), States(states), [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
     }
 

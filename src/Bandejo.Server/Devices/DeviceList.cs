@@ -6,7 +6,6 @@ using Bandejo.Core.Rules;
 using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
-using CsvHelper;
 
 namespace Bandejo.Server.Devices;
 
@@ -99,34 +98,22 @@ internal static class DeviceList
     public static Failure? CursorAgainst(string? sort, string? cursor) =>
         cursor is not null && sort is not (null or "name") ? new Failure(ErrorKind.Invalid, "A list that is not in the order of names is read on with skip, not with cursor.") : null;
 
-    /// <summary>All devices that are asked for, as CSV (RFC 4180).</summary>
-    public static Outcome<string> Csv(FleetWorld world, DeviceQuery query)
+    /// <summary>All devices that are asked for, as CSV.</summary>
+    public static IResult Csv(FleetWorld world, DeviceQuery query)
     {
         var facts = Facts(query.Columns);
         var found = Ordered(world, query);
         if (!facts.Ok || !found.Ok)
         {
-            return (facts.Failure ?? found.Failure)!;
+            return Problems.Of((facts.Failure ?? found.Failure)!);
         }
 
-        using var text = new StringWriter(CultureInfo.InvariantCulture);
-        using (var csv = CsvWriter.Create(text, new CsvWriterOptions { Injection = CsvInjection.Escape }))
-        {
-            csv.WriteRecord([.. (string[])["name", "kind", "site", "model", "os", "joined", "last-heard", "met", "unmet"], .. facts.Value.Select(fact => fact.ToString())]);
-            foreach (var device in found.Value)
-            {
-                var info = FleetRoutes.Info(world, device, facts.Value);
-                csv.WriteRecord(
-                [
-                    info.Name, info.Kind ?? "", info.Site ?? "", info.Model ?? "", info.Os ?? "", Instant(info.Joined), info.LastHeard is { } heard ? Instant(heard) : "",
-                    info.Met.ToString(CultureInfo.InvariantCulture), info.Unmet.ToString(CultureInfo.InvariantCulture), .. (info.Columns ?? []).Select(value => value ?? ""),
-                ]);
-            }
-        }
-
-        return text.ToString();
-
-        static string Instant(DateTimeOffset at) => at.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture);
+        string[] header = ["name", "kind", "site", "model", "os", "joined", "last-heard", "met", "unmet", .. facts.Value.Select(fact => fact.ToString())];
+        return Streams.Csv(header, found.Value.Select(device => FleetRoutes.Info(world, device, facts.Value)).Select(info => (string[])
+        [
+            info.Name, info.Kind ?? "", info.Site ?? "", info.Model ?? "", info.Os ?? "", Streams.Instant(info.Joined), info.LastHeard is { } heard ? Streams.Instant(heard) : "",
+            info.Met.ToString(CultureInfo.InvariantCulture), info.Unmet.ToString(CultureInfo.InvariantCulture), .. (info.Columns ?? []).Select(value => value ?? ""),
+        ]));
     }
 
     private static Outcome<List<DeviceEntry>> Ordered(FleetWorld world, DeviceQuery query)

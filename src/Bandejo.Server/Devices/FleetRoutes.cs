@@ -22,7 +22,7 @@ internal static class FleetRoutes
     public static void MapFleet(this RouteGroupBuilder api)
     {
         api.MapGet("/devices", (WorldHost world, [AsParameters] DeviceQuery query, string? format) => format == "csv"
-            ? world.Read(each => DeviceList.Csv(each, query)).Answer(csv => Results.Text(csv, "text/csv; charset=utf-8"))
+            ? world.Read(each => DeviceList.Csv(each, query))
             : world.Read(each => DeviceList.Page(each, query)).Answer())
             .ForAll().WithSummary("Devices; the filter is a rule, 'unsorted', or words that name, kind, model or site contain; sort by name, heard, joined or a fact; columns are facts to be answered too; format=csv gives all").Produces<Page<DeviceInfo>>();
         api.MapGet("/devices/{device}", (WorldHost world, string device) => world.Read(each => Details(each, device)).Answer())

@@ -17,6 +17,7 @@ using Bandejo.Core.Versions;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
+using Bandejo.Server.Deployments;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -50,43 +51,14 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
         var document = Documents.From(manifest, listed);
         findings.AddRange(AgainstCatalogue(manifest, listed));
         findings.AddRange(AgainstFleet(manifest));
-        var (fits, notFor) = Reach(manifest);
+        VariantRules[] variants = [.. manifest.Variants.Select(variant => new VariantRules(variant.Name, variant.Fits, variant.Requires))];
+        var reach = world.Read(each => PackageReach.Of(each, variants, MostWeighed, MostReasons));
         var isGood = findings.TrueForAll(finding => finding.IsWarning);
         return new PackageCheckAnswer(
-            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, fits, all, notFor,
+            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, reach.Devices, all, [.. reach.Not.Select(AskForms.Info)],
             [.. manifest.Fetched.Where(fetched => request.Files.All(file => file.Path != fetched.Path)).Select(fetched => new FetchInfo(fetched.Path, fetched.From, fetched.Size, fetched.Sha256))],
             [.. Documents.FilesOf(document).Select(file => file.Sha256).Where(sha256 => SafePath.IsSha256(sha256) && files.Find(sha256) is null).Distinct()]);
     }
-
-    /// <summary>How many devices could get a package now, and for which it is not, or not now: each reason with how many and a few of them.</summary>
-    private (int Gets, IReadOnlyList<OutInfo> Not) Reach(Manifest manifest) => world.Read(each =>
-    {
-        VariantRules[] variants = [.. manifest.Variants.Select(variant => new VariantRules(variant.Name, variant.Fits, variant.Requires))];
-        var gets = variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(each.Columns.Evaluate(variant.Fits).True.And(each.Columns.Evaluate(variant.Requires).True)));
-        var reasons = new Dictionary<Reason, (int Count, List<string> Sample)>();
-        var count = gets.Count();
-        foreach (var row in each.Columns.Live.Copy().Except(gets).Rows().Take(MostWeighed))
-        {
-            var fit = Targeting.Weigh(variants, each.Columns.Row(row));
-            if (fit.Event == TargetEvent.Due)
-            {
-                count++;
-            }
-            else
-            {
-                var why = fit.Reason.WithoutWhatItHas();
-                var (others, sample) = reasons.GetValueOrDefault(why, (0, []));
-                if (sample.Count < 3)
-                {
-                    sample.Add(each.Devices.At(row).Name);
-                }
-
-                reasons[why] = (others + 1, sample);
-            }
-        }
-
-        return (count, (IReadOnlyList<OutInfo>)[.. reasons.Select(pair => new OutInfo(pair.Key.ToString(), pair.Value.Count, pair.Value.Sample)).OrderByDescending(each => each.Count).ThenBy(each => each.Reason, StringComparer.Ordinal).Take(MostReasons)]);
-    });
 
     /// <summary>Begins an upload. The same content begun again goes on where it stood.</summary>
     public Outcome<UploadInfo> Begin(UploadRequest request, string by)

@@ -67,14 +67,13 @@ export default function DeploymentPage() {
   );
 }
 
-/** The service's sentence, its first clause standing out, and the moment in the reader's own time. */
+/** The service's sentence, its beginning standing out, and the moment in the reader's own time. */
 function Lead({ it }: { it: Schemas["DeploymentInfo"] }) {
   const soaking = it.waves.find((wave) => wave.state === "soaking" && wave.soakUntil);
-  const [, first, rest] = it.sentence.match(/^(.*?[:.;])(\s.*)?$/s) ?? [null, it.sentence, ""];
   return (
     <>
-      <strong>{first}</strong>
-      {rest}
+      <strong>{it.lead}</strong>
+      {it.sentence.slice(it.lead.length)}
       {soaking && it.status === "running" && (
         <span className="quiet">
           {" "}

@@ -11,11 +11,18 @@ interface StartPreviewProps {
   isOld: boolean;
 }
 
-const EFFECTS: Record<string, string> = { enter: "get it anew", upgrade: "go up to it", downgrade: "go down to it", leave: "lose it", offered: "may take it", not: "have not said what they have", nothing: "need nothing" };
-
-function effectWord(effect: string): string {
-  return EFFECTS[effect.split(" ")[0]!] ?? effect;
-}
+const NOTHING = "need nothing";
+const EFFECTS: Record<string, string> = {
+  enter: "get it anew",
+  upgrade: "go up to it",
+  downgrade: "go down to it",
+  leave: "lose it",
+  offered: "may take it",
+  "not-known": "have not said what they have",
+  "has-it": NOTHING,
+  "has-newer": NOTHING,
+  "has-none": NOTHING,
+};
 
 /** Whom a deployment would reach, who not and why, and what stands against it. */
 export function StartPreview({ preview, error, isComplete, isOld }: StartPreviewProps) {
@@ -24,13 +31,13 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
   if (!preview) return <div className="sheet pad quiet">Working out whom it reaches …</div>;
   const against = preview.findings.filter((finding) => !finding.isWarning);
   const worth = preview.findings.filter((finding) => finding.isWarning);
-  const isChoice = preview.chosen.some((each) => each.name === "wish" && each.value.startsWith("choice"));
+  const isChoice = preview.wish === "choice";
   const out = preview.out.reduce((sum, reason) => sum + reason.count, 0);
   return (
     <section className="sheet" aria-live="polite" style={isOld ? { opacity: 0.6 } : undefined}>
       <div className="pad">
         <h2>{isChoice ? "Offered to" : "Reaches"} {devices(preview.reached)}</h2>
-        <p className="quiet">{preview.effects.filter((effect) => effect.count > 0).map((effect) => `${count(effect.count)} ${effectWord(effect.name)}`).join(", ") || "No device would change"}.{isChoice && " Nothing is installed until a user takes it."}</p>
+        <p className="quiet">{preview.effects.filter((effect) => effect.count > 0).map((effect) => `${count(effect.count)} ${EFFECTS[effect.code] ?? effect.name}`).join(", ") || "No device would change"}.{isChoice && " Nothing is installed until a user takes it."}</p>
       </div>
       {against.length > 0 && (
         <div className="note bad" style={{ margin: 0 }}>
