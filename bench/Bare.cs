@@ -17,7 +17,8 @@ internal static class Bare
     private static readonly string Filling = new('w', 49);
 
     /// <summary>The question, 300 bytes of JSON.</summary>
-    public static string Asked { get; } = JsonSerializer.Serialize(new Question(1_900_000_000_000, new string('a', 64), new string('b', 16), [], [], new string('s', 126)), JsonSerializerOptions.Web);
+    public static string Asked { get; } = JsonSerializer.Serialize(
+        new Question(1_900_000_000_000, new string('a', 64), new string('b', 16), [], [], new string('s', 126)), JsonSerializerOptions.Web);
 
     /// <summary>Starts it as a process of its own, and returns when it answers.</summary>
     public static async Task<(string Address, Process Process)> Start(Dictionary<string, string>? environment = null)

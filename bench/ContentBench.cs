@@ -26,7 +26,8 @@ internal static class ContentBench
         // A device is given only what an order of its names.
         await site.Must("package", "release", "plateglass 11.3.0", "--reason", "for the figures");
         await site.Deploy("plateglass", Site.Enrolled);
-        var code = await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 1), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
+        var code = await site.Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 1), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
         using var device = new DeviceClient(site.Service.Address);
         await device.Join(code.Code!, "DESK-1");
         await device.CheckIn(1);
@@ -48,7 +49,8 @@ internal static class ContentBench
                     Ours: await Fetch($"{site.Service.Address}{DeviceProtocol.Prefix}/files/{digest}", device.Link.Token, clients)));
                 var ratio = Report.Median(rounds.Select(round => round.Ours / round.Bare));
                 report.Add(
-                    $"content direct, 200 MB to {(clients == 1 ? "a device" : $"{clients} devices at once")}", $"the web server's own answer with a file {Report.Median(rounds.Select(round => round.Bare)):N0} MB/s",
+                    $"content direct, 200 MB to {(clients == 1 ? "a device" : $"{clients} devices at once")}",
+                    $"the web server's own answer with a file {Report.Median(rounds.Select(round => round.Bare)):N0} MB/s",
                     $"{Report.Median(rounds.Select(round => round.Ours)):N0} MB/s ({says})", ratio, "at least 0.9", ratio >= 0.9);
             }
         }

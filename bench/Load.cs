@@ -16,12 +16,17 @@ internal static partial class Load
     /// <param name="address">Where.</param>
     /// <param name="path">Which endpoint.</param>
     /// <param name="requests">A file with tokens and bodies.</param>
-    /// <param name="unique">Eight characters that make the attempts of this run different from those of others; empty for the same requests again and again.</param>
+    /// <param name="unique">Eight characters that make the attempts of this run different from those of others; empty for the same requests again and
+    /// again.</param>
     public static async Task<double> Run(string address, string path, string requests, string unique = "")
     {
         using var process = Programs.Start(
             "wrk", ["-t1", "-c256", $"-d{Seconds}s", "-s", Path.Combine(Programs.Root(), "bench/load.lua"), address],
-            new Dictionary<string, string> { ["BANDEJO_REQUESTS"] = requests, ["BANDEJO_PATH"] = path, ["BANDEJO_UNIQUE"] = unique, ["BANDEJO_COUNT"] = Made.ToString(CultureInfo.InvariantCulture) });
+            new Dictionary<string, string>
+            {
+                ["BANDEJO_REQUESTS"] = requests, ["BANDEJO_PATH"] = path, ["BANDEJO_UNIQUE"] = unique,
+                ["BANDEJO_COUNT"] = Made.ToString(CultureInfo.InvariantCulture),
+            });
         var output = await process.StandardOutput.ReadToEndAsync();
         await process.WaitForExitAsync();
         var errors = await process.StandardError.ReadToEndAsync();

@@ -85,7 +85,8 @@ internal static class PackagingBench
         var (rounds, says) = await QuietRounds.Run(MostRounds, async round =>
         {
             await folder.Write(Payload, round);
-            await File.WriteAllTextAsync(folder.Manifest, (await File.ReadAllTextAsync(folder.Manifest)).Replace($"11.3.{round}", $"11.3.{round + 1}", StringComparison.Ordinal));
+            await File.WriteAllTextAsync(folder.Manifest, (await File.ReadAllTextAsync(folder.Manifest)).Replace(
+                $"11.3.{round}", $"11.3.{round + 1}", StringComparison.Ordinal));
             var before = await Hash();
             var building = await Timed(() => site.Must("package", "build", folder.Path));
             return (Hashing: (before + await Hash()) / 2, Building: building);

@@ -12,7 +12,8 @@ internal sealed record PayloadFolder(string Path, string Manifest, string Payloa
     {
         var path = site.WriteFolder("plateglass", "11.3.0", "mkdir -p $T; echo $BANDEJO_VERSION > $T/VERSION");
         var manifest = System.IO.Path.Combine(path, "package.yaml");
-        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("files: [install.sh, remove.sh]", "files: [install.sh, remove.sh, payload.bin]", StringComparison.Ordinal));
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace(
+            "files: [install.sh, remove.sh]", "files: [install.sh, remove.sh, payload.bin]", StringComparison.Ordinal));
         return new PayloadFolder(path, manifest, System.IO.Path.Combine(path, "payload.bin"));
     }
 

@@ -29,7 +29,9 @@ internal static class QuietRounds
         }
 
         var counted = rounds.Count(IsQuiet) >= Enough ? rounds.Where(IsQuiet).ToList() : rounds;
-        return ([.. counted.Select(each => each.Result)], string.Create(CultureInfo.InvariantCulture, $"{counted.Count} of {rounds.Count} rounds count, {100 * Report.Median(counted.Select(each => each.Stolen)):0} % stolen"));
+        return ([.. counted.Select(each => each.Result)], string.Create(
+            CultureInfo.InvariantCulture,
+            $"{counted.Count} of {rounds.Count} rounds count, {100 * Report.Median(counted.Select(each => each.Stolen)):0} % stolen"));
 
         static bool IsQuiet((T Result, double Stolen) round) => round.Stolen < Hardly;
     }
@@ -37,7 +39,8 @@ internal static class QuietRounds
     /// <summary>What was stolen and all there was since the machine began, in ticks.</summary>
     private static (long Stolen, long All) Ticks()
     {
-        var ticks = File.ReadLines("/proc/stat").First().Split(' ', StringSplitOptions.RemoveEmptyEntries).Skip(1).Take(8).Select(text => long.Parse(text, CultureInfo.InvariantCulture)).ToList();
+        var ticks = File.ReadLines("/proc/stat").First().Split(' ', StringSplitOptions.RemoveEmptyEntries).Skip(1).Take(8)
+            .Select(text => long.Parse(text, CultureInfo.InvariantCulture)).ToList();
         return (ticks[7], ticks.Sum());
     }
 }

@@ -27,7 +27,10 @@ internal sealed class Report
     {
         var line = new Line(work, limit, ours, ratio is { } number ? Math.Round(number, 3) : null, asked, holds, _day);
         _lines.Add(line);
-        Console.WriteLine($"{(holds is null ? " " : holds.Value ? "+" : "!")} {work}: {ours}{(limit.Length > 0 ? $" against {limit}" : "")}{(ratio is null ? "" : string.Create(CultureInfo.InvariantCulture, $", ratio {ratio:0.00}"))}{(asked.Length > 0 ? $" (asked: {asked})" : "")}");
+        Console.WriteLine(
+            $"{(holds is null ? " " : holds.Value ? "+" : "!")} {work}: {ours}{(limit.Length > 0 ? $" against {limit}" : "")}"
+                + $"{(ratio is null ? "" : string.Create(CultureInfo.InvariantCulture, $", ratio {ratio:0.00}"))}"
+                    + $"{(asked.Length > 0 ? $" (asked: {asked})" : "")}");
     }
 
     public static double Median(IEnumerable<double> numbers)
@@ -48,13 +51,19 @@ internal sealed class Report
         var file = Path.Combine(folder, "results.json");
         var earlier = isPart && File.Exists(file) ? JsonSerializer.Deserialize<Kept>(File.ReadAllText(file), Form)!.Lines : [];
         var known = earlier.Select(line => line.Work).ToHashSet(StringComparer.Ordinal);
-        var lines = earlier.Select(line => _lines.LastOrDefault(each => each.Work == line.Work) ?? line).Concat(_lines.Where(line => !known.Contains(line.Work))).ToList();
+        var lines = earlier.Select(line => _lines.LastOrDefault(each => each.Work == line.Work) ?? line)
+            .Concat(_lines.Where(line => !known.Contains(line.Work))).ToList();
         var machine = $"{Environment.ProcessorCount} cores, {RuntimeInformation.OSDescription}, .NET {Environment.Version}";
         File.WriteAllText(file, JsonSerializer.Serialize(new Kept(machine, lines), Form) + "\n");
-        var text = new StringBuilder($"# Results\n\n{machine}. How to read and repeat this: [README.md](README.md).\n\n| work | limit | ours | ratio | asked | | measured |\n|---|---|---|---|---|---|---|\n");
+        var text = new StringBuilder(
+            $"# Results\n\n{machine}. How to read and repeat this: [README.md](README.md).\n\n| work | limit | ours | ratio | asked | | measured "
+                + $"|\n|---|---|---|---|---|---|---|\n");
         foreach (var line in lines)
         {
-            text.Append(CultureInfo.InvariantCulture, $"| {line.Work} | {line.Limit} | {line.Ours} | {(line.Ratio is { } ratio ? ratio.ToString("0.00", CultureInfo.InvariantCulture) : "")} | {line.Asked} | {(line.Holds is null ? "" : line.Holds.Value ? "holds" : "**does not hold**")} | {line.At} |\n");
+            text.Append(
+                CultureInfo.InvariantCulture,
+                $"| {line.Work} | {line.Limit} | {line.Ours} | {(line.Ratio is { } ratio ? ratio.ToString("0.00", CultureInfo.InvariantCulture) : "")} | "
+                    + $"{line.Asked} | {(line.Holds is null ? "" : line.Holds.Value ? "holds" : "**does not hold**")} | {line.At} |\n");
         }
 
         File.WriteAllText(Path.Combine(folder, "results.md"), text.ToString());

@@ -23,7 +23,9 @@ internal static class RuleBench
         var before = GC.GetTotalMemory(forceFullCollection: true);
         var columns = Fill(rows);
         var bytes = (GC.GetTotalMemory(forceFullCollection: true) - before) / (double)rows;
-        report.Add($"memory for facts and software, {rows:N0} devices with 19 facts and {AppsEach} programs", "", $"{bytes:0} bytes a device", null, "under 800 bytes", bytes < 800);
+        report.Add(
+            $"memory for facts and software, {rows:N0} devices with 19 facts and {AppsEach} programs", "", $"{bytes:0} bytes a device", null, "under 800 bytes",
+            bytes < 800);
 
         var rules = Enumerable.Range(0, 200).Select(number => Rule.Parse(RuleText(number)).Value).ToList();
         var one = rules[0];
@@ -36,7 +38,10 @@ internal static class RuleBench
         // Code that runs often is compiled again in the background; what is measured is what a service that has run for a minute does.
         await Task.Delay(TimeSpan.FromSeconds(1));
         var times = Enumerable.Range(0, 200).Select(_ => Time(() => few.Evaluate(one))).ToList();
-        report.Add("one rule of four conditions over 100,000 devices", "", $"{Report.Median(times) * 1000:0} µs median, {Report.Percentile(times, 0.99) * 1000:0} µs p99", null, "under 1 ms", Report.Percentile(times, 0.99) < 1);
+        report.Add(
+            "one rule of four conditions over 100,000 devices", "",
+            $"{Report.Median(times) * 1000:0} µs median, {Report.Percentile(times, 0.99) * 1000:0} µs p99", null, "under 1 ms",
+            Report.Percentile(times, 0.99) < 1);
 
         var compiled = Enumerable.Range(0, 500).Select(number => few.Compile(Rule.Parse(RuleText(number)).Value)).ToList();
         var kind = new FactRef("kind", false);
@@ -48,7 +53,10 @@ internal static class RuleBench
                 rule.At(turn);
             }
         })).ToList();
-        report.Add("one check-in's effect on 500 rule groups", "", $"{Report.Median(effects) * 1000:0.0} µs median, {Report.Percentile(effects, 0.99) * 1000:0.0} µs p99", null, "under 20 µs", Report.Median(effects) * 1000 < 20);
+        report.Add(
+            "one check-in's effect on 500 rule groups", "",
+            $"{Report.Median(effects) * 1000:0.0} µs median, {Report.Percentile(effects, 0.99) * 1000:0.0} µs p99", null, "under 20 µs",
+            Report.Median(effects) * 1000 < 20);
 
         await AgainstDatabases(report, columns, rules, rows);
     }
@@ -62,8 +70,14 @@ internal static class RuleBench
         {
             // Only the programs that the measured rules ask for: the others would cost minutes to write and nothing to skip.
             database.Fill(
-                Enumerable.Range(0, rows).Select(row => new[] { row, Chance(row, 1) % Kinds.Length, 4 << (Chance(row, 2) % 4), Versions.Length - (Chance(row, 3) % Versions.Length) }),
-                Enumerable.Range(0, Sample).SelectMany(app => Enumerable.Range(0, rows).Where(row => (row + app) % (Apps / AppsEach) == 0).Select(row => new[] { app, 1 + (Chance(row, 100 + app) % 8), row }).OrderBy(values => values[1]).ThenBy(values => values[2])));
+                Enumerable.Range(0, rows)
+                    .Select(
+                        row => new[] { row, Chance(row, 1) % Kinds.Length, 4 << (Chance(row, 2) % 4), Versions.Length - (Chance(row, 3) % Versions.Length) }),
+                Enumerable.Range(0, Sample)
+                    .SelectMany(
+                        app =>
+                            Enumerable.Range(0, rows).Where(row => (row + app) % (Apps / AppsEach) == 0)
+                                .Select(row => new[] { app, 1 + (Chance(row, 100 + app) % 8), row }).OrderBy(values => values[1]).ThenBy(values => values[2])));
         }
 
         var theirs = databases.ToDictionary(database => database, _ => new List<double>());
@@ -85,7 +99,9 @@ internal static class RuleBench
                     var found = database.Find(Sql(number)).Order().ToList();
                     if (!found.SequenceEqual(columns.Evaluate(rules[number]).True.Rows()))
                     {
-                        throw new InvalidOperationException($"{database.Name} and the columns answer rule {number} differently: {found.Count} and {columns.Evaluate(rules[number]).True.Count()}.");
+                        throw new InvalidOperationException(
+                            $"{database.Name} and the columns answer rule {number} differently: {found.Count} and "
+                                + $"{columns.Evaluate(rules[number]).True.Count()}.");
                     }
                 }
             }
@@ -100,15 +116,20 @@ internal static class RuleBench
         }
 
         var (limit, own) = (theirs.Values.Min(Report.Median), Report.Median(ours));
-        var said = databases.Select(database => $"{database.Name} {Report.Median(theirs[database]) / 1000:0.00} s").Append(postgres is null ? "PostgreSQL is not installed" : null).OfType<string>();
-        report.Add($"200 rules over {rows:N0} devices", $"{string.Join(", ", said)} (ten of them measured)", $"{own / 1000:0.000} s", limit / own, "at least 50 times", limit / own >= 50);
+        var said = databases.Select(database => $"{database.Name} {Report.Median(theirs[database]) / 1000:0.00} s")
+            .Append(postgres is null ? "PostgreSQL is not installed" : null).OfType<string>();
+        report.Add(
+            $"200 rules over {rows:N0} devices", $"{string.Join(", ", said)} (ten of them measured)", $"{own / 1000:0.000} s", limit / own, "at least 50 times",
+            limit / own >= 50);
     }
 
     private static string RuleText(int number) => string.Create(CultureInfo.InvariantCulture,
-        $"kind is \"{Kinds[number % Kinds.Length]}\" and memory >= {4 << (number % 3)} GiB and os.version >= \"{Versions[number % Versions.Length]}\" and app \"app-{number % Apps}\" < \"{2 + (number % 5)}.0\"");
+        $"kind is \"{Kinds[number % Kinds.Length]}\" and memory >= {4 << (number % 3)} GiB and os.version >= \"{Versions[number % Versions.Length]}\" and "
+            + $"app \"app-{number % Apps}\" < \"{2 + (number % 5)}.0\"");
 
     private static string Sql(int number) => string.Create(CultureInfo.InvariantCulture,
-        $"SELECT d.id FROM program p JOIN device d ON d.id = p.device WHERE p.app = {number % Apps} AND p.version < {2 + (number % 5)} AND d.kind = {number % Kinds.Length} AND d.memory >= {4L << (number % 3)} AND d.os >= {Versions.Length - (number % Versions.Length)}");
+        $"SELECT d.id FROM program p JOIN device d ON d.id = p.device WHERE p.app = {number % Apps} AND p.version < {2 + (number % 5)} AND d.kind = "
+            + $"{number % Kinds.Length} AND d.memory >= {4L << (number % 3)} AND d.os >= {Versions.Length - (number % Versions.Length)}");
 
     private static int Chance(int row, int about) => (int)((((uint)row * 2654435761u) ^ ((uint)about * 40503u) ^ (((uint)row + (uint)about) * 97u)) % 1000u);
 
@@ -120,7 +141,8 @@ internal static class RuleBench
         var kinds = Kinds.Select(kind => FactLookup.Of(FactValue.OfText(kind))).ToArray();
         var texts = Enumerable.Range(0, 64).Select(number => FactLookup.Of(FactValue.OfText($"value {number}"))).ToArray();
         var apps = Enumerable.Range(0, Apps).Select(app => new FactRef($"app-{app}", true)).ToArray();
-        var named = FactCatalog.All.Where(fact => fact.Key is not ("kind" or "memory" or "os.version" or "name")).Select(fact => (Fact: new FactRef(fact.Key, false), fact.Value.Type)).ToArray();
+        var named = FactCatalog.All.Where(fact => fact.Key is not ("kind" or "memory" or "os.version" or "name"))
+            .Select(fact => (Fact: new FactRef(fact.Key, false), fact.Value.Type)).ToArray();
         var (kind, memory, system) = (new FactRef("kind", false), new FactRef("memory", false), new FactRef("os.version", false));
         for (var row = 0; row < rows; row++)
         {

@@ -47,7 +47,9 @@ internal sealed class RuleSqlite : RuleDatabase
 
     public override void Fill(IEnumerable<int[]> devices, IEnumerable<int[]> programs)
     {
-        _connection.Execute($"PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA cache_size = -1500000; CREATE TABLE {DeviceTable}; CREATE TABLE {ProgramTable} WITHOUT ROWID");
+        _connection.Execute(
+            $"PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA cache_size = -1500000; CREATE TABLE {DeviceTable}; CREATE TABLE {ProgramTable} "
+                + $"WITHOUT ROWID");
         using var transaction = _connection.BeginTransaction();
         Insert("INSERT INTO device VALUES ($1, $2, $3, $4)", devices);
         Insert("INSERT INTO program VALUES ($1, $2, $3)", programs);
@@ -103,7 +105,10 @@ internal sealed class RulePostgres : RuleDatabase
     /// <summary>Starts one; null where none is installed.</summary>
     public static RulePostgres? Start()
     {
-        var programs = Directory.Exists("/usr/lib/postgresql") ? Directory.GetDirectories("/usr/lib/postgresql").Select(version => Path.Combine(version, "bin")).LastOrDefault(bin => File.Exists(Path.Combine(bin, "initdb"))) : null;
+        var programs = Directory.Exists("/usr/lib/postgresql")
+            ? Directory.GetDirectories("/usr/lib/postgresql").Select(version => Path.Combine(version, "bin"))
+                .LastOrDefault(bin => File.Exists(Path.Combine(bin, "initdb")))
+            : null;
         if (programs is null)
         {
             return null;
@@ -117,7 +122,10 @@ internal sealed class RulePostgres : RuleDatabase
         }
 
         AsPostgres(Path.Combine(programs, "initdb"), "-D", $"{folder}/data", "--auth=trust", "-U", "postgres", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync");
-        AsPostgres(Path.Combine(programs, "pg_ctl"), "-w", "-D", $"{folder}/data", "-l", $"{folder}/log", "-o", $"-c listen_addresses='' -c unix_socket_directories={folder} -c shared_buffers=2GB -c work_mem=256MB -c maintenance_work_mem=512MB -c fsync=off", "start");
+        AsPostgres(
+            Path.Combine(programs, "pg_ctl"), "-w", "-D", $"{folder}/data", "-l", $"{folder}/log", "-o",
+            $"-c listen_addresses='' -c unix_socket_directories={folder} -c shared_buffers=2GB -c work_mem=256MB -c maintenance_work_mem=512MB -c fsync=off",
+            "start");
         return new RulePostgres(folder, programs);
     }
 
@@ -126,7 +134,8 @@ internal sealed class RulePostgres : RuleDatabase
         _connection.Execute($"CREATE TABLE {DeviceTable}; CREATE TABLE {ProgramTable}");
         Copy("COPY device FROM STDIN (FORMAT binary)", devices);
         Copy("COPY program FROM STDIN (FORMAT binary)", programs);
-        _connection.Execute("CREATE INDEX device_by_kind ON device (kind, memory, os); CREATE UNIQUE INDEX device_whole ON device (id) INCLUDE (kind, memory, os)");
+        _connection.Execute(
+            "CREATE INDEX device_by_kind ON device (kind, memory, os); CREATE UNIQUE INDEX device_whole ON device (id) INCLUDE (kind, memory, os)");
         _connection.Execute("VACUUM ANALYZE");
 
         void Copy(string sql, IEnumerable<int[]> all)

@@ -54,7 +54,9 @@ internal static class ServiceBench
 
             await Pages(report, site, size, isLargest);
             var memory = site.Service.Memory();
-            report.Add($"{size:N0} devices, two deployments: memory of the service", "", $"{memory / 1048576.0:N0} MiB", null, isLargest ? "under 1 GiB" : "", isLargest ? memory < 1L << 30 : null);
+            report.Add(
+                $"{size:N0} devices, two deployments: memory of the service", "", $"{memory / 1048576.0:N0} MiB", null, isLargest ? "under 1 GiB" : "",
+                isLargest ? memory < 1L << 30 : null);
             await StartToReady(report, site, size, "with two deployments", isLargest);
         }
         finally
@@ -111,20 +113,25 @@ internal static class ServiceBench
         }
 
         var median = Report.Median(times);
-        report.Add($"{size:N0} devices{(more.Length > 0 ? ", " + more : "")}: start to ready", "", $"{median:0.00} s", null, isAsked ? "under 5 s" : "", isAsked ? median < 5 : null);
+        report.Add(
+            $"{size:N0} devices{(more.Length > 0 ? ", " + more : "")}: start to ready", "", $"{median:0.00} s", null, isAsked ? "under 5 s" : "",
+            isAsked ? median < 5 : null);
     }
 
-    private static async Task CheckIns(Report report, Site site, IReadOnlyList<Known> known, string folder, (string Address, Process Process, string Requests) bare, int size, bool isLargest)
+    private static async Task CheckIns(
+        Report report, Site site, IReadOnlyList<Known> known, string folder, (string Address, Process Process, string Requests) bare, int size, bool isLargest)
     {
         var requests = Path.Combine(folder, "idle");
         await File.WriteAllLinesAsync(requests, known.Select(device => $"{device.Token}\t{Body(device, "")}"));
         await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests);
         var (rounds, says) = await QuietRounds.Run(MostRounds, async _ =>
-            (Bare: await Load.Run(bare.Address, "/bare", bare.Requests), Ours: await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests)));
+            (Bare: await Load.Run(bare.Address, "/bare", bare.Requests), Ours: await Load.Run(
+                site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests)));
         Compare(report, $"{size:N0} devices: check-in with nothing new", rounds, says, 0.7, isLargest);
     }
 
-    private static async Task Results(Report report, Site site, IReadOnlyList<Known> known, string folder, (string Address, Process Process, string Requests) bare, int size, bool isLargest)
+    private static async Task Results(
+        Report report, Site site, IReadOnlyList<Known> known, string folder, (string Address, Process Process, string Requests) bare, int size, bool isLargest)
     {
         var requests = Path.Combine(folder, "results");
         await File.WriteAllLinesAsync(requests, known.Select(device => $"{device.Token}\t{Body(device, "@ATTEMPT@")}"));
@@ -153,7 +160,9 @@ internal static class ServiceBench
             List<double> tabled = [];
             var (rounds, says) = await QuietRounds.Run(
                 MostRounds,
-                async round => (Bare: await Load.Run(bare.Address, "/bare", bare.Requests), Ours: await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, $"{flush:x4}{round:x4}")),
+                async round =>
+                    (Bare: await Load.Run(bare.Address, "/bare", bare.Requests), Ours: await Load.Run(
+                        site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, $"{flush:x4}{round:x4}")),
                 async round => tabled.Add(round.Ours * Load.Length / (Load.Length + await Rest(site))));
             var work = $"{size:N0} devices: check-in with a result, durable before the answer{(flush > 0 ? ", 2 ms on each flush" : "")}";
             Compare(report, work, rounds, says, flush > 0 ? null : 0.5, isLargest);
@@ -180,7 +189,9 @@ internal static class ServiceBench
         var start = Stopwatch.GetTimestamp();
         await site.Service.Start();
         var seconds = Stopwatch.GetElapsedTime(start).TotalSeconds;
-        report.Add($"{size:N0} devices, two deployments: start to ready after kill -9 under load", "", $"{seconds:0.00} s with {waiting:N0} changes that waited for their tables", null, isLargest ? "under 5 s" : "", isLargest ? seconds < 5 : null);
+        report.Add(
+            $"{size:N0} devices, two deployments: start to ready after kill -9 under load", "",
+            $"{seconds:0.00} s with {waiting:N0} changes that waited for their tables", null, isLargest ? "under 5 s" : "", isLargest ? seconds < 5 : null);
         await Rest(site);
     }
 
@@ -199,7 +210,8 @@ internal static class ServiceBench
     /// <summary>How many changes are durable and wait for their tables.</summary>
     private static async Task<long> Waiting(Site site)
     {
-        var line = (await site.Admin.Http.GetStringAsync("/metrics")).Split('\n').First(line => line.StartsWith("bandejo_changes_waiting{", StringComparison.Ordinal));
+        var line = (await site.Admin.Http.GetStringAsync("/metrics")).Split('\n')
+            .First(line => line.StartsWith("bandejo_changes_waiting{", StringComparison.Ordinal));
         return long.Parse(line[(line.IndexOf('}') + 1)..].Trim().Split(' ')[0], CultureInfo.InvariantCulture);
     }
 
@@ -207,16 +219,29 @@ internal static class ServiceBench
     {
         var ratio = Report.Median(rounds.Select(round => round.Ours / round.Bare));
         report.Add(
-            work, $"bare endpoint {Report.Median(rounds.Select(round => round.Bare)):N0}/s", $"{Report.Median(rounds.Select(round => round.Ours)):N0}/s ({says})", ratio,
+            work, $"bare endpoint {Report.Median(rounds.Select(round => round.Bare)):N0}/s",
+            $"{Report.Median(rounds.Select(round => round.Ours)):N0}/s ({says})", ratio,
             asked is { } least && isLargest ? $"at least {least:0.0}" : "", asked is { } at && isLargest ? ratio >= at : null);
     }
 
     private static async Task Deployments(Report report, Site site, int size)
     {
-        foreach (var (name, group, waves) in new[] { ("Foldline everywhere", "all", new[] { new WaveRequest("A tenth", "10 %", "90 % met for 1d"), new WaveRequest("Everyone", "everyone else") }), ("Foldline at headquarters", "site-hq", [new WaveRequest("Everyone", "everyone else")]) })
+        foreach (
+            var (
+                name, group,
+                waves)
+                in new[]
+                {
+                    (
+                        "Foldline everywhere", "all",
+                        new[] { new WaveRequest("A tenth", "10 %", "90 % met for 1d"), new WaveRequest("Everyone", "everyone else") }),
+                    ("Foldline at headquarters", "site-hq", [new WaveRequest("Everyone", "everyone else")]),
+                })
         {
             var start = Stopwatch.GetTimestamp();
-            await site.Admin.Post("/api/v1/deployments", new DeploymentRequest("foldline 7.2.0", [group], waves, name, Halt: "never", Priority: group == "all" ? 1 : 0), ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo);
+            await site.Admin.Post(
+                "/api/v1/deployments", new DeploymentRequest("foldline 7.2.0", [group], waves, name, Halt: "never", Priority: group == "all" ? 1 : 0),
+                ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo);
             report.Add($"{size:N0} devices: starting '{name}', durable", "", $"{Stopwatch.GetElapsedTime(start).TotalSeconds:0.00} s");
         }
     }
@@ -227,9 +252,13 @@ internal static class ServiceBench
         var worst = ("", 0.0);
         foreach (var (name, path) in new[]
         {
-            ("devices", "/api/v1/devices"), ("devices by rule", $"/api/v1/devices?filter={Uri.EscapeDataString("site is \"ALD\" and memory >= 8 GiB")}"), ("devices by words", "/api/v1/devices?filter=ALD%20Folio"), ("a device", "/api/v1/devices/DESK-000007"),
-            ("why of a device", "/api/v1/devices/DESK-000007/why"), ("groups", "/api/v1/groups"), ("devices of a group", "/api/v1/groups/all/devices"), ("deployments", "/api/v1/deployments"), ("a deployment's figures", $"/api/v1/deployments/{id}"),
-            ("targets", $"/api/v1/deployments/{id}/targets"), ("failed targets", $"/api/v1/deployments/{id}/targets?state=failed,retry"), ("apps", "/api/v1/apps"), ("compliance of the fleet", "/api/v1/compliance"), ("compliance by group", "/api/v1/compliance?by=group"), ("journal", "/api/v1/journal"), ("service", "/api/v1/service"),
+            ("devices", "/api/v1/devices"), ("devices by rule", $"/api/v1/devices?filter={Uri.EscapeDataString("site is \"ALD\" and memory >= 8 GiB")}"),
+            ("devices by words", "/api/v1/devices?filter=ALD%20Folio"), ("a device", "/api/v1/devices/DESK-000007"),
+            ("why of a device", "/api/v1/devices/DESK-000007/why"), ("groups", "/api/v1/groups"), ("devices of a group", "/api/v1/groups/all/devices"),
+            ("deployments", "/api/v1/deployments"), ("a deployment's figures", $"/api/v1/deployments/{id}"),
+            ("targets", $"/api/v1/deployments/{id}/targets"), ("failed targets", $"/api/v1/deployments/{id}/targets?state=failed,retry"),
+            ("apps", "/api/v1/apps"), ("compliance of the fleet", "/api/v1/compliance"), ("compliance by group", "/api/v1/compliance?by=group"),
+            ("journal", "/api/v1/journal"), ("service", "/api/v1/service"),
         })
         {
             var times = new List<double>();
@@ -245,7 +274,9 @@ internal static class ServiceBench
             // The first calls compile what they run.
             var p99 = Report.Percentile(times.Skip(20), 0.99);
             worst = p99 > worst.Item2 ? (name, p99) : worst;
-            report.Add($"{size:N0} devices: {name}", "", $"{Report.Median(times.Skip(20)):0.0} ms median, {p99:0.0} ms p99", null, isLargest ? "under 50 ms p99" : "", isLargest ? p99 < 50 : null);
+            report.Add(
+                $"{size:N0} devices: {name}", "", $"{Report.Median(times.Skip(20)):0.0} ms median, {p99:0.0} ms p99", null, isLargest ? "under 50 ms p99" : "",
+                isLargest ? p99 < 50 : null);
         }
     }
 
@@ -262,8 +293,13 @@ internal static class ServiceBench
     private static string Body(Known device, string attempt)
     {
         var at = new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero);
-        AttemptReport[] attempts = attempt.Length == 0 ? [] : [new AttemptReport(attempt, "D1001", 0, true, "install", at, at.AddMinutes(2), "done", "prove", 0, "Foldline 7.2.0 proven by version in opt/foldline/VERSION", "", null, null, false)];
-        return JsonSerializer.Serialize(new CheckInRequest(4_000_000_000_000, device.Digest, null, device.Tag, [], attempts), ContractJson.Default.CheckInRequest);
+        AttemptReport[] attempts = attempt.Length == 0
+            ? []
+            : [new AttemptReport(
+                attempt, "D1001", 0, true, "install", at, at.AddMinutes(2), "done", "prove", 0, "Foldline 7.2.0 proven by version in opt/foldline/VERSION", "",
+                null, null, false)];
+        return JsonSerializer.Serialize(
+            new CheckInRequest(4_000_000_000_000, device.Digest, null, device.Tag, [], attempts), ContractJson.Default.CheckInRequest);
     }
 
     internal static async Task<IReadOnlyList<Known>> Join(Site site, int size)
@@ -274,13 +310,17 @@ internal static class ServiceBench
         string? code = null;
         for (var start = 0; start < size; start += 10_000)
         {
-            code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest("all", 10_000), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code;
+            code = (
+                await site.Admin.Post(
+                    "/api/v1/join-codes", new JoinCodeRequest("all", 10_000), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code;
             await Parallel.ForAsync(start, Math.Min(size, start + 10_000), new ParallelOptions { MaxDegreeOfParallelism = 64 }, async (number, cancellation) =>
             {
                 using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
                 var link = new HttpLink(http, key, TimeProvider.System);
                 var facts = Facts(number);
-                link.DeviceId = (await link.Join(new JoinRequest(DeviceProtocol.Version, code!, HttpLink.PublicOf(key), $"DESK-{number:000000}", facts), cancellation)).DeviceId;
+                link.DeviceId = (
+                    await link.Join(new JoinRequest(DeviceProtocol.Version, code!, HttpLink.PublicOf(key), $"DESK-{number:000000}", facts), cancellation))
+                    .DeviceId;
                 if (number < known.Length)
                 {
                     var answer = await link.CheckIn(new CheckInRequest(1, $"digest-{number}", facts, "", [], []), cancellation);
@@ -295,11 +335,15 @@ internal static class ServiceBench
     private static FactReport Facts(int number) => new(
         new Dictionary<string, string>
         {
-            ["kind"] = number % 9 == 0 ? "laptop" : "desk", ["site"] = Sites[number % Sites.Length], ["maker"] = "Harrow & Pike", ["model"] = $"Folio {number % 5}", ["os.name"] = "Tessera", ["os.version"] = $"12.{number % 5}", ["architecture"] = "x64",
-            ["processors"] = $"{2 << (number % 3)}", ["memory"] = $"{(4L << (number % 4)) << 30}", ["disk.size"] = "256000000000", ["disk.free"] = $"{(number % 900) * 268435456L}", ["public"] = "no", ["roles"] = "print,scan", ["restart.pending"] = "no", ["uptime"] = $"{number % 72 * 3600}",
+            ["kind"] = number % 9 == 0 ? "laptop" : "desk", ["site"] = Sites[number % Sites.Length], ["maker"] = "Harrow & Pike",
+            ["model"] = $"Folio {number % 5}", ["os.name"] = "Tessera", ["os.version"] = $"12.{number % 5}", ["architecture"] = "x64",
+            ["processors"] = $"{2 << (number % 3)}", ["memory"] = $"{(4L << (number % 4)) << 30}", ["disk.size"] = "256000000000",
+            ["disk.free"] = $"{(number % 900) * 268435456L}", ["public"] = "no", ["roles"] = "print,scan", ["restart.pending"] = "no",
+            ["uptime"] = $"{number % 72 * 3600}",
             ["agent.version"] = "0.1.0", ["host"] = $"desk-{number:000000}",
         },
-        [.. Enumerable.Range(0, 40).Select(program => new ProgramReport($"program {(number + (program * 5)) % 200}", $"{1 + ((number + program) % 7)}.{program % 4}", "system"))]);
+        [.. Enumerable.Range(0, 40).Select(program => new ProgramReport(
+            $"program {(number + (program * 5)) % 200}", $"{1 + ((number + program) % 7)}.{program % 4}", "system"))]);
 
     internal sealed record Known(string Token, string Digest, string Tag);
 }

@@ -47,7 +47,9 @@ internal static class WorldBench
         report.Add("World: what a target takes more once it is met", "", $"{met:0} bytes", null, "under 64 bytes with the rest", each + met < 64);
 
         var (whole, longest) = bench.StartOneMore();
-        report.Add($"World: starting one more", "", $"{whole:0} ms, the longest that others wait {longest:0.0} ms", null, "under 1 s, 20 ms", whole < 1000 && longest < 20);
+        report.Add(
+            $"World: starting one more", "", $"{whole:0} ms, the longest that others wait {longest:0.0} ms", null, "under 1 s, 20 ms",
+            whole < 1000 && longest < 20);
         var (checkIn, worst) = bench.CheckInWithFacts();
         report.Add("World: a check-in with changed facts", "", $"{checkIn:0} µs (the worst of 1,000: {worst:0} µs)", null, "under 100 µs", checkIn < 100);
         var look = bench.LookAtAll();
@@ -79,7 +81,8 @@ internal static class WorldBench
             for (var row = 0; row < devices; row++)
             {
                 var id = NewId();
-                World.Apply(new PutDevice(new DeviceRecord(id, $"DESK-{row:000000}", new KeyRecord(id, "x", "y"), "code", _now, _now, 1, "", FactSheet.Empty, true)));
+                World.Apply(new PutDevice(new DeviceRecord(
+                    id, $"DESK-{row:000000}", new KeyRecord(id, "x", "y"), "code", _now, _now, 1, "", FactSheet.Empty, true)));
                 Decide(decision =>
                 {
                     FactIntake.Take(decision, World.Devices[id], "first", Facts(row, 0));
@@ -124,7 +127,10 @@ internal static class WorldBench
             foreach (var device in World.Devices.Values)
             {
                 _now += TimeSpan.FromTicks(100);
-                var told = new CheckInTold { Sequence = 2 + number, FactsDigest = "first", Proofs = [new ProofTold(deployment.Id, "present", $"App {number} 2.0 is installed")] };
+                var told = new CheckInTold
+                {
+                    Sequence = 2 + number, FactsDigest = "first", Proofs = [new ProofTold(deployment.Id, "present", $"App {number} 2.0 is installed")],
+                };
                 Decide(decision => CheckIn.Take(decision, device.Id, told, ToldBefore.Nothing));
             }
         }
@@ -185,21 +191,25 @@ internal static class WorldBench
 
         private static PackageContents ContentsOf(PackageRecord record) => new()
         {
-            Name = record.Document, Variants = [new VariantRules("all", Rule.Parse("kind is not \"server\" and memory >= 2 GiB").Value, Rule.Everything)], Needs = [], Settings = [],
+            Name = record.Document, Variants = [new VariantRules("all", Rule.Parse("kind is not \"server\" and memory >= 2 GiB").Value, Rule.Everything)],
+            Needs = [], Settings = [],
             Presets = new Dictionary<string, IReadOnlyDictionary<string, string>>(), Files = [],
         };
 
         private static FactsTold Facts(int row, int change) => new(
             [
-                ("kind", Kinds[row % 3]), ("memory", (4L << (30 + (row % 3))).ToString(CultureInfo.InvariantCulture)), ("site", $"S{row % 40}"), ("model", $"Model {row % 25}"), ("os.name", "Linux"), ("os.version", $"12.{row % 9}"), ("host", $"desk-{row}"),
+                ("kind", Kinds[row % 3]), ("memory", (4L << (30 + (row % 3))).ToString(CultureInfo.InvariantCulture)), ("site", $"S{row % 40}"),
+                ("model", $"Model {row % 25}"), ("os.name", "Linux"), ("os.version", $"12.{row % 9}"), ("host", $"desk-{row}"),
                 ("disk.free", ((100L + ((row + change) % 400)) << 30).ToString(CultureInfo.InvariantCulture)), ("label.owner", $"team {row % 100}"),
             ],
-            Enumerable.Range(0, Programs).Select(program => ($"tool-{(row + (program * 7)) % 300}", $"{1 + ((row + program) % 5)}.{change % 3}", "system")).ToList());
+            Enumerable.Range(0, Programs).Select(program => ($"tool-{(row + (program * 7)) % 300}", $"{1 + ((row + program) % 5)}.{change % 3}", "system"))
+                .ToList());
 
         private static DeploymentAsk Ask(string digest) => new()
         {
             Package = digest, Groups = ["all"],
-            Waves = [new WaveAsk("first", "1 %", "95 % met for 1 d", null), new WaveAsk("early", "20 %", "95 % met for 1 d", null), new WaveAsk("rest", "everyone else", null, null)],
+            Waves = [new WaveAsk("first", "1 %", "95 % met for 1 d", null), new WaveAsk("early", "20 %", "95 % met for 1 d", null), new WaveAsk(
+                "rest", "everyone else", null, null)],
         };
 
         private string NewId() => (++_ids).ToString("x16", CultureInfo.InvariantCulture);

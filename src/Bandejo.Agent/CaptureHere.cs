@@ -39,7 +39,8 @@ internal static class CaptureHere
         }
 
         File.WriteAllText(Path.Combine(folder, Before), JsonSerializer.Serialize(entries, CaptureJson.Default.DictionaryStringMachineEntry));
-        Console.WriteLine($"{entries.Count:N0} files and folders are noted. Install what you want, by hand, and answer what it asks; then: bandejo-agent after {folder}");
+        Console.WriteLine(
+            $"{entries.Count:N0} files and folders are noted. Install what you want, by hand, and answer what it asks; then: bandejo-agent after {folder}");
         return 0;
     }
 
@@ -62,13 +63,19 @@ internal static class CaptureHere
         var found = look.Made().ToList();
         foreach (var (path, entry) in now.Where(pair => before.GetValueOrDefault(pair.Key) != pair.Value).OrderBy(pair => pair.Key, StringComparer.Ordinal))
         {
-            found.Add(Look(home.Root, path, entry, look, noise, Users.Contains(path.Split('/')[1]) ? "user" : before.ContainsKey(path) ? "changed" : null, folder));
+            found.Add(Look(
+                home.Root, path, entry, look, noise, Users.Contains(path.Split('/')[1]) ? "user" : before.ContainsKey(path) ? "changed" : null, folder));
         }
 
-        found.AddRange(before.Keys.Where(path => !now.ContainsKey(path) && !noise.Is(path)).Order(StringComparer.Ordinal).Select(path => new CapturedInfo(path[1..], "gone", 0, "", null, null, "changed")));
-        File.WriteAllText(Path.Combine(folder, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(0, found, new LinuxFacts(home.Root).Gather().Facts), ContractJson.Default.CaptureAnswer));
+        found.AddRange(before.Keys.Where(path => !now.ContainsKey(path) && !noise.Is(path)).Order(StringComparer.Ordinal).Select(path => new CapturedInfo(
+            path[1..], "gone", 0, "", null, null, "changed")));
+        File.WriteAllText(Path.Combine(folder, "captured.json"), JsonSerializer.Serialize(
+            new CaptureAnswer(0, found, new LinuxFacts(home.Root).Gather().Facts), ContractJson.Default.CaptureAnswer));
         Pack(folder, carried);
-        Console.WriteLine($"{found.Count(each => each is { LeftOut: null, Kind: "file" }):N0} new files are in {folder}. Carry {carried} to where you package, and drop it on the bench of the console; or carry the folder, and there: bandejo package capture --from {Path.GetFileName(folder)} --draft drafts/NAME");
+        Console.WriteLine(
+            $"{found.Count(each => each is { LeftOut: null, Kind: "file" }):N0} new files are in {folder}. Carry {carried} to where you package, and drop "
+                + $"it on the bench of the console; or carry the folder, and there: bandejo package capture --from {Path.GetFileName(folder)} --draft "
+                    + $"drafts/NAME");
         return 0;
     }
 
@@ -93,11 +100,14 @@ internal static class CaptureHere
 
         var why = look.WhyLeft(path, found.Kind, noise, otherwise);
         var sha256 = found.Kind == "file" && why is not ("noise" or "accounts") ? Keep(root, path, folder) : null;
-        return new CapturedInfo(path[1..], found.Kind, entry.Size, found.Mode, found.Target, sha256, found.Kind == "file" && sha256 is null ? why ?? "noise" : why, found.Owner == CaptureDraft.SystemAccount ? null : found.Owner);
+        return new CapturedInfo(
+            path[1..], found.Kind, entry.Size, found.Mode, found.Target, sha256, found.Kind == "file" && sha256 is null ? why ?? "noise" : why,
+            found.Owner == CaptureDraft.SystemAccount ? null : found.Owner);
     }
 
     /// <summary>A list of accounts as it was before; null where nobody kept it.</summary>
-    private static string? Kept(string folder, string list) => Path.Combine(folder, Path.GetFileName(list)) is var file && File.Exists(file) ? File.ReadAllText(file) : null;
+    private static string? Kept(string folder, string list) =>
+        Path.Combine(folder, Path.GetFileName(list)) is var file && File.Exists(file) ? File.ReadAllText(file) : null;
 
     /// <summary>Copies a file into the folder, and returns its digest; null where it is no ordinary file, or gone meanwhile.</summary>
     private static string? Keep(string root, string path, string folder)

@@ -31,7 +31,8 @@ internal static class CaptureInside
         var noise = new TrialNoise([.. TrialInside.Noise(), .. plan.Noise]);
         look.Refresh();
         var found = look.Made().ToList();
-        foreach (var entry in Entries(look).Where(entry => !before.TryGetValue(entry.Path, out var known) || known != entry).OrderBy(entry => entry.Path, StringComparer.Ordinal))
+        foreach (var entry in Entries(look).Where(entry => !before.TryGetValue(entry.Path, out var known) || known != entry).OrderBy(
+            entry => entry.Path, StringComparer.Ordinal))
         {
             if (Look(entry, look, noise, isNeeded: before.ContainsKey(entry.Path)) is { } captured)
             {
@@ -41,9 +42,13 @@ internal static class CaptureInside
         }
 
         // What was there for the needs and has not changed since is told as well, so that nobody wonders where it is.
-        found.AddRange(before.Values.Where(entry => entry.Kind != "folder" && found.TrueForAll(each => each.Path != entry.Path[1..])).OrderBy(entry => entry.Path, StringComparer.Ordinal)
-            .Where(entry => !noise.Is(entry.Path) && !Passing.Contains(entry.Path[1..].Split('/')[0])).Select(entry => new CapturedInfo(entry.Path[1..], entry.Kind, entry.Size, "", null, null, "needed")));
-        await File.WriteAllTextAsync(Path.Combine(plan.Into, "captured.json"), JsonSerializer.Serialize(new CaptureAnswer(code, found, new LinuxFacts("/").Gather().Facts), ContractJson.Default.CaptureAnswer), cancellation);
+        found.AddRange(before.Values.Where(entry => entry.Kind != "folder" && found.TrueForAll(each => each.Path != entry.Path[1..])).OrderBy(
+            entry => entry.Path, StringComparer.Ordinal)
+            .Where(entry => !noise.Is(entry.Path) && !Passing.Contains(entry.Path[1..].Split('/')[0]))
+                .Select(entry => new CapturedInfo(entry.Path[1..], entry.Kind, entry.Size, "", null, null, "needed")));
+        await File.WriteAllTextAsync(
+            Path.Combine(plan.Into, "captured.json"),
+            JsonSerializer.Serialize(new CaptureAnswer(code, found, new LinuxFacts("/").Gather().Facts), ContractJson.Default.CaptureAnswer), cancellation);
         return 0;
     }
 
@@ -52,13 +57,17 @@ internal static class CaptureInside
         var document = package.Document;
         var cache = new FolderCache(Path.Combine(CleanRoot.Inside, "content"));
         TrialInside.Fill(cache, package);
-        var meant = TrialRunner.VariantFor(document, new LinuxFacts("/").Gather()) ?? throw new InvalidDataException($"No variant of {document.Name} {document.Version}, which is needed first, is meant for this machine.");
+        var meant = TrialRunner.VariantFor(document, new LinuxFacts("/").Gather())
+            ?? throw new InvalidDataException($"No variant of {document.Name} {document.Version}, which is needed first, is meant for this machine.");
         var variant = Filling.Fill(meant, Filling.Written(document, null));
         var processes = new LinuxProcesses("/", CleanRoot.Inside, cache, time);
-        var end = await processes.Run(Steps.Run($"need-{document.App}", "install", document, variant, variant.Install), TimeSpan.FromSeconds(variant.Install.LimitSeconds), endAtLimit: true, cancellation);
+        var end = await processes.Run(
+            Steps.Run($"need-{document.App}", "install", document, variant, variant.Install), TimeSpan.FromSeconds(variant.Install.LimitSeconds),
+            endAtLimit: true, cancellation);
         if (end.ExitCode != 0)
         {
-            throw new InvalidDataException($"{document.Name} {document.Version}, which is needed first, could not be installed: {end.Problem ?? $"it ended with code {end.ExitCode}"}.");
+            throw new InvalidDataException(
+                $"{document.Name} {document.Version}, which is needed first, could not be installed: {end.Problem ?? $"it ended with code {end.ExitCode}"}.");
         }
     }
 
@@ -67,13 +76,15 @@ internal static class CaptureInside
     {
         try
         {
-            using var process = Process.Start(new ProcessStartInfo(plan.Command[0], plan.Command.Skip(1)) { UseShellExecute = false, WorkingDirectory = plan.Folder })!;
+            using var process = Process.Start(
+                new ProcessStartInfo(plan.Command[0], plan.Command.Skip(1)) { UseShellExecute = false, WorkingDirectory = plan.Folder })!;
             await process.WaitForExitAsync(cancellation);
             return process.ExitCode;
         }
         catch (Win32Exception error)
         {
-            throw new InvalidDataException($"'{plan.Command[0]}' could not be started: {error.Message}. It is run in the folder that was given, on a clean root of this machine.", error);
+            throw new InvalidDataException(
+                $"'{plan.Command[0]}' could not be started: {error.Message}. It is run in the folder that was given, on a clean root of this machine.", error);
         }
     }
 
@@ -89,13 +100,16 @@ internal static class CaptureInside
         }
 
         var sha256 = entry.Kind == "file" ? Digest(entry.Path) : null;
-        if (entry.Kind == "file" && wasThere && beneath.LinkTarget is null && beneath.Exists && beneath.Length == entry.Size && Digest(beneath.FullName) == sha256)
+        if (entry.Kind == "file" && wasThere && beneath.LinkTarget is null && beneath.Exists && beneath.Length == entry.Size
+            && Digest(beneath.FullName) == sha256)
         {
             // Only its rights or times were written; the layer takes the whole file for that.
             return null;
         }
 
-        var why = look.WhyLeft(entry.Path, entry.Kind, noise, Passing.Contains(top) ? "noise" : Users.Contains(top) ? "user" : wasThere || isNeeded || entry.Kind == "gone" ? "changed" : null);
+        var why = look.WhyLeft(
+            entry.Path, entry.Kind, noise,
+            Passing.Contains(top) ? "noise" : Users.Contains(top) ? "user" : wasThere || isNeeded || entry.Kind == "gone" ? "changed" : null);
         return new CapturedInfo(path, entry.Kind, entry.Size, entry.Mode, entry.Target, sha256, why, entry.Owner);
     }
 
@@ -129,11 +143,15 @@ internal static class CaptureInside
     }
 
     private static IEnumerable<FileSystemInfo> Below(string folder) =>
-        new DirectoryInfo(folder).EnumerateFileSystemInfos("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true });
+        new DirectoryInfo(folder)
+            .EnumerateFileSystemInfos(
+                "*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true });
 
     private static Entry Of(string path, CaptureLook look) =>
         look.Find(path) is { } found
-            ? new Entry(path, found.Kind, found.Size, found.Kind == "file" ? File.GetLastWriteTimeUtc(path) : default, found.Target, found.Mode, found.Owner == CaptureDraft.SystemAccount ? null : found.Owner)
+            ? new Entry(
+                path, found.Kind, found.Size, found.Kind == "file" ? File.GetLastWriteTimeUtc(path) : default, found.Target, found.Mode,
+                found.Owner == CaptureDraft.SystemAccount ? null : found.Owner)
             : new Entry(path, "gone", 0, default, null, "", null);
 
     private static string Digest(string path)

@@ -11,7 +11,9 @@ internal sealed class CaptureLook
     private static readonly string[] Filled = ["/var/log/", "/var/cache/"];
 
     /// <summary>Of these, those that the system's own tools make around any install.</summary>
-    private static readonly string[] OfSystem = ["/var/log/apt", "/var/log/journal", "/var/cache/apt", "/var/cache/debconf", "/var/cache/ldconfig", "/var/cache/man", "/var/cache/fontconfig", "/var/cache/private", "/var/log/private"];
+    private static readonly string[] OfSystem = [
+        "/var/log/apt", "/var/log/journal", "/var/cache/apt", "/var/cache/debconf", "/var/cache/ldconfig", "/var/cache/man", "/var/cache/fontconfig",
+        "/var/cache/private", "/var/log/private"];
 
     /// <summary>The files in which users and groups stand, and what goes with them (passwd(5), shadow(5), subuid(5)).</summary>
     private static readonly string[] AccountFiles = ["/etc/passwd", "/etc/group", "/etc/shadow", "/etc/gshadow", "/etc/subuid", "/etc/subgid"];
@@ -47,7 +49,9 @@ internal sealed class CaptureLook
     public string? WhyLeft(string path, string kind, TrialNoise noise, string? otherwise) =>
         kind == "other" ? "other"
         : AccountFiles.Contains(path) && _now.HasAllOf(_before) ? "accounts"
-        : kind == "folder" && Filled.Any(folder => path.StartsWith(folder, StringComparison.Ordinal)) && !OfSystem.Any(own => path == own || path.StartsWith(own + "/", StringComparison.Ordinal)) ? otherwise
+        : kind == "folder" && Filled.Any(folder => path.StartsWith(folder, StringComparison.Ordinal))
+            && !OfSystem.Any(own => path == own || path.StartsWith(own + "/", StringComparison.Ordinal))
+            ? otherwise
         : noise.Is(path) ? "noise"
         : otherwise;
 

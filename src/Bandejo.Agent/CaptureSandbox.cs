@@ -17,7 +17,8 @@ internal static class CaptureSandbox
 
     public static async Task<int> Run(string planFile, CancellationToken cancellation)
     {
-        var plan = JsonSerializer.Deserialize(await File.ReadAllTextAsync(planFile, cancellation), ContractJson.Default.CapturePlan) ?? throw new InvalidDataException("The plan of the capture is empty.");
+        var plan = JsonSerializer.Deserialize(await File.ReadAllTextAsync(planFile, cancellation), ContractJson.Default.CapturePlan)
+            ?? throw new InvalidDataException("The plan of the capture is empty.");
         var placed = new Dictionary<string, string>(StringComparer.Ordinal) { [plan.Folder] = Media };
         var packages = new List<TrialPackage>();
         foreach (var package in plan.Before)
@@ -33,7 +34,10 @@ internal static class CaptureSandbox
 
         var inside = plan with { Folder = Media, Into = Into, Before = packages };
         var (code, _) = await CleanRoot.Run(
-            new CleanRootUse(["capture"], JsonSerializer.Serialize(inside, ContractJson.Default.CapturePlan), placed, new Dictionary<string, string> { [plan.Into] = Into }, plan.HasNetwork, HasTerminal: true), cancellation);
+            new CleanRootUse(
+                ["capture"], JsonSerializer.Serialize(inside, ContractJson.Default.CapturePlan), placed, new Dictionary<string, string> { [plan.Into] = Into },
+                plan.HasNetwork, HasTerminal: true),
+            cancellation);
         return code;
     }
 }

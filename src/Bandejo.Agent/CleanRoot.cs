@@ -10,7 +10,9 @@ namespace Bandejo.Agent;
 /// <param name="Writable">Folders of this machine that it may write to, with their places inside.</param>
 /// <param name="HasTerminal">Whether it has the terminal of whoever called; else it has none, and nothing to read from.</param>
 /// <param name="Root">The folder whose system folders lie beneath, without a slash at its end; empty for this machine's own.</param>
-internal sealed record CleanRootUse(IReadOnlyList<string> Command, string Plan, IReadOnlyDictionary<string, string> Readable, IReadOnlyDictionary<string, string> Writable, bool HasNetwork, bool HasTerminal, string Root = "");
+internal sealed record CleanRootUse(
+    IReadOnlyList<string> Command, string Plan, IReadOnlyDictionary<string, string> Readable, IReadOnlyDictionary<string, string> Writable, bool HasNetwork,
+    bool HasTerminal, string Root = "");
 
 /// <summary>
 /// A clean root of this machine: its system folders lie beneath a layer that takes all changes (overlayfs), its homes and optional folders are empty, and it
@@ -35,7 +37,8 @@ internal static class CleanRoot
     private static readonly long KilledAtStart = KilledForMemory();
 
     /// <summary>What the system account of a device may do, less what reaches out of the sandbox.</summary>
-    private static readonly string[] Rights = ["CAP_CHOWN", "CAP_DAC_OVERRIDE", "CAP_FOWNER", "CAP_FSETID", "CAP_KILL", "CAP_SETGID", "CAP_SETUID", "CAP_SETPCAP", "CAP_SETFCAP", "CAP_SYS_CHROOT"];
+    private static readonly string[] Rights = [
+        "CAP_CHOWN", "CAP_DAC_OVERRIDE", "CAP_FOWNER", "CAP_FSETID", "CAP_KILL", "CAP_SETGID", "CAP_SETUID", "CAP_SETPCAP", "CAP_SETFCAP", "CAP_SYS_CHROOT"];
 
     /// <summary>Runs the agent's own program on a new clean root.</summary>
     /// <returns>Its exit code, and what it said on standard error where it has no terminal.</returns>
@@ -46,7 +49,8 @@ internal static class CleanRoot
         {
             if (!IsThere(tool))
             {
-                throw new InvalidDataException($"A clean sandbox needs {tool}, which is missing on this machine; it comes with the package '{package}' of Debian and its kin.");
+                throw new InvalidDataException(
+                    $"A clean sandbox needs {tool}, which is missing on this machine; it comes with the package '{package}' of Debian and its kin.");
             }
         }
 
@@ -55,23 +59,30 @@ internal static class CleanRoot
         {
             if (Layered.Any(folder => work.StartsWith($"/{folder}/", StringComparison.Ordinal)))
             {
-                throw new InvalidDataException($"The sandbox cannot be made in {work}, which is beneath what it lays layers over; set TMPDIR to a folder below /tmp.");
+                throw new InvalidDataException(
+                    $"The sandbox cannot be made in {work}, which is beneath what it lays layers over; set TMPDIR to a folder below /tmp.");
             }
 
             if (Layered.FirstOrDefault(folder => !Directory.Exists($"{use.Root}/{folder}")) is { } missing)
             {
-                throw new InvalidDataException($"{(use.Root.Length == 0 ? "This machine" : use.Root)} has no folder '{missing}', so it is not the root of a system.");
+                throw new InvalidDataException(
+                    $"{(use.Root.Length == 0 ? "This machine" : use.Root)} has no folder '{missing}', so it is not the root of a system.");
             }
 
             // They part or end the options of a mount (mount(8), overlayfs), or the words of the shell that asks for it.
             if (use.Root.IndexOfAny(['\'', ',', ':', '\\', '\n']) >= 0)
             {
-                throw new InvalidDataException($"No layer can be laid over {use.Root}: its name has a quote, comma, colon, backslash or line break. Give the folder another name, or name a link to it.");
+                throw new InvalidDataException(
+                    $"No layer can be laid over {use.Root}: its name has a quote, comma, colon, backslash or line break. Give the folder another name, or "
+                        + $"name a link to it.");
             }
 
             await Prepare(work, use, cancellation);
             var (code, errors) = await Start(work, use, cancellation);
-            return code != NoLayers ? (code, errors) : throw new InvalidDataException($"This machine cannot lay a layer over its system folders ({errors}). It needs overlayfs, and a kernel that lets this account use it.");
+            return code != NoLayers
+                ? (code, errors)
+                : throw new InvalidDataException(
+                    $"This machine cannot lay a layer over its system folders ({errors}). It needs overlayfs, and a kernel that lets this account use it.");
         }
         finally
         {
@@ -93,7 +104,10 @@ internal static class CleanRoot
     private static bool HasRunOutOfMemory() => KilledForMemory() > KilledAtStart;
 
     private static long KilledForMemory() =>
-        File.ReadLines("/proc/vmstat").FirstOrDefault(line => line.StartsWith("oom_kill ", StringComparison.Ordinal)) is { } line && long.TryParse(line["oom_kill ".Length..], out var count) ? count : 0;
+        File.ReadLines("/proc/vmstat").FirstOrDefault(line => line.StartsWith("oom_kill ", StringComparison.Ordinal)) is { } line
+            && long.TryParse(line["oom_kill ".Length..], out var count)
+            ? count
+            : 0;
 
     private static async Task Prepare(string work, CleanRootUse use, CancellationToken cancellation)
     {
@@ -108,7 +122,8 @@ internal static class CleanRoot
             Directory.CreateDirectory(Path.Combine(work, "work", folder));
         }
 
-        foreach (var link in new DirectoryInfo($"{use.Root}/").EnumerateDirectories("*").Where(each => each.LinkTarget is not null && each.Name is "bin" or "sbin" or "lib" or "lib32" or "lib64" or "libx32"))
+        foreach (var link in new DirectoryInfo($"{use.Root}/").EnumerateDirectories("*").Where(
+            each => each.LinkTarget is not null && each.Name is "bin" or "sbin" or "lib" or "lib32" or "lib64" or "libx32"))
         {
             Directory.CreateSymbolicLink(Path.Combine(work, "root", link.Name), link.LinkTarget!);
         }
@@ -121,9 +136,17 @@ internal static class CleanRoot
     private static async Task<(int Code, string Errors)> Start(string work, CleanRootUse use, CancellationToken cancellation)
     {
         var isRoot = Geteuid() == 0;
-        var mounts = string.Join("\n", Layered.Select(folder => $"mount -t overlay overlay -o 'lowerdir={use.Root}/{folder},upperdir={work}/changes/{folder},workdir={work}/work/{folder}{(isRoot ? "" : ",userxattr")}' {work}/root/{folder} || exit {NoLayers}"));
-        var start = new ProcessStartInfo("unshare") { UseShellExecute = false, RedirectStandardInput = !use.HasTerminal, RedirectStandardError = !use.HasTerminal };
-        foreach (var word in (string[])["--mount", .. isRoot ? [] : MayBeOthers() ? new[] { "--map-root-user", "--map-auto" } : ["--map-root-user"], "sh", "-c", mounts + "\nexec \"$@\"", "sh", .. Sandbox(work, use)])
+        var mounts = string.Join("\n", Layered.Select(
+            folder =>
+                $"mount -t overlay overlay -o 'lowerdir={use.Root}/{folder},upperdir={work}/changes/{folder},workdir={work}/work/{folder}"
+                    + $"{(isRoot ? "" : ",userxattr")}' {work}/root/{folder} || exit {NoLayers}"));
+        var start = new ProcessStartInfo("unshare")
+        {
+            UseShellExecute = false, RedirectStandardInput = !use.HasTerminal, RedirectStandardError = !use.HasTerminal,
+        };
+        foreach (var word in (string[])[
+            "--mount", .. isRoot ? [] : MayBeOthers() ? new[] { "--map-root-user", "--map-auto" } : ["--map-root-user"], "sh", "-c", mounts + "\nexec \"$@\"",
+            "sh", .. Sandbox(work, use)])
         {
             start.ArgumentList.Add(word);
         }
@@ -182,7 +205,9 @@ internal static class CleanRoot
 
     private static List<string> Sandbox(string work, CleanRootUse use)
     {
-        List<string> words = ["bwrap", "--bind", $"{work}/root", "/", "--dev", "/dev", "--proc", "/proc", "--tmpfs", "/run", "--bind", $"{work}/state", Inside, "--ro-bind", $"{work}/plan.json", $"{Inside}/plan.json", "--ro-bind", AppContext.BaseDirectory, $"{Inside}/agent"];
+        List<string> words = [
+            "bwrap", "--bind", $"{work}/root", "/", "--dev", "/dev", "--proc", "/proc", "--tmpfs", "/run", "--bind", $"{work}/state", Inside, "--ro-bind",
+            $"{work}/plan.json", $"{Inside}/plan.json", "--ro-bind", AppContext.BaseDirectory, $"{Inside}/agent"];
         foreach (var folder in Layered)
         {
             words.AddRange(["--ro-bind", $"{work}/changes/{folder}", $"{Inside}/changes/{folder}", "--ro-bind", $"{use.Root}/{folder}", $"{Beneath}/{folder}"]);
@@ -203,7 +228,9 @@ internal static class CleanRoot
             words.AddRange(["--cap-add", right]);
         }
 
-        words.AddRange(["--unshare-ipc", "--unshare-pid", "--unshare-uts", "--hostname", "trial", "--die-with-parent", "--clearenv", "--setenv", "PATH", "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin", "--setenv", "LANG", "C.UTF-8", "--setenv", "HOME", "/root", "--chdir", "/"]);
+        words.AddRange([
+            "--unshare-ipc", "--unshare-pid", "--unshare-uts", "--hostname", "trial", "--die-with-parent", "--clearenv", "--setenv", "PATH",
+            "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin", "--setenv", "LANG", "C.UTF-8", "--setenv", "HOME", "/root", "--chdir", "/"]);
         if (use.Root.Length > 0 && RuntimeFolder() is { } runtime)
         {
             words.AddRange(["--ro-bind", runtime, $"{Inside}/dotnet", "--setenv", "DOTNET_ROOT", $"{Inside}/dotnet"]);
@@ -217,14 +244,19 @@ internal static class CleanRoot
 
     /// <summary>The runtime that this program needs, which another root need not have; null where it is compiled ahead of time and needs none.</summary>
     private static string? RuntimeFolder() =>
-        File.Exists(Path.Combine(AppContext.BaseDirectory, "bandejo-agent.dll")) ? Path.GetFullPath(Path.Combine(RuntimeEnvironment.GetRuntimeDirectory(), "../../..")) : null;
+        File.Exists(Path.Combine(AppContext.BaseDirectory, "bandejo-agent.dll"))
+            ? Path.GetFullPath(Path.Combine(RuntimeEnvironment.GetRuntimeDirectory(), "../../.."))
+            : null;
 
     /// <summary>Whether this account was given numbers of others, to be used in its sandbox (subuid(5)), and has the tool that does (newuidmap(1)).</summary>
     private static bool MayBeOthers() =>
-        IsThere("newuidmap") && File.Exists("/etc/subuid") && File.ReadLines("/etc/subuid").Any(line => line.StartsWith($"{Environment.UserName}:", StringComparison.Ordinal));
+        IsThere("newuidmap") && File.Exists("/etc/subuid")
+            && File.ReadLines("/etc/subuid").Any(line => line.StartsWith($"{Environment.UserName}:", StringComparison.Ordinal));
 
     /// <summary>Whether a program is where the system keeps its programs.</summary>
-    public static bool IsThere(string tool) => (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Append("/usr/bin").Any(folder => folder.Length > 0 && File.Exists(Path.Combine(folder, tool)));
+    public static bool IsThere(string tool) =>
+        (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Append("/usr/bin")
+            .Any(folder => folder.Length > 0 && File.Exists(Path.Combine(folder, tool)));
 
     /// <summary>The kernel leaves a folder without rights in the layers' own; it is given some, and goes.</summary>
     private static void Delete(string work)

@@ -23,16 +23,24 @@ internal static class Commands
             return 1;
         }
 
-        var words = JoinWords.Read(code) ?? throw new InvalidDataException($"'{code}' is no join code: what stands behind its full stop names no service. Copy all of it.");
+        var words = JoinWords.Read(code)
+            ?? throw new InvalidDataException($"'{code}' is no join code: what stands behind its full stop names no service. Copy all of it.");
         PinnedService.Check(address, isPlain);
         var pinned = address.Scheme == "https" && words.Authority is { } authority ? await PinnedService.Fetch(address, authority, cancellation) : null;
         using var key = home.Key();
-        var trust = new PinnedService(home, new AgentIdentity(service, new DeviceIdentity("", "", [], 60), pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
+        var trust = new PinnedService(home, new AgentIdentity(
+            service, new DeviceIdentity("", "", [], 60), pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
         using var http = new HttpClient(trust.Handler()) { BaseAddress = address };
         var link = new HttpLink(http, key, time);
-        var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, words.Code, HttpLink.PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()), cancellation);
-        home.Keep(new AgentIdentity(service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds), pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
-        Console.WriteLine($"Joined as {answer.Name}{(pinned is null ? "" : $" at the service {pinned.Name}")}. Start the agent with: bandejo-agent run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
+        var answer = await link.Join(
+            new JoinRequest(DeviceProtocol.Version, words.Code, HttpLink.PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()),
+            cancellation);
+        home.Keep(new AgentIdentity(
+            service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds),
+            pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
+        Console.WriteLine(
+            $"Joined as {answer.Name}{(pinned is null ? "" : $" at the service {pinned.Name}")}. Start the agent with: bandejo-agent "
+                + $"run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
         return 0;
     }
 
@@ -61,7 +69,11 @@ internal static class Commands
         var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
         var engine = new DeviceEngine(
-            new DeviceParts(files, new LinuxProcesses(home.Root, home.Folder, cache, time, isGuarded), files, new LinuxFacts(home.Root), new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, trust, cache, journal, time, line => Say(time, line)), identity.Device);
+            new DeviceParts(
+                files, new LinuxProcesses(home.Root, home.Folder, cache, time, isGuarded), files, new LinuxFacts(home.Root),
+                new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, trust,
+                cache, journal, time, line => Say(time, line)),
+            identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;
@@ -72,7 +84,8 @@ internal static class Commands
     {
         if (home.Identity() is not { } identity || !Authority.IsName(name))
         {
-            Console.Error.WriteLine(Authority.IsName(name) ? "This machine is not enrolled." : $"'{name}' is no identity; 'bandejo identity show' says the service's.");
+            Console.Error.WriteLine(
+                Authority.IsName(name) ? "This machine is not enrolled." : $"'{name}' is no identity; 'bandejo identity show' says the service's.");
             return 2;
         }
 
@@ -93,15 +106,19 @@ internal static class Commands
 
         using var journal = new FileJournal(home.JournalFile, Console.Error.WriteLine);
         var state = DeviceState.Of(journal.Load(), Console.Error.WriteLine);
-        var known = state.Orders.Where(order => kind == "harm" || order.Kind == "offer").Select(order => order.Package.App).Concat(kind == "harm" ? state.Receipts.Keys : []).Distinct().Order(StringComparer.Ordinal).ToList();
+        var known = state.Orders.Where(order => kind == "harm" || order.Kind == "offer").Select(order => order.Package.App)
+            .Concat(kind == "harm" ? state.Receipts.Keys : []).Distinct().Order(StringComparer.Ordinal).ToList();
         if (!known.Contains(app))
         {
-            Console.Error.WriteLine($"{(kind == "take" ? "The shelf does not offer" : "Nothing here has to do with")} '{app}'.{(known.Count == 0 ? "" : $" It could be: {string.Join(", ", known)}.")}");
+            Console.Error.WriteLine(
+                $"{(kind == "take" ? "The shelf does not offer" : "Nothing here has to do with")} "
+                    + $"'{app}'.{(known.Count == 0 ? "" : $" It could be: {string.Join(", ", known)}.")}");
             return 1;
         }
 
         new UserWords(home.SaidFolder, home.Root).Say(kind, app, text, time.GetUtcNow());
-        Console.WriteLine(kind == "take" ? $"{app} was asked for; it is installed after the next check-in." : "Thank you; it is reported at the next check-in.");
+        Console.WriteLine(
+            kind == "take" ? $"{app} was asked for; it is installed after the next check-in." : "Thank you; it is reported at the next check-in.");
         return 0;
     }
 
@@ -118,7 +135,10 @@ internal static class Commands
         Console.WriteLine($"{identity.Device.Name} at {identity.Service}");
         foreach (var order in state.Orders)
         {
-            Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"  {order.Kind,-8} {order.Package.App} {order.Package.Version} ({order.Deployment}/{order.Number}){(order.MayStart ? "" : ", may not start")}"));
+            Console.WriteLine(string.Create(
+                CultureInfo.InvariantCulture,
+                $"  {order.Kind,-8} {order.Package.App} {order.Package.Version} "
+                    + $"({order.Deployment}/{order.Number}){(order.MayStart ? "" : ", may not start")}"));
         }
 
         foreach (var receipt in state.Receipts.Values)

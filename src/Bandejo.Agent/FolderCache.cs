@@ -18,7 +18,8 @@ internal sealed class FolderCache(string folder) : IContentCache
 
     public Stream AppendPart(string sha256)
     {
-        var stream = new FileStream(PathOf(sha256) + ".part", new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile });
+        var stream = new FileStream(
+            PathOf(sha256) + ".part", new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile });
         stream.Seek(0, SeekOrigin.End);
         return stream;
     }
@@ -68,5 +69,7 @@ internal sealed class FolderCache(string folder) : IContentCache
 
     /// <summary>Where content is.</summary>
     public string PathOf(string sha256) =>
-        sha256.Length == 64 && sha256.All(char.IsAsciiHexDigitLower) ? Path.Combine(_folder, sha256) : throw new SealException("The package names a file by something that is not a digest");
+        sha256.Length == 64 && sha256.All(char.IsAsciiHexDigitLower)
+            ? Path.Combine(_folder, sha256)
+            : throw new SealException("The package names a file by something that is not a digest");
 }

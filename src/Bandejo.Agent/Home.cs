@@ -68,7 +68,9 @@ internal sealed class Home
     {
         try
         {
-            return new FileStream(Path.Combine(Folder, "lock"), new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.ReadWrite, Share = FileShare.None, UnixCreateMode = OwnFile });
+            return new FileStream(
+                Path.Combine(Folder, "lock"),
+                new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.ReadWrite, Share = FileShare.None, UnixCreateMode = OwnFile });
         }
         catch (IOException)
         {
@@ -91,7 +93,8 @@ internal sealed class Home
     }
 
     /// <summary>Who the device is and where its service; null before it joined.</summary>
-    public AgentIdentity? Identity() => File.Exists(IdentityFile) ? JsonSerializer.Deserialize(File.ReadAllText(IdentityFile), AgentJson.Default.AgentIdentity) : null;
+    public AgentIdentity? Identity() =>
+        File.Exists(IdentityFile) ? JsonSerializer.Deserialize(File.ReadAllText(IdentityFile), AgentJson.Default.AgentIdentity) : null;
 
     public void Keep(AgentIdentity identity) => Write(IdentityFile, JsonSerializer.Serialize(identity, AgentJson.Default.AgentIdentity));
 

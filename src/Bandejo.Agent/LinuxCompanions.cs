@@ -58,7 +58,8 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
 
         if (companion.Kind != "opens")
         {
-            using var content = File.OpenRead(cache.PathOf(sha256 ?? throw new PackageException($"The package names no content for {Surroundings.InWords(companion)}")));
+            using var content = File.OpenRead(cache.PathOf(sha256 ?? throw new PackageException(
+                $"The package names no content for {Surroundings.InWords(companion)}")));
             _root.Write(PlaceOf(app, companion), ForAll, content.CopyTo);
         }
 
@@ -126,7 +127,8 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
 
         // A key alone stands for a setting that was not there.
         var former = kept < 0 ? companion.Key! : lines[kept][Kept(app).Length..];
-        var left = lines.Select((line, index) => index == at ? former : line).Where((_, index) => index != kept && (index != at || former != companion.Key)).ToList();
+        var left = lines.Select((line, index) => index == at ? former : line).Where((_, index) => index != kept && (index != at || former != companion.Key))
+            .ToList();
         if (left.TrueForAll(string.IsNullOrWhiteSpace))
         {
             _root.Delete(companion.Subject);
@@ -139,7 +141,8 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
     private static string Kept(string app) => $"# before {app}: ";
 
     private static bool IsKept(string line, string app, DocumentCompanion companion) =>
-        line.StartsWith(Kept(app), StringComparison.Ordinal) && line[Kept(app).Length..] is var former && (former == companion.Key || KeyOf(former) == companion.Key);
+        line.StartsWith(Kept(app), StringComparison.Ordinal) && line[Kept(app).Length..] is var former
+            && (former == companion.Key || KeyOf(former) == companion.Key);
 
     private static string? Line(DocumentCompanion companion) => companion is { Key: { } key, Value: { } value } ? $"{key} = {value}" : null;
 
@@ -171,11 +174,14 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
             throw new IOException($"/{path} belongs to another user ({found.Owner}); its settings are left to that user");
         }
 
-        _root.Write(path, found is null ? ForAll : (UnixFileMode)Convert.ToInt32(found.Mode, 8), stream => stream.Write(Encoding.UTF8.GetBytes(string.Join('\n', lines) + "\n")));
+        _root.Write(path, found is null ? ForAll : (UnixFileMode)Convert.ToInt32(found.Mode, 8), stream => stream.Write(Encoding.UTF8.GetBytes(
+            string.Join('\n', lines) + "\n")));
     }
 
     private static string PlaceOf(string app, DocumentCompanion companion) =>
-        companion.Kind == "certificate" ? $"{Trusted}/bandejo-{app}-{Path.GetFileNameWithoutExtension(companion.Subject)}.crt" : companion.To ?? throw new PackageException($"The package does not say where {companion.Subject} belongs");
+        companion.Kind == "certificate"
+            ? $"{Trusted}/bandejo-{app}-{Path.GetFileNameWithoutExtension(companion.Subject)}.crt"
+            : companion.To ?? throw new PackageException($"The package does not say where {companion.Subject} belongs");
 
     /// <summary>The files that make an ending known and name the program for it.</summary>
     private static Dictionary<string, string> Opening(string app, DocumentCompanion companion)
@@ -184,7 +190,12 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
         var type = $"application/x-{app}-{companion.Subject}";
         var says = string.IsNullOrEmpty(companion.Says) ? $"{companion.Subject} file" : companion.Says;
         // In a desktop entry's Exec a word with anything but plain characters stands in quotes (Desktop Entry Specification, "The Exec key").
-        var command = string.Join(' ', (companion.With ?? []).Select(word => word.All(sign => char.IsAsciiLetterOrDigit(sign) || "/._-+=:,@".Contains(sign)) ? word : $"\"{word.Replace("\\", "\\\\").Replace("\"", "\\\"").Replace("$", "\\$").Replace("`", "\\`")}\"")).Replace("%", "%%", StringComparison.Ordinal);
+        var command = string.Join(' ', (companion.With ?? []).Select(
+            word =>
+                word.All(sign => char.IsAsciiLetterOrDigit(sign) || "/._-+=:,@".Contains(sign))
+                    ? word
+                    : $"\"{word.Replace("\\", "\\\\").Replace("\"", "\\\"").Replace("$", "\\$").Replace("`", "\\`")}\""))
+            .Replace("%", "%%", StringComparison.Ordinal);
         return new(StringComparer.Ordinal)
         {
             [$"usr/share/mime/packages/{name}.xml"] = $"""
@@ -209,7 +220,9 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
         };
     }
 
-    /// <summary>Has the system's tools take over what was changed. Which are there is the machine's matter; without them the folders are all there is.</summary>
+    /// <summary>
+    /// Has the system's tools take over what was changed. Which are there is the machine's matter; without them the folders are all there is.
+    /// </summary>
     private void Tell(DocumentCompanion companion, bool isGone)
     {
         if (root != "/")
@@ -227,7 +240,9 @@ internal sealed class LinuxCompanions(string root, FolderCache cache) : IMachine
         {
             try
             {
-                using var process = Process.Start(new ProcessStartInfo(command[0], command.Skip(1)) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true })!;
+                using var process = Process.Start(
+                    new ProcessStartInfo(command[0], command.Skip(1)) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true })
+                    !;
                 process.OutputDataReceived += (_, _) => { };
                 process.ErrorDataReceived += (_, _) => { };
                 process.BeginOutputReadLine();

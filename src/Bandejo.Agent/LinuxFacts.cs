@@ -28,7 +28,12 @@ internal sealed class LinuxFacts(string root) : IMachineFacts
         var facts = new SortedDictionary<string, string>(StringComparer.Ordinal)
         {
             ["host"] = Environment.MachineName,
-            ["architecture"] = RuntimeInformation.OSArchitecture switch { Architecture.X64 => "x64", Architecture.Arm64 => "arm64", Architecture.X86 => "x86", var other => other.ToString().ToLowerInvariant() },
+            [
+                "architecture"]
+                = RuntimeInformation.OSArchitecture switch
+                {
+                    Architecture.X64 => "x64", Architecture.Arm64 => "arm64", Architecture.X86 => "x86", var other => other.ToString().ToLowerInvariant(),
+                },
             ["processors"] = Environment.ProcessorCount.ToString(CultureInfo.InvariantCulture),
             ["agent.version"] = Version,
         };
@@ -48,12 +53,16 @@ internal sealed class LinuxFacts(string root) : IMachineFacts
             return;
         }
 
-        var values = File.ReadLines(file).Select(line => line.Split('=', 2)).Where(pair => pair.Length == 2).ToDictionary(pair => pair[0], pair => pair[1].Trim('"'));
+        var values = File.ReadLines(file).Select(line => line.Split('=', 2)).Where(pair => pair.Length == 2)
+            .ToDictionary(pair => pair[0], pair => pair[1].Trim('"'));
         Add("os.name", values.GetValueOrDefault("NAME"));
         Add("os.version", values.GetValueOrDefault("VERSION_ID"));
 
         // What it is like, from the closest to the furthest (os-release(5)): the last is what it descends from.
-        Add("os.family", $"{values.GetValueOrDefault("ID", "linux")} {values.GetValueOrDefault("ID_LIKE")}".Split(' ', StringSplitOptions.RemoveEmptyEntries).LastOrDefault());
+        Add(
+            "os.family",
+            $"{values.GetValueOrDefault("ID", "linux")} {values.GetValueOrDefault("ID_LIKE")}".Split(' ', StringSplitOptions.RemoveEmptyEntries)
+                .LastOrDefault());
 
         void Add(string name, string? value)
         {
@@ -102,7 +111,9 @@ internal sealed class LinuxFacts(string root) : IMachineFacts
         }
     }
 
-    /// <summary>What dpkg has installed (the format of its status file, deb822). An empty list for a root without dpkg; null where the file cannot be read.</summary>
+    /// <summary>
+    /// What dpkg has installed (the format of its status file, deb822). An empty list for a root without dpkg; null where the file cannot be read.
+    /// </summary>
     private List<ProgramReport>? Programs()
     {
         var file = Path.Combine(root, "var/lib/dpkg/status");

@@ -24,7 +24,8 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     /// <summary>How much of a log that an installer wrote by itself is kept.</summary>
     private const int LogTail = 256 * 1024;
 
-    // The claim decides between this shell and an agent that was restarted in the same moment. The exit code is moved into place, so that it is never half there.
+    // The claim decides between this shell and an agent that was restarted in the same moment. The exit code is moved into place, so that it is never half
+    // there.
     private const string Shell = """
         umask 077
         mkdir "$BANDEJO_RUN/claim" 2>/dev/null || exit 125
@@ -63,13 +64,17 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         foreach (var (path, text) in run.Answers)
         {
             var target = TargetOf(work, path);
-            using var file = new FileStream(target, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite });
+            using var file = new FileStream(
+                target,
+                new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite });
             file.Write(System.Text.Encoding.UTF8.GetBytes(text));
         }
 
         // A program that is named with its place stands below the machine's root, as in a presence check.
         var program = run.Command[0].StartsWith('/') && _root.Program(run.Command[0]) is { } below ? below : run.Command[0];
-        string[] command = [.. run.IsGentle ? (string[])["nice", "-n", "10"] : [], .. isGuarded ? RootGuard.Words(root, Path.Combine(_runs, run.Attempt)) : [], "setsid", "sh", "-c", Shell, "step", .. run.As is { } person ? As(person) : [], program, .. run.Command.Skip(1)];
+        string[] command = [
+            .. run.IsGentle ? (string[])["nice", "-n", "10"] : [], .. isGuarded ? RootGuard.Words(root, Path.Combine(_runs, run.Attempt)) : [], "setsid", "sh",
+            "-c", Shell, "step", .. run.As is { } person ? As(person) : [], program, .. run.Command.Skip(1)];
         var start = new ProcessStartInfo(command[0]) { UseShellExecute = false, WorkingDirectory = work };
         foreach (var argument in command.Skip(1))
         {
@@ -103,7 +108,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     private static string[] As(MachinePerson person)
     {
         var number = person.Number.ToString(CultureInfo.InvariantCulture);
-        return ["setpriv", "--reuid", number, "--regid", number, "--clear-groups", "--inh-caps=-all", "env", "-C", person.Home, $"HOME={person.Home}", $"USER={person.Name}", $"LOGNAME={person.Name}"];
+        return [
+            "setpriv", "--reuid", number, "--regid", number, "--clear-groups", "--inh-caps=-all", "env", "-C", person.Home, $"HOME={person.Home}",
+            $"USER={person.Name}", $"LOGNAME={person.Name}"];
     }
 
     public StepTrace Find(string attempt, string name)
@@ -125,7 +132,10 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             return StepTrace.NeverStarted;
         }
 
-        return Leader(folder) is { } pid ? IsOurs(pid, folder) ? StepTrace.Running : ExitOf(folder) is not null ? StepTrace.Ended : StepTrace.Gone : StepTrace.Running;
+        return Leader(folder) is { } pid ? IsOurs(pid, folder) ? StepTrace.Running
+            : ExitOf(folder) is not null ? StepTrace.Ended
+            : StepTrace.Gone
+            : StepTrace.Running;
     }
 
     public async Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
@@ -179,7 +189,10 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         }
 
         string[] guarded = [.. isGuarded ? RootGuard.Words(root, root) : [], name, .. command.Skip(1)];
-        var start = new ProcessStartInfo(guarded[0]) { UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, WorkingDirectory = root };
+        var start = new ProcessStartInfo(guarded[0])
+        {
+            UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, WorkingDirectory = root,
+        };
         foreach (var argument in guarded.Skip(1))
         {
             start.ArgumentList.Add(argument);
@@ -257,7 +270,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             return;
         }
 
-        using var log = new FileStream(Path.Combine(_runs, attempt, "log"), new FileStreamOptions { Mode = FileMode.Append, Access = FileAccess.Write, Share = FileShare.ReadWrite, UnixCreateMode = Home.OwnFile });
+        using var log = new FileStream(
+            Path.Combine(_runs, attempt, "log"),
+            new FileStreamOptions { Mode = FileMode.Append, Access = FileAccess.Write, Share = FileShare.ReadWrite, UnixCreateMode = Home.OwnFile });
         try
         {
             using var from = _root.OpenOwn(path);
@@ -293,7 +308,8 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             text = text.Replace(System.Text.Encoding.Latin1.GetString(System.Text.Encoding.UTF8.GetBytes(secret)), "***", StringComparison.Ordinal);
         }
 
-        using (var stream = new FileStream(log + ".new", new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile }))
+        using (var stream = new FileStream(
+            log + ".new", new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile }))
         {
             stream.Write(System.Text.Encoding.Latin1.GetBytes(text));
         }
@@ -331,7 +347,8 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     }
 
     /// <summary>The folder of a run. Names are the agent's own, and yet nothing that is no name becomes a place on the disk.</summary>
-    private string FolderOf(string attempt, string name) => IsName(attempt) && IsName(name) ? Path.Combine(_runs, attempt, name) : throw new InvalidOperationException($"'{attempt}/{name}' names no run.");
+    private string FolderOf(string attempt, string name) =>
+        IsName(attempt) && IsName(name) ? Path.Combine(_runs, attempt, name) : throw new InvalidOperationException($"'{attempt}/{name}' names no run.");
 
     private static bool IsName(string name) => name.Length is > 0 and <= 160 && name.All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '-' or '_' or ' ');
 
@@ -347,7 +364,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         return File.Exists(file) && int.TryParse(File.ReadAllText(file).Trim(), CultureInfo.InvariantCulture, out var pid) ? pid : null;
     }
 
-    /// <summary>Whether the process is still the step's shell and not another that got its number. A process that has ended and waits for its parent counts as gone.</summary>
+    /// <summary>
+    /// Whether the process is still the step's shell and not another that got its number. A process that has ended and waits for its parent counts as gone.
+    /// </summary>
     private static bool IsOurs(int pid, string folder)
     {
         try
@@ -415,7 +434,8 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         foreach (var (pid, arguments) in Processes())
         {
             // By what it was started as, or a script's name behind its interpreter; and by its executable, whatever title it has given itself.
-            var program = arguments.Take(2).Append(Executable(pid)).OfType<string>().FirstOrDefault(argument => names.Contains(Path.GetFileName(argument)) && (root == "/" || argument.StartsWith(root, StringComparison.Ordinal)));
+            var program = arguments.Take(2).Append(Executable(pid)).OfType<string>()
+                .FirstOrDefault(argument => names.Contains(Path.GetFileName(argument)) && (root == "/" || argument.StartsWith(root, StringComparison.Ordinal)));
             if (program is not null && pid != Environment.ProcessId)
             {
                 yield return (Path.GetFileName(program), pid);

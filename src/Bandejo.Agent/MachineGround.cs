@@ -19,11 +19,17 @@ internal sealed class MachineGround(string root, string own) : ITrialGround
     public IReadOnlyList<ChangedFile> Changes()
     {
         var now = MachineLook.Entries(root, own);
-        var others = now.Where(pair => pair.Value.Kind != "folder" && _before.GetValueOrDefault(pair.Key) != pair.Value).Select(pair => new ChangedFile(pair.Key, pair.Value.Size, _before.ContainsKey(pair.Key) ? ChangeKind.Changed : ChangeKind.New));
+        var others = now.Where(pair => pair.Value.Kind != "folder" && _before.GetValueOrDefault(pair.Key) != pair.Value)
+            .Select(pair => new ChangedFile(pair.Key, pair.Value.Size, _before.ContainsKey(pair.Key) ? ChangeKind.Changed : ChangeKind.New));
 
         // Of a folder that went with all that was in it, the folder is told.
-        var gone = _before.Where(pair => !now.ContainsKey(pair.Key) && (Path.GetDirectoryName(pair.Key) is null or "/" || now.ContainsKey(Path.GetDirectoryName(pair.Key)!))).Select(pair => new ChangedFile(pair.Key + (pair.Value.Kind == "folder" ? "/" : ""), 0, ChangeKind.Gone));
-        return [.. others.Concat(gone).Where(file => !_noise.Is(file.Path.TrimEnd('/')) && !(_texts.ContainsKey(file.Path) && _texts[file.Path] == Now(file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
+        var gone = _before.Where(pair => !now.ContainsKey(pair.Key) && (Path.GetDirectoryName(pair.Key) is null or "/" || now.ContainsKey(
+            Path.GetDirectoryName(pair.Key)!)))
+            .Select(pair => new ChangedFile(pair.Key + (pair.Value.Kind == "folder" ? "/" : ""), 0, ChangeKind.Gone));
+        return [
+            .. others.Concat(gone)
+                .Where(file => !_noise.Is(file.Path.TrimEnd('/')) && !(_texts.ContainsKey(file.Path) && _texts[file.Path] == Now(file.Path)))
+                .OrderBy(file => file.Path, StringComparer.Ordinal)];
     }
 
     public string Name => "The device";

@@ -33,7 +33,9 @@ internal sealed class PinnedService : IServiceTrust
     {
         if (address.Scheme == "http" && !address.IsLoopback && !isPlain)
         {
-            throw new InvalidDataException($"{address} has no TLS: whoever is on the way to it, or answers in its place, could command this machine as root. Give the service an https address, or say --without-tls to accept that.");
+            throw new InvalidDataException(
+                $"{address} has no TLS: whoever is on the way to it, or answers in its place, could command this machine as root. Give the service an "
+                    + $"https address, or say --without-tls to accept that.");
         }
     }
 
@@ -60,7 +62,10 @@ internal sealed class PinnedService : IServiceTrust
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var shown = await new HttpLink(http, key, TimeProvider.System).Authorities(cancellation);
         return shown.Select(each => Authority.Read(each.Certificate, name)).OfType<Authority>().FirstOrDefault()
-            ?? throw new LinkException($"Whoever answers at {address} is not the service {name}; it says it is {(shown.Count == 0 ? "nobody" : string.Join(" or ", shown.Select(each => Authority.IsName(each.Name) ? each.Name : "something that is no name")))}. Nothing was sent to it.", 0);
+            ?? throw new LinkException(
+                $"Whoever answers at {address} is not the service {name}; it says it is "
+                    + $"{(shown.Count == 0 ? "nobody" : string.Join(" or ", shown.Select(each => Authority.IsName(each.Name) ? each.Name : "something that is no name")))}. Nothing was sent to it.",
+                0);
     }
 
     private void Believe(X509Certificate2? shown, X509Certificate2Collection beside, SslPolicyErrors errors)
@@ -76,7 +81,8 @@ internal sealed class PinnedService : IServiceTrust
         if (problem is not null)
         {
             throw new AuthenticationException(
-                $"Whoever answers at {_identity.Service} is not the service that this machine joined: {problem}. Nothing that it says is believed. If the service was given another identity, look it up there (bandejo identity show) and say: bandejo-agent accept IDENTITY");
+                $"Whoever answers at {_identity.Service} is not the service that this machine joined: {problem}. Nothing that it says is believed. If the "
+                    + $"service was given another identity, look it up there (bandejo identity show) and say: bandejo-agent accept IDENTITY");
         }
     }
 
@@ -87,7 +93,8 @@ internal sealed class PinnedService : IServiceTrust
             return errors == SslPolicyErrors.None ? null : $"this machine trusts no certificate that it shows ({errors})";
         }
 
-        return new ServiceIdentity([.. pinned.Select(each => Authority.Read(each.Certificate, each.Name)).OfType<Authority>()]).Problem(shown, beside, new Uri(_identity.Service).Host);
+        return new ServiceIdentity([.. pinned.Select(each => Authority.Read(each.Certificate, each.Name)).OfType<Authority>()])
+            .Problem(shown, beside, new Uri(_identity.Service).Host);
     }
 
     private void Keep(AgentIdentity identity)

@@ -6,7 +6,8 @@ using Microsoft.Win32.SafeHandles;
 namespace Bandejo.Agent;
 
 /// <summary>
-/// Files below the folder that is the machine, for an agent that is root among users who are not: each part of a path is opened by the handle of the one before,
+/// Files below the folder that is the machine, for an agent that is root among users who are not: each part of a path is opened by the handle of the one
+/// before,
 /// so that nobody can change the way while it is walked. Links are followed only where the system account or the agent's own made them, and never out of the
 /// folder; what is read is an ordinary file, never a pipe or a device that would hold the agent up.
 /// </summary>
@@ -54,7 +55,10 @@ internal sealed partial class RootFolder(string root)
     /// <exception cref="IOException">It is no ordinary file, or the way to it cannot be trusted.</exception>
     public FileStream? OpenRead(string path) => Open(path, isOwn: false);
 
-    /// <summary>As <see cref="OpenRead"/>, but only a file that belongs to the system account or the agent's own, and has no second name: what is in it was not put there by another user, nor belongs to one.</summary>
+    /// <summary>
+    /// As <see cref="OpenRead"/>, but only a file that belongs to the system account or the agent's own, and has no second name: what is in it was not put
+    /// there by another user, nor belongs to one.
+    /// </summary>
     /// <exception cref="IOException">It is another's, no ordinary file, or the way to it cannot be trusted.</exception>
     public FileStream? OpenOwn(string path) => Open(path, isOwn: true);
 
@@ -96,7 +100,9 @@ internal sealed partial class RootFolder(string root)
         var status = Status(found);
         if (KindOf(status) != Kind.Ordinary || !IsTrusted(status.Owner) || (status.Mode & 0x12) != 0)
         {
-            throw new IOException($"/{path.TrimStart('/')} is not run: {(KindOf(status) == Kind.Ordinary ? "another user could put something else in its place" : "it is no program")}");
+            throw new IOException(
+                $"/{path.TrimStart('/')} is not run: "
+                    + $"{(KindOf(status) == Kind.Ordinary ? "another user could put something else in its place" : "it is no program")}");
         }
 
         return Path.Combine(_root, path.TrimStart('/'));
@@ -167,7 +173,9 @@ internal sealed partial class RootFolder(string root)
             }
         }
 
-        return UnlinkAt(parent, name, KindOf(Status(found)) == Kind.Folder ? RemoveFolder : 0) == 0 || Marshal.GetLastPInvokeError() == NotThere ? true : throw Failed($"/{path} cannot be deleted");
+        return UnlinkAt(parent, name, KindOf(Status(found)) == Kind.Folder ? RemoveFolder : 0) == 0 || Marshal.GetLastPInvokeError() == NotThere
+            ? true
+            : throw Failed($"/{path} cannot be deleted");
     }
 
     private FileStream? Open(string path, bool isOwn)
@@ -186,7 +194,8 @@ internal sealed partial class RootFolder(string root)
 
         if (isOwn && (!IsTrusted(status.Owner) || status.Links > 1))
         {
-            throw new IOException($"/{path.TrimStart('/')} {(status.Links > 1 ? "has a second name somewhere" : $"belongs to another user ({status.Owner})")}; it is not read");
+            throw new IOException(
+                $"/{path.TrimStart('/')} {(status.Links > 1 ? "has a second name somewhere" : $"belongs to another user ({status.Owner})")}; it is not read");
         }
 
         // The handle leads to just the file that was looked at, whatever has come to its path since.
@@ -207,7 +216,8 @@ internal sealed partial class RootFolder(string root)
         var folders = new Stack<SafeFileHandle>();
         try
         {
-            folders.Push(Handle(OpenAt(CurrentFolder, _root, PathOnly | FolderOnly | CloseOnExec, 0)) ?? throw Failed($"The machine's root {_root} cannot be opened"));
+            folders.Push(Handle(OpenAt(CurrentFolder, _root, PathOnly | FolderOnly | CloseOnExec, 0)) ?? throw Failed(
+                $"The machine's root {_root} cannot be opened"));
             var parts = new LinkedList<string>(path.Split('/', StringSplitOptions.RemoveEmptyEntries));
             var links = 0;
             while (parts.First is { Value: var part })
@@ -241,7 +251,10 @@ internal sealed partial class RootFolder(string root)
                 {
                     if (!IsTrusted(status.Owner) || ++links > MostLinks)
                     {
-                        throw new IOException(links > MostLinks ? $"/{path} leads over too many links" : $"/{path} leads over a link that another user ({status.Owner}) has made; it is not followed");
+                        throw new IOException(
+                            links > MostLinks
+                                ? $"/{path} leads over too many links"
+                                : $"/{path} leads over a link that another user ({status.Owner}) has made; it is not followed");
                     }
 
                     var target = TargetOf(next);
@@ -302,7 +315,8 @@ internal sealed partial class RootFolder(string root)
         return length <= 0 ? throw Failed("A link cannot be read") : System.Text.Encoding.UTF8.GetString(buffer, 0, (int)length);
     }
 
-    private static FileStatus Status(SafeFileHandle handle) => StatusAt(handle, "", EmptyPath, BasicStatus, out var status) == 0 ? status : throw Failed("A file cannot be looked at");
+    private static FileStatus Status(SafeFileHandle handle) =>
+        StatusAt(handle, "", EmptyPath, BasicStatus, out var status) == 0 ? status : throw Failed("A file cannot be looked at");
 
     private static Kind KindOf(FileStatus status) => (Kind)(status.Mode & 0xF000) is var kind && Enum.IsDefined(kind) ? kind : Kind.Other;
 

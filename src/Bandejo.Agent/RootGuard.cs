@@ -9,7 +9,8 @@ namespace Bandejo.Agent;
 internal static class RootGuard
 {
     /// <summary>What the system account of a device may do in its folder, less what could undo the guard.</summary>
-    private static readonly string[] Rights = ["CAP_CHOWN", "CAP_DAC_OVERRIDE", "CAP_FOWNER", "CAP_FSETID", "CAP_KILL", "CAP_SETGID", "CAP_SETUID", "CAP_SYS_CHROOT"];
+    private static readonly string[] Rights = [
+        "CAP_CHOWN", "CAP_DAC_OVERRIDE", "CAP_FOWNER", "CAP_FSETID", "CAP_KILL", "CAP_SETGID", "CAP_SETUID", "CAP_SYS_CHROOT"];
 
     /// <summary>Whether this machine can guard one of its folders.</summary>
     /// <returns>Null where it can; else why it cannot, as a whole sentence.</returns>
@@ -20,7 +21,8 @@ internal static class RootGuard
             return "bwrap is missing; it comes with the package 'bubblewrap' of Debian and its kin.";
         }
 
-        using var process = Process.Start(new ProcessStartInfo("bwrap", [.. Words(root, root).Skip(1), "true"]) { UseShellExecute = false, RedirectStandardError = true })!;
+        using var process = Process.Start(
+            new ProcessStartInfo("bwrap", [.. Words(root, root).Skip(1), "true"]) { UseShellExecute = false, RedirectStandardError = true })!;
         var errors = process.StandardError.ReadToEnd();
         process.WaitForExit();
         return process.ExitCode == 0 ? null : $"bwrap says: {errors.Trim()}";

@@ -45,7 +45,8 @@ internal sealed class SandboxGround(string? root) : ITrialGround
         var people = _people.Make();
         foreach (var file in Lists)
         {
-            File.AppendAllLines(file, people.Select(person => file == Lists[0] ? $"{person.Name}:x:{person.Number}:{person.Number}::{person.Home}:/bin/sh" : $"{person.Name}:x:{person.Number}:"));
+            File.AppendAllLines(file, people.Select(
+                person => file == Lists[0] ? $"{person.Name}:x:{person.Number}:{person.Number}::{person.Home}:/bin/sh" : $"{person.Name}:x:{person.Number}:"));
         }
 
         return (people, "the account that runs this trial can be nobody else in its sandbox; run it as root, or give the account numbers in /etc/subuid");
@@ -111,7 +112,8 @@ internal sealed class SandboxGround(string? root) : ITrialGround
 
         if (beneath is { Exists: true, LinkTarget: null })
         {
-            found.AddRange(beneath.EnumerateFileSystemInfos("*", Everything).Where(was => Standing($"{path}/{was.Name}") is null).Select(was => new ChangedFile($"{path}/{was.Name}{(was is DirectoryInfo { LinkTarget: null } ? "/" : "")}", 0, ChangeKind.Gone)));
+            found.AddRange(beneath.EnumerateFileSystemInfos("*", Everything).Where(was => Standing($"{path}/{was.Name}") is null).Select(was => new ChangedFile(
+                $"{path}/{was.Name}{(was is DirectoryInfo { LinkTarget: null } ? "/" : "")}", 0, ChangeKind.Gone)));
         }
     }
 
@@ -170,7 +172,8 @@ internal sealed class SandboxGround(string? root) : ITrialGround
             var (mine, yours) = (new byte[64 * 1024], new byte[64 * 1024]);
             for (int read; (read = left.ReadAtLeast(mine, mine.Length, throwOnEndOfStream: false)) > 0;)
             {
-                if (right.ReadAtLeast(yours.AsSpan(0, read), read, throwOnEndOfStream: false) != read || !mine.AsSpan(0, read).SequenceEqual(yours.AsSpan(0, read)))
+                if (right.ReadAtLeast(yours.AsSpan(0, read), read, throwOnEndOfStream: false) != read
+                    || !mine.AsSpan(0, read).SequenceEqual(yours.AsSpan(0, read)))
                 {
                     return false;
                 }

@@ -19,7 +19,11 @@ internal static class TrialInside
         var variant = plan.Package.Document.Variants.FirstOrDefault(each => each.Name == plan.Variants[0]);
         if (variant is null)
         {
-            Tell(new TrialStepInfo(plan.Variants[0], "clean", "failed", $"The package has no variant '{plan.Variants[0]}'; it has {string.Join(", ", plan.Package.Document.Variants.Select(each => $"'{each.Name}'"))}.", 0, null, []));
+            Tell(new TrialStepInfo(
+                plan.Variants[0], "clean", "failed",
+                $"The package has no variant '{plan.Variants[0]}'; it has "
+                    + $"{string.Join(", ", plan.Package.Document.Variants.Select(each => $"'{each.Name}'"))}.",
+                0, null, []));
             return 1;
         }
 
@@ -39,7 +43,9 @@ internal static class TrialInside
 
         var files = new LinuxFiles("/");
         var processes = new LinuxProcesses("/", CleanRoot.Inside, cache, time);
-        var runner = new TrialRunner(plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)), Machine("/", files, processes, facts, cache, new SandboxGround(plan.Root)), time, Tell);
+        var runner = new TrialRunner(
+            plan, Filling.Fill(variant, Filling.Written(plan.Package.Document, plan.Settings)),
+            Machine("/", files, processes, facts, cache, new SandboxGround(plan.Root)), time, Tell);
         return await runner.Run(cancellation) ? 0 : 1;
     }
 
@@ -48,7 +54,8 @@ internal static class TrialInside
     public static TrialMachine Machine(string root, LinuxFiles files, LinuxProcesses processes, LinuxFacts facts, FolderCache cache, ITrialGround ground)
     {
         var surroundings = new Surroundings(files, processes, new NobodyThere(), facts, new LinuxCompanions(root, cache));
-        return new TrialMachine(ground, new Prover(files, processes, files, facts, surroundings), files, processes, facts, surroundings) { Payload = cache.Text };
+        return new TrialMachine(
+            ground, new Prover(files, processes, files, facts, surroundings), files, processes, facts, surroundings) { Payload = cache.Text };
     }
 
     private static void Tell(TrialStepInfo step) => Console.WriteLine(JsonSerializer.Serialize(step, ContractJson.Default.TrialStepInfo));

@@ -10,7 +10,10 @@ internal sealed partial class TrialPeople(string? above)
     /// <summary>Numbers that no system gives by itself (adduser.conf(5): people have 1000 to 29999, systems give none of these).</summary>
     private const uint FirstNumber = 30001;
 
-    private static readonly EnumerationOptions Everything = new() { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true };
+    private static readonly EnumerationOptions Everything = new()
+    {
+        RecurseSubdirectories = true, AttributesToSkip = FileAttributes.None, IgnoreInaccessible = true,
+    };
 
     private static readonly string[] Names = ["first-person", "second-person"];
 
@@ -49,7 +52,9 @@ internal sealed partial class TrialPeople(string? above)
     }
 
     public static IReadOnlyList<string> WrittenBy(MachinePerson person) =>
-        [.. new DirectoryInfo(person.Home).EnumerateFileSystemInfos("*", Everything).Where(entry => entry is not DirectoryInfo { LinkTarget: null }).Select(entry => entry.FullName[(person.Home.Length + 1)..]).Order(StringComparer.Ordinal)];
+        [
+            .. new DirectoryInfo(person.Home).EnumerateFileSystemInfos("*", Everything).Where(entry => entry is not DirectoryInfo { LinkTarget: null })
+                .Select(entry => entry.FullName[(person.Home.Length + 1)..]).Order(StringComparer.Ordinal)];
 
     /// <summary>Whether a line of a list of accounts or groups is one of theirs.</summary>
     public static bool IsLine(string line) => Names.Any(name => line.StartsWith($"{name}:x:", StringComparison.Ordinal));
@@ -69,9 +74,13 @@ internal sealed partial class TrialPeople(string? above)
         }
     }
 
-    /// <summary>Whether this account is the system's and their numbers are any here (user_namespaces(7): a line has first inside, first outside, how many).</summary>
+    /// <summary>
+    /// Whether this account is the system's and their numbers are any here (user_namespaces(7): a line has first inside, first outside, how many).
+    /// </summary>
     private static bool CanBeOthers() =>
-        Environment.IsPrivilegedProcess && File.ReadLines("/proc/self/uid_map").Select(line => line.Split(' ', StringSplitOptions.RemoveEmptyEntries)).Any(range => uint.Parse(range[0]) <= FirstNumber && ulong.Parse(range[0]) + ulong.Parse(range[2]) > FirstNumber + 1);
+        Environment.IsPrivilegedProcess
+            && File.ReadLines("/proc/self/uid_map").Select(line => line.Split(' ', StringSplitOptions.RemoveEmptyEntries))
+                .Any(range => uint.Parse(range[0]) <= FirstNumber && ulong.Parse(range[0]) + ulong.Parse(range[2]) > FirstNumber + 1);
 
     [LibraryImport("libc", EntryPoint = "chown", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
     private static partial int ChangeOwner(string path, uint owner, uint group);

@@ -16,7 +16,8 @@ internal static class TrialSandbox
     /// <summary>Runs the plan in a sandbox for each of its variants; what the inside tells goes to standard output.</summary>
     public static async Task<int> Run(string planFile, CancellationToken cancellation)
     {
-        var plan = JsonSerializer.Deserialize(await File.ReadAllTextAsync(planFile, cancellation), ContractJson.Default.TrialPlan) ?? throw new InvalidDataException("The plan of the trial is empty.");
+        var plan = JsonSerializer.Deserialize(await File.ReadAllTextAsync(planFile, cancellation), ContractJson.Default.TrialPlan)
+            ?? throw new InvalidDataException("The plan of the trial is empty.");
         var held = true;
         foreach (var variant in plan.Variants.Count > 0 ? plan.Variants : [.. plan.Package.Document.Variants.Select(each => each.Name)])
         {
@@ -31,15 +32,23 @@ internal static class TrialSandbox
         var packages = plan.Before.Prepend(plan.Package).Concat(plan.Earlier is { } earlier ? [earlier] : []).ToList();
         var placed = packages.ToDictionary(each => each.Folder, each => $"{CleanRoot.Inside}/packages/{packages.IndexOf(each)}", StringComparer.Ordinal);
         TrialPackage Moved(TrialPackage each) => each with { Folder = placed[each.Folder] };
-        var inside = plan with { Package = Moved(plan.Package), Earlier = plan.Earlier is { } before ? Moved(before) : null, Before = [.. plan.Before.Select(Moved)] };
+        var inside = plan with
+        {
+            Package = Moved(plan.Package), Earlier = plan.Earlier is { } before ? Moved(before) : null, Before = [.. plan.Before.Select(Moved)],
+        };
         var (code, errors) = await CleanRoot.Run(
-            new CleanRootUse(["trial"], JsonSerializer.Serialize(inside, ContractJson.Default.TrialPlan), placed, new Dictionary<string, string>(), plan.HasNetwork, HasTerminal: false, (plan.Root ?? "").TrimEnd('/')), cancellation);
+            new CleanRootUse(
+                ["trial"], JsonSerializer.Serialize(inside, ContractJson.Default.TrialPlan), placed, new Dictionary<string, string>(), plan.HasNetwork,
+                HasTerminal: false, (plan.Root ?? "").TrimEnd('/')),
+            cancellation);
         return code switch
         {
             0 => true,
             DidNotHold => false,
             NotThese => throw new InvalidDataException(errors),
-            _ => throw new InvalidDataException($"The sandbox of the trial did not come to its end: {CleanRoot.HowItEnded(code)}{(errors.Length == 0 ? "." : $": {errors}")}"),
+            _ =>
+                throw new InvalidDataException(
+                    $"The sandbox of the trial did not come to its end: {CleanRoot.HowItEnded(code)}{(errors.Length == 0 ? "." : $": {errors}")}"),
         };
     }
 }

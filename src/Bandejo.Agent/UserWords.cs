@@ -49,7 +49,9 @@ internal sealed class UserWords(string folder, string root) : IMachineUser
     }
 
     // The session manager keeps a folder for each user who is signed in (pam_systemd(8)); those below 1000 are the system's own.
-    public bool IsSignedIn => Path.Combine(root, "run/user") is var users && Directory.Exists(users) && Directory.EnumerateDirectories(users).Any(user => int.TryParse(Path.GetFileName(user), out var number) && number >= 1000);
+    public bool IsSignedIn =>
+        Path.Combine(root, "run/user") is var users && Directory.Exists(users)
+            && Directory.EnumerateDirectories(users).Any(user => int.TryParse(Path.GetFileName(user), out var number) && number >= 1000);
 
     public void Heard(string id) => File.Delete(Path.Combine(folder, id + ".json"));
 }

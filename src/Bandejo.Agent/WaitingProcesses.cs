@@ -24,12 +24,15 @@ internal static class WaitingProcesses
     public static IReadOnlyList<string> Of(Func<int, bool> isMeant)
     {
         var found = new List<string>();
-        foreach (var pid in Directory.EnumerateDirectories("/proc").Select(Path.GetFileName).Where(name => name!.All(char.IsAsciiDigit)).Select(name => int.Parse(name!, CultureInfo.InvariantCulture)).Order().Where(pid => pid > 1 && pid != Environment.ProcessId && isMeant(pid)))
+        foreach (
+            var pid in Directory.EnumerateDirectories("/proc").Select(Path.GetFileName).Where(name => name!.All(char.IsAsciiDigit))
+                .Select(name => int.Parse(name!, CultureInfo.InvariantCulture)).Order().Where(pid => pid > 1 && pid != Environment.ProcessId && isMeant(pid)))
         {
             try
             {
                 var command = File.ReadAllText($"/proc/{pid}/cmdline").TrimEnd('\0').Replace('\0', ' ');
-                if (command.Length > 0 && !command.Contains("BANDEJO_RUN/claim", StringComparison.Ordinal) && !command.StartsWith("bwrap ", StringComparison.Ordinal))
+                if (command.Length > 0 && !command.Contains("BANDEJO_RUN/claim", StringComparison.Ordinal)
+                    && !command.StartsWith("bwrap ", StringComparison.Ordinal))
                 {
                     found.Add($"{(command.Length > 120 ? command[..120] + "…" : command)} {Doing($"/proc/{pid}")}");
                 }
@@ -52,10 +55,13 @@ internal static class WaitingProcesses
         {
             _ when place.Contains("nanosleep", StringComparison.Ordinal) => "sleeps",
             "do_wait" or "kernel_waitid" => ForAnother,
-            _ when place.Contains("pipe_read", StringComparison.Ordinal) || place.Contains("n_tty_read", StringComparison.Ordinal) => $"waits for input from {Target($"{folder}/fd/0")}",
+            _ when place.Contains("pipe_read", StringComparison.Ordinal) || place.Contains("n_tty_read", StringComparison.Ordinal) =>
+                $"waits for input from {Target($"{folder}/fd/0")}",
             "wait_for_partner" or "fifo_open" => "waits for input from a pipe that nobody writes to",
-            _ when place.Contains("poll", StringComparison.Ordinal) || place.Contains("select", StringComparison.Ordinal) => "waits for something to answer: a connection, a window, or input",
-            _ when place.Contains("connect", StringComparison.Ordinal) || place.Contains("tcp", StringComparison.Ordinal) || place.Contains("skb", StringComparison.Ordinal) => "waits for the network",
+            _ when place.Contains("poll", StringComparison.Ordinal) || place.Contains("select", StringComparison.Ordinal) =>
+                "waits for something to answer: a connection, a window, or input",
+            _ when place.Contains("connect", StringComparison.Ordinal) || place.Contains("tcp", StringComparison.Ordinal)
+                || place.Contains("skb", StringComparison.Ordinal) => "waits for the network",
             _ when place.Contains("futex", StringComparison.Ordinal) => "waits for another part of itself",
             _ when place.Contains("lock", StringComparison.Ordinal) => "waits for a lock on a file",
             "0" or "" => "is at work",

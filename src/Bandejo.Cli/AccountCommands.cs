@@ -26,18 +26,30 @@ internal static class AccountCommands
     {
         var account = new Argument<string>("account") { Description = "Lower-case letters, digits and hyphens" };
         var name = new Option<string?>("--name", "-n") { Description = "The person's name" };
-        var roles = new Option<string[]>("--role", "-r") { Description = "viewer, packager, operator, approver or administrator; several are possible", Required = true, AllowMultipleArgumentsPerToken = true };
-        return Shared.Verb("new", "Makes an account; its password is read from standard input", "account new ruth --name Ruth --role approver < password.txt", async (parsed, client, cancellation) =>
+        var roles = new Option<string[]>(
+            "--role",
+            "-r")
+            { Description = "viewer, packager, operator, approver or administrator; several are "
+                + "possible", Required = true, AllowMultipleArgumentsPerToken = true };
+        return Shared.Verb(
+            "new", "Makes an account; its password is read from standard input", "account new ruth --name Ruth --role approver < password.txt",
+            async (parsed, client, cancellation) =>
         {
             var made = await client.Post(
-                "/api/v1/accounts", new AccountRequest(parsed.GetValue(account)!, parsed.GetValue(name) ?? parsed.GetValue(account)!, await Console.In.ReadLineAsync(cancellation) ?? "", parsed.GetValue(roles)!),
+                "/api/v1/accounts",
+                new AccountRequest(
+                    parsed.GetValue(account)!, parsed.GetValue(name) ?? parsed.GetValue(account)!, await Console.In.ReadLineAsync(cancellation) ?? "",
+                    parsed.GetValue(roles)!),
                 ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo, cancellation);
             Console.WriteLine($"Account '{made.Account}' has the roles {string.Join(", ", made.Roles)}.");
             return ExitCode.Done;
         }, account, name, roles);
     }
 
-    private static Command Password() => Shared.Verb("password", "Changes your own password: standard input holds the old and the new, a line each; every other token and session of yours is ended", "account password < passwords.txt", async (_, client, cancellation) =>
+    private static Command Password() =>
+        Shared.Verb(
+            "password", "Changes your own password: standard input holds the old and the new, a line each; every other token and session of yours is ended",
+            "account password < passwords.txt", async (_, client, cancellation) =>
     {
         var (old, fresh) = (await Console.In.ReadLineAsync(cancellation), await Console.In.ReadLineAsync(cancellation));
         if (old is null || fresh is null)
@@ -54,9 +66,14 @@ internal static class AccountCommands
     {
         var account = new Argument<string>("account") { Description = "Whose key it is" };
         var key = new Argument<string>("key") { Description = "The key's identity, as the audit trail and the list of accounts have it" };
-        return Shared.Verb("take-key", "Takes a key for building packages away: what it signed stays, nothing more that it signs is taken", "account take-key ines 01ab…", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "take-key", "Takes a key for building packages away: what it signed stays, nothing more that it signs is taken", "account take-key ines 01ab…",
+            async (parsed, client, cancellation) =>
         {
-            await client.Do(HttpMethod.Delete, $"/api/v1/accounts/{Uri.EscapeDataString(parsed.GetValue(account)!)}/signing-keys/{Uri.EscapeDataString(parsed.GetValue(key)!)}", null, cancellation);
+            await client.Do(
+                HttpMethod.Delete,
+                $"/api/v1/accounts/{Uri.EscapeDataString(parsed.GetValue(account)!)}/signing-keys/{Uri.EscapeDataString(parsed.GetValue(key)!)}", null,
+                cancellation);
             Console.WriteLine("The key is good for nothing more.");
             return ExitCode.Done;
         }, account, key);
@@ -73,11 +90,15 @@ internal static class AccountCommands
         return Shared.Verb("change", "Changes an account", "account change ruth --role approver operator", async (parsed, client, cancellation) =>
         {
             var accounts = await client.Get("/api/v1/accounts", ContractJson.Default.IReadOnlyListAccountInfo, cancellation);
-            var found = accounts.FirstOrDefault(each => each.Account == parsed.GetValue(account)) ?? throw new WrongUseException($"There is no account '{parsed.GetValue(account)}'.");
+            var found = accounts.FirstOrDefault(each => each.Account == parsed.GetValue(account))
+                ?? throw new WrongUseException($"There is no account '{parsed.GetValue(account)}'.");
             var change = new AccountChange(
-                parsed.GetValue(name), parsed.GetValue(password) ? await Console.In.ReadLineAsync(cancellation) : null, parsed.GetValue(roles) is { Length: > 0 } asked ? asked : null,
+                parsed.GetValue(name), parsed.GetValue(password) ? await Console.In.ReadLineAsync(cancellation) : null,
+                parsed.GetValue(roles) is { Length: > 0 } asked ? asked : null,
                 parsed.GetValue(disable) ? true : parsed.GetValue(enable) ? false : null);
-            var changed = await client.Change(HttpMethod.Patch, $"/api/v1/accounts/{found.Account}", change, ContractJson.Default.AccountChange, ContractJson.Default.AccountInfo, $"\"{found.Revision}\"", cancellation);
+            var changed = await client.Change(
+                HttpMethod.Patch, $"/api/v1/accounts/{found.Account}", change, ContractJson.Default.AccountChange, ContractJson.Default.AccountInfo,
+                $"\"{found.Revision}\"", cancellation);
             Console.WriteLine($"Account '{changed.Account}' has the roles {string.Join(", ", changed.Roles)}{(changed.IsDisabled ? " and is disabled" : "")}.");
             return ExitCode.Done;
         }, account, name, roles, disable, enable, password);
@@ -94,11 +115,15 @@ internal static class TokenCommands
         var of = new Option<string?>("--account", "-a") { Description = "Those of another account, or of 'any'; for administrators" };
         return Shared.Verb("list", "Lists your tokens and the browsers in which you are signed in", "token list", async (parsed, client, cancellation) =>
         {
-            var tokens = await client.Get("/api/v1/tokens" + (parsed.GetValue(of) is { } account ? $"?account={Uri.EscapeDataString(account)}" : ""), ContractJson.Default.IReadOnlyListTokenInfo, cancellation);
+            var tokens = await client.Get(
+                "/api/v1/tokens" + (parsed.GetValue(of) is { } account ? $"?account={Uri.EscapeDataString(account)}" : ""),
+                ContractJson.Default.IReadOnlyListTokenInfo, cancellation);
             var sheet = new Sheet("Id", "Account", "For", "May", "Made", "Ends");
             foreach (var token in tokens)
             {
-                sheet.Add(token.Id, token.Account, (token.IsSession ? "browser" : token.Label) + (token.IsThis ? " (this one)" : ""), token.Roles is { } roles ? string.Join(", ", roles) : "all of its person", Say.When(token.Created), Say.When(token.Expires));
+                sheet.Add(
+                    token.Id, token.Account, (token.IsSession ? "browser" : token.Label) + (token.IsThis ? " (this one)" : ""),
+                    token.Roles is { } roles ? string.Join(", ", roles) : "all of its person", Say.When(token.Created), Say.When(token.Expires));
             }
 
             sheet.Print(parsed.GetValue(Shared.Output)!, tokens, ContractJson.Default.IReadOnlyListTokenInfo, "There are no tokens.");
@@ -111,12 +136,19 @@ internal static class TokenCommands
         var label = new Argument<string>("label") { Description = "What it is for, such as 'nightly export'" };
         var account = new Option<string>("--account", "-a") { Description = "Whose token it is", Required = true };
         var days = new Option<int?>("--days", "-d") { Description = "For how many days it is good, 1 to 365 [90]" };
-        var roles = new Option<string[]>("--role", "-r") { Description = "The roles that it has, of those of its person [all of them]", AllowMultipleArgumentsPerToken = true };
-        return Shared.Verb("new", "Makes a token for a program and prints it; the password is read from standard input", "token new \"nightly export\" --account tomas --days 30 --role viewer < password.txt", async (parsed, client, cancellation) =>
+        var roles = new Option<string[]>(
+            "--role", "-r") { Description = "The roles that it has, of those of its person [all of them]", AllowMultipleArgumentsPerToken = true };
+        return Shared.Verb(
+            "new", "Makes a token for a program and prints it; the password is read from standard input",
+            "token new \"nightly export\" --account tomas --days 30 --role viewer < password.txt", async (parsed, client, cancellation) =>
         {
-            var request = new SignInRequest(parsed.GetValue(account)!, await Console.In.ReadLineAsync(cancellation) ?? "", parsed.GetValue(label)!, parsed.GetValue(days), parsed.GetValue(roles) is { Length: > 0 } some ? some : null);
+            var request = new SignInRequest(
+                parsed.GetValue(account)!, await Console.In.ReadLineAsync(cancellation) ?? "", parsed.GetValue(label)!, parsed.GetValue(days),
+                parsed.GetValue(roles) is { Length: > 0 } some ? some : null);
             var token = await client.Post("/api/v1/tokens", request, ContractJson.Default.SignInRequest, ContractJson.Default.NewToken, cancellation);
-            Console.WriteLine($"{token.Secret}\n\nGood until {token.Expires:yyyy-MM-dd}. It is shown this once; a program gives it in BANDEJO_TOKEN, or as 'Authorization: Bearer'.");
+            Console.WriteLine(
+                $"{token.Secret}\n\nGood until {token.Expires:yyyy-MM-dd}. It is shown this once; a program gives it in BANDEJO_TOKEN, or as "
+                    + $"'Authorization: Bearer'.");
             return ExitCode.Done;
         }, label, account, days, roles);
     }

@@ -14,26 +14,35 @@ internal static class AppCommands
 
     public static Command All() => Shared.Noun("app", "Apps: what is in the catalogue, and which versions are in the field", List(), Show());
 
-    private static Command List() => Shared.Verb("list", "Lists the apps with their newest package and the versions in the field", "app list", async (parsed, client, cancellation) =>
+    private static Command List() =>
+        Shared.Verb("list", "Lists the apps with their newest package and the versions in the field", "app list", async (parsed, client, cancellation) =>
     {
         var apps = await client.Get("/api/v1/apps", ContractJson.Default.IReadOnlyListAppInfo, cancellation);
         var sheet = new Sheet("App", "Name", "Publisher", "Newest package", "#Devices", "#Versions", "Most in the field");
         foreach (var app in apps)
         {
             var newest = app.Packages[0];
-            sheet.Add(app.App, app.Name, app.Publisher, $"{newest.Version} ({newest.State})", $"{app.Versions.Sum(version => version.Count)}", $"{app.Versions.Count}", app.Versions.Count == 0 ? "" : $"{app.Versions[0].Name} on {app.Versions[0].Count}");
+            sheet.Add(
+                app.App, app.Name, app.Publisher, $"{newest.Version} ({newest.State})", $"{app.Versions.Sum(version => version.Count)}",
+                $"{app.Versions.Count}", app.Versions.Count == 0 ? "" : $"{app.Versions[0].Name} on {app.Versions[0].Count}");
         }
 
-        sheet.Print(parsed.GetValue(Shared.Output)!, apps, ContractJson.Default.IReadOnlyListAppInfo, "The catalogue is empty. Build a package: bandejo package new FOLDER, then bandejo package build FOLDER");
+        sheet.Print(
+            parsed.GetValue(Shared.Output)!, apps, ContractJson.Default.IReadOnlyListAppInfo,
+            "The catalogue is empty. Build a package: bandejo package new FOLDER, then bandejo package build FOLDER");
         return ExitCode.Done;
     });
 
-    private static Command Show() => Shared.Verb("show", "Shows an app: its versions in the field and its packages", "app show quillmark", async (parsed, client, cancellation) =>
+    private static Command Show() =>
+        Shared.Verb("show", "Shows an app: its versions in the field and its packages", "app show quillmark", async (parsed, client, cancellation) =>
     {
         var apps = await client.Get("/api/v1/apps", ContractJson.Default.IReadOnlyListAppInfo, cancellation);
-        if (apps.FirstOrDefault(each => each.App == parsed.GetValue(App) || each.Name.Equals(parsed.GetValue(App), StringComparison.OrdinalIgnoreCase)) is not { } app)
+        if (
+            apps.FirstOrDefault(
+                each => each.App == parsed.GetValue(App) || each.Name.Equals(parsed.GetValue(App), StringComparison.OrdinalIgnoreCase)) is not { } app)
         {
-            throw new WrongUseException($"There is no app '{parsed.GetValue(App)}' in the catalogue. There are: {string.Join(", ", apps.Select(each => each.App))}.");
+            throw new WrongUseException(
+                $"There is no app '{parsed.GetValue(App)}' in the catalogue. There are: {string.Join(", ", apps.Select(each => each.App))}.");
         }
 
         if (parsed.GetValue(Shared.Output) == "json")

@@ -7,11 +7,19 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo package build</c></summary>
 internal static class BuildCommand
 {
-    private static readonly Argument<string[]> Folders = new("folder") { Description = "Package folders, each with a package.yaml, or folders of such folders", Arity = ArgumentArity.ZeroOrMore, DefaultValueFactory = _ => ["."] };
+    private static readonly Argument<string[]> Folders = new("folder")
+    {
+        Description = "Package folders, each with a package.yaml, or folders of such folders", Arity = ArgumentArity.ZeroOrMore,
+        DefaultValueFactory = _ => ["."],
+    };
     private static readonly Option<string?> Save = new("--save", "-s") { Description = "Keep the package file here as well; for one folder" };
-    private static readonly Option<bool> Fresh = new("--fresh") { Description = "Read every file again, also those that have not changed since their digest was taken" };
+    private static readonly Option<bool> Fresh = new("--fresh")
+    {
+        Description = "Read every file again, also those that have not changed since their digest was taken",
+    };
 
-    public static Command Make() => Shared.Verb("build", "Builds, signs and uploads packages", "package build demo/packages/foldline-7.2.0", async (parsed, client, cancellation) =>
+    public static Command Make() =>
+        Shared.Verb("build", "Builds, signs and uploads packages", "package build demo/packages/foldline-7.2.0", async (parsed, client, cancellation) =>
     {
         var folders = parsed.GetValue(Folders)!.SelectMany(FoldersOf).ToList();
         if (folders.Count > 1 && parsed.GetValue(Save) is not null)
@@ -58,7 +66,9 @@ internal static class BuildCommand
         }
         else
         {
-            Console.WriteLine($"{built.Count} of {folders.Count} folders: {built.Count(package => package.IsNew)} built, {built.Count(package => !package.IsNew)} there already, {folders.Count - built.Count} not built.");
+            Console.WriteLine(
+                $"{built.Count} of {folders.Count} folders: {built.Count(package => package.IsNew)} built, {built.Count(package => !package.IsNew)} there "
+                    + $"already, {folders.Count - built.Count} not built.");
         }
 
         return built.Count == folders.Count ? ExitCode.Done : ExitCode.No;
@@ -72,7 +82,8 @@ internal static class BuildCommand
             return [path];
         }
 
-        var below = Directory.EnumerateDirectories(path).Where(folder => File.Exists(Path.Combine(folder, PackageFolder.ManifestName))).Order(StringComparer.Ordinal).ToList();
+        var below = Directory.EnumerateDirectories(path).Where(folder => File.Exists(Path.Combine(folder, PackageFolder.ManifestName)))
+            .Order(StringComparer.Ordinal).ToList();
         return below.Count > 0 ? below : [path];
     }
 
@@ -95,12 +106,15 @@ internal static class BuildCommand
         }
         else if (package.IsNew)
         {
-            Console.WriteLine($"{package.Name} {package.Version} is built: {package.Digest[..12]}, {package.Files} file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}, signed by {package.BuiltBy}.");
+            Console.WriteLine(
+                $"{package.Name} {package.Version} is built: {package.Digest[..12]}, {package.Files} file{(package.Files == 1 ? "" : "s")}, "
+                    + $"{Say.Size(package.Size)}, signed by {package.BuiltBy}.");
             Console.WriteLine($"Next: bandejo package trial {path}, then bandejo package release \"{package.App} {package.Version}\"");
         }
         else
         {
-            Console.WriteLine($"{package.Name} {package.Version} with this very content is there already ({package.Digest[..12]}, {package.State}); nothing was changed.");
+            Console.WriteLine(
+                $"{package.Name} {package.Version} with this very content is there already ({package.Digest[..12]}, {package.State}); nothing was changed.");
         }
 
         return package;

@@ -5,7 +5,8 @@ using Bandejo.Contract.Api;
 namespace Bandejo.Cli;
 
 /// <summary>
-/// Builds a package folder: takes the digests of its files, sends what the service lacks, each file once and large ones while their digest is taken, and signs the
+/// Builds a package folder: takes the digests of its files, sends what the service lacks, each file once and large ones while their digest is taken, and signs
+/// the
 /// document. Nothing is sent before the manifest is free of errors.
 /// </summary>
 internal sealed class Building(Client client, BuildKey key, Digests digests, Progress bars)
@@ -46,9 +47,11 @@ internal sealed class Building(Client client, BuildKey key, Digests digests, Pro
             return (check, null);
         }
 
-        IReadOnlyList<FileInfoDto> all = [.. files.Where(file => named.Contains(file.Path)), .. (check.Fetch ?? []).Select(fetch => new FileInfoDto(fetch.Path, fetch.Size, fetch.Sha256))];
+        IReadOnlyList<FileInfoDto> all = [.. files.Where(file => named.Contains(file.Path)), .. (check.Fetch ?? []).Select(fetch => new FileInfoDto(
+            fetch.Path, fetch.Size, fetch.Sha256))];
         var missing = check.Missing!.ToHashSet(StringComparer.Ordinal);
-        foreach (var file in all.Where(file => missing.Contains(file.Sha256) && file.Size >= Large && !_sent.ContainsKey(file.Sha256)).DistinctBy(file => file.Sha256))
+        foreach (var file in all.Where(file => missing.Contains(file.Sha256) && file.Size >= Large && !_sent.ContainsKey(file.Sha256)).DistinctBy(
+            file => file.Sha256))
         {
             await using var stream = folder.OpenFile(file);
             _sent[file.Sha256] = await Uploading.Send(client, stream, file.Sha256, bars.Add($"Send {file.Path}", file.Size), cancellation);
@@ -56,13 +59,17 @@ internal sealed class Building(Client client, BuildKey key, Digests digests, Pro
 
         if (keep is not null)
         {
-            await using var whole = PackageFile.Write(folder, check, all, key, new FileStream(keep, FileMode.Create, FileAccess.ReadWrite), bars.Add("Package file", all.Sum(file => file.Size)));
+            await using var whole = PackageFile.Write(folder, check, all, key, new FileStream(keep, FileMode.Create, FileAccess.ReadWrite), bars.Add(
+                "Package file", all.Sum(file => file.Size)));
         }
 
-        await using var packed = PackageFile.Write(folder, check, [.. all.Where(file => missing.Contains(file.Sha256) && !_sent.ContainsKey(file.Sha256))], key, PackageFile.Passing(), _ => { });
+        await using var packed = PackageFile.Write(
+            folder, check, [.. all.Where(file => missing.Contains(file.Sha256) && !_sent.ContainsKey(file.Sha256))], key, PackageFile.Passing(), _ => { });
         var upload = await Uploading.Send(client, packed, null, bars.Add("Package file", packed.Length), cancellation);
         // Also what turned out to be there already: the service need not keep it on its way any longer.
-        return (check, await client.Post("/api/v1/packages", new PackageRequest(upload, Sent: _sent.Count == 0 ? null : _sent), ContractJson.Default.PackageRequest, ContractJson.Default.PackageInfo, cancellation));
+        return (check, await client.Post(
+            "/api/v1/packages", new PackageRequest(upload, Sent: _sent.Count == 0 ? null : _sent), ContractJson.Default.PackageRequest,
+            ContractJson.Default.PackageInfo, cancellation));
     }
 
     private async Task<string> DigestOf(PackageFolder folder, FileInfoDto file, Action<long> advance, CancellationToken cancellation)
@@ -82,7 +89,9 @@ internal sealed class Building(Client client, BuildKey key, Digests digests, Pro
     }
 
     private Task<PackageCheckAnswer> Check(PackageFolder folder, IReadOnlyList<FileInfoDto> files, CancellationToken cancellation) =>
-        client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
+        client.Post(
+            "/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest,
+            ContractJson.Default.PackageCheckAnswer, cancellation);
 
     private static HashSet<string> Named(string document)
     {

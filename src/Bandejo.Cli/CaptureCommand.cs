@@ -16,20 +16,37 @@ internal static partial class CaptureCommand
 {
     private const int MostRows = 40;
 
-    private static readonly Argument<string[]> Words = new("command") { Description = "Behind --: the command to answer, and its arguments; without one, a shell", Arity = ArgumentArity.ZeroOrMore };
+    private static readonly Argument<string[]> Words = new("command")
+    {
+        Description = "Behind --: the command to answer, and its arguments; without one, a shell", Arity = ArgumentArity.ZeroOrMore,
+    };
     private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make this package folder of what is captured" };
-    private static readonly Option<string> In = new("--in") { Description = "The folder that the command is run in, such as the one with the installer; it is only read", DefaultValueFactory = _ => "." };
-    private static readonly Option<string?> From = new("--from", "-f") { Description = "A folder that bandejo-agent before and after have made on another machine; nothing is run here then" };
+    private static readonly Option<string> In = new("--in")
+    {
+        Description = "The folder that the command is run in, such as the one with the installer; it is only read", DefaultValueFactory = _ => ".",
+    };
+    private static readonly Option<string?> From = new(
+        "--from", "-f") { Description = "A folder that bandejo-agent before and after have made on another machine; nothing is run here then" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "The app's name [that of the draft's folder]" };
     private static readonly Option<string> Version = new("--version-is") { Description = "Its version [to be filled in]", DefaultValueFactory = _ => "" };
-    private static readonly Option<string[]> With = new("--with", "-w") { Description = "Package folders that it needs first, or folders of them; what belongs to them is left out", DefaultValueFactory = _ => [] };
-    private static readonly Option<string[]> Take = new("--take") { Description = "Patterns of paths to take that would be left out, such as 'etc/foldline/**' or 'root/.foldlinerc'", DefaultValueFactory = _ => [] };
-    private static readonly Option<string[]> Leave = new("--leave") { Description = "Patterns of paths to leave out that would be taken", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> With = new(
+        "--with",
+        "-w") { Description = "Package folders that it needs first, or folders of them; what belongs to them is left out", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> Take = new("--take")
+    {
+        Description = "Patterns of paths to take that would be left out, such as 'etc/foldline/**' or 'root/.foldlinerc'", DefaultValueFactory = _ => [],
+    };
+    private static readonly Option<string[]> Leave = new("--leave")
+    {
+        Description = "Patterns of paths to leave out that would be taken", DefaultValueFactory = _ => [],
+    };
     private static readonly Option<bool> Network = new("--network") { Description = "Let it reach the network" };
     private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are nobody's doing" };
 
     public static Command Make() => Shared.Verb(
-        "capture", "Runs an installer that asks on a clean sandbox of this machine, where you answer it, and makes a package of what it did", "package capture --in demo/installers --draft drafts/plateglass -- sh plateglass-studio-11.4.0.run", Run, DraftInto, In, From, Name, Version, With, Take, Leave, Network, Noise, Words);
+        "capture", "Runs an installer that asks on a clean sandbox of this machine, where you answer it, and makes a package of what it did",
+        "package capture --in demo/installers --draft drafts/plateglass -- sh plateglass-studio-11.4.0.run", Run, DraftInto, In, From, Name, Version, With,
+        Take, Leave, Network, Noise, Words);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -68,7 +85,9 @@ internal static partial class CaptureCommand
         try
         {
             var noise = parsed.GetValue(Noise) is { } file ? await File.ReadAllLinesAsync(file, cancellation) : [];
-            Console.Error.WriteLine($"On a clean sandbox of this machine: {string.Join(' ', command)}{(command is ["sh"] && parsed.GetValue(Words)!.Length == 0 ? "   (install what you want, then: exit)" : "")}");
+            Console.Error.WriteLine(
+                $"On a clean sandbox of this machine: {string.Join(' ', command)}"
+                    + $"{(command is ["sh"] && parsed.GetValue(Words)!.Length == 0 ? "   (install what you want, then: exit)" : "")}");
             var answer = await Capture(agent, new CapturePlan(command, folder, captured, before, parsed.GetValue(Network), noise), cancellation);
             return await Make(parsed, answer, string.Join(' ', command), captured, isShell: parsed.GetValue(Words)!.Length == 0);
         }
@@ -84,13 +103,17 @@ internal static partial class CaptureCommand
         var told = Path.Combine(folder, "captured.json");
         if (!File.Exists(told))
         {
-            throw new WrongUseException($"There is no captured.json in {folder}. On the machine for it: bandejo-agent before FOLDER, install by hand, bandejo-agent after FOLDER; then carry the folder here.");
+            throw new WrongUseException(
+                $"There is no captured.json in {folder}. On the machine for it: bandejo-agent before FOLDER, install by hand, bandejo-agent after FOLDER; "
+                    + $"then carry the folder here.");
         }
 
         try
         {
             var answer = JsonSerializer.Deserialize(await File.ReadAllTextAsync(told, cancellation), ContractJson.Default.CaptureAnswer)!;
-            return answer.Found.All(each => each.Kind is "gone" or "user" or "group" || CaptureDraft.IsSafe(each.Path)) ? answer : throw new WrongUseException($"{told} names a file that climbs out of its folder; nothing was made of it.");
+            return answer.Found.All(each => each.Kind is "gone" or "user" or "group" || CaptureDraft.IsSafe(each.Path))
+                ? answer
+                : throw new WrongUseException($"{told} names a file that climbs out of its folder; nothing was made of it.");
         }
         catch (JsonException error)
         {
@@ -128,7 +151,9 @@ internal static partial class CaptureCommand
         }
 
         Draft(into, parsed, command, taken, answer.Facts, Path.Combine(captured, CaptureDraft.PayloadName));
-        Console.Error.WriteLine($"\n{Path.Combine(into, PackageFolder.ManifestName)} is drafted. Next: look through it and captured.txt, then bandejo package check {into}, and bandejo package trial {into}");
+        Console.Error.WriteLine(
+            $"\n{Path.Combine(into, PackageFolder.ManifestName)} is drafted. Next: look through it and captured.txt, then bandejo package check {into}, "
+                + $"and bandejo package trial {into}");
         return Task.FromResult(ExitCode.Done);
     }
 
@@ -156,22 +181,32 @@ internal static partial class CaptureCommand
     private static List<CapturedInfo> Chosen(IReadOnlyList<CapturedInfo> found, string[] take, string[] leave) =>
         [.. found.Select(each =>
             leave.Any(pattern => Fits(pattern, each.Path)) ? each with { LeftOut = each.LeftOut ?? "your choice" }
-            : each.LeftOut is "user" or "changed" && each.Kind != "gone" && take.Any(pattern => Fits(pattern, each.Path)) ? each with { LeftOut = null } : each)];
+            : each.LeftOut is "user" or "changed" && each.Kind != "gone" && take.Any(pattern => Fits(pattern, each.Path))
+                ? each with { LeftOut = null }
+                : each)];
 
     /// <summary>A path against a pattern: <c>*</c> stands for any part of a name, <c>**</c> for everything below.</summary>
     private static bool Fits(string pattern, string path) =>
-        Regex.IsMatch(path, "^" + Stars().Replace(Regex.Escape(pattern.TrimStart('/')), match => match.Value == @"\*\*" ? ".*" : "[^/]*") + "$", RegexOptions.NonBacktracking);
+        Regex.IsMatch(
+            path, "^" + Stars().Replace(Regex.Escape(pattern.TrimStart('/')), match => match.Value == @"\*\*" ? ".*" : "[^/]*") + "$",
+            RegexOptions.NonBacktracking);
 
     private static void Print(int? code, List<CapturedInfo> found)
     {
         var all = found.Where(each => each.LeftOut is null).ToList();
 
         // A folder in which nothing is captured is a thing of its own, such as the one for its logs.
-        var taken = all.Where((each, at) => each.Kind != "folder" || !all.Exists(other => other.Path.StartsWith(each.Path + "/", StringComparison.Ordinal))).ToList();
-        Say.Line($"\n{(code is { } ended ? $"It ended with code {Say.Number(ended)}. " : "")}[bold]{Say.Number(taken.Count)} thing{(taken.Count == 1 ? "" : "s")} captured[/], {Say.Size(taken.Sum(each => each.Size))}:");
+        var taken = all.Where((each, at) => each.Kind != "folder" || !all.Exists(other => other.Path.StartsWith(each.Path + "/", StringComparison.Ordinal)))
+            .ToList();
+        Say.Line(
+            $"\n{(code is { } ended ? $"It ended with code {Say.Number(ended)}. " : "")}[bold]{Say.Number(taken.Count)} "
+                + $"thing{(taken.Count == 1 ? "" : "s")} captured[/], {Say.Size(taken.Sum(each => each.Size))}:");
         foreach (var each in taken.Take(MostRows))
         {
-            Say.Line($"  [green4]■[/] {Markup.Escape(each.Path)}{(each.Kind != "link" ? "" : $" → {Markup.Escape(each.Target!)}")}  [dim]{What(each)}{(each.Owner is null || each.Kind == "user" ? "" : $" of {Markup.Escape(each.Owner.Split(':')[0])}")}{(each.Size > 0 ? " " + Say.Size(each.Size) : "")}[/]");
+            Say.Line(
+                $"  [green4]■[/] {Markup.Escape(each.Path)}{(each.Kind != "link" ? "" : $" → {Markup.Escape(each.Target!)}")}  [dim]{What(each)}"
+                    + $"{(each.Owner is null || each.Kind == "user" ? "" : $" of {Markup.Escape(each.Owner.Split(':')[0])}")}"
+                        + $"{(each.Size > 0 ? " " + Say.Size(each.Size) : "")}[/]");
         }
 
         if (taken.Count > MostRows)
@@ -181,14 +216,20 @@ internal static partial class CaptureCommand
 
         foreach (var (why, says) in new[]
         {
-            ("changed", "was there before: a package that overwrites it takes away what others wrote; --take takes it all the same"), ("user", "lies in a person's own folder, which another device does not have; --take takes it all the same"),
-            ("needed", "belongs to what it needs first"), ("accounts", "has nothing new but the users and groups above"), ("other", "is a pipe, a socket or a device, which no package can carry"), ("noise", "is written by any install, or only passes by"), ("your choice", "left out as you asked"),
+            ("changed", "was there before: a package that overwrites it takes away what others wrote; --take takes it all the same"),
+            ("user", "lies in a person's own folder, which another device does not have; --take takes it all the same"),
+            ("needed", "belongs to what it needs first"), ("accounts", "has nothing new but the users and groups above"),
+            ("other", "is a pipe, a socket or a device, which no package can carry"), ("noise", "is written by any install, or only passes by"),
+            ("your choice", "left out as you asked"),
         })
         {
             var left = found.Where(each => each.LeftOut == why && each.Kind != "folder").ToList();
             if (left.Count > 0)
             {
-                Say.Line($"[darkgoldenrod]Left out[/], {Say.Number(left.Count)}: {says} [dim]({Markup.Escape(string.Join(", ", left.Take(3).Select(each => (each.Kind == "gone" ? "gone: " : "") + each.Path)))}{(left.Count > 3 ? ", …" : "")})[/]");
+                Say.Line(
+                    $"[darkgoldenrod]Left out[/], {Say.Number(left.Count)}: {says} "
+                        + $"[dim]({Markup.Escape(string.Join(", ", left.Take(3).Select(each => (each.Kind == "gone" ? "gone: " : "") + each.Path)))}"
+                            + $"{(left.Count > 3 ? ", …" : "")})[/]");
             }
         }
     }
@@ -203,7 +244,8 @@ internal static partial class CaptureCommand
         _ => "file",
     };
 
-    private static void Draft(string into, ParseResult parsed, string command, List<CapturedInfo> taken, IReadOnlyDictionary<string, string>? facts, string payload)
+    private static void Draft(
+        string into, ParseResult parsed, string command, List<CapturedInfo> taken, IReadOnlyDictionary<string, string>? facts, string payload)
     {
         var entries = taken.ConvertAll(each => new CapturedEntry(each.Path, each.Kind, each.Mode, each.Target, each.Sha256, each.Owner));
         string list;
@@ -228,7 +270,8 @@ internal static partial class CaptureCommand
         File.WriteAllText(Path.Combine(into, "remove.sh"), CaptureDraft.Remove);
         File.WriteAllText(Path.Combine(into, CaptureDraft.ListName), list);
         var name = parsed.GetValue(Name) ?? Path.GetFileName(Path.TrimEndingDirectorySeparator(Path.GetFullPath(into)));
-        File.WriteAllText(Path.Combine(into, PackageFolder.ManifestName), CaptureDraft.Manifest(name, parsed.GetValue(Version)!, command, entries, taken.Sum(each => each.Size), facts));
+        File.WriteAllText(Path.Combine(into, PackageFolder.ManifestName), CaptureDraft.Manifest(
+            name, parsed.GetValue(Version)!, command, entries, taken.Sum(each => each.Size), facts));
     }
 
     [GeneratedRegex(@"\\\*\\\*|\\\*")]

@@ -16,7 +16,10 @@ internal static class CarryCommands
     private static readonly Argument<string> Target = new("file") { Description = "The file to write" };
     private static readonly Argument<string> Source = new("file") { Description = "A package file that another service exported" };
 
-    public static Command Export() => Shared.Verb("export", "Writes a package into one file, with the signature of whoever built it, to be carried to another service", "package export \"foldline 7.2.0\" foldline-7.2.0.zip", async (parsed, client, cancellation) =>
+    public static Command Export() =>
+        Shared.Verb(
+            "export", "Writes a package into one file, with the signature of whoever built it, to be carried to another service",
+            "package export \"foldline 7.2.0\" foldline-7.2.0.zip", async (parsed, client, cancellation) =>
     {
         var path = Path.GetFullPath(parsed.GetValue(Target)!);
         if (File.Exists(path))
@@ -39,11 +42,16 @@ internal static class CarryCommands
             File.Delete(part);
         }
 
-        Console.WriteLine($"{path} is written, {Say.Size(new FileInfo(path).Length)}. Next, signed in at the other service: bandejo package import {parsed.GetValue(Target)}");
+        Console.WriteLine(
+            $"{path} is written, {Say.Size(new FileInfo(path).Length)}. Next, signed in at the other service: bandejo package import "
+                + $"{parsed.GetValue(Target)}");
         return ExitCode.Done;
     }, Package, Target);
 
-    public static Command Import() => Shared.Verb("import", "Takes in a package that another service exported; you vouch for it with your own key", "package import foldline-7.2.0.zip", async (parsed, client, cancellation) =>
+    public static Command Import() =>
+        Shared.Verb(
+            "import", "Takes in a package that another service exported; you vouch for it with your own key", "package import foldline-7.2.0.zip",
+            async (parsed, client, cancellation) =>
     {
         var path = parsed.GetValue(Source)!;
         if (!File.Exists(path))
@@ -60,10 +68,12 @@ internal static class CarryCommands
         var package = await Progress.Run(async bars =>
         {
             var upload = await Uploading.Send(client, file, null, bars.Add("Upload", file.Length), cancellation);
-            return await client.Post("/api/v1/packages", new PackageRequest(upload, signature), ContractJson.Default.PackageRequest, ContractJson.Default.PackageInfo, cancellation);
+            return await client.Post(
+                "/api/v1/packages", new PackageRequest(upload, signature), ContractJson.Default.PackageRequest, ContractJson.Default.PackageInfo, cancellation);
         });
         Console.WriteLine(package.IsNew
-            ? $"{package.Name} {package.Version} is taken in ({package.Digest[..12]}); bandejo package show \"{package.App} {package.Version}\" says where it comes from. It counts as built: try it here, then release it."
+            ? $"{package.Name} {package.Version} is taken in ({package.Digest[..12]}); bandejo package show \"{package.App} {package.Version}\" says where "
+                + $"it comes from. It counts as built: try it here, then release it."
             : $"{package.Name} {package.Version} with this very content is there already ({package.Digest[..12]}, {package.State}); nothing was changed.");
         return ExitCode.Done;
     }, Source);

@@ -41,17 +41,21 @@ internal sealed class Client : IDisposable
     public static Client Open(string? service)
     {
         var kept = Kept.Read();
-        var address = service ?? (Environment.GetEnvironmentVariable("BANDEJO_SERVICE") is { Length: > 0 } said ? said : null) ?? kept?.Service ?? "http://127.0.0.1:7410";
+        var address = service ?? (Environment.GetEnvironmentVariable("BANDEJO_SERVICE") is { Length: > 0 } said ? said : null) ?? kept?.Service
+            ?? "http://127.0.0.1:7410";
         if (!Uri.TryCreate(address, UriKind.Absolute, out var uri) || uri.Scheme is not ("http" or "https"))
         {
             throw new WrongUseException($"'{address}' is not an address such as http://127.0.0.1:7410.");
         }
 
-        return new Client(address, Environment.GetEnvironmentVariable("BANDEJO_TOKEN") ?? (kept?.Service == address ? kept.Token : null), kept?.Service == address ? kept.Authority : null);
+        return new Client(
+            address, Environment.GetEnvironmentVariable("BANDEJO_TOKEN") ?? (kept?.Service == address ? kept.Token : null),
+            kept?.Service == address ? kept.Authority : null);
     }
 
     /// <summary>A client for the same service that believes another authority, and knows no token yet.</summary>
-    public async Task<Client> Believing(string authority, CancellationToken cancellation) => new(Address, null, await Trust.Fetch(new Uri(Address), authority, cancellation));
+    public async Task<Client> Believing(string authority, CancellationToken cancellation) =>
+        new(Address, null, await Trust.Fetch(new Uri(Address), authority, cancellation));
 
     public Task<T> Get<T>(string path, JsonTypeInfo<T> form, CancellationToken cancellation) => Send(HttpMethod.Get, path, null, form, null, cancellation);
 
@@ -75,7 +79,8 @@ internal sealed class Client : IDisposable
         Send(HttpMethod.Post, path, JsonContent.Create(body, bodyForm), form, null, cancellation);
 
     /// <summary>Sends a change of something at a revision.</summary>
-    public Task<T> Change<TBody, T>(HttpMethod method, string path, TBody body, JsonTypeInfo<TBody> bodyForm, JsonTypeInfo<T> form, string? revision, CancellationToken cancellation) =>
+    public Task<T> Change<TBody, T>(
+        HttpMethod method, string path, TBody body, JsonTypeInfo<TBody> bodyForm, JsonTypeInfo<T> form, string? revision, CancellationToken cancellation) =>
         Send(method, path, JsonContent.Create(body, bodyForm), form, revision, cancellation);
 
     /// <summary>Sends a request whose answer has no body that matters.</summary>
@@ -125,7 +130,8 @@ internal sealed class Client : IDisposable
     /// <summary>The data lines of the event stream, each with its number.</summary>
     public async IAsyncEnumerable<string> Events(long? after, [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancellation)
     {
-        using var response = await Raw(HttpMethod.Get, "/api/v1/events" + (after is null ? "" : $"?after={after}"), null, null, HttpCompletionOption.ResponseHeadersRead, cancellation);
+        using var response = await Raw(
+            HttpMethod.Get, "/api/v1/events" + (after is null ? "" : $"?after={after}"), null, null, HttpCompletionOption.ResponseHeadersRead, cancellation);
         using var reader = new StreamReader(await response.Content.ReadAsStreamAsync(cancellation));
         while (await Line(reader, cancellation) is { } line)
         {
@@ -156,7 +162,8 @@ internal sealed class Client : IDisposable
         Revision = response.Headers.ETag?.Tag;
         try
         {
-            return await response.Content.ReadFromJsonAsync(Harmless.Form(form), cancellation) ?? throw new NotReachableException($"{Address} sent an empty answer.");
+            return await response.Content.ReadFromJsonAsync(Harmless.Form(form), cancellation)
+                ?? throw new NotReachableException($"{Address} sent an empty answer.");
         }
         catch (JsonException)
         {
@@ -164,7 +171,8 @@ internal sealed class Client : IDisposable
         }
     }
 
-    private async Task<HttpResponseMessage> Raw(HttpMethod method, string path, HttpContent? body, string? revision, HttpCompletionOption completion, CancellationToken cancellation)
+    private async Task<HttpResponseMessage> Raw(
+        HttpMethod method, string path, HttpContent? body, string? revision, HttpCompletionOption completion, CancellationToken cancellation)
     {
         var response = await Once(method, path, body, revision, completion, cancellation);
         for (var asked = 1; method == HttpMethod.Get && response.StatusCode == HttpStatusCode.ServiceUnavailable && asked <= MostPatience; asked++)
@@ -200,7 +208,8 @@ internal sealed class Client : IDisposable
         throw new RefusedException(problem ?? new Problem("", "Refused", status, $"{Address} answered with status {status}."));
     }
 
-    private async Task<HttpResponseMessage> Once(HttpMethod method, string path, HttpContent? body, string? revision, HttpCompletionOption completion, CancellationToken cancellation)
+    private async Task<HttpResponseMessage> Once(
+        HttpMethod method, string path, HttpContent? body, string? revision, HttpCompletionOption completion, CancellationToken cancellation)
     {
         using var request = new HttpRequestMessage(method, path) { Content = body };
         if (revision is not null)
@@ -234,7 +243,10 @@ internal sealed record Kept(string Service, string Account, string Token, Author
 {
     /// <summary>The folder for everything that is kept: <c>$XDG_CONFIG_HOME/bandejo</c> or <c>~/.config/bandejo</c>.</summary>
     public static string Folder => Path.Combine(
-        Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } set ? set : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config"), "bandejo");
+        Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } set
+            ? set
+            : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config"),
+        "bandejo");
 
     private static string File => Path.Combine(Folder, "sign-in.json");
 

@@ -19,7 +19,10 @@ internal static class ComplianceCommands
             foreach (var row in rows)
             {
                 var counts = row.Counts;
-                sheet.Add(row.Name, Say.Share(counts.Met, counts.Bottom), $"{counts.Unmet}", $"{counts.Late}{(counts.LateUnknown > 0 ? $" + {counts.LateUnknown} not heard from" : "")}", $"{counts.Unknown}", $"{counts.NotNeeded}", $"{counts.LeftOut}");
+                sheet.Add(
+                    row.Name, Say.Share(counts.Met, counts.Bottom), $"{counts.Unmet}",
+                    $"{counts.Late}{(counts.LateUnknown > 0 ? $" + {counts.LateUnknown} not heard from" : "")}", $"{counts.Unknown}", $"{counts.NotNeeded}",
+                    $"{counts.LeftOut}");
             }
 
             sheet.Print(parsed.GetValue(Shared.Output)!, rows, ContractJson.Default.IReadOnlyListComplianceRow, "Nothing is deployed.");
@@ -31,7 +34,8 @@ internal static class ComplianceCommands
     {
         var deployment = new Option<string?>("--deployment", "-d") { Description = "Only this deployment" };
         var least = new Option<int>("--least", "-l") { Description = "The least percentage that must be met", DefaultValueFactory = _ => 100 };
-        return Shared.Verb("check", "Exit code 0 if enough is met and nothing is late, 1 if not", "compliance check --least 95", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "check", "Exit code 0 if enough is met and nothing is late, 1 if not", "compliance check --least 95", async (parsed, client, cancellation) =>
         {
             ComplianceInfo counts;
             string name;
@@ -50,7 +54,8 @@ internal static class ComplianceCommands
             var needed = ((asked * counts.Bottom) + 99) / 100;
             var late = counts.Late + counts.LateUnknown;
             var holds = counts.Met >= needed && late == 0;
-            Console.WriteLine($"{(holds ? "Holds" : "Does not hold")} for {name}: {Say.Share(counts.Met, counts.Bottom)} met, {needed} needed for {asked} %; {late} late.");
+            Console.WriteLine(
+                $"{(holds ? "Holds" : "Does not hold")} for {name}: {Say.Share(counts.Met, counts.Bottom)} met, {needed} needed for {asked} %; {late} late.");
             return holds ? ExitCode.Done : ExitCode.No;
         }, deployment, least);
     }
@@ -61,9 +66,16 @@ internal static class ComplianceCommands
         var app = new Option<string?>("--app", "-a") { Description = "Only this app" };
         var group = new Option<string?>("--group", "-g") { Description = "Only devices of this group" };
         var only = new Option<string?>("--only") { Description = "late, unmet, unknown, or open for both" };
-        return Shared.Verb("export", "Prints every target behind the figures, as CSV or JSON", "compliance export --only late --output csv", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "export", "Prints every target behind the figures, as CSV or JSON", "compliance export --only late --output csv",
+            async (parsed, client, cancellation) =>
         {
-            var query = string.Concat(new[] { ("deployment", parsed.GetValue(deployment)), ("app", parsed.GetValue(app)), ("group", parsed.GetValue(group)), ("only", parsed.GetValue(only)) }
+            var query = string.Concat(
+                new[]
+                {
+                    ("deployment", parsed.GetValue(deployment)), ("app", parsed.GetValue(app)), ("group", parsed.GetValue(group)),
+                    ("only", parsed.GetValue(only)),
+                }
                 .Where(pair => pair.Item2 is not null).Select(pair => $"&{pair.Item1}={Uri.EscapeDataString(pair.Item2!)}"));
             var format = parsed.GetValue(Shared.Output) == "json" ? "json" : "csv";
             await client.Print($"/api/v1/compliance/targets?format={format}{query}", Console.Out, cancellation);
@@ -79,18 +91,24 @@ internal static class JournalCommands
     {
         var deployment = new Option<string?>("--deployment", "-d") { Description = "Only this deployment" };
         var device = new Option<string?>("--device") { Description = "Only this device" };
-        var topic = Shared.Choice("--topic", "journal (decisions), target (every change of state), device, group (who came and went), audit (administrators) or any", "journal", "target", "device", "group", "audit", "any");
+        var topic = Shared.Choice(
+            "--topic", "journal (decisions), target (every change of state), device, group (who came and went), audit (administrators) or any", "journal",
+            "target", "device", "group", "audit", "any");
         var group = new Option<string?>("--group", "-g") { Description = "Only who came into this group and who left it" };
         var limit = new Option<int>("--limit", "-l") { Description = "How many lines", DefaultValueFactory = _ => 30 };
-        return Shared.Verb("journal", "Shows what was decided, by whom, and on which figures; newest last", "journal --deployment D1001", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "journal", "Shows what was decided, by whom, and on which figures; newest last", "journal --deployment D1001",
+            async (parsed, client, cancellation) =>
         {
             var isAudit = parsed.GetValue(topic) == "audit";
-            var query = $"limit={parsed.GetValue(limit)}{(isAudit ? "" : parsed.GetValue(group) is { } slug ? $"&topic=group&group={Uri.EscapeDataString(slug)}" : $"&topic={parsed.GetValue(topic)}")}{(parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")}{(parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "")}";
+            var query = $"limit={parsed.GetValue(limit)}"
+                + $"{(isAudit ? "" : parsed.GetValue(group) is { } slug ? $"&topic=group&group={Uri.EscapeDataString(slug)}" : $"&topic={parsed.GetValue(topic)}")}{(parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")}{(parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "")}";
             var page = await client.Get($"/api/v1/{(isAudit ? "audit" : "journal")}?{query}", ContractJson.Default.PageEventInfo, cancellation);
             var sheet = new Sheet("#No", "When", "Deployment", "By", "What");
             foreach (var line in page.Items.Reverse())
             {
-                sheet.Add($"{line.Number}", Say.When(line.At), line.Deployment ?? "", line.By ?? "service", line.Text + (line.Reason is null ? "" : $" Reason: {line.Reason}"));
+                sheet.Add($"{line.Number}", Say.When(line.At), line.Deployment ?? "", line.By ?? "service", line.Text + (
+                    line.Reason is null ? "" : $" Reason: {line.Reason}"));
             }
 
             sheet.Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageEventInfo, "Nothing yet.");

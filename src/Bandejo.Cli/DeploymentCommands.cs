@@ -15,21 +15,26 @@ internal static class DeploymentCommands
 
     public static Command All() => Shared.Noun(
         "deployment", "Deployments: who gets what, in which waves, and what became of it", StartCommand.Start(), List(), Show(), Targets(), Watch(), Log(),
-        Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"), Act("resume", "Goes on after a pause or a halt", "Resumed"),
-        Act("advance", "Passes the gate by hand", "Advanced"), Act("halt", "Stops it: no new order goes out", "Halted"), Retry(), RollBackCommand.RollBack(Deployment, Reason), Act("end", "Ends it for good; what is installed stays", "Ended"));
+        Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"),
+        Act("resume", "Goes on after a pause or a halt", "Resumed"),
+        Act("advance", "Passes the gate by hand", "Advanced"), Act("halt", "Stops it: no new order goes out", "Halted"), Retry(),
+        RollBackCommand.RollBack(Deployment, Reason), Act("end", "Ends it for good; what is installed stays", "Ended"));
 
     private static Command List()
     {
         var all = new Option<bool>("--all", "-a") { Description = "The ended ones too" };
         return Shared.Verb("list", "Lists deployments, newest first", "deployment list", async (parsed, client, cancellation) =>
         {
-            var deployments = await client.Get($"/api/v1/deployments{(parsed.GetValue(all) ? "?all=true" : "")}", ContractJson.Default.IReadOnlyListDeploymentInfo, cancellation);
+            var deployments = await client.Get(
+                $"/api/v1/deployments{(parsed.GetValue(all) ? "?all=true" : "")}", ContractJson.Default.IReadOnlyListDeploymentInfo, cancellation);
             if (parsed.GetValue(Shared.Output) != "table")
             {
                 var sheet = new Sheet("Id", "Name", "Status", "Met", "Of", "Failed", "Sentence");
                 foreach (var each in deployments)
                 {
-                    sheet.Add(each.Id, each.Name, each.Status, $"{each.Compliance.Met}", $"{each.Compliance.Bottom}", $"{Count(each.States, "failed")}", each.Sentence);
+                    sheet.Add(
+                        each.Id, each.Name, each.Status, $"{each.Compliance.Met}", $"{each.Compliance.Bottom}", $"{Count(each.States, "failed")}",
+                        each.Sentence);
                 }
 
                 sheet.Print(parsed.GetValue(Shared.Output)!, deployments, ContractJson.Default.IReadOnlyListDeploymentInfo, "");
@@ -52,9 +57,11 @@ internal static class DeploymentCommands
         }, all);
     }
 
-    private static Command Show() => Shared.Verb("show", "Shows where a deployment stands and what happens next", "deployment show D1001", async (parsed, client, cancellation) =>
+    private static Command Show() =>
+        Shared.Verb("show", "Shows where a deployment stands and what happens next", "deployment show D1001", async (parsed, client, cancellation) =>
     {
-        var details = await client.Get($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}", ContractJson.Default.DeploymentDetails, cancellation);
+        var details = await client.Get(
+            $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}", ContractJson.Default.DeploymentDetails, cancellation);
         if (parsed.GetValue(Shared.Output) == "json")
         {
             Say.Json(details, ContractJson.Default.DeploymentDetails);
@@ -62,7 +69,9 @@ internal static class DeploymentCommands
         }
 
         Print(details);
-        var attention = await client.Get($"/api/v1/deployments/{details.Deployment.Id}/targets?limit=20&state=failed,lost,retry,contested,blocked,working,restart", ContractJson.Default.PageTargetInfo, cancellation);
+        var attention = await client.Get(
+            $"/api/v1/deployments/{details.Deployment.Id}/targets?limit=20&state=failed,lost,retry,contested,blocked,working,restart",
+            ContractJson.Default.PageTargetInfo, cancellation);
         if (attention.Items.Count > 0)
         {
             Say.Line();
@@ -78,11 +87,16 @@ internal static class DeploymentCommands
         var wave = new Option<string?>("--wave", "-w") { Description = "Only this wave" };
         var filter = new Option<string?>("--filter", "-f") { Description = "Only devices for which this rule holds, or which these words name" };
         var sort = Shared.Choice("--sort", "The order: by name, since (longest first) or state (what needs somebody first)", "name", "since", "state");
-        return Shared.Verb("targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed,retry", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed,retry",
+            async (parsed, client, cancellation) =>
         {
-            var query = $"{(parsed.GetValue(state) is { } states ? $"&state={Uri.EscapeDataString(states)}" : "")}{(parsed.GetValue(wave) is { } name ? $"&wave={Uri.EscapeDataString(name)}" : "")}";
+            var query = $"{(parsed.GetValue(state) is { } states ? $"&state={Uri.EscapeDataString(states)}" : "")}"
+                + $"{(parsed.GetValue(wave) is { } name ? $"&wave={Uri.EscapeDataString(name)}" : "")}";
             query += $"&sort={parsed.GetValue(sort)}{(parsed.GetValue(filter) is { } text ? $"&filter={Uri.EscapeDataString(text)}" : "")}";
-            var page = await client.All($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?{query.TrimStart('&')}", ContractJson.Default.PageTargetInfo, cancellation);
+            var page = await client.All(
+                $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?{query.TrimStart('&')}", ContractJson.Default.PageTargetInfo,
+                cancellation);
             TargetTable(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageTargetInfo, "No target fits.");
             return ExitCode.Done;
         }, Deployment, state, wave, filter, sort);
@@ -90,8 +104,12 @@ internal static class DeploymentCommands
 
     private static Command Watch()
     {
-        var until = Shared.Choice("--until", "When to stop: standing (every gate has passed), approval (a gate waits for one), failed (a device has), or ended", "standing", "approval", "failed", "ended");
-        return Shared.Verb("watch", "Follows a deployment as it moves; exit code 1 if it halts or ends before what was waited for", "deployment watch D1001 --until approval", async (parsed, client, cancellation) =>
+        var until = Shared.Choice(
+            "--until", "When to stop: standing (every gate has passed), approval (a gate waits for one), failed (a device has), or ended", "standing",
+            "approval", "failed", "ended");
+        return Shared.Verb(
+            "watch", "Follows a deployment as it moves; exit code 1 if it halts or ends before what was waited for", "deployment watch D1001 --until approval",
+            async (parsed, client, cancellation) =>
         {
             var path = $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}";
             var latest = await client.Get("/api/v1/journal?topic=any&limit=1", ContractJson.Default.PageEventInfo, cancellation);
@@ -157,12 +175,15 @@ internal static class DeploymentCommands
         }, attempt);
     }
 
-    private static Command Act(string verb, string description, string done) => Shared.Verb(verb, description, $"deployment {verb} D1001 --reason \"…\"", async (parsed, client, cancellation) =>
+    private static Command Act(string verb, string description, string done) =>
+        Shared.Verb(verb, description, $"deployment {verb} D1001 --reason \"…\"", async (parsed, client, cancellation) =>
     {
         // What is asked for is asked of the deployment as it stands now; where somebody was quicker, nothing is done.
         var path = $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}";
         var seen = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
-        var answer = await client.Change(HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer, $"\"{seen.Revision}\"", cancellation);
+        var answer = await client.Change(
+            HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer,
+            $"\"{seen.Revision}\"", cancellation);
         Console.WriteLine($"{done}: '{answer.Deployment.Name}'. {answer.Deployment.Sentence}");
         return ExitCode.Done;
     }, Deployment, Reason);
@@ -170,14 +191,20 @@ internal static class DeploymentCommands
     private static Command Retry()
     {
         var devices = new Option<string[]>("--device", "-d") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
-        return Shared.Verb("retry", "Sets another try for all that failed or are lost, or for the devices named", "deployment retry D1001 --device ALD-DESK-001", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "retry", "Sets another try for all that failed or are lost, or for the devices named", "deployment retry D1001 --device ALD-DESK-001",
+            async (parsed, client, cancellation) =>
         {
             var request = new RetryRequest(parsed.GetValue(devices) is { Length: > 0 } named ? named : null, parsed.GetValue(Reason));
-            var answer = await client.Post($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/retry", request, ContractJson.Default.RetryRequest, ContractJson.Default.ActAnswer, cancellation);
+            var answer = await client.Post(
+                $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/retry", request, ContractJson.Default.RetryRequest,
+                ContractJson.Default.ActAnswer, cancellation);
             Console.WriteLine($"Another try is set for {Say.Devices(answer.Devices)}. {answer.Deployment.Sentence}");
             foreach (var not in answer.Not ?? [])
             {
-                Say.Line($"[darkgoldenrod]Not for {Say.Devices(not.Count)}[/] ({Markup.Escape(string.Join(", ", not.Sample))}{(not.Count > not.Sample.Count ? ", …" : "")}): {Markup.Escape(not.Reason)}");
+                Say.Line(
+                    $"[darkgoldenrod]Not for {Say.Devices(not.Count)}[/] ({Markup.Escape(string.Join(", ", not.Sample))}"
+                        + $"{(not.Count > not.Sample.Count ? ", …" : "")}): {Markup.Escape(not.Reason)}");
             }
 
             return ExitCode.Done;
@@ -187,19 +214,26 @@ internal static class DeploymentCommands
     private static void Print(DeploymentDetails details)
     {
         var deployment = details.Deployment;
-        Say.Line($"[bold]{Markup.Escape(deployment.Name)}[/]  [dim]{deployment.Id} · {deployment.Status} · started {Say.When(deployment.StartedAt)} by {deployment.StartedBy}[/]");
+        Say.Line(
+            $"[bold]{Markup.Escape(deployment.Name)}[/]  [dim]{deployment.Id} · {deployment.Status} · started {Say.When(deployment.StartedAt)} by "
+                + $"{deployment.StartedBy}[/]");
         Say.Line(Markup.Escape(deployment.Sentence));
         if (details.MayStillStart > 0)
         {
-            Say.Line($"[darkgoldenrod]{Say.Devices(details.MayStillStart)} not heard from since may still start, by lease until {Say.When(details.LeasesEnd)}.[/]");
+            Say.Line(
+                $"[darkgoldenrod]{Say.Devices(details.MayStillStart)} not heard from since may still start, by lease until {Say.When(details.LeasesEnd)}.[/]");
         }
 
         Say.Line();
         var width = Math.Max(10, Math.Min(60, Say.Out.Profile.Width - 34));
         foreach (var wave in deployment.Waves)
         {
-            Say.Line($"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)} · {wave.State}{(wave.State == "closed" && wave.OpensAt is { } opens ? $", not before {Say.When(opens)}" : "")}[/]");
-            Say.Line($"  {Say.Cells(wave.States, width)}  {wave.Met} of {wave.Bottom} met{string.Concat(wave.States.Where(state => state.Name != "met").Select(state => $", {state.Count} {state.Name}"))}");
+            Say.Line(
+                $"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)} · {wave.State}"
+                    + $"{(wave.State == "closed" && wave.OpensAt is { } opens ? $", not before {Say.When(opens)}" : "")}[/]");
+            Say.Line(
+                $"  {Say.Cells(wave.States, width)}  {wave.Met} of {wave.Bottom} "
+                    + $"met{string.Concat(wave.States.Where(state => state.Name != "met").Select(state => $", {state.Count} {state.Name}"))}");
             if (wave.Gate is not null)
             {
                 var needs = wave.Needed is { } needed and > 0 ? $"needs {needed} of {wave.Bottom}" : "";
@@ -223,12 +257,16 @@ internal static class DeploymentCommands
 
         foreach (var harm in details.Harms)
         {
-            Say.Line($"[darkgoldenrod]harm reported[/] by {Markup.Escape(harm.Device)}: {Markup.Escape(harm.Text)}{(harm.Reports > 1 ? $" (and {harm.Reports - 1} more)" : "")}");
+            Say.Line(
+                $"[darkgoldenrod]harm reported[/] by {Markup.Escape(harm.Device)}: {Markup.Escape(harm.Text)}"
+                    + $"{(harm.Reports > 1 ? $" (and {harm.Reports - 1} more)" : "")}");
         }
 
         foreach (var cause in details.Causes)
         {
-            Say.Line($"[red3]{Say.Devices(cause.Devices)}[/]{(cause.Devices > 1 ? " share" : "")}: {Markup.Escape(cause.What)} [dim]({string.Join(", ", cause.Sample)}{(cause.Devices > cause.Sample.Count ? ", …" : "")})[/]");
+            Say.Line(
+                $"[red3]{Say.Devices(cause.Devices)}[/]{(cause.Devices > 1 ? " share" : "")}: {Markup.Escape(cause.What)} "
+                    + $"[dim]({string.Join(", ", cause.Sample)}{(cause.Devices > cause.Sample.Count ? ", …" : "")})[/]");
             foreach (var difference in cause.SetApart)
             {
                 Say.Line($"  set apart by {Markup.Escape(difference)}");
@@ -242,7 +280,9 @@ internal static class DeploymentCommands
         foreach (var target in page.Items)
         {
             sheet.Add(
-                target.DeviceName, target.State, target.Reason + (target.IsLate ? " (late)" : ""), target.Tries == 0 ? "" : $"{target.Tries} of {target.MaxTries}", target.Next is null ? "" : Say.When(target.Next), Say.When(target.Since), target.Wave ?? "none");
+                target.DeviceName, target.State, target.Reason + (target.IsLate ? " (late)" : ""),
+                target.Tries == 0 ? "" : $"{target.Tries} of {target.MaxTries}", target.Next is null ? "" : Say.When(target.Next), Say.When(target.Since),
+                target.Wave ?? "none");
         }
 
         return sheet;
@@ -250,7 +290,10 @@ internal static class DeploymentCommands
 
     /// <summary>A deployment's waves in one line.</summary>
     private static string Trays(DeploymentInfo deployment) =>
-        string.Join(" ╱ ", deployment.Waves.Select(wave => $"[dim]⌊[/]{Say.Cells(wave.States, 24)}[dim]⌋[/] {wave.Met.ToString(CultureInfo.InvariantCulture)}/{wave.Bottom.ToString(CultureInfo.InvariantCulture)}"));
+        string.Join(" ╱ ", deployment.Waves.Select(
+            wave =>
+                $"[dim]⌊[/]{Say.Cells(wave.States, 24)}[dim]⌋[/] "
+                    + $"{wave.Met.ToString(CultureInfo.InvariantCulture)}/{wave.Bottom.ToString(CultureInfo.InvariantCulture)}"));
 
     private static int Count(IReadOnlyList<CountInfo> states, string name) => states.FirstOrDefault(state => state.Name == name)?.Count ?? 0;
 }

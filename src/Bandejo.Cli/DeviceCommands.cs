@@ -17,7 +17,9 @@ internal static class DeviceCommands
         var sheet = new Sheet("Device", "Kind", "Site", "Model", "System", "#Met", "#Open", "Heard");
         foreach (var device in page.Items)
         {
-            sheet.Add(device.Name + (device.IsUnsorted ? " (unsorted)" : ""), device.Kind, device.Site, device.Model, device.Os, $"{device.Met}", $"{device.Unmet}", Say.When(device.LastHeard));
+            sheet.Add(
+                device.Name + (device.IsUnsorted ? " (unsorted)" : ""), device.Kind, device.Site, device.Model, device.Os, $"{device.Met}", $"{device.Unmet}",
+                Say.When(device.LastHeard));
         }
 
         return sheet;
@@ -25,19 +27,29 @@ internal static class DeviceCommands
 
     private static Command List()
     {
-        var filter = new Argument<string?>("filter") { Description = "A rule, or words that name, model, site or kind contain", Arity = ArgumentArity.ZeroOrOne };
-        var sort = new Option<string>("--sort") { Description = "The order: name, heard, joined or a fact; with - before it the other way round", DefaultValueFactory = _ => "name" };
+        var filter = new Argument<string?>("filter")
+        {
+            Description = "A rule, or words that name, model, site or kind contain", Arity = ArgumentArity.ZeroOrOne,
+        };
+        var sort = new Option<string>("--sort")
+        {
+            Description = "The order: name, heard, joined or a fact; with - before it the other way round", DefaultValueFactory = _ => "name",
+        };
         return Shared.Verb("list", "Lists devices", "device list 'site is \"ALD\" and memory < 8 GiB'", async (parsed, client, cancellation) =>
         {
             var text = parsed.GetValue(filter);
             var query = $"sort={Uri.EscapeDataString(parsed.GetValue(sort)!)}{(text is null ? "" : $"&filter={Uri.EscapeDataString(text)}")}";
             var page = await client.All($"/api/v1/devices?{query}", ContractJson.Default.PageDeviceInfo, cancellation);
-            Table(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageDeviceInfo, text is null ? "No devices yet. Make a code for one: bandejo device join-code new" : "No device fits.");
+            Table(page)
+                .Print(
+                    parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageDeviceInfo,
+                    text is null ? "No devices yet. Make a code for one: bandejo device join-code new" : "No device fits.");
             return ExitCode.Done;
         }, filter, sort);
     }
 
-    private static Command Show() => Shared.Verb("show", "Shows all that is known of a device", "device show ALD-DESK-001", async (parsed, client, cancellation) =>
+    private static Command Show() =>
+        Shared.Verb("show", "Shows all that is known of a device", "device show ALD-DESK-001", async (parsed, client, cancellation) =>
     {
         var details = await client.Get($"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}", ContractJson.Default.DeviceDetails, cancellation);
         if (parsed.GetValue(Shared.Output) == "json")
@@ -47,11 +59,15 @@ internal static class DeviceCommands
         }
 
         var device = details.Device;
-        Console.WriteLine($"{device.Name}: {device.Met} met, {device.Unmet} open. Heard {Say.When(device.LastHeard)}. {(details.Groups.Count == 0 ? "In no group" : $"In {string.Join(", ", details.Groups)}")}.\n");
+        Console.WriteLine(
+            $"{device.Name}: {device.Met} met, {device.Unmet} open. Heard {Say.When(device.LastHeard)}. "
+                + $"{(details.Groups.Count == 0 ? "In no group" : $"In {string.Join(", ", details.Groups)}")}.\n");
         var targets = new Sheet("App", "Version", "State", "Why", "Next", "Deployment");
         foreach (var target in details.Targets)
         {
-            targets.Add(target.App, target.Wish == "gone" ? "gone" : target.Version, target.State, target.Reason, target.Next is null ? "" : Say.When(target.Next), target.DeploymentName);
+            targets.Add(
+                target.App, target.Wish == "gone" ? "gone" : target.Version, target.State, target.Reason, target.Next is null ? "" : Say.When(target.Next),
+                target.DeploymentName);
         }
 
         targets.PrintTable("No deployment reaches it.");
@@ -83,7 +99,8 @@ internal static class DeviceCommands
         return Shared.Verb("why", "Says step by step why a device stands where it stands", "device why ALD-DESK-001", async (parsed, client, cancellation) =>
         {
             var query = parsed.GetValue(deployment) is { } asked ? $"?deployment={Uri.EscapeDataString(asked)}" : "";
-            var reasons = await client.Get($"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/why{query}", ContractJson.Default.IReadOnlyListWhyInfo, cancellation);
+            var reasons = await client.Get(
+                $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/why{query}", ContractJson.Default.IReadOnlyListWhyInfo, cancellation);
             if (parsed.GetValue(Shared.Output) == "json")
             {
                 Say.Json(reasons, ContractJson.Default.IReadOnlyListWhyInfo);
@@ -100,7 +117,10 @@ internal static class DeviceCommands
 
                 foreach (var attempt in why.Attempts)
                 {
-                    Console.WriteLine($"  try {Say.When(attempt.StartedAt)}: {attempt.Kind} {attempt.Version}, {attempt.Outcome ?? "running"} in phase {attempt.Phase}{(attempt.ExitCode is { } code ? $" (code {code})" : "")}{(attempt.HasLog ? $"; log: bandejo deployment log {attempt.Id}" : "")}");
+                    Console.WriteLine(
+                        $"  try {Say.When(attempt.StartedAt)}: {attempt.Kind} {attempt.Version}, {attempt.Outcome ?? "running"} in phase {attempt.Phase}"
+                            + $"{(attempt.ExitCode is { } code ? $" (code {code})" : "")}"
+                                + $"{(attempt.HasLog ? $"; log: bandejo deployment log {attempt.Id}" : "")}");
                 }
 
                 Console.WriteLine();
@@ -115,7 +135,8 @@ internal static class DeviceCommands
         }, Device, deployment);
     }
 
-    private static Command CheckIn() => Shared.Verb("check-in", "Asks a device to check in now", "device check-in ALD-DESK-001", async (parsed, client, cancellation) =>
+    private static Command CheckIn() =>
+        Shared.Verb("check-in", "Asks a device to check in now", "device check-in ALD-DESK-001", async (parsed, client, cancellation) =>
     {
         await client.Do(HttpMethod.Post, $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/check-in", null, cancellation);
         Console.WriteLine($"{parsed.GetValue(Device)} was asked and is listening.");
@@ -125,7 +146,8 @@ internal static class DeviceCommands
     private static Command Remove()
     {
         var yes = new Option<bool>("--yes", "-y") { Description = "Do not ask" };
-        return Shared.Verb("remove", "Removes a device from the service; nothing is changed on it", "device remove ALD-DESK-001", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "remove", "Removes a device from the service; nothing is changed on it", "device remove ALD-DESK-001", async (parsed, client, cancellation) =>
         {
             if (!Shared.Agrees(parsed.GetValue(yes), $"Remove {parsed.GetValue(Device)} and its history of targets?"))
             {
@@ -148,14 +170,19 @@ internal static class DeviceCommands
             "join-code", "Codes with which devices enrol",
             Shared.Verb("new", "Makes a code", "device join-code new --group branches --uses 10", async (parsed, client, cancellation) =>
             {
-                var code = await client.Post("/api/v1/join-codes", new JoinCodeRequest(parsed.GetValue(group), parsed.GetValue(uses), parsed.GetValue(hours)), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo, cancellation);
+                var code = await client.Post(
+                    "/api/v1/join-codes", new JoinCodeRequest(parsed.GetValue(group), parsed.GetValue(uses), parsed.GetValue(hours)),
+                    ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo, cancellation);
                 if (parsed.GetValue(Shared.Output) == "json")
                 {
                     Say.Json(code, ContractJson.Default.JoinCodeInfo);
                     return ExitCode.Done;
                 }
 
-                Console.WriteLine($"{code.Code}\n\nGood for {Say.Devices(code.UsesLeft)}{(code.Group is null ? "" : $" into '{code.Group}'")}, until {Say.When(code.Expires)}. It is shown this once. On the device:\n  bandejo-agent join --service {client.Address} --code {code.Code}");
+                Console.WriteLine(
+                    $"{code.Code}\n\nGood for {Say.Devices(code.UsesLeft)}{(code.Group is null ? "" : $" into '{code.Group}'")}, until "
+                        + $"{Say.When(code.Expires)}. It is shown this once. On the device:\n  bandejo-agent join --service {client.Address} --code "
+                            + $"{code.Code}");
                 return ExitCode.Done;
             }, group, uses, hours),
             Shared.Verb("list", "Lists codes that are still good", "device join-code list", async (parsed, client, cancellation) =>

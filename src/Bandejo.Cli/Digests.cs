@@ -5,7 +5,8 @@ using System.Text.Json.Serialization;
 namespace Bandejo.Cli;
 
 /// <summary>
-/// The digests of files that were taken before, so that a large file that has not changed since is not read again. A file counts as unchanged while its size and the
+/// The digests of files that were taken before, so that a large file that has not changed since is not read again. A file counts as unchanged while its size
+/// and the
 /// time of its last change are the same; one that changed in the seconds before its digest was taken is not remembered, since another change might not show.
 /// </summary>
 internal sealed class Digests
@@ -30,7 +31,10 @@ internal sealed class Digests
     {
         try
         {
-            return new Digests(!isFresh && File.Exists(Place) ? JsonSerializer.Deserialize(File.ReadAllText(Place), DigestsJson.Default.DictionaryStringKeptDigest) ?? [] : []);
+            return new Digests(
+                !isFresh && File.Exists(Place)
+                    ? JsonSerializer.Deserialize(File.ReadAllText(Place), DigestsJson.Default.DictionaryStringKeptDigest) ?? []
+                    : []);
         }
         catch (JsonException)
         {
@@ -40,7 +44,8 @@ internal sealed class Digests
     }
 
     /// <summary>The digest of a file that has not changed since it was taken; null where that is not known.</summary>
-    public string? Find(FileInfo file) => _known.TryGetValue(file.FullName, out var kept) && kept.Size == file.Length && kept.Changed == file.LastWriteTimeUtc.Ticks ? kept.Sha256 : null;
+    public string? Find(FileInfo file) =>
+        _known.TryGetValue(file.FullName, out var kept) && kept.Size == file.Length && kept.Changed == file.LastWriteTimeUtc.Ticks ? kept.Sha256 : null;
 
     /// <summary>Remembers the digest of a file.</summary>
     /// <param name="file">As it was before its digest was taken.</param>
@@ -60,7 +65,8 @@ internal sealed class Digests
         {
             Directory.CreateDirectory(Kept.Folder);
             var part = $"{Place}.{Environment.ProcessId}";
-            File.WriteAllText(part, JsonSerializer.Serialize(_known.Where(pair => File.Exists(pair.Key)).TakeLast(Most).ToDictionary(), DigestsJson.Default.DictionaryStringKeptDigest));
+            File.WriteAllText(part, JsonSerializer.Serialize(
+                _known.Where(pair => File.Exists(pair.Key)).TakeLast(Most).ToDictionary(), DigestsJson.Default.DictionaryStringKeptDigest));
             File.Move(part, Place, overwrite: true);
             _hasNews = false;
         }

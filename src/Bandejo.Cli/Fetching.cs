@@ -3,7 +3,10 @@ using Bandejo.Contract.Api;
 
 namespace Bandejo.Cli;
 
-/// <summary>Fetches files that a manifest leaves at an address or on a share, into <c>.fetched</c> of the package folder. What comes and is not what the manifest says is thrown away.</summary>
+/// <summary>
+/// Fetches files that a manifest leaves at an address or on a share, into <c>.fetched</c> of the package folder. What comes and is not what the manifest says
+/// is thrown away.
+/// </summary>
 internal static class Fetching
 {
     /// <summary>The folder, below a package folder, that holds what was fetched, by digest.</summary>
@@ -47,7 +50,9 @@ internal static class Fetching
     private static async Task Copy(FetchInfo wanted, FileStream target, Action<long> advance, CancellationToken cancellation)
     {
         using var http = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
-        await using var source = wanted.From.StartsWith("http", StringComparison.OrdinalIgnoreCase) ? await http.GetStreamAsync(new Uri(wanted.From), cancellation) : File.OpenRead(wanted.From);
+        await using var source = wanted.From.StartsWith("http", StringComparison.OrdinalIgnoreCase)
+            ? await http.GetStreamAsync(new Uri(wanted.From), cancellation)
+            : File.OpenRead(wanted.From);
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         var buffer = new byte[256 * 1024];
         long total = 0;
@@ -56,7 +61,8 @@ internal static class Fetching
             total += read;
             if (total > wanted.Size)
             {
-                throw new WrongUseException($"'{wanted.Path}' at {wanted.From} has more than the {wanted.Size} bytes that the manifest says; it is another file now.");
+                throw new WrongUseException(
+                    $"'{wanted.Path}' at {wanted.From} has more than the {wanted.Size} bytes that the manifest says; it is another file now.");
             }
 
             hash.AppendData(buffer, 0, read);
@@ -66,7 +72,9 @@ internal static class Fetching
         var sha256 = Convert.ToHexStringLower(hash.GetHashAndReset());
         if (total != wanted.Size || sha256 != wanted.Sha256)
         {
-            throw new WrongUseException($"'{wanted.Path}' at {wanted.From} is not the file that the manifest says: it has {total} bytes and the digest {sha256}. Look at what is there now before you change the manifest.");
+            throw new WrongUseException(
+                $"'{wanted.Path}' at {wanted.From} is not the file that the manifest says: it has {total} bytes and the digest {sha256}. Look at what is "
+                    + $"there now before you change the manifest.");
         }
     }
 }

@@ -11,16 +11,33 @@ internal static class HandlingCommands
 {
     private static readonly Argument<string> Slug = new("handling") { Description = "Its short name" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name for people [the short name]" };
-    private static readonly Option<string> SignedIn = new("--signed-in") { Description = "anybody, or nobody: it waits until nobody is signed in", DefaultValueFactory = _ => "as-packaged" };
-    private static readonly Option<string> Priority = new("--priority") { Description = "usual, or low: it yields to everything else on the device", DefaultValueFactory = _ => "as-packaged" };
-    private static readonly Option<string> Restart = new("--restart") { Description = "as-told (by the installer's exit code), always or never", DefaultValueFactory = _ => "as-packaged" };
-    private static readonly Option<string> Reset = new("--reset") { Description = "keep: nothing is deleted after it was taken away, whatever the package would delete", DefaultValueFactory = _ => "as-packaged" };
-    private static readonly Option<string[]> Close = new("--close") { Description = "Programs that are closed as well, such as rivals", DefaultValueFactory = _ => [], AllowMultipleArgumentsPerToken = true };
-    private static readonly Option<string[]> For = new("--for") { Description = "Apps that are handled so unless a deployment says otherwise", DefaultValueFactory = _ => [], AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<string> SignedIn = new(
+        "--signed-in") { Description = "anybody, or nobody: it waits until nobody is signed in", DefaultValueFactory = _ => "as-packaged" };
+    private static readonly Option<string> Priority = new(
+        "--priority") { Description = "usual, or low: it yields to everything else on the device", DefaultValueFactory = _ => "as-packaged" };
+    private static readonly Option<string> Restart = new("--restart")
+    {
+        Description = "as-told (by the installer's exit code), always or never", DefaultValueFactory = _ => "as-packaged",
+    };
+    private static readonly Option<string> Reset = new("--reset")
+    {
+        Description = "keep: nothing is deleted after it was taken away, whatever the package would delete", DefaultValueFactory = _ => "as-packaged",
+    };
+    private static readonly Option<string[]> Close = new("--close")
+    {
+        Description = "Programs that are closed as well, such as rivals", DefaultValueFactory = _ => [], AllowMultipleArgumentsPerToken = true,
+    };
+    private static readonly Option<string[]> For = new("--for")
+    {
+        Description = "Apps that are handled so unless a deployment says otherwise", DefaultValueFactory = _ => [], AllowMultipleArgumentsPerToken = true,
+    };
     private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say whom it would concern, and change nothing" };
     private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
-    public static Command All() => Shared.Noun("handling", "Handlings: who is waited for, restarts, rivals, values of settings; kept by name and used by any package", List(), Show(), Save(), Remove());
+    public static Command All() =>
+        Shared.Noun(
+            "handling", "Handlings: who is waited for, restarts, rivals, values of settings; kept by name and used by any package", List(), Show(), Save(),
+            Remove());
 
     private static Command List() => Shared.Verb("list", "Lists the handlings", "handling list", async (parsed, client, cancellation) =>
     {
@@ -31,11 +48,14 @@ internal static class HandlingCommands
             sheet.Add(each.Slug, each.Says, string.Join(", ", each.Apps));
         }
 
-        sheet.Print(parsed.GetValue(Shared.Output)!, all, ContractJson.Default.IReadOnlyListHandlingInfo, "No handling is kept yet. Keep one: bandejo handling save after-hours --signed-in nobody --restart never --for foldline");
+        sheet.Print(
+            parsed.GetValue(Shared.Output)!, all, ContractJson.Default.IReadOnlyListHandlingInfo,
+            "No handling is kept yet. Keep one: bandejo handling save after-hours --signed-in nobody --restart never --for foldline");
         return ExitCode.Done;
     });
 
-    private static Command Show() => Shared.Verb("show", "Shows a handling and whose it is", "handling show after-hours", async (parsed, client, cancellation) =>
+    private static Command Show() =>
+        Shared.Verb("show", "Shows a handling and whose it is", "handling show after-hours", async (parsed, client, cancellation) =>
     {
         var handling = await client.Get(PathOf(parsed), ContractJson.Default.HandlingInfo, cancellation);
         if (parsed.GetValue(Shared.Output) == "json")
@@ -47,7 +67,8 @@ internal static class HandlingCommands
         Say.Line($"[bold]{Markup.Escape(handling.Name)}[/]  [dim]{handling.Slug}[/]");
         foreach (var (what, says) in new[]
         {
-            ("signed in", handling.SignedIn), ("priority", handling.Priority), ("restart", handling.Restart), ("reset", handling.Reset), ("closes", string.Join(", ", handling.Close)),
+            ("signed in", handling.SignedIn), ("priority", handling.Priority), ("restart", handling.Restart), ("reset", handling.Reset),
+            ("closes", string.Join(", ", handling.Close)),
             ("settings", string.Join(", ", handling.Settings.Select(pair => $"{pair.Key} {pair.Value}"))), ("apps", string.Join(", ", handling.Apps)),
         })
         {
@@ -61,7 +82,8 @@ internal static class HandlingCommands
     }, Slug);
 
     private static Command Save() => Shared.Verb(
-        "save", "Keeps a handling, or changes it, after saying whom that concerns", "handling save after-hours --signed-in nobody --restart never --close mailbird --for foldline", async (parsed, client, cancellation) =>
+        "save", "Keeps a handling, or changes it, after saying whom that concerns",
+        "handling save after-hours --signed-in nobody --restart never --close mailbird --for foldline", async (parsed, client, cancellation) =>
         {
             string? revision = null;
             try
@@ -75,8 +97,10 @@ internal static class HandlingCommands
             }
 
             var request = new HandlingRequest(
-                parsed.GetValue(Name), parsed.GetValue(SignedIn)!, parsed.GetValue(Priority)!, parsed.GetValue(Restart)!, parsed.GetValue(Reset)!, parsed.GetValue(Close), SettingOptions.Read(parsed), parsed.GetValue(For));
-            var concerns = await client.Post($"{PathOf(parsed)}/concerns", request, ContractJson.Default.HandlingRequest, ContractJson.Default.HandlingConcerns, cancellation);
+                parsed.GetValue(Name), parsed.GetValue(SignedIn)!, parsed.GetValue(Priority)!, parsed.GetValue(Restart)!, parsed.GetValue(Reset)!,
+                parsed.GetValue(Close), SettingOptions.Read(parsed), parsed.GetValue(For));
+            var concerns = await client.Post(
+                $"{PathOf(parsed)}/concerns", request, ContractJson.Default.HandlingRequest, ContractJson.Default.HandlingConcerns, cancellation);
             if (parsed.GetValue(Preview))
             {
                 if (parsed.GetValue(Shared.Output) == "json")
@@ -91,18 +115,21 @@ internal static class HandlingCommands
                 return ExitCode.Done;
             }
 
-            if (concerns.Deployments.Count > 0 && !Shared.Agrees(parsed.GetValue(Yes), $"{concerns.Says} {(revision is null ? "Keep" : "Change")} '{parsed.GetValue(Slug)}'?"))
+            if (concerns.Deployments.Count > 0
+                && !Shared.Agrees(parsed.GetValue(Yes), $"{concerns.Says} {(revision is null ? "Keep" : "Change")} '{parsed.GetValue(Slug)}'?"))
             {
                 Console.Error.WriteLine("Nothing was changed.");
                 return ExitCode.No;
             }
 
-            var handling = await client.Change(HttpMethod.Put, PathOf(parsed), request, ContractJson.Default.HandlingRequest, ContractJson.Default.HandlingInfo, revision, cancellation);
+            var handling = await client.Change(
+                HttpMethod.Put, PathOf(parsed), request, ContractJson.Default.HandlingRequest, ContractJson.Default.HandlingInfo, revision, cancellation);
             Say.Line(Markup.Escape($"'{handling.Slug}' is kept: {handling.Says}. {concerns.Says}"));
             return ExitCode.Done;
         }, Slug, Name, SignedIn, Priority, Restart, Reset, Close, SettingOptions.Setting, For, Preview, Yes);
 
-    private static Command Remove() => Shared.Verb("remove", "Forgets a handling; its apps behave as packaged again", "handling remove after-hours", async (parsed, client, cancellation) =>
+    private static Command Remove() =>
+        Shared.Verb("remove", "Forgets a handling; its apps behave as packaged again", "handling remove after-hours", async (parsed, client, cancellation) =>
     {
         await client.Get(PathOf(parsed), ContractJson.Default.HandlingInfo, cancellation);
         await client.Do(HttpMethod.Delete, PathOf(parsed), client.Revision, cancellation);

@@ -12,7 +12,8 @@ namespace Bandejo.Cli;
 /// </summary>
 internal sealed class Harmless : JsonConverter<string>
 {
-    private static readonly JsonSerializerOptions Options = new(ContractJson.Default.Options) { TypeInfoResolver = ContractJson.Default, Converters = { new Harmless() } };
+    private static readonly JsonSerializerOptions Options = new(
+        ContractJson.Default.Options) { TypeInfoResolver = ContractJson.Default, Converters = { new Harmless() } };
 
     /// <summary>The form of an answer whose texts come out harmless.</summary>
     public static JsonTypeInfo<T> Form<T>(JsonTypeInfo<T> form) => (JsonTypeInfo<T>)Options.GetTypeInfo(form.Type);
@@ -20,7 +21,8 @@ internal sealed class Harmless : JsonConverter<string>
     /// <summary>A text as it may be printed; line breaks and tabs stay.</summary>
     public static string Text(string text) => text.Any(IsHarmful) ? new string([.. text.Select(sign => IsHarmful(sign) ? '\uFFFD' : sign)]) : text;
 
-    public override string? Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) => reader.GetString() is { } text ? Text(text) : null;
+    public override string? Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+        reader.GetString() is { } text ? Text(text) : null;
 
     public override void Write(Utf8JsonWriter writer, string value, JsonSerializerOptions options) => writer.WriteStringValue(value);
 
@@ -28,5 +30,7 @@ internal sealed class Harmless : JsonConverter<string>
 
     public override void WriteAsPropertyName(Utf8JsonWriter writer, string value, JsonSerializerOptions options) => writer.WritePropertyName(value);
 
-    private static bool IsHarmful(char sign) => (char.IsControl(sign) && sign is not ('\n' or '\r' or '\t')) || char.GetUnicodeCategory(sign) is UnicodeCategory.Format or UnicodeCategory.LineSeparator or UnicodeCategory.ParagraphSeparator;
+    private static bool IsHarmful(char sign) =>
+        (char.IsControl(sign) && sign is not ('\n' or '\r' or '\t'))
+            || char.GetUnicodeCategory(sign) is UnicodeCategory.Format or UnicodeCategory.LineSeparator or UnicodeCategory.ParagraphSeparator;
 }

@@ -21,13 +21,17 @@ internal static class InspectionReport
         Part("What it says", each.Told, told => [told.What, told.Value, Sure(told.Certainty), told.Source]);
         Part("How it is handled", each.Commands, command => [command.Verb, Shown(command.Run), Sure(command.Certainty), command.Source]);
         Part("What proves it", each.Proofs, proof => [proof.Key, proof.Subject, Sure(proof.Certainty), proof.Source]);
-        Part("Settings it takes, off in a draft", each.Settings, setting => [setting.Name, setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : setting.Default, "", setting.Switch]);
+        Part("Settings it takes, off in a draft", each.Settings, setting => [
+            setting.Name, setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : setting.Default, "", setting.Switch]);
         Part("Parts that can be chosen", each.Features, feature => [feature.Name, feature.Title, feature.IsDefault ? "on" : "off", ""]);
         Part("What it asks of a device", each.Conditions, condition => [condition, "", "", ""]);
-        Part("Other installers, to be packages of their own", each.Nested, nested => [nested.Size > 0 ? "inside" : "asked for", nested.Path, nested.Size > 0 ? Say.Size(nested.Size) : "", nested.What]);
+        Part("Other installers, to be packages of their own", each.Nested, nested => [
+            nested.Size > 0 ? "inside" : "asked for", nested.Path, nested.Size > 0 ? Say.Size(nested.Size) : "", nested.What]);
         if (each.Contents is { } contents)
         {
-            Say.Line($"\n[bold]Inside[/]: {(contents.IsWhole ? "" : "at least ")}{Say.Number(contents.Files)} file{(contents.Files == 1 ? "" : "s")}{(contents.Size > 0 ? $", {Say.Size(contents.Size)} unpacked" : "")}");
+            Say.Line(
+                $"\n[bold]Inside[/]: {(contents.IsWhole ? "" : "at least ")}{Say.Number(contents.Files)} file{(contents.Files == 1 ? "" : "s")}"
+                    + $"{(contents.Size > 0 ? $", {Say.Size(contents.Size)} unpacked" : "")}");
             foreach (var file in contents.First.Take(5))
             {
                 Say.Line($"  [dim]{Markup.Escape(file.Path)}{(file.Size > 0 ? "  " + Say.Size(file.Size) : "")}[/]");
@@ -58,7 +62,8 @@ internal static class InspectionReport
 
         Say.Line($"\n[bold]{Markup.Escape(heading)}[/]");
         var table = new Grid();
-        table.AddColumn(new GridColumn { Padding = new Padding(2, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0) }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn());
+        table.AddColumn(new GridColumn { Padding = new Padding(2, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0) })
+            .AddColumn(new GridColumn { Padding = new Padding(0, 0, 2, 0), NoWrap = true }).AddColumn(new GridColumn());
         foreach (var row in rows.Take(MostRows).Select(cells))
         {
             table.AddRow(Markup.Escape(row[0]), Markup.Escape(row[1]), row[2], $"[dim]{Markup.Escape(row[3])}[/]");
@@ -71,7 +76,9 @@ internal static class InspectionReport
         }
     }
 
-    private static string Sure(Certainty certainty) => certainty switch { Certainty.Certain => "[green4]■ certain[/]", Certainty.Likely => "[dodgerblue2]▸ likely[/]", _ => "[darkgoldenrod]? guess[/]" };
+    private static string Sure(Certainty certainty) =>
+        certainty switch { Certainty.Certain => "[green4]■ certain[/]", Certainty.Likely => "[dodgerblue2]▸ likely[/]", _ => "[darkgoldenrod]? guess[/]" };
 
-    private static string Shown(IReadOnlyList<string> run) => string.Join(' ', run.Select(word => word.Contains(' ') && !word.Contains('"') ? $"\"{word}\"" : word));
+    private static string Shown(IReadOnlyList<string> run) =>
+        string.Join(' ', run.Select(word => word.Contains(' ') && !word.Contains('"') ? $"\"{word}\"" : word));
 }

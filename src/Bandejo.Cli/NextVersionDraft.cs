@@ -5,7 +5,9 @@ namespace Bandejo.Cli;
 /// <summary>Makes the folder of a new version from the version before, which is a package folder or a package of the catalogue.</summary>
 internal static class NextVersionDraft
 {
-    public static async Task Make(List<(FileInfo File, Inspection Inspection)> inspections, string earlier, string into, HintCatalog hints, bool isRenamed, TextWriter words, string? service, CancellationToken cancellation)
+    public static async Task Make(
+        List<(FileInfo File, Inspection Inspection)> inspections, string earlier, string into, HintCatalog hints, bool isRenamed, TextWriter words,
+        string? service, CancellationToken cancellation)
     {
         if (Directory.Exists(earlier))
         {
@@ -26,7 +28,9 @@ internal static class NextVersionDraft
         }
     }
 
-    private static void Write(List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string named, string into, HintCatalog hints, bool isRenamed, TextWriter words)
+    private static void Write(
+        List<(FileInfo File, Inspection Inspection)> inspections, string earlierPath, string named, string into, HintCatalog hints, bool isRenamed,
+        TextWriter words)
     {
         var earlier = PackageFolder.Open(earlierPath);
         var old = new List<(FileInfo File, Inspection Inspection)>();
@@ -75,7 +79,9 @@ internal static class NextVersionDraft
             var changes = NextVersion.Changes(before, after);
             foreach (var change in changes)
             {
-                words.WriteLine($"  {(change.Look.Length > 0 ? "!" : "■")} {change.What,-16} {(change.Before.Length == 0 ? "(none)" : change.Before)} → {(change.After.Length == 0 ? "(none)" : change.After)}");
+                words.WriteLine(
+                    $"  {(change.Look.Length > 0 ? "!" : "■")} {change.What,-16} {(change.Before.Length == 0 ? "(none)" : change.Before)} → "
+                        + $"{(change.After.Length == 0 ? "(none)" : change.After)}");
                 if (change.Look.Length > 0)
                 {
                     words.WriteLine($"                     {change.Look}");
@@ -83,7 +89,10 @@ internal static class NextVersionDraft
             }
 
             var again = changes.Count(change => change.Look.Length > 0);
-            words.WriteLine(changes.Count == 0 ? "  Nothing that can be read has changed." : again == 0 ? "  The draft follows all of it." : $"  {again} of {changes.Count} must be looked at again.");
+            words.WriteLine(
+                changes.Count == 0 ? "  Nothing that can be read has changed."
+                    : again == 0 ? "  The draft follows all of it."
+                    : $"  {again} of {changes.Count} must be looked at again.");
         }
 
         words.WriteLine($"\n{manifest} is drafted. Next: bandejo package check {folder}, then bandejo package trial {folder} --from {named}");

@@ -20,7 +20,8 @@ internal static class Now
     {
         var parts = header?.Split("; speed=");
         if (parts is [var at, var speed]
-            && DateTimeOffset.TryParse(at, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out var moment) && double.TryParse(speed, CultureInfo.InvariantCulture, out var times))
+            && DateTimeOffset.TryParse(at, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out var moment)
+                && double.TryParse(speed, CultureInfo.InvariantCulture, out var times))
         {
             (_demo, Speed) = (moment, times);
         }
@@ -36,8 +37,12 @@ internal static class Now
     }
 
     /// <summary>A speed in words.</summary>
-    public static string InWords(double speed) => speed == 0 ? "standing still" : speed == 1 ? "as fast as the real time" : string.Create(CultureInfo.InvariantCulture, $"{speed:0.###} times as fast as the real time");
+    public static string InWords(double speed) =>
+        speed == 0 ? "standing still"
+            : speed == 1 ? "as fast as the real time"
+            : string.Create(CultureInfo.InvariantCulture, $"{speed:0.###} times as fast as the real time");
 
     /// <summary>A moment with its day, in local time.</summary>
-    public static string Day(DateTimeOffset moment) => TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.Local).ToString("ddd yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture);
+    public static string Day(DateTimeOffset moment) =>
+        TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.Local).ToString("ddd yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture);
 }

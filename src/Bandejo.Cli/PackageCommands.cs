@@ -14,12 +14,19 @@ internal static class PackageCommands
 
     private const long MostQuickly = 16 * 1024 * 1024;
 
-    private static readonly Argument<string> Folder = new("folder") { Description = "The package folder, which holds package.yaml", DefaultValueFactory = _ => "." };
+    private static readonly Argument<string> Folder = new("folder")
+    {
+        Description = "The package folder, which holds package.yaml", DefaultValueFactory = _ => ".",
+    };
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Option<bool> Trials = new("--trials") { Description = "What was tried where, and the steps of the last trial" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
 
-    public static Command All() => Shared.Noun("package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(), TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(), UnpackCommand.Make(), Release(), Withdraw(), RoomCommands.Room(), RoomCommands.Retire());
+    public static Command All() =>
+        Shared.Noun(
+            "package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(),
+            TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(),
+            UnpackCommand.Make(), Release(), Withdraw(), RoomCommands.Room(), RoomCommands.Retire());
 
     private static Command New()
     {
@@ -45,13 +52,22 @@ internal static class PackageCommands
         return command;
     }
 
-    private static Command Check() => Shared.Verb("check", "Says what is wrong with a package folder, and how many devices it fits", "package check demo/packages/foldline-7.2.0", async (parsed, client, cancellation) =>
+    private static Command Check() =>
+        Shared.Verb(
+            "check", "Says what is wrong with a package folder, and how many devices it fits", "package check demo/packages/foldline-7.2.0",
+            async (parsed, client, cancellation) =>
     {
         var folder = PackageFolder.Open(parsed.GetValue(Folder)!);
         // What is quickly read, or was read before, is compared with the files of other packages.
         var digests = Digests.Read(isFresh: false);
-        IReadOnlyList<FileInfoDto> files = [.. folder.List().Select(file => file.Size <= MostQuickly || digests.Find(folder.Find(file.Path)) is not null ? file with { Sha256 = digests.Of(folder.Find(file.Path), _ => { }) } : file)];
-        var answer = await client.Post("/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer, cancellation);
+        IReadOnlyList<FileInfoDto> files = [.. folder.List().Select(
+            file =>
+                file.Size <= MostQuickly || digests.Find(folder.Find(file.Path)) is not null
+                    ? file with { Sha256 = digests.Of(folder.Find(file.Path), _ => { }) }
+                    : file)];
+        var answer = await client.Post(
+            "/api/v1/packages/check", new PackageCheckRequest(folder.Manifest, files), ContractJson.Default.PackageCheckRequest,
+            ContractJson.Default.PackageCheckAnswer, cancellation);
         return Report(folder, answer);
     }, Folder);
 
@@ -65,7 +81,9 @@ internal static class PackageCommands
             var sheet = new Sheet("App", "Version", "State", "Publisher", "#Size", "Built", "By", "Digest");
             foreach (var package in page.Items)
             {
-                sheet.Add(package.App, package.Version, package.IsRetired ? $"{package.State}, retired" : package.State, package.Publisher, Say.Size(package.Size), Say.When(package.BuiltAt), package.BuiltBy, package.Digest[..12]);
+                sheet.Add(
+                    package.App, package.Version, package.IsRetired ? $"{package.State}, retired" : package.State, package.Publisher, Say.Size(package.Size),
+                    Say.When(package.BuiltAt), package.BuiltBy, package.Digest[..12]);
             }
 
             sheet.Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PagePackageInfo, "No packages yet. Make one: bandejo package new FOLDER");
@@ -73,9 +91,11 @@ internal static class PackageCommands
         }, app);
     }
 
-    private static Command Show() => Shared.Verb("show", "Shows what is inside a package and what happened to it", "package show \"foldline 7.2.0\"", async (parsed, client, cancellation) =>
+    private static Command Show() =>
+        Shared.Verb("show", "Shows what is inside a package and what happened to it", "package show \"foldline 7.2.0\"", async (parsed, client, cancellation) =>
     {
-        var details = await client.Get($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}", ContractJson.Default.PackageDetails, cancellation);
+        var details = await client.Get(
+            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}", ContractJson.Default.PackageDetails, cancellation);
         if (parsed.GetValue(Shared.Output) == "json")
         {
             Say.Json(details, ContractJson.Default.PackageDetails);
@@ -83,13 +103,17 @@ internal static class PackageCommands
         }
 
         var package = details.Package;
-        Console.WriteLine($"{package.Name} {package.Version} is {package.State}{(package.IsRetired ? ", and retired" : "")}: on {Say.Devices(details.InstalledOn)}{(details.Deployments.Count == 0 ? "" : $", deployed by {string.Join(", ", details.Deployments.Select(name => $"'{name}'"))}")}.");
+        Console.WriteLine(
+            $"{package.Name} {package.Version} is {package.State}{(package.IsRetired ? ", and retired" : "")}: on {Say.Devices(details.InstalledOn)}"
+                + $"{(details.Deployments.Count == 0 ? "" : $", deployed by {string.Join(", ", details.Deployments.Select(name => $"'{name}'"))}")}.");
         if (details.Summary.Length > 0)
         {
             Console.WriteLine(details.Summary);
         }
 
-        Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}{(details.Room.IsRetired ? ", retired: its files are not kept any more" : $"; {Say.Size(details.Room.Own)} of it only for this package{(details.Room.KeptFor is { } why ? $", kept because {why}" : ", which nothing needs any more")}")}");
+        Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} "
+            + $"file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}"
+                + $"{(details.Room.IsRetired ? ", retired: its files are not kept any more" : $"; {Say.Size(details.Room.Own)} of it only for this package{(details.Room.KeptFor is { } why ? $", kept because {why}" : ", which nothing needs any more")}")}");
         if (details.Needs.Count > 0)
         {
             Console.WriteLine($"  needs     {string.Join(", ", details.Needs)}");
@@ -97,7 +121,9 @@ internal static class PackageCommands
 
         foreach (var variant in details.Variants)
         {
-            Console.WriteLine($"\nVariant {variant.Name}\n  fits      {variant.Fits}\n  requires  {variant.Requires}\n  install   {variant.Install}\n  remove    {variant.Remove ?? "(cannot be removed)"}\n  present   {string.Join("; ", variant.Present)}");
+            Console.WriteLine(
+                $"\nVariant {variant.Name}\n  fits      {variant.Fits}\n  requires  {variant.Requires}\n  install   {variant.Install}\n  remove    "
+                    + $"{variant.Remove ?? "(cannot be removed)"}\n  present   {string.Join("; ", variant.Present)}");
             foreach (var line in variant.More)
             {
                 Console.WriteLine($"  {line.Name,-9} {line.Says}");
@@ -114,7 +140,9 @@ internal static class PackageCommands
             Console.WriteLine("\nSettings");
             foreach (var setting in details.Settings)
             {
-                Console.WriteLine($"  {setting.Name,-16} {(setting.Choices.Count > 0 ? string.Join(" | ", setting.Choices) : setting.Type)}{(setting.Default is null ? "" : $", {setting.Default} unless set")}{(setting.Says.Length > 0 ? $": {setting.Says}" : "")}");
+                Console.WriteLine(
+                    $"  {setting.Name,-16} {(setting.Choices.Count > 0 ? string.Join(" | ", setting.Choices) : setting.Type)}"
+                        + $"{(setting.Default is null ? "" : $", {setting.Default} unless set")}{(setting.Says.Length > 0 ? $": {setting.Says}" : "")}");
             }
 
             foreach (var preset in details.Presets)
@@ -144,16 +172,24 @@ internal static class PackageCommands
         var trials = new List<(LifeInfo Life, TrialReport Report)>();
         foreach (var life in details.History.Where(life => life.Trial is not null).TakeLast(MostTrials))
         {
-            trials.Add((life, await client.Get($"/api/v1/packages/{details.Package.Digest}/trials/{life.Trial}", ContractJson.Default.TrialReport, cancellation)));
+            trials.Add((life, await client.Get(
+                $"/api/v1/packages/{details.Package.Digest}/trials/{life.Trial}", ContractJson.Default.TrialReport, cancellation)));
         }
 
         Console.WriteLine();
         var sheet = new Sheet("Variant", "Machine", "When", "By", "Result");
-        foreach (var each in trials.SelectMany(trial => trial.Report.Steps.GroupBy(step => step.Variant).Select(steps => (trial, steps))).GroupBy(each => (each.steps.Key, each.trial.Report.Machine)).Select(group => group.Last()))
+        foreach (
+            var each in trials.SelectMany(trial => trial.Report.Steps.GroupBy(step => step.Variant).Select(steps => (trial, steps)))
+                .GroupBy(each => (each.steps.Key, each.trial.Report.Machine)).Select(group => group.Last()))
         {
             var failed = each.steps.FirstOrDefault(step => step.State == "failed");
             var warned = each.steps.Count(step => step.State == "warned");
-            sheet.Add(each.steps.Key, each.trial.Report.Machine, Say.When(each.trial.Life.At), each.trial.Life.By, failed is not null ? $"failed at '{failed.Name}'" : each.steps.All(step => step.Name != "install") ? "not meant for it" : warned == 0 ? "passed" : $"passed, with {warned} warning{(warned == 1 ? "" : "s")}");
+            sheet.Add(
+                each.steps.Key, each.trial.Report.Machine, Say.When(each.trial.Life.At), each.trial.Life.By,
+                failed is not null ? $"failed at '{failed.Name}'"
+                    : each.steps.All(step => step.Name != "install") ? "not meant for it"
+                    : warned == 0 ? "passed"
+                    : $"passed, with {warned} warning{(warned == 1 ? "" : "s")}");
         }
 
         sheet.Print("table", details, ContractJson.Default.PackageDetails, "No trial is kept with it. Try it: bandejo package trial FOLDER");
@@ -168,9 +204,13 @@ internal static class PackageCommands
     {
         var after = new Argument<string>("after") { Description = "The other package" };
         var before = new Argument<string>("before") { Description = "A digest or its beginning, 'app version', or an app" };
-        return Shared.Verb("compare", "Says what differs between two packages", "package compare \"foldline 7.1.0\" \"foldline 7.2.0\"", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "compare", "Says what differs between two packages", "package compare \"foldline 7.1.0\" \"foldline 7.2.0\"",
+            async (parsed, client, cancellation) =>
         {
-            var comparison = await client.Get($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(before)!)}/compare/{Uri.EscapeDataString(parsed.GetValue(after)!)}", ContractJson.Default.PackageComparison, cancellation);
+            var comparison = await client.Get(
+                $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(before)!)}/compare/{Uri.EscapeDataString(parsed.GetValue(after)!)}",
+                ContractJson.Default.PackageComparison, cancellation);
             var (old, now) = (comparison.Before, comparison.After);
             if (parsed.GetValue(Shared.Output) != "table")
             {
@@ -184,14 +224,17 @@ internal static class PackageCommands
                 return ExitCode.Done;
             }
 
-            Console.WriteLine($"{old.Name} {old.Version} ({old.Files} files, {Say.Size(old.Size)}) → {now.Name} {now.Version} ({now.Files} files, {Say.Size(now.Size)}): {(comparison.Differences.Count == 0 ? "no difference" : $"{comparison.Differences.Count} difference{(comparison.Differences.Count == 1 ? "" : "s")}")}");
+            Console.WriteLine(
+                $"{old.Name} {old.Version} ({old.Files} files, {Say.Size(old.Size)}) → {now.Name} {now.Version} ({now.Files} files, {Say.Size(now.Size)}): "
+                    + $"{(comparison.Differences.Count == 0 ? "no difference" : $"{comparison.Differences.Count} difference{(comparison.Differences.Count == 1 ? "" : "s")}")}");
             foreach (var group in comparison.Differences.GroupBy(each => each.What))
             {
                 Console.WriteLine($"\n{group.Key}");
                 foreach (var each in group)
                 {
                     Console.WriteLine($"  {(each.Before is null ? "+" : each.After is null ? "-" : "~")} {each.Name}");
-                    Console.WriteLine($"      {(each.Before is null ? each.After : each.After is null ? $"was {each.Before}" : each.Before == each.After ? $"{each.After}, other content" : $"{each.Before}\n    → {each.After}")}");
+                    Console.WriteLine($"      "
+                        + $"{(each.Before is null ? each.After : each.After is null ? $"was {each.Before}" : each.Before == each.After ? $"{each.After}, other content" : $"{each.Before}\n    → {each.After}")}");
                 }
             }
 
@@ -199,23 +242,38 @@ internal static class PackageCommands
         }, before, after);
     }
 
-    private static Command Contents() => Shared.Verb("contents", "Prints what is inside a package, as a CycloneDX list (JSON)", "package contents \"foldline 7.2.0\"", async (parsed, client, cancellation) =>
+    private static Command Contents() =>
+        Shared.Verb(
+            "contents", "Prints what is inside a package, as a CycloneDX list (JSON)", "package contents \"foldline 7.2.0\"",
+            async (parsed, client, cancellation) =>
     {
         Console.WriteLine(await client.Text($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/contents", cancellation));
         return ExitCode.Done;
     }, Package);
 
-    private static Command Release() => Shared.Verb("release", "Releases a package for all groups; without a trial an administrator must say why", "package release \"foldline 7.2.0\" --reason \"urgent fix\"", async (parsed, client, cancellation) =>
+    private static Command Release() =>
+        Shared.Verb(
+            "release", "Releases a package for all groups; without a trial an administrator must say why",
+            "package release \"foldline 7.2.0\" --reason \"urgent fix\"", async (parsed, client, cancellation) =>
     {
-        var package = await client.Post($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/release", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.PackageInfo, cancellation);
+        var package = await client.Post(
+            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/release", new ReasonRequest(parsed.GetValue(Reason)),
+            ContractJson.Default.ReasonRequest, ContractJson.Default.PackageInfo, cancellation);
         Console.WriteLine($"{package.Name} {package.Version} is released.");
         return ExitCode.Done;
     }, Package, Reason);
 
-    private static Command Withdraw() => Shared.Verb("withdraw", "Withdraws a package for good: its deployments halt, devices refuse it", "package withdraw \"foldline 7.2.0\" --reason \"loses documents\"", async (parsed, client, cancellation) =>
+    private static Command Withdraw() =>
+        Shared.Verb(
+            "withdraw", "Withdraws a package for good: its deployments halt, devices refuse it",
+            "package withdraw \"foldline 7.2.0\" --reason \"loses documents\"", async (parsed, client, cancellation) =>
     {
-        var details = await client.Post($"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/withdraw", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.PackageDetails, cancellation);
-        Console.WriteLine($"{details.Package.Name} {details.Package.Version} is withdrawn. It is still on {Say.Devices(details.InstalledOn)}{(details.Deployments.Count == 0 ? "" : $"; halted: {string.Join(", ", details.Deployments)}")}.");
+        var details = await client.Post(
+            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/withdraw", new ReasonRequest(parsed.GetValue(Reason)),
+            ContractJson.Default.ReasonRequest, ContractJson.Default.PackageDetails, cancellation);
+        Console.WriteLine(
+            $"{details.Package.Name} {details.Package.Version} is withdrawn. It is still on {Say.Devices(details.InstalledOn)}"
+                + $"{(details.Deployments.Count == 0 ? "" : $"; halted: {string.Join(", ", details.Deployments)}")}.");
         return ExitCode.Done;
     }, Package, Reason);
 
@@ -225,14 +283,16 @@ internal static class PackageCommands
         var errors = answer.Findings.Count(finding => !finding.IsWarning);
         if (errors > 0)
         {
-            Console.Error.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{errors} error{(errors == 1 ? "" : "s")}, {answer.Findings.Count - errors} warnings."));
+            Console.Error.WriteLine(string.Create(
+                CultureInfo.InvariantCulture, $"{errors} error{(errors == 1 ? "" : "s")}, {answer.Findings.Count - errors} warnings."));
             return ExitCode.No;
         }
 
         Console.WriteLine($"{answer.App} {answer.Version} can be built; {answer.FitsDevices} of {Say.Devices(answer.AllDevices)} could get it now.");
         foreach (var reason in answer.NotFor ?? [])
         {
-            Console.WriteLine($"  {Say.Devices(reason.Count)}: {reason.Reason} ({string.Join(", ", reason.Sample)}{(reason.Count > reason.Sample.Count ? ", …" : "")})");
+            Console.WriteLine(
+                $"  {Say.Devices(reason.Count)}: {reason.Reason} ({string.Join(", ", reason.Sample)}{(reason.Count > reason.Sample.Count ? ", …" : "")})");
         }
 
         return ExitCode.Done;

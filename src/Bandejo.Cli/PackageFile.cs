@@ -38,11 +38,14 @@ internal sealed class BuildKey
     {
         var session = await client.Get("/api/v1/session", ContractJson.Default.SessionInfo, cancellation);
         var proof = Token(new Dictionary<string, object> { ["use"] = "signing-key", ["account"] = session.Account });
-        await client.Post("/api/v1/account/signing-keys", new SigningKeyRequest(X, Y, proof), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo, cancellation);
+        await client.Post(
+            "/api/v1/account/signing-keys", new SigningKeyRequest(X, Y, proof), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo,
+            cancellation);
     }
 
     /// <summary>A compact JWS (RFC 7515) over digest, app and version, with the key's RFC 7638 thumbprint as <c>kid</c>.</summary>
-    public string Sign(string digest, string app, string version) => Token(new Dictionary<string, object> { ["digest"] = digest, ["app"] = app, ["version"] = version });
+    public string Sign(string digest, string app, string version) =>
+        Token(new Dictionary<string, object> { ["digest"] = digest, ["app"] = app, ["version"] = version });
 
     private string Token(Dictionary<string, object> claims)
     {
@@ -61,14 +64,17 @@ internal sealed class BuildKey
 internal static class PackageFile
 {
     // What is packed already only costs time when it is packed again.
-    private static readonly string[] Packed = [".zip", ".gz", ".xz", ".zst", ".bz2", ".7z", ".deb", ".rpm", ".msi", ".msix", ".cab", ".png", ".jpg", ".jar", ".exe"];
+    private static readonly string[] Packed = [
+        ".zip", ".gz", ".xz", ".zst", ".bz2", ".7z", ".deb", ".rpm", ".msi", ".msix", ".cab", ".png", ".jpg", ".jar", ".exe"];
 
     /// <summary>A file that vanishes when it is closed.</summary>
-    public static FileStream Passing() => new(Path.GetTempFileName(), FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024, FileOptions.DeleteOnClose);
+    public static FileStream Passing() =>
+        new(Path.GetTempFileName(), FileMode.Create, FileAccess.ReadWrite, FileShare.None, 256 * 1024, FileOptions.DeleteOnClose);
 
     /// <summary>Writes document, signature and files, and returns the stream at its beginning.</summary>
     /// <param name="files">Those that are to be in it.</param>
-    public static FileStream Write(PackageFolder folder, PackageCheckAnswer answer, IReadOnlyList<FileInfoDto> files, BuildKey key, FileStream stream, Action<long> advance)
+    public static FileStream Write(
+        PackageFolder folder, PackageCheckAnswer answer, IReadOnlyList<FileInfoDto> files, BuildKey key, FileStream stream, Action<long> advance)
     {
         var document = Encoding.UTF8.GetBytes(answer.Document!);
         using (var archive = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))

@@ -24,7 +24,9 @@ internal sealed class PackageFolder
     {
         var path = System.IO.Path.GetFullPath(folder);
         var file = System.IO.Path.Combine(path, ManifestName);
-        return File.Exists(file) && OrdinaryFiles.Is(new FileInfo(file)) ? new PackageFolder(path, Text(file)) : throw new WrongUseException($"There is no {ManifestName} in {path}. Make one: bandejo package new {folder}");
+        return File.Exists(file) && OrdinaryFiles.Is(new FileInfo(file))
+            ? new PackageFolder(path, Text(file))
+            : throw new WrongUseException($"There is no {ManifestName} in {path}. Make one: bandejo package new {folder}");
     }
 
     /// <summary>A manifest is UTF-8, with a mark for it or without; of anything else letters would be lost, and be signed so.</summary>
@@ -43,7 +45,8 @@ internal sealed class PackageFolder
         catch (DecoderFallbackException error)
         {
             var line = bytes.AsSpan(0, Math.Clamp(error.Index, 0, bytes.Length)).Count((byte)'\n') + 1;
-            throw new WrongUseException($"{file}:{line}: this line is not UTF-8: the file was saved in another encoding, and signs such as 'é' would be lost. Save it as UTF-8.");
+            throw new WrongUseException(
+                $"{file}:{line}: this line is not UTF-8: the file was saved in another encoding, and signs such as 'é' would be lost. Save it as UTF-8.");
         }
     }
 
@@ -91,5 +94,7 @@ internal sealed class PackageFolder
 
     /// <summary>Opens a file of the folder, or one that was fetched for it.</summary>
     public FileStream OpenFile(FileInfoDto file) =>
-        new(Find(file.Path) is { Exists: true } own ? own.FullName : Fetching.PlaceOf(this, file.Sha256), FileMode.Open, FileAccess.Read, FileShare.Read, 256 * 1024);
+        new(
+            Find(file.Path) is { Exists: true } own ? own.FullName : Fetching.PlaceOf(this, file.Sha256), FileMode.Open, FileAccess.Read, FileShare.Read,
+            256 * 1024);
 }

@@ -80,8 +80,10 @@ internal static class Say
 
     private static readonly (string State, string Glyph, string Colour)[] States =
     [
-        ("met", "■", "green4"), ("working", "▸", "dodgerblue2"), ("restart", "⟳", "dodgerblue2"), ("ready", "·", "grey"), ("waiting", "·", "grey"), ("retry", "↻", "darkgoldenrod"),
-        ("blocked", "#", "darkgoldenrod"), ("failed", "✗", "red3"), ("lost", "!", "red3"), ("contested", "≠", "red3"), ("unknown", "?", "grey"), ("undone", "↺", "purple"),
+        ("met", "■", "green4"), ("working", "▸", "dodgerblue2"), ("restart", "⟳", "dodgerblue2"), ("ready", "·", "grey"), ("waiting", "·", "grey"),
+        ("retry", "↻", "darkgoldenrod"),
+        ("blocked", "#", "darkgoldenrod"), ("failed", "✗", "red3"), ("lost", "!", "red3"), ("contested", "≠", "red3"), ("unknown", "?", "grey"),
+        ("undone", "↺", "purple"),
         ("not-needed", "□", "grey"), ("yielded", "-", "grey"), ("choice", "○", "grey"), ("left", " ", "grey"),
     ];
 
@@ -178,7 +180,8 @@ internal static class Say
     }
 
     /// <summary>A share with its count; a share of nothing is said so.</summary>
-    public static string Share(int part, int whole) => whole == 0 ? "none" : string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(1000.0 * part / whole) / 10:0.#} % · {part} of {whole}");
+    public static string Share(int part, int whole) =>
+        whole == 0 ? "none" : string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(1000.0 * part / whole) / 10:0.#} % · {part} of {whole}");
 
     public static string Devices(int count) => count == 1 ? "1 device" : string.Create(CultureInfo.InvariantCulture, $"{count} devices");
 
@@ -220,13 +223,17 @@ internal static class Findings
         var lines = text?.Split('\n');
         foreach (var finding in findings)
         {
-            var place = finding.Line > 0 ? string.Create(CultureInfo.InvariantCulture, $"{file}:{finding.Line}:{finding.Column}: ") : finding.Where is null ? "" : finding.Where + ": ";
+            var place = finding.Line > 0 ? string.Create(CultureInfo.InvariantCulture, $"{file}:{finding.Line}:{finding.Column}: ")
+                : finding.Where is null ? ""
+                : finding.Where + ": ";
             Console.Error.WriteLine($"{place}{(finding.IsWarning ? "warning: " : "")}{finding.Message}");
             if (lines is not null && finding.Line > 0 && finding.Line <= lines.Length)
             {
                 var line = lines[finding.Line - 1].TrimEnd('\r').Replace('\t', ' ');
                 Console.Error.WriteLine($"    {line}");
-                Console.Error.WriteLine($"    {new string(' ', Math.Max(0, finding.Column - 1))}{new string('^', Math.Max(1, Math.Min(finding.Length, Math.Max(1, line.Length - finding.Column + 1))))}");
+                Console.Error.WriteLine(
+                    $"    {new string(' ', Math.Max(0, finding.Column - 1))}"
+                        + $"{new string('^', Math.Max(1, Math.Min(finding.Length, Math.Max(1, line.Length - finding.Column + 1))))}");
             }
         }
     }

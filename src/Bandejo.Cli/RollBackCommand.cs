@@ -11,16 +11,22 @@ internal static class RollBackCommand
 {
     private static readonly Option<string[]> Device = new("--device", "-d") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
     private static readonly Option<string?> Wave = new("--wave", "-w") { Description = "Only the devices of this wave" };
-    private static readonly Option<bool> PauseOthers = new("--pause-others") { Description = "Pause the deployments that would put there again what is taken back" };
-    private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say who would go back to what, and who cannot, and change nothing" };
+    private static readonly Option<bool> PauseOthers = new(
+        "--pause-others") { Description = "Pause the deployments that would put there again what is taken back" };
+    private static readonly Option<bool> Preview = new(
+        "--preview", "-p") { Description = "Only say who would go back to what, and who cannot, and change nothing" };
     private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command RollBack(Argument<string> deployment, Option<string> reason) => Shared.Verb(
-        "roll-back", "Brings each device back to what it had before; all that it changed, a wave, or some; also after its end", "deployment roll-back D1001 --reason \"crashes on start\"", async (parsed, client, cancellation) =>
+        "roll-back", "Brings each device back to what it had before; all that it changed, a wave, or some; also after its end",
+        "deployment roll-back D1001 --reason \"crashes on start\"", async (parsed, client, cancellation) =>
         {
             var path = $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(deployment)!)}";
-            var request = new RollBackRequest(parsed.GetValue(reason), parsed.GetValue(Device) is { Length: > 0 } devices ? devices : null, parsed.GetValue(Wave), parsed.GetValue(PauseOthers));
-            var preview = await client.Post($"{path}/roll-back/preview", request, ContractJson.Default.RollBackRequest, ContractJson.Default.RollBackPreview, cancellation);
+            var request = new RollBackRequest(
+                parsed.GetValue(reason), parsed.GetValue(Device) is { Length: > 0 } devices ? devices : null, parsed.GetValue(Wave),
+                parsed.GetValue(PauseOthers));
+            var preview = await client.Post(
+                $"{path}/roll-back/preview", request, ContractJson.Default.RollBackRequest, ContractJson.Default.RollBackPreview, cancellation);
             var isJson = parsed.GetValue(Shared.Output) == "json";
             if (parsed.GetValue(Preview))
             {
@@ -52,14 +58,17 @@ internal static class RollBackCommand
             }
 
             // What was agreed to is what was shown; where somebody was quicker, nothing is done.
-            var answer = await client.Change(HttpMethod.Post, $"{path}/roll-back", request, ContractJson.Default.RollBackRequest, ContractJson.Default.ActAnswer, $"\"{preview.Revision}\"", cancellation);
+            var answer = await client.Change(
+                HttpMethod.Post, $"{path}/roll-back", request, ContractJson.Default.RollBackRequest, ContractJson.Default.ActAnswer, $"\"{preview.Revision}\"",
+                cancellation);
             if (isJson)
             {
                 Say.Json(answer, ContractJson.Default.ActAnswer);
             }
             else
             {
-                Say.Line($"{Say.Devices(answer.Devices)} {(answer.Devices == 1 ? "is" : "are")} being rolled back. {Markup.Escape(answer.Deployment.Sentence)}");
+                Say.Line(
+                    $"{Say.Devices(answer.Devices)} {(answer.Devices == 1 ? "is" : "are")} being rolled back. {Markup.Escape(answer.Deployment.Sentence)}");
             }
 
             return ExitCode.Done;
@@ -80,7 +89,8 @@ internal static class RollBackCommand
 
         foreach (var again in preview.Again)
         {
-            Say.Line($"[darkgoldenrod]Note:[/] {Markup.Escape(again.Says)} {(isPausing ? "It is paused with this." : "Add --pause-others to pause it with this.")}");
+            Say.Line(
+                $"[darkgoldenrod]Note:[/] {Markup.Escape(again.Says)} {(isPausing ? "It is paused with this." : "Add --pause-others to pause it with this.")}");
         }
     }
 }

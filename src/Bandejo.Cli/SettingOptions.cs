@@ -6,7 +6,9 @@ namespace Bandejo.Cli;
 /// <summary>The options with which values for a package's settings are given.</summary>
 internal static class SettingOptions
 {
-    public static readonly Option<string[]> Setting = new("--setting", "-s") { Description = "A value as NAME=VALUE; NAME=@FILE takes it from a file, so that a secret is in no command line", DefaultValueFactory = _ => [] };
+    public static readonly Option<string[]> Setting = new(
+        "--setting",
+        "-s") { Description = "A value as NAME=VALUE; NAME=@FILE takes it from a file, so that a secret is in no command line", DefaultValueFactory = _ => [] };
     public static readonly Option<string?> Preset = new("--preset") { Description = "A preset of the package: a named set of values" };
 
     /// <summary>The values that were given; null for none.</summary>

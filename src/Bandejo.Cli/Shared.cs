@@ -30,7 +30,8 @@ internal static class Shared
     /// <summary>An option with a few possible values, the first of which is the default.</summary>
     public static Option<string> Choice(string name, string description, params string[] values)
     {
-        var option = new Option<string>(name, "-" + name[2]) { Description = description, Recursive = name == "--output", DefaultValueFactory = _ => values[0] };
+        var option = new Option<string>(
+            name, "-" + name[2]) { Description = description, Recursive = name == "--output", DefaultValueFactory = _ => values[0] };
         option.AcceptOnlyFromAmong(values);
         return option;
     }
@@ -41,7 +42,8 @@ internal static class Shared
     /// <param name="example">A call that works on the demo data, without the program's name.</param>
     /// <param name="act">Does it, and returns the exit code.</param>
     /// <param name="symbols">Its arguments and options.</param>
-    public static Command Verb(string name, string description, string example, Func<ParseResult, Client, CancellationToken, Task<int>> act, params Symbol[] symbols)
+    public static Command Verb(
+        string name, string description, string example, Func<ParseResult, Client, CancellationToken, Task<int>> act, params Symbol[] symbols)
     {
         var command = new Command(name, $"{description}\n\nExample:\n  bandejo {example}");
         foreach (var symbol in symbols)

@@ -12,7 +12,9 @@ internal static class SignIn
     {
         var account = new Argument<string>("account") { Description = "The account's name" };
         var stdin = new Option<bool>("--password-stdin") { Description = "Read the password from standard input" };
-        var identity = new Option<string?>("--identity") { Description = "Accepts the service as this identity, which it printed at its start, where this machine knows nobody that stands for it" };
+        var identity = new Option<string?>(
+            "--identity")
+            { Description = "Accepts the service as this identity, which it printed at its start, where this machine knows nobody that stands for it" };
         return Shared.Verb("sign-in", "Signs in and keeps a personal token for 90 days", "sign-in tomas", async (parsed, plain, cancellation) =>
         {
             if (parsed.GetValue(identity) is { } asked && !Identity.Authority.IsName(asked))
@@ -33,9 +35,13 @@ internal static class SignIn
             }
 
             var label = $"command line on {Environment.MachineName}";
-            var token = await client.Post("/api/v1/tokens", new SignInRequest(name, password ?? "", label), ContractJson.Default.SignInRequest, ContractJson.Default.NewToken, cancellation);
+            var token = await client.Post(
+                "/api/v1/tokens", new SignInRequest(name, password ?? "", label), ContractJson.Default.SignInRequest, ContractJson.Default.NewToken,
+                cancellation);
             // Whoever is believed says who they are from now on; what was accepted long ago does not have to last for ever.
-            var authority = client.Authority is null ? null : (await client.Get("/device/v1/authorities", ContractJson.Default.TrustInfo, cancellation)).Authorities[0];
+            var authority = client.Authority is null
+                ? null
+                : (await client.Get("/device/v1/authorities", ContractJson.Default.TrustInfo, cancellation)).Authorities[0];
             new Kept(client.Address, token.Account, token.Secret, authority).Write();
             Console.WriteLine($"Signed in to {client.Address} as {token.Account}, until {token.Expires:yyyy-MM-dd}.");
             return ExitCode.Done;

@@ -10,15 +10,26 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo deployment start</c></summary>
 internal static class StartCommand
 {
-    private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app for its newest released package" };
+    private static readonly Argument<string> Package = new("package")
+    {
+        Description = "A digest or its beginning, 'app version', or an app for its newest released package",
+    };
     private static readonly Option<string[]> To = new("--to", "-t") { Description = "Groups in scope", Required = true, AllowMultipleArgumentsPerToken = true };
-    private static readonly Option<string[]> Except = new("--except", "-x") { Description = "Groups left out; leaving out always wins", AllowMultipleArgumentsPerToken = true };
-    private static readonly Option<string[]> Wave = new("--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate [one wave for everyone]" };
+    private static readonly Option<string[]> Except = new(
+        "--except", "-x") { Description = "Groups left out; leaving out always wins", AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<string[]> Wave = new(
+        "--wave",
+        "-w")
+        { Description = "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate [one wave "
+            + "for everyone]" };
     private static readonly Option<string?> Plan = new("--plan") { Description = "A kept wave plan instead of single waves" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
     private static readonly Option<bool> Gone = new("--gone") { Description = "The app shall not be there, in any version" };
     private static readonly Option<bool> Choice = new("--choice") { Description = "The devices' users may take it from the shelf; nobody must" };
-    private static readonly Option<string?> Halt = new("--halt") { Description = "What stops it by itself, such as '10 % failed of at least 5, or 8 failed, or 3 harm reports', or never" };
+    private static readonly Option<string?> Halt = new("--halt")
+    {
+        Description = "What stops it by itself, such as '10 % failed of at least 5, or 8 failed, or 3 harm reports', or never",
+    };
     private static readonly Option<bool> RollBackOnHalt = new("--roll-back-on-halt") { Description = "A halt rolls everything back by itself" };
     private static readonly Option<string?> Deadline = new("--deadline") { Description = "After this, unmet is late: 3d from now, or 2026-12-01T18:00" };
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
@@ -26,23 +37,29 @@ internal static class StartCommand
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
     private static readonly Option<int> Priority = new("--priority") { Description = "The stronger of several deployments of one app" };
     private static readonly Option<bool> Downgrade = new("--allow-downgrade") { Description = "A newer version may be replaced" };
-    private static readonly Option<string?> Handling = new("--handling") { Description = "A kept handling, in the place of its app's; none for as the package has it" };
+    private static readonly Option<string?> Handling = new(
+        "--handling") { Description = "A kept handling, in the place of its app's; none for as the package has it" };
     private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say who would be reached, and change nothing" };
     private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command Start() => Shared.Verb(
-        "start", "Starts a deployment, after showing whom it reaches", "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, Preview, Yes);
+        "start", "Starts a deployment, after showing whom it reaches",
+        "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade,
+        SettingOptions.Setting, SettingOptions.Preset, Handling, Preview, Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
         // A deadline from now is counted on the service's clock.
         _ = await client.Get("/api/v1/clock", ContractJson.Default.ClockInfo, cancellation);
         var request = new DeploymentRequest(
-            parsed.GetValue(Package)!, parsed.GetValue(To)!, await Waves(parsed, client, cancellation), parsed.GetValue(Name), WishOf(parsed), parsed.GetValue(Except),
-            parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause), parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
+            parsed.GetValue(Package)!, parsed.GetValue(To)!, await Waves(parsed, client, cancellation), parsed.GetValue(Name), WishOf(parsed),
+            parsed.GetValue(Except),
+            parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause),
+            parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
             SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling));
-        var preview = await client.Post("/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
+        var preview = await client.Post(
+            "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";
         if (parsed.GetValue(Preview))
         {
@@ -73,7 +90,8 @@ internal static class StartCommand
             return ExitCode.No;
         }
 
-        var started = await client.Post("/api/v1/deployments", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo, cancellation);
+        var started = await client.Post(
+            "/api/v1/deployments", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo, cancellation);
         if (isJson)
         {
             Say.Json(started, ContractJson.Default.DeploymentInfo);
@@ -89,12 +107,18 @@ internal static class StartCommand
     private static void Print(DeploymentPreview preview)
     {
         var isChoice = preview.Wish == "choice";
-        Say.Line($"[bold]{Markup.Escape(preview.Name)}[/] would {(isChoice ? "be offered to" : "reach")} [bold]{Say.Devices(preview.Reached)}[/]{Effects(preview)}.{(isChoice ? " Nothing is installed until a user takes it." : "")}");
-        Say.Line($"[dim]{Markup.Escape(preview.Package)}{(preview.Spread.Count > 0 ? " · " + Markup.Escape(string.Join("; ", preview.Spread.Take(4).Select(part => $"{part.Count} {part.Name}"))) : "")}[/]\n");
+        Say.Line(
+            $"[bold]{Markup.Escape(preview.Name)}[/] would {(isChoice ? "be offered to" : "reach")} "
+                + $"[bold]{Say.Devices(preview.Reached)}[/]{Effects(preview)}.{(isChoice ? " Nothing is installed until a user takes it." : "")}");
+        Say.Line($"[dim]{Markup.Escape(preview.Package)}"
+            + $"{(preview.Spread.Count > 0 ? " · " + Markup.Escape(string.Join("; ", preview.Spread.Take(4).Select(part => $"{part.Count} {part.Name}"))) : "")}[/]\n");
         for (var i = 0; i < preview.Waves.Count; i++)
         {
             var wave = preview.Waves[i];
-            Say.Line($"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} [dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}[/]");
+            Say.Line(
+                $"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} "
+                    + $"[dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}"
+                        + $"{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}[/]");
             if (wave.Gate is not null)
             {
                 Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)}{(wave.Arithmetic is null ? "" : $" · {Markup.Escape(wave.Arithmetic)}")}[/]");
@@ -103,7 +127,9 @@ internal static class StartCommand
 
         foreach (var left in preview.Out)
         {
-            Say.Line($"Not reached: {Say.Devices(left.Count)}. {Markup.Escape(left.Reason)} [dim]({string.Join(", ", left.Sample)}{(left.Count > left.Sample.Count ? ", …" : "")})[/]");
+            Say.Line(
+                $"Not reached: {Say.Devices(left.Count)}. {Markup.Escape(left.Reason)} [dim]({string.Join(", ", left.Sample)}"
+                    + $"{(left.Count > left.Sample.Count ? ", …" : "")})[/]");
         }
 
         PrintChosen(preview.Chosen);
@@ -114,7 +140,10 @@ internal static class StartCommand
 
         foreach (var finding in preview.Findings)
         {
-            Say.Line(finding.IsWarning ? $"[darkgoldenrod]Note:[/] {Markup.Escape(finding.Message)}" : $"[red3]Stands against it:[/] {Markup.Escape(finding.Message)}");
+            Say.Line(
+                finding.IsWarning
+                    ? $"[darkgoldenrod]Note:[/] {Markup.Escape(finding.Message)}"
+                    : $"[red3]Stands against it:[/] {Markup.Escape(finding.Message)}");
         }
     }
 
@@ -131,7 +160,8 @@ internal static class StartCommand
         }
     }
 
-    private static string Effects(DeploymentPreview preview) => preview.Effects.Count == 0 ? "" : $" ({Markup.Escape(string.Join(", ", preview.Effects.Select(effect => $"{effect.Count} {effect.Name}")))})";
+    private static string Effects(DeploymentPreview preview) =>
+        preview.Effects.Count == 0 ? "" : $" ({Markup.Escape(string.Join(", ", preview.Effects.Select(effect => $"{effect.Count} {effect.Name}")))})";
 
     private static string WishOf(ParseResult parsed) => (parsed.GetValue(Gone), parsed.GetValue(Choice)) switch
     {

@@ -17,12 +17,15 @@ internal static class SystemRoots
             return Path.GetFullPath(named);
         }
 
-        if (!named.All(sign => char.IsAsciiLetterLower(sign) || char.IsAsciiDigit(sign) || sign is '-' or '.') || named.StartsWith('.') || named.Length is 0 or > 40)
+        if (!named.All(sign => char.IsAsciiLetterLower(sign) || char.IsAsciiDigit(sign) || sign is '-' or '.') || named.StartsWith('.')
+            || named.Length is 0 or > 40)
         {
             throw new WrongUseException($"There is no folder '{named}', and it is no name of a release such as trixie.");
         }
 
-        var cache = Environment.GetEnvironmentVariable("XDG_CACHE_HOME") is { Length: > 0 } set ? set : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".cache");
+        var cache = Environment.GetEnvironmentVariable("XDG_CACHE_HOME") is { Length: > 0 } set
+            ? set
+            : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".cache");
         var kept = Path.Combine(cache, "bandejo/systems", named);
         if (Directory.Exists(kept))
         {
@@ -34,7 +37,8 @@ internal static class SystemRoots
         try
         {
             Console.Error.WriteLine($"Making the system '{named}' in {kept}; this is done once, and takes minutes.");
-            using var process = Process.Start(new ProcessStartInfo(Tool, ["--variant=minbase", named, making]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+            using var process = Process.Start(
+                new ProcessStartInfo(Tool, ["--variant=minbase", named, making]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
             var (output, errors) = (process.StandardOutput.ReadToEndAsync(cancellation), process.StandardError.ReadToEndAsync(cancellation));
             try
             {
@@ -48,7 +52,9 @@ internal static class SystemRoots
 
             if (process.ExitCode != 0)
             {
-                var said = $"{await output}\n{await errors}".Split('\n', StringSplitOptions.RemoveEmptyEntries).LastOrDefault(line => line.StartsWith("E:", StringComparison.Ordinal)) ?? (await errors).Trim();
+                var said = $"{await output}\n{await errors}".Split('\n', StringSplitOptions.RemoveEmptyEntries)
+                    .LastOrDefault(line => line.StartsWith("E:", StringComparison.Ordinal))
+                    ?? (await errors).Trim();
                 throw new WrongUseException($"{Tool} could not make the system '{named}': {Harmless.Text(said)}");
             }
 
@@ -57,7 +63,9 @@ internal static class SystemRoots
         }
         catch (Win32Exception)
         {
-            throw new WrongUseException($"There is no folder '{named}'. To make the release of that name, {Tool} is needed, which is missing on this machine; it comes with the package '{Tool}' of Debian and its kin.");
+            throw new WrongUseException(
+                $"There is no folder '{named}'. To make the release of that name, {Tool} is needed, which is missing on this machine; it comes with the "
+                    + $"package '{Tool}' of Debian and its kin.");
         }
         finally
         {

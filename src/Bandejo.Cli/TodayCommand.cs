@@ -7,7 +7,8 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo today</c></summary>
 internal static class TodayCommand
 {
-    public static Command All() => Shared.Verb("today", "Shows what needs somebody, dearest to ignore first, and what is moving", "today", async (parsed, client, cancellation) =>
+    public static Command All() =>
+        Shared.Verb("today", "Shows what needs somebody, dearest to ignore first, and what is moving", "today", async (parsed, client, cancellation) =>
     {
         var today = await client.Get("/api/v1/today", ContractJson.Default.TodayInfo, cancellation);
         var sheet = new Sheet("Kind", "#Devices", "What", "Next");
@@ -19,7 +20,8 @@ internal static class TodayCommand
         sheet.Print(parsed.GetValue(Shared.Output)!, today, ContractJson.Default.TodayInfo, "Nothing needs you.");
         if (parsed.GetValue(Shared.Output) == "table")
         {
-            Say.Line(Markup.Escape($"\nMoving: {(today.Moving.Count == 0 ? "nothing" : string.Join(", ", today.Moving.Select(deployment => deployment.Name)))}."));
+            Say.Line(Markup.Escape(
+                $"\nMoving: {(today.Moving.Count == 0 ? "nothing" : string.Join(", ", today.Moving.Select(deployment => deployment.Name)))}."));
         }
 
         return ExitCode.Done;

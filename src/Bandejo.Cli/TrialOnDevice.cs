@@ -17,14 +17,17 @@ internal static class TrialOnDevice
     /// <param name="named">A package folder that was built, or a package of the catalogue.</param>
     public static async Task<int> Run(ParseResult parsed, Client client, string device, string named, string? from, CancellationToken cancellation)
     {
-        var request = new DeviceTrialRequest(await PackageOf(named, client, cancellation), from is null ? null : await PackageOf(from, client, cancellation), SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset));
+        var request = new DeviceTrialRequest(
+            await PackageOf(named, client, cancellation), from is null ? null : await PackageOf(from, client, cancellation), SettingOptions.Read(parsed),
+            parsed.GetValue(SettingOptions.Preset));
         var path = $"/api/v1/devices/{Uri.EscapeDataString(device)}/trial";
         var trial = await client.Post(path, request, ContractJson.Default.DeviceTrialRequest, ContractJson.Default.DeviceTrialInfo, cancellation);
         var said = "";
         while (trial.State != "ended")
         {
             var now = trial.State == "waiting"
-                ? $"Waiting for {trial.Device}, which checks in every {Say.Length(TimeSpan.FromSeconds(trial.CheckInSeconds))} and was heard last {(trial.LastHeard is { } heard ? $"at {Say.When(heard)}" : "never")}. The result is kept with the package; you need not wait for it."
+                ? $"Waiting for {trial.Device}, which checks in every {Say.Length(TimeSpan.FromSeconds(trial.CheckInSeconds))} and was heard last "
+                    + $"{(trial.LastHeard is { } heard ? $"at {Say.When(heard)}" : "never")}. The result is kept with the package; you need not wait for it."
                 : $"{trial.Device} is at it since {Say.When(trial.BeganAt!.Value)}.";
             if (now != said)
             {
@@ -41,7 +44,9 @@ internal static class TrialOnDevice
             trial = next with { LastHeard = next.State == "waiting" ? trial.LastHeard : next.LastHeard };
         }
 
-        var steps = trial.Kept is null ? null : await client.Get($"/api/v1/packages/{trial.Package}/trials/{trial.Kept}", ContractJson.Default.TrialReport, cancellation);
+        var steps = trial.Kept is null
+            ? null
+            : await client.Get($"/api/v1/packages/{trial.Package}/trials/{trial.Kept}", ContractJson.Default.TrialReport, cancellation);
         if (parsed.GetValue(Shared.Output) != "table")
         {
             Say.Json(steps ?? new TrialReport(trial.Device, []), ContractJson.Default.TrialReport);
@@ -102,7 +107,8 @@ internal static class TrialOnDevice
         }
         catch (RefusedException refused) when (refused.Problem.Status == 404)
         {
-            throw new WrongUseException($"A device fetches what it tries from the service, and this content of {named} is not built yet. First: bandejo package build {named}");
+            throw new WrongUseException(
+                $"A device fetches what it tries from the service, and this content of {named} is not built yet. First: bandejo package build {named}");
         }
     }
 }

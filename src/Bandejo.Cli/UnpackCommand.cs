@@ -12,11 +12,16 @@ internal static class UnpackCommand
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Argument<string> Folder = new("folder") { Description = "The folder to make" };
 
-    public static Command Make() => Shared.Verb("unpack", "Writes a package as a folder again, its manifest and its files", "package unpack \"foldline 7.1.0\" foldline-7.1.0", async (parsed, client, cancellation) =>
+    public static Command Make() =>
+        Shared.Verb(
+            "unpack", "Writes a package as a folder again, its manifest and its files", "package unpack \"foldline 7.1.0\" foldline-7.1.0",
+            async (parsed, client, cancellation) =>
     {
         var folder = parsed.GetValue(Folder)!;
         await Write(client, parsed.GetValue(Package)!, folder, cancellation);
-        Console.WriteLine($"{Path.Combine(folder, PackageFolder.ManifestName)} and its files are written. Comments of the manifest it was built from are not in a package; all else is.");
+        Console.WriteLine(
+            $"{Path.Combine(folder, PackageFolder.ManifestName)} and its files are written. Comments of the manifest it was built from are not in a "
+                + $"package; all else is.");
         return ExitCode.Done;
     }, Package, Folder);
 
@@ -31,7 +36,8 @@ internal static class UnpackCommand
 
         var address = $"/api/v1/packages/{Uri.EscapeDataString(package)}";
         var manifest = await client.Text(address + "/manifest", cancellation);
-        await using var file = new FileStream(Path.GetTempFileName(), FileMode.Open, FileAccess.ReadWrite, FileShare.None, 128 * 1024, FileOptions.DeleteOnClose);
+        await using var file = new FileStream(
+            Path.GetTempFileName(), FileMode.Open, FileAccess.ReadWrite, FileShare.None, 128 * 1024, FileOptions.DeleteOnClose);
         await client.Save(address + "/file", file, cancellation);
         file.Position = 0;
         try

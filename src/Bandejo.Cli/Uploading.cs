@@ -5,7 +5,9 @@ using Spectre.Console;
 
 namespace Bandejo.Cli;
 
-/// <summary>Sends a file in pieces. A piece that was lost on the way is sent again from where the service stands; an upload that was begun earlier goes on.</summary>
+/// <summary>
+/// Sends a file in pieces. A piece that was lost on the way is sent again from where the service stands; an upload that was begun earlier goes on.
+/// </summary>
 internal static class Uploading
 {
     private const int Tries = 9;
@@ -13,11 +15,14 @@ internal static class Uploading
     /// <summary>Sends all of the file and returns the upload's identity.</summary>
     /// <param name="digest">The file's digest where it is known; it is taken first where it is not.</param>
     public static async Task<string> Send(Client client, FileStream file, string? digest, Action<long> advance, CancellationToken cancellation) =>
-        await Send(client, file, digest ?? Convert.ToHexStringLower(await SHA256.HashDataAsync(file, cancellation)), (_, _) => Task.CompletedTask, advance, cancellation);
+        await Send(
+            client, file, digest ?? Convert.ToHexStringLower(await SHA256.HashDataAsync(file, cancellation)), (_, _) => Task.CompletedTask, advance,
+            cancellation);
 
     /// <summary>Sends all of the file while its digest is taken.</summary>
     /// <param name="name">As <see cref="NameOf"/> gives it.</param>
-    public static async Task<(string Upload, string Sha256)> SendAndHash(Client client, FileStream file, string name, Action<long> advance, CancellationToken cancellation)
+    public static async Task<(string Upload, string Sha256)> SendAndHash(
+        Client client, FileStream file, string name, Action<long> advance, CancellationToken cancellation)
     {
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         long hashed = 0;
@@ -48,18 +53,23 @@ internal static class Uploading
             var buffer = new byte[256 * 1024];
             while (hashed < upTo)
             {
-                var read = await again.ReadAtLeastAsync(buffer.AsMemory(0, (int)Math.Min(buffer.Length, upTo - hashed)), 1, throwOnEndOfStream: true, cancellation);
+                var read = await again.ReadAtLeastAsync(
+                    buffer.AsMemory(0, (int)Math.Min(buffer.Length, upTo - hashed)), 1, throwOnEndOfStream: true, cancellation);
                 hash.AppendData(buffer, 0, read);
                 hashed += read;
             }
         }
     }
 
-    /// <summary>What a file is called while its digest is not known; the same as long as it does not change, so that sending it goes on where it stood.</summary>
+    /// <summary>
+    /// What a file is called while its digest is not known; the same as long as it does not change, so that sending it goes on where it stood.
+    /// </summary>
     public static string NameOf(FileInfo file) =>
-        Convert.ToHexStringLower(SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{Environment.MachineName}\n{file.FullName}\n{file.Length}\n{file.LastWriteTimeUtc.Ticks}"))));
+        Convert.ToHexStringLower(SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(string.Create(
+            System.Globalization.CultureInfo.InvariantCulture, $"{Environment.MachineName}\n{file.FullName}\n{file.Length}\n{file.LastWriteTimeUtc.Ticks}"))));
 
-    private static async Task<string> Send(Client client, FileStream file, string name, Func<long, ReadOnlyMemory<byte>, Task> take, Action<long> advance, CancellationToken cancellation)
+    private static async Task<string> Send(
+        Client client, FileStream file, string name, Func<long, ReadOnlyMemory<byte>, Task> take, Action<long> advance, CancellationToken cancellation)
     {
         long shown = 0;
         var upload = await Begin();
@@ -78,7 +88,8 @@ internal static class Uploading
                     break;
                 }
 
-                upload = await client.Patch($"/api/v1/uploads/{upload.Id}", new Piece(file, offset, take, Show), offset, ContractJson.Default.UploadInfo, cancellation);
+                upload = await client.Patch(
+                    $"/api/v1/uploads/{upload.Id}", new Piece(file, offset, take, Show), offset, ContractJson.Default.UploadInfo, cancellation);
                 failures = 0;
             }
             catch (NotReachableException) when (++failures < Tries)
@@ -91,7 +102,9 @@ internal static class Uploading
         Show(upload.Size);
         return upload.Id;
 
-        Task<UploadInfo> Begin() => client.Post("/api/v1/uploads", new UploadRequest(name, file.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo, cancellation);
+        Task<UploadInfo> Begin() =>
+            client.Post(
+                "/api/v1/uploads", new UploadRequest(name, file.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo, cancellation);
 
         void Show(long at)
         {
@@ -119,7 +132,8 @@ internal sealed class Piece(FileStream file, long offset, Func<long, ReadOnlyMem
         return true;
     }
 
-    protected override Task SerializeToStreamAsync(Stream stream, System.Net.TransportContext? context) => SerializeToStreamAsync(stream, context, CancellationToken.None);
+    protected override Task SerializeToStreamAsync(Stream stream, System.Net.TransportContext? context) =>
+        SerializeToStreamAsync(stream, context, CancellationToken.None);
 
     protected override async Task SerializeToStreamAsync(Stream stream, System.Net.TransportContext? context, CancellationToken cancellationToken)
     {
@@ -168,7 +182,8 @@ internal sealed class Progress
             return await work(new Progress(null));
         }
 
-        return await AnsiConsole.Progress().AutoClear(true).Columns(new TaskDescriptionColumn(), new ProgressBarColumn(), new PercentageColumn(), new RemainingTimeColumn())
+        return await AnsiConsole.Progress().AutoClear(true)
+            .Columns(new TaskDescriptionColumn(), new ProgressBarColumn(), new PercentageColumn(), new RemainingTimeColumn())
             .StartAsync(context => work(new Progress(context)));
     }
 

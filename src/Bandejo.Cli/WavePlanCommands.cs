@@ -21,11 +21,14 @@ internal static class WavePlanCommands
             sheet.Add(plan.Slug, plan.Name, string.Join(" / ", plan.Waves.Select(wave => $"{wave.Name} ({wave.Pick})")));
         }
 
-        sheet.Print(parsed.GetValue(Shared.Output)!, plans, ContractJson.Default.IReadOnlyListWavePlanInfo, "No wave plan is kept yet. Keep one: bandejo wave-plan save careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'");
+        sheet.Print(
+            parsed.GetValue(Shared.Output)!, plans, ContractJson.Default.IReadOnlyListWavePlanInfo,
+            "No wave plan is kept yet. Keep one: bandejo wave-plan save careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'");
         return ExitCode.Done;
     });
 
-    private static Command Show() => Shared.Verb("show", "Shows the waves of a plan and their gates", "wave-plan show careful", async (parsed, client, cancellation) =>
+    private static Command Show() =>
+        Shared.Verb("show", "Shows the waves of a plan and their gates", "wave-plan show careful", async (parsed, client, cancellation) =>
     {
         var plan = await client.Get($"/api/v1/wave-plans/{Uri.EscapeDataString(parsed.GetValue(Slug)!)}", ContractJson.Default.WavePlanInfo, cancellation);
         if (parsed.GetValue(Shared.Output) == "json")
@@ -49,9 +52,12 @@ internal static class WavePlanCommands
 
     private static Command Save()
     {
-        var waves = new Option<string[]>("--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE'; the last needs no gate", Required = true, AllowMultipleArgumentsPerToken = true };
+        var waves = new Option<string[]>(
+            "--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE'; the last needs no gate", Required = true, AllowMultipleArgumentsPerToken = true };
         var name = new Option<string?>("--name", "-n") { Description = "Its name for people [the short name]" };
-        return Shared.Verb("save", "Keeps a wave plan, or changes it", "wave-plan save careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            "save", "Keeps a wave plan, or changes it", "wave-plan save careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'",
+            async (parsed, client, cancellation) =>
         {
             var path = $"/api/v1/wave-plans/{Uri.EscapeDataString(parsed.GetValue(Slug)!)}";
             string? revision = null;
@@ -65,13 +71,18 @@ internal static class WavePlanCommands
                 // It is a new one.
             }
 
-            var plan = await client.Change(HttpMethod.Put, path, new WavePlanRequest(StartCommand.Waves(parsed.GetValue(waves)!), parsed.GetValue(name)), ContractJson.Default.WavePlanRequest, ContractJson.Default.WavePlanInfo, revision, cancellation);
-            Console.WriteLine($"Kept '{plan.Slug}' with {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}. Use it: bandejo deployment start APP --to GROUP --plan {plan.Slug}");
+            var plan = await client.Change(
+                HttpMethod.Put, path, new WavePlanRequest(StartCommand.Waves(parsed.GetValue(waves)!), parsed.GetValue(name)),
+                ContractJson.Default.WavePlanRequest, ContractJson.Default.WavePlanInfo, revision, cancellation);
+            Console.WriteLine(
+                $"Kept '{plan.Slug}' with {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}. Use it: bandejo deployment start APP --to GROUP "
+                    + $"--plan {plan.Slug}");
             return ExitCode.Done;
         }, Slug, waves, name);
     }
 
-    private static Command Remove() => Shared.Verb("remove", "Forgets a wave plan; deployments keep their waves", "wave-plan remove careful", async (parsed, client, cancellation) =>
+    private static Command Remove() =>
+        Shared.Verb("remove", "Forgets a wave plan; deployments keep their waves", "wave-plan remove careful", async (parsed, client, cancellation) =>
     {
         var path = $"/api/v1/wave-plans/{Uri.EscapeDataString(parsed.GetValue(Slug)!)}";
         await client.Get(path, ContractJson.Default.WavePlanInfo, cancellation);

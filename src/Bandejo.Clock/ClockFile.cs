@@ -33,7 +33,8 @@ public static class ClockFile
         }
         catch (JsonException)
         {
-            throw new IOException($"{file} is not a clock. It is one line such as {{\"at\":\"2026-03-02T08:00:00Z\",\"since\":\"2026-03-02T08:00:00Z\",\"speed\":60}}.");
+            throw new IOException(
+                $"{file} is not a clock. It is one line such as {{\"at\":\"2026-03-02T08:00:00Z\",\"since\":\"2026-03-02T08:00:00Z\",\"speed\":60}}.");
         }
     }
 

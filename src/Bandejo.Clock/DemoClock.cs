@@ -26,7 +26,8 @@ public sealed class DemoClock : TimeProvider, IDisposable
         _reading = ClockFile.Read(_file);
         try
         {
-            _watcher = new FileSystemWatcher(Path.GetDirectoryName(_file)!, Path.GetFileName(_file)) { NotifyFilter = NotifyFilters.FileName | NotifyFilters.LastWrite };
+            _watcher = new FileSystemWatcher(
+                Path.GetDirectoryName(_file)!, Path.GetFileName(_file)) { NotifyFilter = NotifyFilters.FileName | NotifyFilters.LastWrite };
             _watcher.Renamed += (_, _) => Reread();
             _watcher.Changed += (_, _) => Reread();
             _watcher.EnableRaisingEvents = true;

@@ -9,7 +9,8 @@ using System.Text.Json.Serialization.Metadata;
 namespace Bandejo.Contract;
 
 /// <summary>
-/// Reads messages from whoever sent them, within bounds: nothing is missing that must be there, nothing is null where something belongs, also in lists and maps,
+/// Reads messages from whoever sent them, within bounds: nothing is missing that must be there, nothing is null where something belongs, also in lists and
+/// maps,
 /// and no text, list or nesting is larger than it may be. What has passed here can be used without asking again whether it is there.
 /// </summary>
 public static class MessageForm
@@ -92,8 +93,13 @@ public static class MessageForm
     /// <summary>How the values of one type are looked through.</summary>
     private sealed class Plan(JsonTypeInfo info)
     {
-        private readonly Part[] _parts = [.. info.Kind == JsonTypeInfoKind.Object ? info.Properties.Where(property => property.Get is not null && (IsLooked(property.PropertyType) || IsBounded(property.PropertyType))).Select(property => new Part(property, info.Options)) : []];
-        private readonly Lazy<Plan?> _element = new(() => info.ElementType is { } type && type != typeof(string) && IsLooked(type) ? PlanOf(info.Options.GetTypeInfo(type)) : null);
+        private readonly Part[] _parts = [
+            .. info.Kind == JsonTypeInfoKind.Object
+                ? info.Properties.Where(property => property.Get is not null && (IsLooked(property.PropertyType) || IsBounded(property.PropertyType)))
+                    .Select(property => new Part(property, info.Options))
+                : []];
+        private readonly Lazy<Plan?> _element = new(
+            () => info.ElementType is { } type && type != typeof(string) && IsLooked(type) ? PlanOf(info.Options.GetTypeInfo(type)) : null);
 
         public string? Problem(object value, string at, int text, int items, int depth)
         {
@@ -149,7 +155,8 @@ public static class MessageForm
 
                 if (key.Length > MaxText || One(value, $"{at}.{Short(key)}", text, depth) is not null)
                 {
-                    return One(value, $"{at}.{Short(key)}", text, depth) ?? string.Create(CultureInfo.InvariantCulture, $"A name in '{at}' is longer than {MaxText} characters.");
+                    return One(value, $"{at}.{Short(key)}", text, depth)
+                        ?? string.Create(CultureInfo.InvariantCulture, $"A name in '{at}' is longer than {MaxText} characters.");
                 }
             }
 
@@ -172,8 +179,10 @@ public static class MessageForm
     /// <summary>One part of an object.</summary>
     private sealed class Part(JsonPropertyInfo property, JsonSerializerOptions options)
     {
-        private readonly LimitsAttribute? _limits = property.AttributeProvider?.GetCustomAttributes(typeof(LimitsAttribute), false).OfType<LimitsAttribute>().FirstOrDefault();
-        private readonly Lazy<Plan?> _plan = new(() => !IsLooked(property.PropertyType) || property.PropertyType == typeof(string) ? null : PlanOf(options.GetTypeInfo(property.PropertyType)));
+        private readonly LimitsAttribute? _limits = property.AttributeProvider?.GetCustomAttributes(typeof(LimitsAttribute), false).OfType<LimitsAttribute>()
+            .FirstOrDefault();
+        private readonly Lazy<Plan?> _plan = new(() => !IsLooked(property.PropertyType) || property.PropertyType == typeof(string) ? null : PlanOf(
+            options.GetTypeInfo(property.PropertyType)));
 
         public string? Problem(object owner, string at, int depth)
         {
@@ -182,13 +191,19 @@ public static class MessageForm
             var text = _limits is { Text: > 0 and var most } ? most : MaxText;
             return value is null ? (property.IsGetNullable ? null : $"'{where}' is null; it must have a value.")
                 : value is string words ? TextProblem(words, where, text)
-                : value is DateTimeOffset moment ? (moment < Earliest || moment > Latest ? $"'{where}' is not between {Earliest:yyyy} and {Latest:yyyy}." : null)
-                : value is long number ? (number is > LargestNumber or < -LargestNumber ? string.Create(CultureInfo.InvariantCulture, $"'{where}' is larger than {LargestNumber}.") : null)
+                : value is DateTimeOffset moment
+                    ? (moment < Earliest || moment > Latest ? $"'{where}' is not between {Earliest:yyyy} and {Latest:yyyy}." : null)
+                : value is long number
+                    ? (
+                        number is > LargestNumber or < -LargestNumber
+                            ? string.Create(CultureInfo.InvariantCulture, $"'{where}' is larger than {LargestNumber}.")
+                            : null)
                 : _plan.Value?.Problem(value, where, text, _limits is { Items: > 0 and var items } ? items : MaxItems, depth + 1);
         }
     }
 
-    private static bool IsBounded(Type type) => (Nullable.GetUnderlyingType(type) ?? type) is var plain && (plain == typeof(DateTimeOffset) || plain == typeof(long));
+    private static bool IsBounded(Type type) =>
+        (Nullable.GetUnderlyingType(type) ?? type) is var plain && (plain == typeof(DateTimeOffset) || plain == typeof(long));
 
     private static bool IsLooked(Type type) => type == typeof(string) || !(type.IsValueType || type.IsPrimitive);
 
@@ -210,7 +225,8 @@ public static class MessageForm
         return true;
     }
 
-    private static string TooMany(string at, int most) => string.Create(CultureInfo.InvariantCulture, $"'{(at.Length == 0 ? "the list" : at)}' has more than {most} entries.");
+    private static string TooMany(string at, int most) =>
+        string.Create(CultureInfo.InvariantCulture, $"'{(at.Length == 0 ? "the list" : at)}' has more than {most} entries.");
 
     private static string Short(string text) => text.Length > 60 ? text[..60] + "…" : text;
 }

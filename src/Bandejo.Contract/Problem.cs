@@ -34,7 +34,9 @@ public static class ApiLimits
     /// <summary>The largest package file, in bytes.</summary>
     public const long MaxPackage = 64L * 1024 * 1024 * 1024;
 
-    /// <summary>The largest piece of an upload, in bytes. What came of one that broke off is kept, so a piece may be large; between two both sides stand still.</summary>
+    /// <summary>
+    /// The largest piece of an upload, in bytes. What came of one that broke off is kept, so a piece may be large; between two both sides stand still.
+    /// </summary>
     public const int MaxPiece = 256 * 1024 * 1024;
 
     /// <summary>Items on a page unless asked otherwise, and at most.</summary>

@@ -22,7 +22,9 @@ internal static class AnswerReading
     {
         await using var source = await content.ReadAsStreamAsync(cancellation);
         using var target = new MemoryStream();
-        return await Copy(source, target, most, cancellation) ? target.ToArray() : throw new LinkException($"The service's answer is larger than {most / 1024} KiB; it was refused.", 0);
+        return await Copy(source, target, most, cancellation)
+            ? target.ToArray()
+            : throw new LinkException($"The service's answer is larger than {most / 1024} KiB; it was refused.", 0);
     }
 
     /// <summary>Copies a stream; false, and nothing more is read, once it has more than so many bytes.</summary>
@@ -61,7 +63,9 @@ internal static class AnswerReading
     public static bool IsToken(string text) => text.Length is > 0 and <= 8192 && text.All(sign => char.IsAsciiLetterOrDigit(sign) || "-._~+/=".Contains(sign));
 
     /// <summary>Words of the service for people, on one line and without anything that a terminal would act upon.</summary>
-    public static string Words(string text) => new([.. text.Take(LongestWords).Select(sign => char.IsControl(sign) || char.GetUnicodeCategory(sign) == System.Globalization.UnicodeCategory.Format ? ' ' : sign)]);
+    public static string Words(string text) =>
+        new([.. text.Take(LongestWords).Select(
+            sign => char.IsControl(sign) || char.GetUnicodeCategory(sign) == System.Globalization.UnicodeCategory.Format ? ' ' : sign)]);
 
     /// <summary>An answer without its orders, and those of its orders that can be read; null where it has none.</summary>
     private static (byte[] Others, IReadOnlyList<Order>? Orders) Apart(ReadOnlySpan<byte> content)

@@ -20,8 +20,11 @@ public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Cod
     public IReadOnlyList<Contract.Api.TrialStepInfo>? Steps { get; init; }
 }
 
-/// <summary>Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.</summary>
-internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal, TimeProvider time, Action tell)
+/// <summary>
+/// Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.
+/// </summary>
+internal sealed partial class AttemptRunner(
+    PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal, TimeProvider time, Action tell)
 {
     /// <summary>A step that takes so many times as long as its package expects is told of.</summary>
     private const int TakesLong = 2;
@@ -112,7 +115,10 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             // What is there and broken is mended once; where that does not help, the next try installs it anew.
             var isBroken = installed?.Link.Digest == order.Package.Digest && attempt.Try == 1 && variant.Repair is not null;
             name = before.Answer == PresenceAnswer.Different ? "change" : isBroken ? "repair" : "run";
-            if ((await Close(variant, cancellation) ?? await TakeAwayReplaced(attempt, document, cancellation) ?? await TakeAwayOthers(attempt, document, variant, "install", cancellation)) is { } stopped)
+            if (
+                (
+                    await Close(variant, cancellation) ?? await TakeAwayReplaced(attempt, document, cancellation)
+                        ?? await TakeAwayOthers(attempt, document, variant, "install", cancellation)) is { } stopped)
             {
                 return stopped;
             }
@@ -154,50 +160,10 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private async Task<AttemptEnd> Remove(Attempt attempt, CancellationToken cancellation)
     {
         // What we installed ourselves knows best how to go; the order's own package serves for the rest.
-        var link = ReceiptOf(attempt.Order.Package.App) is { } receipt && await packages.Known(receipt.Link) is not null ? (receipt.Link, receipt.Variant) : (attempt.Order.Package, attempt.Order.Variant);
+        var link = ReceiptOf(attempt.Order.Package.App) is { } receipt && await packages.Known(receipt.Link) is not null
+            ? (receipt.Link, receipt.Variant)
+            : (attempt.Order.Package, attempt.Order.Variant);
         return await TakeAway(attempt, "run", link.Item1, link.Item2, cancellation);
-    }
-
-    private async Task<AttemptEnd> Restore(Attempt attempt, CancellationToken cancellation)
-    {
-        var order = attempt.Order;
-        Move("fetch");
-        if (order.Previous is { } previous && journal.State.Withdrawn.Contains(previous.Digest))
-        {
-            return new AttemptEnd(AttemptOutcome.Withdrawn, $"{previous.Version} was there before and has been withdrawn since; it is not put back", null, null);
-        }
-
-        // What is to be put back is fetched before anything is taken away.
-        var document = order.Previous is null ? null : await Earlier(order.Previous, cancellation);
-        if (document is not null && journal.State.Progress.GetValueOrDefault(DeviceState.KeyOf(order)) is { HasPutBack: true })
-        {
-            // Put back before the restart: what is missing is the proof alone.
-            var (asPutBack, asWritten) = VariantFor(document, order.Previous!);
-            var receipt = NewReceipt(document, order.Previous!, asPutBack, asWritten);
-            if (await prover.Prove(document, asPutBack, receipt, cancellation) is { Answer: PresenceAnswer.Present } proof)
-            {
-                journal.Append(new ReceiptKept(receipt));
-                return new AttemptEnd(AttemptOutcome.Done, proof.Why, null, proof);
-            }
-        }
-
-        var removed = await TakeAway(attempt, "remove", order.Package, order.Variant, cancellation);
-        if (removed.Outcome != AttemptOutcome.Done || document is null)
-        {
-            return removed;
-        }
-
-        var (variant, written) = VariantFor(document, order.Previous!);
-        Move("put-back");
-        var end = await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
-        surroundings.Put(document, variant);
-        var result = await Judge(attempt, document, variant, variant.Install, end, NewReceipt(document, order.Previous!, variant, written), proof => proof.Answer == PresenceAnswer.Present, cancellation);
-        if (result.Outcome == AttemptOutcome.Done)
-        {
-            journal.Append(new ReceiptKept(NewReceipt(document, order.Previous!, variant, written)));
-        }
-
-        return result with { HasPutBack = result.Outcome == AttemptOutcome.Restart };
     }
 
     private async Task<AttemptEnd> TakeAway(Attempt attempt, string step, PackageLink link, string variantName, CancellationToken cancellation)
@@ -205,7 +171,10 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         Move("fetch");
         var document = await packages.Get(link, variantName, cancellation);
         var written = ReceiptOf(document.App) is { } ours && ours.Link.Digest == link.Digest ? ours.Written : null;
-        var variant = Filling.Handle(Filling.Fill(PackageKeeper.VariantOf(document, variantName), written ?? Filling.Written(document, attempt.Order.Package.Digest == link.Digest ? attempt.Order.Settings : null)), attempt.Order.Handling);
+        var variant = Filling.Handle(
+            Filling.Fill(PackageKeeper.VariantOf(document, variantName), written ?? Filling.Written(
+                document, attempt.Order.Package.Digest == link.Digest ? attempt.Order.Settings : null)),
+            attempt.Order.Handling);
         if (!HasRunStep(step))
         {
             Move("check");
@@ -272,7 +241,8 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     }
 
     /// <summary>Takes away what no package of ours has put there, or what goes in another way. Null where nothing stands in the way any more.</summary>
-    private async Task<AttemptEnd?> TakeAwayOthers(Attempt attempt, PackageDocument document, DocumentVariant variant, string moment, CancellationToken cancellation)
+    private async Task<AttemptEnd?> TakeAwayOthers(
+        Attempt attempt, PackageDocument document, DocumentVariant variant, string moment, CancellationToken cancellation)
     {
         foreach (var (number, removal) in Surroundings.Others(variant, moment))
         {
@@ -293,8 +263,16 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             if (surroundings.IsThere(removal, journal.State.Receipts.Values) != Truth.False)
             {
                 var meaning = end.ExitCode is { } code ? ExitCodes.Meaning(code, Steps.Codes(removal.Step)) : ExitMeaning.Failed;
-                var outcome = meaning switch { ExitMeaning.Busy or ExitMeaning.RestartNeeded or ExitMeaning.Restarting => AttemptOutcome.Busy, _ => end.TimedOut ? AttemptOutcome.TimedOut : AttemptOutcome.Failed };
-                return new AttemptEnd(outcome, $"{removal.What}, which has to go first, is still there{(end.ExitCode is { } said ? $" (code {said})" : "")}{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}", end.ExitCode, null);
+                var outcome = meaning switch
+                {
+                    ExitMeaning.Busy or ExitMeaning.RestartNeeded or ExitMeaning.Restarting => AttemptOutcome.Busy,
+                    _ => end.TimedOut ? AttemptOutcome.TimedOut : AttemptOutcome.Failed,
+                };
+                return new AttemptEnd(
+                    outcome,
+                    $"{removal.What}, which has to go first, is still there{(end.ExitCode is { } said ? $" (code {said})" : "")}"
+                        + $"{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}",
+                    end.ExitCode, null);
             }
         }
 
@@ -310,36 +288,21 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         }
     }
 
-    private async Task<DocumentVariant?> VariantAsInstalled(Receipt? receipt) => receipt is not null && await packages.Known(receipt.Link) is { } document ? PackageKeeper.VariantOf(document, receipt) : null;
-
-    private async Task<AttemptEnd> PutBack(Attempt attempt, DocumentVariant tried, AttemptEnd failed, CancellationToken cancellation)
-    {
-        if (ReceiptOf(attempt.Order.Package.App) is not { } receipt || receipt.Link.Digest == attempt.Order.Package.Digest || journal.State.Withdrawn.Contains(receipt.Link.Digest)
-            || await packages.Known(receipt.Link) is not { } document)
-        {
-            return failed;
-        }
-
-        var variant = PackageKeeper.VariantOf(document, receipt);
-        surroundings.Put(document, variant, tried);
-        if ((await prover.Prove(document, variant, receipt, cancellation)).Answer == PresenceAnswer.Present)
-        {
-            return failed with { Message = $"{failed.Message}; {receipt.Version} is still in place" };
-        }
-
-        Move("put-back");
-        await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
-        surroundings.Put(document, variant);
-        var proof = await prover.Prove(document, variant, receipt, cancellation);
-        return failed with { Message = proof.Answer == PresenceAnswer.Present ? $"{failed.Message}; {receipt.Version} was put back" : $"{failed.Message}; {receipt.Version} could not be put back: {proof.Why}" };
-    }
+    private async Task<DocumentVariant?> VariantAsInstalled(Receipt? receipt) =>
+        receipt is not null && await packages.Known(receipt.Link) is { } document ? PackageKeeper.VariantOf(document, receipt) : null;
 
     /// <summary>Maps the exit code and takes the proof. Proof decides in the end.</summary>
-    private async Task<AttemptEnd> Judge(Attempt attempt, PackageDocument document, DocumentVariant variant, DocumentStep step, StepEnd end, Receipt? receiptAfter, Func<PresenceResult, bool> holds, CancellationToken cancellation)
+    private async Task<AttemptEnd> Judge(
+        Attempt attempt, PackageDocument document, DocumentVariant variant, DocumentStep step, StepEnd end, Receipt? receiptAfter, Func<PresenceResult,
+        bool> holds, CancellationToken cancellation)
     {
         if (end.TimedOut && !step.EndAtLimit)
         {
-            return new AttemptEnd(AttemptOutcome.Stuck, $"The step still ran after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))} and was left alone; somebody must look at the device", null, null);
+            return new AttemptEnd(
+                AttemptOutcome.Stuck,
+                $"The step still ran after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))} and was left alone; somebody must look at the "
+                    + $"device",
+                null, null);
         }
 
         Move("prove");
@@ -353,39 +316,53 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             meaning = ExitMeaning.Done;
         }
 
-        if (meaning is ExitMeaning.RestartNeeded or ExitMeaning.Restarting || (restart == "always" && receiptAfter is not null && meaning == ExitMeaning.Done && holds(proof)))
+        if (meaning is ExitMeaning.RestartNeeded or ExitMeaning.Restarting
+            || (restart == "always" && receiptAfter is not null && meaning == ExitMeaning.Done && holds(proof)))
         {
             return new AttemptEnd(AttemptOutcome.Restart, $"{document.Name} is in place but for a restart", end.ExitCode, proof);
         }
 
         if (holds(proof))
         {
-            var warning = meaning == ExitMeaning.Done ? "" : end.TimedOut ? ", although the step had to be ended at its limit" : $", although the step ended with code {end.ExitCode}";
+            var warning = meaning == ExitMeaning.Done ? ""
+                : end.TimedOut ? ", although the step had to be ended at its limit"
+                : $", although the step ended with code {end.ExitCode}";
             return new AttemptEnd(AttemptOutcome.Done, proof.Why + warning, end.ExitCode, proof);
         }
 
         if (end.TimedOut)
         {
-            return new AttemptEnd(AttemptOutcome.TimedOut, $"The step was ended with everything it had started after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}", null, proof, "run");
+            return new AttemptEnd(
+                AttemptOutcome.TimedOut,
+                $"The step was ended with everything it had started after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}", null, proof, "run");
         }
 
         if (end.ExitCode is null)
         {
-            return new AttemptEnd(end.Problem is null ? AttemptOutcome.Interrupted : AttemptOutcome.Failed, end.Problem ?? "The device or its agent stopped in the middle of the step", null, proof, "run");
+            return new AttemptEnd(
+                end.Problem is null ? AttemptOutcome.Interrupted : AttemptOutcome.Failed,
+                end.Problem ?? "The device or its agent stopped in the middle of the step", null, proof, "run");
         }
 
         return meaning switch
         {
-            ExitMeaning.Done => new AttemptEnd(AttemptOutcome.NoProof, $"The step ended with code {end.ExitCode}, which means done, but {Steps.Lower(proof.Why)}", end.ExitCode, proof),
+            ExitMeaning.Done =>
+                new AttemptEnd(
+                    AttemptOutcome.NoProof, $"The step ended with code {end.ExitCode}, which means done, but {Steps.Lower(proof.Why)}", end.ExitCode, proof),
             ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {end.ExitCode})", end.ExitCode, proof, "run"),
-            ExitMeaning.Prerequisites => new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof, "run"),
+            ExitMeaning.Prerequisites =>
+                new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof, "run"),
             ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {end.ExitCode})", end.ExitCode, proof, "run"),
-            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}", end.ExitCode, proof, "run"),
+            _ =>
+                new AttemptEnd(
+                    AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}",
+                    end.ExitCode, proof, "run"),
         };
     }
 
     /// <summary>Runs a step, or goes on with it where it was begun before the agent stopped.</summary>
-    private async Task<StepEnd> RunStep(Attempt attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step, CancellationToken cancellation)
+    private async Task<StepEnd> RunStep(
+        Attempt attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step, CancellationToken cancellation)
     {
         if (step.Run.Count == 0)
         {
@@ -419,15 +396,21 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
     private async Task TellIfLong(Attempt attempt, DocumentStep step, CancellationToken cancellation)
     {
         var expected = TimeSpan.FromSeconds(Math.Max(1, step.ExpectedSeconds));
-        await Task.Delay(expected * TakesLong, time, cancellation).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing | ConfigureAwaitOptions.ContinueOnCapturedContext);
+        await Task.Delay(expected * TakesLong, time, cancellation)
+            .ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing | ConfigureAwaitOptions.ContinueOnCapturedContext);
         if (!cancellation.IsCancellationRequested)
         {
-            journal.Append(new StepTakesLong(attempt.Id, $"It takes much longer than the {Units.FormatDuration(expected)} that were expected; {(step.EndAtLimit ? "it is ended after" : "it is watched for")} {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}"));
+            journal.Append(new StepTakesLong(
+                attempt.Id,
+                $"It takes much longer than the {Units.FormatDuration(expected)} that were expected; "
+                    + $"{(step.EndAtLimit ? "it is ended after" : "it is watched for")} {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))}"));
             tell();
         }
     }
 
-    /// <summary>The service may have called the order back while its files were fetched: as long as nothing was changed here, nothing is. Null where it goes on.</summary>
+    /// <summary>
+    /// The service may have called the order back while its files were fetched: as long as nothing was changed here, nothing is. Null where it goes on.
+    /// </summary>
     private AttemptEnd? CalledBack()
     {
         var order = journal.State.Current!.Order;
@@ -436,8 +419,11 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
             return null;
         }
 
-        return order.Kind == "install" && journal.State.Withdrawn.Contains(order.Package.Digest) ? new AttemptEnd(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null)
-            : journal.State.Orders.Any(each => each.MayStart && each.Package.Digest == order.Package.Digest && DeviceState.KeyOf(each) == DeviceState.KeyOf(order)) ? null
+        return order.Kind == "install" && journal.State.Withdrawn.Contains(order.Package.Digest)
+            ? new AttemptEnd(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null)
+            : journal.State.Orders.Any(
+                each => each.MayStart && each.Package.Digest == order.Package.Digest && DeviceState.KeyOf(each) == DeviceState.KeyOf(order))
+                ? null
             : new AttemptEnd(AttemptOutcome.Waits, "It was called back before anything was changed here", null, null);
     }
 
@@ -465,32 +451,13 @@ internal sealed class AttemptRunner(PackageKeeper packages, Prover prover, IMach
         return left.Count == 0 ? CalledBack() : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
     }
 
-    private async Task<PackageDocument> Earlier(PackageLink link, CancellationToken cancellation)
-    {
-        var receipt = journal.State.Earlier.GetValueOrDefault(link.App);
-        if (receipt?.Link.Digest == link.Digest && await packages.Known(receipt.Link) is { } kept)
-        {
-            return kept;
-        }
-
-        // Not kept here any more: the service has it, and the variant's name tells which files are needed.
-        var variant = receipt?.Variant ?? journal.State.Current!.Order.Variant;
-        return await packages.Get(link, variant, cancellation);
-    }
-
-    /// <summary>The variant to put back, with the settings that it had.</summary>
-    private (DocumentVariant Variant, IReadOnlyDictionary<string, string> Written) VariantFor(PackageDocument document, PackageLink link)
-    {
-        var receipt = journal.State.Earlier.GetValueOrDefault(link.App) is { } earlier && earlier.Link.Digest == link.Digest ? earlier : null;
-        var written = receipt?.Written ?? Filling.Written(document, null);
-        return (Filling.Handle(Filling.Fill(PackageKeeper.VariantOf(document, receipt?.Variant ?? journal.State.Current!.Order.Variant), written), journal.State.Current!.Order.Handling), written);
-    }
-
-    private Receipt NewReceipt(PackageDocument document, PackageLink link, DocumentVariant variant, IReadOnlyDictionary<string, string> written) => new(document.App, document.Name, document.Version, link, variant.Name, journal.Now, written);
+    private Receipt NewReceipt(PackageDocument document, PackageLink link, DocumentVariant variant, IReadOnlyDictionary<string, string> written) =>
+        new(document.App, document.Name, document.Version, link, variant.Name, journal.Now, written);
 
     private Receipt? ReceiptOf(string app) => journal.State.Receipts.GetValueOrDefault(app);
 
-    private static bool IsMet(PresenceResult proof, Order order) => proof.Answer == PresenceAnswer.Present || (proof.Answer == PresenceAnswer.Newer && !order.AllowDowngrade);
+    private static bool IsMet(PresenceResult proof, Order order) =>
+        proof.Answer == PresenceAnswer.Present || (proof.Answer == PresenceAnswer.Newer && !order.AllowDowngrade);
 
     private void Move(string phase, string? before = null, string? beforePackage = null) => journal.Append(new AttemptMoved(phase, before, beforePackage));
 }

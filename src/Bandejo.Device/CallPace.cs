@@ -20,7 +20,9 @@ internal sealed class CallPace(TimeProvider time)
     public TimeSpan Left() => _usedUpTo - (Each * AtOnce) - time.GetUtcNow() is var left && left > TimeSpan.Zero ? left : TimeSpan.Zero;
 }
 
-/// <summary>Tells what nobody foresaw in something that came in from what ends the agent: the agent says it, forgets what it was about, and goes on with the rest.</summary>
+/// <summary>
+/// Tells what nobody foresaw in something that came in from what ends the agent: the agent says it, forgets what it was about, and goes on with the rest.
+/// </summary>
 internal static class Unforeseen
 {
     /// <summary>Whether an exception is about what was being looked at, and not about the agent itself.</summary>

@@ -42,7 +42,9 @@ public sealed class DeviceEngine
         var surroundings = _surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake());
-        _trial = new DeviceTrial(_packages, new TrialMachine(null!, _prover, parts.Files, parts.Processes, parts.Facts, surroundings) { Payload = parts.Cache.Text }, parts.Ground, _journal, parts.Time);
+        _trial = new DeviceTrial(
+            _packages, new TrialMachine(null!, _prover, parts.Files, parts.Processes, parts.Facts, surroundings) { Payload = parts.Cache.Text }, parts.Ground,
+            _journal, parts.Time);
     }
 
     /// <summary>The device's user said something; it is told at once.</summary>
@@ -99,7 +101,8 @@ public sealed class DeviceEngine
             {
                 failures++;
                 var usual = OrderForm.Pause(_identity.CheckInSeconds);
-                pause = TimeSpan.FromSeconds(Math.Min(Math.Max(LongestBackoff.TotalSeconds, usual / 4.0), Math.Min(usual, 60) * Math.Pow(2, Math.Min(failures - 1, 10))));
+                pause = TimeSpan.FromSeconds(Math.Min(Math.Max(LongestBackoff.TotalSeconds, usual / 4.0), Math.Min(usual, 60) * Math.Pow(2, Math.Min(
+                    failures - 1, 10))));
                 _parts.Says($"Check-in failed: {error.Message}");
             }
 
@@ -207,9 +210,11 @@ public sealed class DeviceEngine
 
         try
         {
-            return _surroundings.InTheWay(Filling.Handle(PackageKeeper.VariantOf(await _packages.Open(order.Package, cancellation), order.Variant), order.Handling));
+            return _surroundings.InTheWay(Filling.Handle(
+                PackageKeeper.VariantOf(await _packages.Open(order.Package, cancellation), order.Variant), order.Handling));
         }
-        catch (Exception error) when (error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
+        catch (Exception error) when (
+            error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
         {
             // The attempt will find the same, and say so.
             return null;
@@ -224,11 +229,15 @@ public sealed class DeviceEngine
         var attempt = _journal.State.Current!;
         var order = attempt.Order;
         var retry = new RetryRule(order.Tries, TimeSpan.FromSeconds(order.RetryPauseSeconds), TimeSpan.FromSeconds(order.RetryLongestSeconds));
-        var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null : end.Outcome is AttemptOutcome.Waits ? now : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
+        var next = end.Outcome is AttemptOutcome.Done or AttemptOutcome.Restart ? null
+            : end.Outcome is AttemptOutcome.Waits ? now
+            : Attempts.NextTry(end.Outcome, attempt.Try, retry, _identity.DeviceId, now);
         var secrets = await _packages.Secrets(order, _journal.State);
         _parts.Processes.Hide(attempt.Id, secrets);
         end = end with { Message = Steps.Hide(end.Message, secrets) };
-        var proof = end.Proof is { } proven ? new ProofReport(order.Deployment, order.Number, Prover.Word(proven.Answer), proven.Version, proven.Why, now) : null;
+        var proof = end.Proof is { } proven
+            ? new ProofReport(order.Deployment, order.Number, Prover.Word(proven.Answer), proven.Version, proven.Why, now)
+            : null;
         bool hasLog;
         using (var log = _parts.Processes.OpenLog(attempt.Id))
         {
@@ -236,7 +245,8 @@ public sealed class DeviceEngine
         }
 
         var report = new AttemptReport(
-            attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), end.Phase ?? attempt.Phase, end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog, end.Steps);
+            attempt.Id, order.Deployment, order.Number, true, order.Kind, attempt.StartedAt, now, Attempts.Word(end.Outcome), end.Phase ?? attempt.Phase,
+            end.Code, end.Message, attempt.Before, attempt.BeforePackage, proof, hasLog, end.Steps);
         _journal.Append(new AttemptEnded(report, next, end.Outcome == AttemptOutcome.Restart ? _parts.Facts.BootId : null, end.HasPutBack));
         if (proof is not null && end.Outcome == AttemptOutcome.Done)
         {
@@ -281,7 +291,8 @@ public sealed class DeviceEngine
             }
 
             // What holds already needs no attempt; saying so is enough.
-            if (order.Kind == "remove" ? result.Answer == PresenceAnswer.Absent : result.Answer == PresenceAnswer.Present || (result.Answer == PresenceAnswer.Newer && !order.AllowDowngrade))
+            if (order.Kind == "remove" ? result.Answer == PresenceAnswer.Absent : result.Answer == PresenceAnswer.Present
+                || (result.Answer == PresenceAnswer.Newer && !order.AllowDowngrade))
             {
                 _holding.Add(key);
             }
@@ -308,7 +319,8 @@ public sealed class DeviceEngine
     {
         if (order.Kind == "restore")
         {
-            // It may have been the taking away that asked for the restart, with the putting back still to come; an attempt finds out, and is what the service goes by.
+            // It may have been the taking away that asked for the restart, with the putting back still to come; an attempt finds out, and is what the service
+            // goes by.
             _journal.Append(new RestartSeen(key, _parts.Time.GetUtcNow()));
             return;
         }
@@ -320,7 +332,9 @@ public sealed class DeviceEngine
 
         if (result.IsMet && await _packages.Known(order.Package) is { } document)
         {
-            _journal.Append(new ReceiptKept(new Receipt(document.App, document.Name, document.Version, order.Package, order.Variant, _parts.Time.GetUtcNow(), Filling.Written(document, order.Settings))));
+            _journal.Append(new ReceiptKept(new Receipt(
+                document.App, document.Name, document.Version, order.Package, order.Variant, _parts.Time.GetUtcNow(),
+                Filling.Written(document, order.Settings))));
         }
 
         _journal.Append(new RestartSeen(key));
@@ -340,7 +354,8 @@ public sealed class DeviceEngine
                 ? await _prover.ProveGone(document, variant, _journal.State.Receipts, cancellation)
                 : Filling.Weigh(await _prover.Prove(document, variant, receipt, cancellation), variant, order, written, receipt);
         }
-        catch (Exception error) when (error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
+        catch (Exception error) when (
+            error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
         {
             _parts.Says($"Cannot look for {order.Package.App}: {error.Message}");
             return null;
@@ -354,8 +369,10 @@ public sealed class DeviceEngine
     private async Task Tidy()
     {
         var state = _journal.State;
-        var needed = new HashSet<string>(state.Orders.SelectMany(order => new[] { order.Package.Digest, order.Previous?.Digest }).OfType<string>(), StringComparer.Ordinal);
-        foreach (var (package, variant) in state.Receipts.Values.Concat(state.Earlier.Values).Select(receipt => (receipt.Link, receipt.Variant)).Concat(state.Orders.Where(order => order.MayStart).Select(order => (order.Package, order.Variant))))
+        var needed = new HashSet<string>(
+            state.Orders.SelectMany(order => new[] { order.Package.Digest, order.Previous?.Digest }).OfType<string>(), StringComparer.Ordinal);
+        foreach (var (package, variant) in state.Receipts.Values.Concat(state.Earlier.Values).Select(receipt => (receipt.Link, receipt.Variant)).Concat(
+            state.Orders.Where(order => order.MayStart).Select(order => (order.Package, order.Variant))))
         {
             needed.UnionWith(await _packages.Digests(package, variant));
         }
@@ -376,7 +393,9 @@ public sealed class DeviceEngine
             {
                 // Without the line the device still comes at its usual times; the line is tried again later, much later where the service has no line to give.
                 var spread = 1 - (StableHash.Share(_identity.DeviceId) * 0.5);
-                await Task.Delay(TimeSpan.FromSeconds((error is LinkException { Status: 409 } ? 1800 : Math.Min(30, OrderForm.Pause(_identity.CheckInSeconds))) * spread), _parts.Time, cancellation);
+                await Task.Delay(
+                    TimeSpan.FromSeconds((error is LinkException { Status: 409 } ? 1800 : Math.Min(30, OrderForm.Pause(_identity.CheckInSeconds))) * spread),
+                    _parts.Time, cancellation);
             }
         }
     }

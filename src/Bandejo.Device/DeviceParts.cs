@@ -6,7 +6,8 @@ namespace Bandejo.Device;
 /// <summary>Everything the engine reaches the device and the service through.</summary>
 /// <param name="Says">Hears one line for people about what the device does.</param>
 public sealed record DeviceParts(
-    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions, Func<ITrialGround> Ground, IServiceLink Link, IServiceTrust Trust, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says)
+    IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions,
+    Func<ITrialGround> Ground, IServiceLink Link, IServiceTrust Trust, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says)
 {
     /// <summary>Gives an attempt that begins at a moment an identity that no other has.</summary>
     public Func<DateTimeOffset, string> NewId { get; init; } = now => Guid.CreateVersion7(now).ToString("N");

@@ -36,10 +36,12 @@ public sealed record DeviceState
     /// <summary>Names one asking of one deployment.</summary>
     public static string KeyOf(Order order) => KeyOf(order.Deployment, order.Number, order.Kind);
 
-    public static string KeyOf(string deployment, int number, string kind) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{deployment}/{number}/{kind}");
+    public static string KeyOf(string deployment, int number, string kind) =>
+        string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{deployment}/{number}/{kind}");
 
     /// <summary>The state that all entries lead to.</summary>
-    /// <param name="tell">Hears of entries that mean nothing here, which are passed over: an agent that cannot read one line must not end at each start.</param>
+    /// <param name="tell">Hears of entries that mean nothing here, which are passed over: an agent that cannot read one line must not end at each
+    /// start.</param>
     public static DeviceState Of(IEnumerable<JournalEntry> entries, Action<string> tell)
     {
         var state = new DeviceState();
@@ -76,12 +78,24 @@ public sealed record DeviceState
                     Progress = Progress.Where(pair => known.Contains(pair.Key.Split('/')[0])).ToDictionary(),
                 };
             case AttemptBegan began:
-                var first = new AttemptReport(began.Attempt.Id, began.Attempt.Order.Deployment, began.Attempt.Order.Number, false, began.Attempt.Order.Kind, began.Attempt.StartedAt, null, null, began.Attempt.Phase, null, "", null, null, null, false);
+                var first = new AttemptReport(
+                    began.Attempt.Id, began.Attempt.Order.Deployment, began.Attempt.Order.Number, false, began.Attempt.Order.Kind, began.Attempt.StartedAt,
+                    null, null, began.Attempt.Phase, null, "", null, null, null, false);
                 return this with { Current = began.Attempt, Outbox = [.. Outbox, first] };
             case AttemptMoved moved:
-                return this with { Current = Current! with { Phase = moved.Phase, Before = moved.Before ?? Current.Before, BeforePackage = moved.BeforePackage ?? Current.BeforePackage } };
+                return this with
+                {
+                    Current = Current! with
+                    {
+                        Phase = moved.Phase, Before = moved.Before ?? Current.Before, BeforePackage = moved.BeforePackage ?? Current.BeforePackage,
+                    },
+                };
             case AttemptEnded ended:
-                var progress = new Dictionary<string, OrderProgress>(Progress) { [KeyOf(Current!.Order)] = new OrderProgress(ended.Report.Outcome == Waits ? Current.Try - 1 : Current.Try, ended.NextTry, ended.BootId, ended.HasPutBack) };
+                var progress = new Dictionary<string, OrderProgress>(Progress)
+                {
+                    [KeyOf(Current!.Order)] = new OrderProgress(
+                        ended.Report.Outcome == Waits ? Current.Try - 1 : Current.Try, ended.NextTry, ended.BootId, ended.HasPutBack),
+                };
                 return this with { Current = null, Outbox = [.. Outbox, ended.Report], Progress = progress };
             case ReportsAcknowledged acknowledged:
                 return this with { Outbox = [.. Outbox.Where(report => !acknowledged.Names.Contains(NameOf(report)))] };
@@ -96,15 +110,28 @@ public sealed record DeviceState
                 receipts[kept.Receipt.App] = kept.Receipt;
                 return this with { Receipts = receipts, Earlier = earlier };
             case ReceiptDropped dropped:
-                return this with { Receipts = Receipts.Where(pair => pair.Key != dropped.App).ToDictionary(), Earlier = Earlier.Where(pair => pair.Key != dropped.App).ToDictionary() };
+                return this with
+                {
+                    Receipts = Receipts.Where(pair => pair.Key != dropped.App).ToDictionary(),
+                    Earlier = Earlier.Where(pair => pair.Key != dropped.App).ToDictionary(),
+                };
             case WithdrawnTaken withdrawn:
                 return this with { WithdrawnSerial = withdrawn.Serial, Withdrawn = withdrawn.Digests };
             case StepTakesLong slow:
                 return Current is { } current && current.Id == slow.Attempt
-                    ? this with { Outbox = [.. Outbox.Where(report => report.Id != slow.Attempt || report.HasEnded), new AttemptReport(current.Id, current.Order.Deployment, current.Order.Number, false, current.Order.Kind, current.StartedAt, null, null, current.Phase, null, slow.Says, null, null, null, false)] }
+                    ? this with
+                    {
+                        Outbox = [.. Outbox.Where(report => report.Id != slow.Attempt || report.HasEnded), new AttemptReport(
+                            current.Id, current.Order.Deployment, current.Order.Number, false, current.Order.Kind, current.StartedAt, null, null, current.Phase,
+                            null, slow.Says, null, null, null, false)],
+                    }
                     : this;
             case RestartSeen restarted:
-                return this with { Progress = new Dictionary<string, OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null, NextTry = restarted.NextTry } } };
+                return this with
+                {
+                    Progress = new Dictionary<string,
+                    OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null, NextTry = restarted.NextTry } },
+                };
             default:
                 throw new InvalidOperationException($"The journal has no meaning for {entry.GetType().Name}.");
         }

@@ -14,7 +14,8 @@ public static class Filling
 
     /// <summary>What is written for each setting of a package.</summary>
     /// <param name="asked">Values that are not the defaults; null for none.</param>
-    public static IReadOnlyDictionary<string, string> Written(PackageDocument document, IReadOnlyDictionary<string, string>? asked) => Settings.Written(SettingsOf(document), asked ?? Nothing);
+    public static IReadOnlyDictionary<string, string> Written(PackageDocument document, IReadOnlyDictionary<string, string>? asked) =>
+        Settings.Written(SettingsOf(document), asked ?? Nothing);
 
     /// <summary>The values that a trial asks for.</summary>
     public static Outcome<IReadOnlyDictionary<string, string>> Asked(TrialPlan plan) =>
@@ -29,8 +30,18 @@ public static class Filling
         Change = variant.Change is null ? null : Fill(variant.Change, written),
         Repair = variant.Repair is null ? null : Fill(variant.Repair, written),
         Removals = variant.Removals?.Select(removal => removal with { Step = Fill(removal.Step, written) }).ToList(),
-        Companions = variant.Companions?.Select(companion => companion with { To = companion.To is null ? null : Settings.Fill(companion.To, written)?.TrimStart('/'), With = companion.With is null ? null : Settings.FillWords(companion.With, written), Value = companion.Value is null ? null : Settings.Fill(companion.Value, written) }).ToList(),
-        Launch = variant.Launch is null ? null : variant.Launch with { Run = Settings.FillWords(variant.Launch.Run, written), Environment = Fill(variant.Launch.Environment, written) },
+        Companions = variant.Companions?.Select(
+            companion =>
+                companion with
+                {
+                    To = companion.To is null ? null : Settings.Fill(companion.To, written)?.TrimStart('/'),
+                    With = companion.With is null ? null : Settings.FillWords(companion.With, written),
+                    Value = companion.Value is null ? null : Settings.Fill(companion.Value, written),
+                })
+            .ToList(),
+        Launch = variant.Launch is null
+            ? null
+            : variant.Launch with { Run = Settings.FillWords(variant.Launch.Run, written), Environment = Fill(variant.Launch.Environment, written) },
         Present = [.. variant.Present.Select(check => check with
         {
             Subject = Settings.Fill(check.Subject, written)?.TrimStart('/') ?? "",
@@ -42,13 +53,16 @@ public static class Filling
 
     /// <summary>The secrets among what was written, so that they can be kept out of logs.</summary>
     public static IReadOnlyList<string> Secrets(PackageDocument document, IReadOnlyDictionary<string, string> written) =>
-        [.. (document.Settings ?? []).Where(setting => setting.Type == "secret" && written.ContainsKey(setting.Name)).Select(setting => written[setting.Name]).Where(secret => secret.Length > 0)];
+        [
+            .. (document.Settings ?? []).Where(setting => setting.Type == "secret" && written.ContainsKey(setting.Name))
+                .Select(setting => written[setting.Name]).Where(secret => secret.Length > 0)];
 
     /// <summary>
     /// What a proof comes to where settings matter: the right version with other settings than are asked for is <see cref="PresenceAnswer.Different"/>, if the
     /// package can change them. What somebody else installed has settings that nobody knows.
     /// </summary>
-    public static PresenceResult Weigh(PresenceResult proof, DocumentVariant variant, Order order, IReadOnlyDictionary<string, string> written, Receipt? receipt)
+    public static PresenceResult Weigh(
+        PresenceResult proof, DocumentVariant variant, Order order, IReadOnlyDictionary<string, string> written, Receipt? receipt)
     {
         if (proof.Answer is not (PresenceAnswer.Present or PresenceAnswer.Incomplete) || order.Kind != "install")
         {
@@ -59,17 +73,22 @@ public static class Filling
         {
             null => order.Settings?.Keys ?? [],
             { Written: null } => order.Settings?.Keys ?? [],
-            { Written: { } had } => written.Where(pair => had.GetValueOrDefault(pair.Key) != pair.Value).Select(pair => pair.Key).Concat(had.Keys.Where(name => !written.ContainsKey(name))),
+            { Written: { } had } =>
+                written.Where(pair => had.GetValueOrDefault(pair.Key) != pair.Value).Select(pair => pair.Key)
+                    .Concat(had.Keys.Where(name => !written.ContainsKey(name))),
         };
         var names = string.Join(", ", differ.Order(StringComparer.Ordinal));
         return names.Length == 0 ? proof
             : variant.Change is null ? proof with { Why = $"{proof.Why}; it keeps its settings ({names}), since the package cannot change them" }
-            : new PresenceResult(PresenceAnswer.Different, proof.Version, $"{proof.Why}, {(receipt is null ? "but nobody knows its settings" : "but with other settings")}: {names}");
+            : new PresenceResult(
+                PresenceAnswer.Different, proof.Version,
+                $"{proof.Why}, {(receipt is null ? "but nobody knows its settings" : "but with other settings")}: {names}");
     }
 
     private static IEnumerable<Setting> SettingsOf(PackageDocument document) => (document.Settings ?? []).Select(setting => new Setting
     {
-        Name = setting.Name, Type = Setting.Types.GetValueOrDefault(setting.Type), Default = setting.Default, Choices = setting.Choices ?? [], Writes = setting.Writes ?? Nothing,
+        Name = setting.Name, Type = Setting.Types.GetValueOrDefault(setting.Type), Default = setting.Default, Choices = setting.Choices ?? [],
+        Writes = setting.Writes ?? Nothing,
     });
 
     private static DocumentStep Fill(DocumentStep step, IReadOnlyDictionary<string, string> written) => step with
@@ -91,11 +110,16 @@ public static class Filling
         return variant with
         {
             Close = [.. variant.Close.Concat(handling.Close ?? []).Distinct()],
-            Handling = own with { NobodySignedIn = handling.NobodySignedIn ?? own.NobodySignedIn, LowPriority = handling.LowPriority ?? own.LowPriority, Restart = handling.Restart ?? own.Restart, Reset = handling.KeepsAll ? null : own.Reset },
+            Handling = own with
+            {
+                NobodySignedIn = handling.NobodySignedIn ?? own.NobodySignedIn, LowPriority = handling.LowPriority ?? own.LowPriority,
+                Restart = handling.Restart ?? own.Restart, Reset = handling.KeepsAll ? null : own.Reset,
+            },
         };
     }
 
     /// <summary>What uses a setting without a value is left out.</summary>
     private static Dictionary<string, string>? Fill(IReadOnlyDictionary<string, string>? environment, IReadOnlyDictionary<string, string> written) =>
-        environment?.Select(pair => (pair.Key, Value: Settings.Fill(pair.Value, written))).Where(pair => pair.Value is not null).ToDictionary(pair => pair.Key, pair => pair.Value!);
+        environment?.Select(pair => (pair.Key, Value: Settings.Fill(pair.Value, written))).Where(pair => pair.Value is not null)
+            .ToDictionary(pair => pair.Key, pair => pair.Value!);
 }

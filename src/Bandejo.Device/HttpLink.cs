@@ -51,7 +51,8 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
     {
         var point = key.ExportParameters(includePrivateParameters: false).Q;
         string x = Base64UrlEncoder.Encode(point.X), y = Base64UrlEncoder.Encode(point.Y);
-        return new PublicKeyInfo(Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
+        return new PublicKeyInfo(
+            Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}"""))), x, y);
     }
 
     /// <summary>The authorities that whoever answers says stand for it. Everybody may ask; what comes is worth what its name is compared with.</summary>
@@ -63,12 +64,15 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
 
     public async Task<JoinAnswer> Join(JoinRequest request, CancellationToken cancellation)
     {
-        using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/join") { Content = JsonContent.Create(request, ContractJson.Default.JoinRequest) };
+        using var message = new HttpRequestMessage(
+            HttpMethod.Post, DeviceProtocol.Prefix + "/join") { Content = JsonContent.Create(request, ContractJson.Default.JoinRequest) };
         return await Send(message, MessageForm.Read<JoinAnswer>, cancellation);
     }
 
     public async Task<CheckInAnswer> CheckIn(CheckInRequest request, CancellationToken cancellation) => await WithToken(
-        () => new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/check-in") { Content = JsonContent.Create(request, ContractJson.Default.CheckInRequest) },
+        () =>
+            new HttpRequestMessage(
+                HttpMethod.Post, DeviceProtocol.Prefix + "/check-in") { Content = JsonContent.Create(request, ContractJson.Default.CheckInRequest) },
         message => Send(message, AnswerReading.CheckIn, cancellation), cancellation);
 
     public async Task AwaitHail(CancellationToken cancellation)
@@ -79,7 +83,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
             {
                 var response = await WithToken(
                     () => new HttpRequestMessage(HttpMethod.Get, DeviceProtocol.Prefix + "/hail"),
-                    async message => await Checked(await (Lines ?? http).SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation), cancellation), cancellation);
+                    async message =>
+                        await Checked(await (Lines ?? http).SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation), cancellation),
+                    cancellation);
                 _hails = await response.Content.ReadAsStreamAsync(cancellation);
                 _hailReader = new StreamReader(_hails, Encoding.UTF8, detectEncodingFromByteOrderMarks: false, LongestHail);
 
@@ -231,7 +237,9 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                 Expires = now.AddSeconds(DeviceProtocol.MaxAssertionAge / 2).UtcDateTime,
                 SigningCredentials = new SigningCredentials(_signingKey, SecurityAlgorithms.EcdsaSha256),
             });
-            using var message = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/token") { Content = JsonContent.Create(new DeviceTokenRequest(assertion), ContractJson.Default.DeviceTokenRequest) };
+            using var message = new HttpRequestMessage(
+                HttpMethod.Post,
+                DeviceProtocol.Prefix + "/token") { Content = JsonContent.Create(new DeviceTokenRequest(assertion), ContractJson.Default.DeviceTokenRequest) };
             var answer = await Send(message, MessageForm.Read<DeviceTokenAnswer>, cancellation);
             _token = AnswerReading.IsToken(answer.AccessToken) ? answer.AccessToken : throw new LinkException("The service sent a token that is none.", 0);
             _tokenEnds = now.AddSeconds(Math.Clamp(answer.ExpiresIn, 1, LongestToken) * 0.8);
@@ -262,7 +270,10 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
     }
 
     /// <summary>What failed on the way, in words: of a connection that was not trusted, why.</summary>
-    private static string Words(Exception error) => error.GetBaseException() is System.Security.Authentication.AuthenticationException distrust ? distrust.Message : $"The service cannot be reached: {error.Message}";
+    private static string Words(Exception error) =>
+        error.GetBaseException() is System.Security.Authentication.AuthenticationException distrust
+            ? distrust.Message
+            : $"The service cannot be reached: {error.Message}";
 
     /// <summary>Whether something failed on the way, as also a call that took too long; not where the caller wants no answer any more.</summary>
     private static bool IsOfTheWay(Exception error, CancellationToken cancellation) =>

@@ -61,7 +61,8 @@ public sealed record StepTakesLong(string Attempt, string Says) : JournalEntry;
 /// <param name="Link">The package as an order named it.</param>
 /// <param name="Variant">Which variant.</param>
 /// <param name="Written">What was written for its settings; null in receipts from before there were any.</param>
-public sealed record Receipt(string App, string Name, string Version, PackageLink Link, string Variant, DateTimeOffset At, IReadOnlyDictionary<string, string>? Written = null);
+public sealed record Receipt(
+    string App, string Name, string Version, PackageLink Link, string Variant, DateTimeOffset At, IReadOnlyDictionary<string, string>? Written = null);
 
 /// <summary>An attempt in hand.</summary>
 /// <param name="Id">Its identity.</param>

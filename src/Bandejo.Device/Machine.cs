@@ -47,7 +47,8 @@ public interface IMachineCompanions
 /// <param name="IsGentle">It yields to everything else that runs.</param>
 /// <param name="As">Whom it runs as, in that person's own folder; null for the system account.</param>
 public sealed record StepRun(
-    string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment, IReadOnlyDictionary<string, string> Answers, bool IsGentle = false, MachinePerson? As = null);
+    string Attempt, string Name, IReadOnlyList<string> Command, IReadOnlyDictionary<string, string> Files, IReadOnlyDictionary<string, string> Environment,
+    IReadOnlyDictionary<string, string> Answers, bool IsGentle = false, MachinePerson? As = null);
 
 /// <summary>A user of the machine without rights.</summary>
 /// <param name="Number">The user's number, and that of the group of the same name.</param>

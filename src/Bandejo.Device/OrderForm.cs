@@ -5,7 +5,8 @@ using Bandejo.Core.Versions;
 namespace Bandejo.Device;
 
 /// <summary>
-/// The form of what the service answers: identities that can be names of files, digests that are digests, times within reason. Held to before any of it is used or
+/// The form of what the service answers: identities that can be names of files, digests that are digests, times within reason. Held to before any of it is used
+/// or
 /// written down, since the agent acts on it as the system account, and once more where it comes back from the journal.
 /// </summary>
 public static class OrderForm
@@ -37,7 +38,10 @@ public static class OrderForm
         var known = new HashSet<string>(StringComparer.Ordinal);
         foreach (var order in orders)
         {
-            var problem = order is null ? "it is empty" : Problem(order) ?? (known.Add(DeviceState.KeyOf(order)) ? null : "it came twice") ?? (sound.Count < MostOrders ? null : $"there are more than {MostOrders}");
+            var problem = order is null
+                ? "it is empty"
+                : Problem(order) ?? (known.Add(DeviceState.KeyOf(order)) ? null : "it came twice")
+                    ?? (sound.Count < MostOrders ? null : $"there are more than {MostOrders}");
             if (problem is null)
             {
                 sound.Add(Bounded(order!));
@@ -62,8 +66,15 @@ public static class OrderForm
         : order.Package is null ? "it names no package"
         : Problem(order.Package) ?? (order.Previous is { } previous ? Problem(previous) : null)
         ?? (string.IsNullOrEmpty(order.Variant) || order.Variant.Length > LongestName || order.Variant.Any(char.IsControl) ? "its variant has no valid name"
-        : order.Settings is { } settings && (settings.Count > PackageForm.MaxSettings || settings.Any(pair => !Settings.IsName(pair.Key) || pair.Value is null || pair.Value.Length > Settings.MaxValue || pair.Value.Any(char.IsControl))) ? "its settings are not valid"
-        : order.Handling is { } handling && ((handling.Restart is { } restart && !Handling.Restarts.ContainsKey(restart)) || handling.Close is { } close && (close.Count > KeptHandling.MostNames || close.Any(name => string.IsNullOrWhiteSpace(name) || name.Length > KeptHandling.LongestName || name.Any(char.IsControl)))) ? "how it is to be handled is not valid"
+        : order.Settings is { } settings
+            && (settings.Count > PackageForm.MaxSettings || settings.Any(
+                pair => !Settings.IsName(pair.Key) || pair.Value is null || pair.Value.Length > Settings.MaxValue || pair.Value.Any(char.IsControl)))
+            ? "its settings are not valid"
+        : order.Handling is { } handling
+            && ((handling.Restart is { } restart && !Handling.Restarts.ContainsKey(restart)) || handling.Close is { } close && (
+                close.Count > KeptHandling.MostNames
+                    || close.Any(name => string.IsNullOrWhiteSpace(name) || name.Length > KeptHandling.LongestName || name.Any(char.IsControl))))
+            ? "how it is to be handled is not valid"
         : null);
 
     /// <summary>What is wrong with how a package is named; null where nothing is.</summary>

@@ -17,7 +17,9 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     private readonly JsonWebTokenHandler _handler = new() { MaximumTokenSizeInBytes = DeviceProtocol.MaxAnswer };
     private readonly HashSet<PackageLink> _sealed = [];
 
-    /// <summary>The document of a package, fetched where it is not there yet: its seal is checked first, then its digest, then that this device can carry it out.</summary>
+    /// <summary>
+    /// The document of a package, fetched where it is not there yet: its seal is checked first, then its digest, then that this device can carry it out.
+    /// </summary>
     /// <exception cref="LinkException">It could not be fetched.</exception>
     /// <exception cref="SealException">No key that this device trusts has sealed it.</exception>
     /// <exception cref="PackageException">It cannot be carried out.</exception>
@@ -41,7 +43,9 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
         return document;
     }
 
-    /// <summary>The document of a package that was fetched before; null where it is not there, or is none that this device believes and can carry out.</summary>
+    /// <summary>
+    /// The document of a package that was fetched before; null where it is not there, or is none that this device believes and can carry out.
+    /// </summary>
     public async Task<PackageDocument?> Known(PackageLink package)
     {
         try
@@ -57,14 +61,17 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
 
     /// <summary>All content that a package's variant needs, its document included.</summary>
     public async Task<IReadOnlyList<string>> Digests(PackageLink package, string variant) =>
-        await Known(package) is { } document && document.Variants.FirstOrDefault(each => each.Name == variant) is { } found ? [package.Digest, .. found.Files.Select(file => file.Sha256)] : [];
+        await Known(package) is { } document && document.Variants.FirstOrDefault(each => each.Name == variant) is { } found
+            ? [package.Digest, .. found.Files.Select(file => file.Sha256)]
+            : [];
 
     /// <summary>The variant of a document.</summary>
     public static DocumentVariant VariantOf(PackageDocument document, string variant) =>
         document.Variants.FirstOrDefault(each => each.Name == variant) ?? throw new PackageException($"The package has no variant '{variant}'.");
 
     /// <summary>The variant of a document as it was installed.</summary>
-    public static DocumentVariant VariantOf(PackageDocument document, Receipt receipt) => Filling.Fill(VariantOf(document, receipt.Variant), receipt.Written ?? Filling.Written(document, null));
+    public static DocumentVariant VariantOf(PackageDocument document, Receipt receipt) =>
+        Filling.Fill(VariantOf(document, receipt.Variant), receipt.Written ?? Filling.Written(document, null));
 
     /// <summary>Content as the document of a package.</summary>
     /// <exception cref="PackageException">It is none, or asks for what this device cannot do; says which part.</exception>
@@ -78,7 +85,9 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     public async Task<IReadOnlyList<string>> Secrets(Order order, DeviceState state)
     {
         var secrets = new HashSet<string>(StringComparer.Ordinal);
-        foreach (var (link, had) in new[] { state.Receipts.GetValueOrDefault(order.Package.App), state.Earlier.GetValueOrDefault(order.Package.App) }.OfType<Receipt>().Select(receipt => (receipt.Link, receipt.Written)).Append((order.Package, null)))
+        foreach (
+            var (link, had) in new[] { state.Receipts.GetValueOrDefault(order.Package.App), state.Earlier.GetValueOrDefault(order.Package.App) }
+                .OfType<Receipt>().Select(receipt => (receipt.Link, receipt.Written)).Append((order.Package, null)))
         {
             if (await Known(link) is { } document)
             {
@@ -109,7 +118,8 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
         var seal = await Verified<SealContent>(package.Seal);
         if (seal is not { Use: "package" } || seal.Digest != package.Digest || seal.App != package.App || seal.Version != package.Version)
         {
-            throw new SealException($"The seal of {package.App} {package.Version} does not hold: it is not by a service that this device trusts, or is for another package");
+            throw new SealException(
+                $"The seal of {package.App} {package.Version} does not hold: it is not by a service that this device trusts, or is for another package");
         }
 
         if (_sealed.Count >= MostRemembered)
@@ -124,7 +134,9 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     private PackageDocument Sealed(PackageLink package)
     {
         var document = cache.Document(package.Digest);
-        return document.App == package.App && document.Version == package.Version ? document : throw new SealException($"The package is sealed as {package.App} {package.Version}, but is {document.App} {document.Version}");
+        return document.App == package.App && document.Version == package.Version
+            ? document
+            : throw new SealException($"The package is sealed as {package.App} {package.Version}, but is {document.App} {document.Version}");
     }
 
     /// <summary>What a trusted key signed; null where none did, or where it is not what it should be.</summary>
@@ -138,14 +150,22 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
 
         foreach (var key in trusted)
         {
-            using var ecdsa = ECDsa.Create(new ECParameters { Curve = ECCurve.NamedCurves.nistP256, Q = new ECPoint { X = Base64UrlEncoder.DecodeBytes(key.X), Y = Base64UrlEncoder.DecodeBytes(key.Y) } });
+            using var ecdsa = ECDsa.Create(
+                new ECParameters
+                {
+                    Curve = ECCurve.NamedCurves.nistP256,
+                    Q = new ECPoint { X = Base64UrlEncoder.DecodeBytes(key.X), Y = Base64UrlEncoder.DecodeBytes(key.Y) },
+                });
             var result = await _handler.ValidateTokenAsync(signed, new TokenValidationParameters
             {
                 ValidateIssuer = false,
                 ValidateAudience = false,
                 ValidateLifetime = false,
                 RequireExpirationTime = false,
-                IssuerSigningKey = new ECDsaSecurityKey(ecdsa) { KeyId = key.KeyId, CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false } },
+                IssuerSigningKey = new ECDsaSecurityKey(ecdsa)
+                {
+                    KeyId = key.KeyId, CryptoProviderFactory = new CryptoProviderFactory { CacheSignatureProviders = false },
+                },
                 ValidAlgorithms = [SecurityAlgorithms.EcdsaSha256],
             });
             // Whatever cannot be read is simply not valid; the library says so in its result.

@@ -30,25 +30,39 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
         {
             if (receipt is not null && receipt.Version != document.Version)
             {
-                return Presence.Judge(document.Name, AppVersion.Parse(document.Version), [(new PresenceCheck(PresenceKind.Receipt, "", [], null, null, null), new Observation(true, null, receipt.Version, null))]);
+                return Presence.Judge(document.Name, AppVersion.Parse(document.Version), [(
+                    new PresenceCheck(PresenceKind.Receipt, "", [], null, null, null), new Observation(true, null, receipt.Version, null))]);
             }
 
             var companions = variant.Companions ?? [];
             var lacking = surroundings.Missing(document, variant);
-            return lacking.Count == 0 ? new PresenceResult(PresenceAnswer.Present, document.Version, $"{document.Name} {document.Version} proven by {string.Join(", ", companions.Select(Surroundings.InWords))}")
-                : lacking.Count == companions.Count ? new PresenceResult(PresenceAnswer.Absent, null, $"{Begin(string.Join(", ", lacking.Select(Surroundings.InWords)))} {(lacking.Count == 1 ? "is" : "are")} not in place")
-                : new PresenceResult(PresenceAnswer.Incomplete, document.Version, $"{Begin(string.Join(", ", lacking.Select(Surroundings.InWords)))} {(lacking.Count == 1 ? "is" : "are")} not in place");
+            return lacking.Count == 0
+                ? new PresenceResult(
+                    PresenceAnswer.Present, document.Version,
+                    $"{document.Name} {document.Version} proven by {string.Join(", ", companions.Select(Surroundings.InWords))}")
+                : lacking.Count == companions.Count
+                    ? new PresenceResult(
+                        PresenceAnswer.Absent, null,
+                        $"{Begin(string.Join(", ", lacking.Select(Surroundings.InWords)))} {(lacking.Count == 1 ? "is" : "are")} not in place")
+                : new PresenceResult(
+                    PresenceAnswer.Incomplete, document.Version,
+                    $"{Begin(string.Join(", ", lacking.Select(Surroundings.InWords)))} {(lacking.Count == 1 ? "is" : "are")} not in place");
         }
 
         var proof = Presence.Judge(document.Name, AppVersion.Parse(document.Version), looks);
         return proof.Answer == PresenceAnswer.Present && surroundings.Missing(document, variant) is { Count: > 0 } missing
-            ? proof with { Answer = PresenceAnswer.Incomplete, Why = $"{proof.Why}, but {string.Join(", ", missing.Select(Surroundings.InWords))} {(missing.Count == 1 ? "is" : "are")} not in place" }
+            ? proof with
+            {
+                Answer = PresenceAnswer.Incomplete,
+                Why = $"{proof.Why}, but {string.Join(", ", missing.Select(Surroundings.InWords))} {(missing.Count == 1 ? "is" : "are")} not in place",
+            }
             : proof;
     }
 
     /// <summary>What the checks of a variant say where the app is to be gone in every build.</summary>
     /// <param name="receipts">What we installed, by app.</param>
-    public async Task<PresenceResult> ProveGone(PackageDocument document, DocumentVariant variant, IReadOnlyDictionary<string, Receipt> receipts, CancellationToken cancellation)
+    public async Task<PresenceResult> ProveGone(
+        PackageDocument document, DocumentVariant variant, IReadOnlyDictionary<string, Receipt> receipts, CancellationToken cancellation)
     {
         var proof = await Prove(document, variant, receipts.GetValueOrDefault(document.App), cancellation);
         return proof.Answer == PresenceAnswer.Absent ? surroundings.Weigh(proof, variant, [.. receipts.Values]) : proof;
@@ -73,9 +87,13 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
             switch (check.Kind)
             {
                 case PresenceKind.File:
-                    return !files.Exists(check.Subject) ? Observation.NotThere : new Observation(true, null, null, check.Expected is null ? null : files.Sha256(check.Subject));
+                    return !files.Exists(check.Subject)
+                        ? Observation.NotThere
+                        : new Observation(true, null, null, check.Expected is null ? null : files.Sha256(check.Subject));
                 case PresenceKind.FileVersion:
-                    return files.Read(check.Subject, MaxText) is { } content ? new Observation(true, null, check.VersionIn(content), null) : Observation.NotThere;
+                    return files.Read(check.Subject, MaxText) is { } content
+                        ? new Observation(true, null, check.VersionIn(content), null)
+                        : Observation.NotThere;
                 case PresenceKind.Setting:
                     return settings.Read(check.Subject, check.Key!) is { } value ? new Observation(true, null, null, value) : Observation.NotThere;
                 case PresenceKind.Command:
@@ -86,14 +104,19 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
 
                     return answer.Code != 0 ? Observation.NotThere : new Observation(true, null, check.VersionIn(answer.Output), answer.Output.Trim());
                 case PresenceKind.Product:
-                    return settings.Read($"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{check.Subject.ToUpperInvariant()}", "DisplayVersion") is { } listed ? new Observation(true, null, check.VersionIn(listed), null) : Observation.NotThere;
+                    return settings.Read(
+                        $"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{check.Subject.ToUpperInvariant()}", "DisplayVersion") is { } listed
+                        ? new Observation(true, null, check.VersionIn(listed), null)
+                        : Observation.NotThere;
                 case PresenceKind.Service:
                     if (!files.Exists(ServiceManager))
                     {
                         return Observation.CouldNotLook("no service manager runs here");
                     }
 
-                    return await processes.Ask(["systemctl", "is-active", "--quiet", check.Subject], CommandLimit, cancellation) is { Code: 0 } ? new Observation(true, null, null, null) : Observation.NotThere;
+                    return await processes.Ask(["systemctl", "is-active", "--quiet", check.Subject], CommandLimit, cancellation) is { Code: 0 }
+                        ? new Observation(true, null, null, null)
+                        : Observation.NotThere;
                 case PresenceKind.Receipt:
                     return receipt is null ? Observation.NotThere : new Observation(true, null, receipt.Version, null);
                 default:
@@ -103,7 +126,8 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
                         return Observation.CouldNotLook("the operating system's list of programs could not be read");
                     }
 
-                    return programs.FirstOrDefault(program => program.Source == "system" && program.Name.Equals(check.Subject, StringComparison.OrdinalIgnoreCase)) is { } found
+                    return programs.FirstOrDefault(
+                        program => program.Source == "system" && program.Name.Equals(check.Subject, StringComparison.OrdinalIgnoreCase)) is { } found
                         ? new Observation(true, null, check.VersionIn(found.Version), null)
                         : Observation.NotThere;
             }
@@ -117,5 +141,7 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
     private static string Begin(string sentence) => char.ToUpperInvariant(sentence[0]) + sentence[1..];
 
     private static PresenceKind KindOf(string word) =>
-        PresenceCheck.Kinds.TryGetValue(word, out var kind) ? kind : throw new PackageException($"The package asks for a presence check '{word}' that this agent does not know; update the agent.");
+        PresenceCheck.Kinds.TryGetValue(word, out var kind)
+            ? kind
+            : throw new PackageException($"The package asks for a presence check '{word}' that this agent does not know; update the agent.");
 }

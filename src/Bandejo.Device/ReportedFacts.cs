@@ -12,9 +12,13 @@ internal sealed class ReportedFacts(FactReport report) : IFactSource
         if (fact.IsApp)
         {
             var found = report.Programs?.FirstOrDefault(program => FactCatalog.Slug(program.Name) == fact.Name);
-            return found is not null && AppVersion.TryParse(found.Version, out var version) ? FactLookup.Of(FactValue.OfVersion(version)) : report.Programs is null ? FactLookup.NotKnown : FactLookup.Absent;
+            return found is not null && AppVersion.TryParse(found.Version, out var version) ? FactLookup.Of(FactValue.OfVersion(version))
+                : report.Programs is null ? FactLookup.NotKnown
+                : FactLookup.Absent;
         }
 
-        return report.Facts.TryGetValue(fact.Name, out var text) && FactCatalog.TypeOf(fact.Name) is { } type && FactValue.Read(type, text) is { } value ? FactLookup.Of(value) : FactLookup.NotKnown;
+        return report.Facts.TryGetValue(fact.Name, out var text) && FactCatalog.TypeOf(fact.Name) is { } type && FactValue.Read(type, text) is { } value
+            ? FactLookup.Of(value)
+            : FactLookup.NotKnown;
     }
 }

@@ -5,7 +5,9 @@ using Bandejo.Contract.Device;
 
 namespace Bandejo.Device;
 
-/// <summary>What is said at a check-in, and what is taken of the answer: only what fits what was said, and only in the form that <see cref="OrderForm"/> has for it.</summary>
+/// <summary>
+/// What is said at a check-in, and what is taken of the answer: only what fits what was said, and only in the form that <see cref="OrderForm"/> has for it.
+/// </summary>
 internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal, PackageKeeper packages)
 {
     private const int LongestTag = 200;
@@ -57,7 +59,10 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         var said = parts.User.Said();
         Sequence = Math.Max(Sequence + 1, parts.Time.GetUtcNow().ToUnixTimeMilliseconds());
-        var request = new CheckInRequest(Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox], said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag, _waits.Count + _refused.Count == 0 ? null : [.. _refused.Concat(_waits).Take(DeviceProtocol.MaxWaits)]);
+        var request = new CheckInRequest(
+            Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox],
+            said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag,
+            _waits.Count + _refused.Count == 0 ? null : [.. _refused.Concat(_waits).Take(DeviceProtocol.MaxWaits)]);
         var answer = await Send(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;
@@ -85,7 +90,9 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
         if (answer.Orders is { } orders)
         {
             var refused = new List<WaitReport>();
-            journal.Append(new OrdersTaken(OrderForm.Sound(orders, parts.Says, (deployment, why) => refused.Add(new WaitReport(deployment, why))), answer.OrdersTag is { Length: <= LongestTag } tag ? tag : "", parts.Time.GetUtcNow()));
+            journal.Append(new OrdersTaken(
+                OrderForm.Sound(orders, parts.Says, (deployment, why) => refused.Add(new WaitReport(deployment, why))),
+                answer.OrdersTag is { Length: <= LongestTag } tag ? tag : "", parts.Time.GetUtcNow()));
             _refused = [.. refused.Take(MostRefused)];
         }
         else if (answer.OrdersTag == state.OrdersTag)
@@ -165,7 +172,12 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
         var receipts = state.Receipts.Values.Select(receipt => new ProgramReport(receipt.App, receipt.Version, "receipt"));
         return gathered.Programs is null
             ? gathered
-            : gathered with { Programs = [.. gathered.Programs.Where(program => !state.Receipts.ContainsKey(Core.Rules.FactCatalog.Slug(program.Name))).Concat(receipts).OrderBy(program => program.Name, StringComparer.Ordinal)] };
+            : gathered with
+            {
+                Programs = [
+                    .. gathered.Programs.Where(program => !state.Receipts.ContainsKey(Core.Rules.FactCatalog.Slug(program.Name))).Concat(receipts)
+                        .OrderBy(program => program.Name, StringComparer.Ordinal)],
+            };
     }
 
     private static string DigestOf(FactReport facts)

@@ -14,12 +14,15 @@ public static class Steps
 
     /// <summary>What the exit codes of a step mean, besides the defaults.</summary>
     public static Dictionary<int, ExitMeaning> Codes(DocumentStep step) =>
-        step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, CultureInfo.InvariantCulture), pair => ExitCodes.Words.GetValueOrDefault(pair.Value, ExitMeaning.Failed));
+        step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, CultureInfo.InvariantCulture), pair => ExitCodes.Words.GetValueOrDefault(
+            pair.Value, ExitMeaning.Failed));
 
     /// <summary>How a step is run: its command, in a folder with the variant's files, knowing which app and version it is about.</summary>
     public static StepRun Run(string attempt, string name, PackageDocument document, DocumentVariant variant, DocumentStep step) => new(
         attempt, name, step.Run, variant.Files.ToDictionary(file => file.Path, file => file.Sha256),
-        new Dictionary<string, string>(step.Environment ?? None) { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt }, step.Answers ?? None,
+        new Dictionary<string, string>(
+            step.Environment ?? None) { ["BANDEJO_APP"] = document.App, ["BANDEJO_VERSION"] = document.Version, ["BANDEJO_ATTEMPT"] = attempt },
+        step.Answers ?? None,
         variant.Handling?.LowPriority == true);
 
     /// <summary>The last lines of an attempt's log that are not empty; none where it printed nothing.</summary>
@@ -37,7 +40,8 @@ public static class Steps
     }
 
     /// <summary>A text without the secrets in it.</summary>
-    public static string Hide(string text, IReadOnlyList<string> secrets) => secrets.Aggregate(text, (rest, secret) => rest.Replace(secret, "***", StringComparison.Ordinal));
+    public static string Hide(string text, IReadOnlyList<string> secrets) =>
+        secrets.Aggregate(text, (rest, secret) => rest.Replace(secret, "***", StringComparison.Ordinal));
 
     /// <summary>The last line of the log, as the end of a sentence: that is where most installers say what went wrong.</summary>
     public static string LastWords(IReadOnlyList<string> lines) => lines.Count == 0 ? "" : $": {(lines[^1].Length > 160 ? lines[^1][..160] + "…" : lines[^1])}";

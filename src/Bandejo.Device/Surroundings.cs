@@ -4,11 +4,14 @@ using Bandejo.Core.Rules;
 
 namespace Bandejo.Device;
 
-/// <summary>What an attempt does around its steps: who must not be disturbed, what has to be gone, what is put beside the software and taken away with it.</summary>
+/// <summary>
+/// What an attempt does around its steps: who must not be disturbed, what has to be gone, what is put beside the software and taken away with it.
+/// </summary>
 public sealed class Surroundings(IMachineFiles files, IMachineProcesses processes, IMachineUser user, IMachineFacts facts, IMachineCompanions companions)
 {
     /// <summary>Why it must wait; null where nobody is in the way.</summary>
-    public string? InTheWay(DocumentVariant variant) => variant.Handling?.NobodySignedIn == true && user.IsSignedIn ? "Somebody is signed in, and it waits until nobody is" : null;
+    public string? InTheWay(DocumentVariant variant) =>
+        variant.Handling?.NobodySignedIn == true && user.IsSignedIn ? "Somebody is signed in, and it waits until nobody is" : null;
 
     /// <summary>The builds that have to go before this one is installed, or with it, and that have a number among the variant's removals.</summary>
     /// <param name="moment"><c>install</c> or <c>remove</c>.</param>
@@ -21,7 +24,13 @@ public sealed class Surroundings(IMachineFiles files, IMachineProcesses processe
     {
         var report = facts.Gather();
         var ours = receipts.ToDictionary(receipt => receipt.App, receipt => new ProgramReport(receipt.App, receipt.Version, "receipt"), StringComparer.Ordinal);
-        return Rule.Parse(removal.When).Value.Test(new ReportedFacts(report with { Programs = report.Programs is null ? null : [.. ours.Values, .. report.Programs.Where(program => !ours.ContainsKey(FactCatalog.Slug(program.Name)))] }));
+        return Rule.Parse(removal.When).Value.Test(new ReportedFacts(
+            report with
+            {
+                Programs = report.Programs is null
+                    ? null
+                    : [.. ours.Values, .. report.Programs.Where(program => !ours.ContainsKey(FactCatalog.Slug(program.Name)))],
+            }));
     }
 
     /// <summary>Of an app whose own proof is absent: whether another of its builds is there.</summary>
@@ -32,7 +41,9 @@ public sealed class Surroundings(IMachineFiles files, IMachineProcesses processe
             var isThere = IsThere(removal, receipts);
             if (isThere != Truth.False)
             {
-                return isThere == Truth.True ? new PresenceResult(PresenceAnswer.Older, null, $"{removal.What} is there") : new PresenceResult(PresenceAnswer.NotKnown, null, $"Nobody could tell whether {removal.What} is there");
+                return isThere == Truth.True
+                    ? new PresenceResult(PresenceAnswer.Older, null, $"{removal.What} is there")
+                    : new PresenceResult(PresenceAnswer.NotKnown, null, $"Nobody could tell whether {removal.What} is there");
             }
         }
 
@@ -40,7 +51,8 @@ public sealed class Surroundings(IMachineFiles files, IMachineProcesses processe
     }
 
     /// <summary>The companions that are not in place.</summary>
-    public IReadOnlyList<DocumentCompanion> Missing(PackageDocument document, DocumentVariant variant) => [.. (variant.Companions ?? []).Where(companion => !companions.Holds(document.App, companion, DigestOf(variant, companion)))];
+    public IReadOnlyList<DocumentCompanion> Missing(PackageDocument document, DocumentVariant variant) =>
+        [.. (variant.Companions ?? []).Where(companion => !companions.Holds(document.App, companion, DigestOf(variant, companion)))];
 
     /// <summary>Puts the companions of a variant in place, and takes away those of an earlier one that it does not have.</summary>
     public void Put(PackageDocument document, DocumentVariant variant, DocumentVariant? earlier = null)
@@ -91,5 +103,6 @@ public sealed class Surroundings(IMachineFiles files, IMachineProcesses processe
 
     private static (string, string, string?) Key(DocumentCompanion companion) => (companion.Kind, companion.Subject, companion.To ?? companion.Key);
 
-    private static string? DigestOf(DocumentVariant variant, DocumentCompanion companion) => variant.Files.FirstOrDefault(file => companion.Kind != "opens" && file.Path == companion.Subject)?.Sha256;
+    private static string? DigestOf(DocumentVariant variant, DocumentCompanion companion) =>
+        variant.Files.FirstOrDefault(file => companion.Kind != "opens" && file.Path == companion.Subject)?.Sha256;
 }

@@ -7,7 +7,8 @@ namespace Bandejo.Fleet;
 /// <summary>One line of the record: something that a device really did, or that happened to it.</summary>
 /// <param name="At">When, on the fleet's clock.</param>
 /// <param name="Device">The name the script gives it.</param>
-/// <param name="What"><c>made</c>, <c>joined</c>, <c>journal</c>, <c>step-began</c>, <c>step-ended</c>, <c>changed</c>, <c>started</c>, <c>content</c>, <c>heard</c> or <c>died</c>.</param>
+/// <param name="What"><c>made</c>, <c>joined</c>, <c>journal</c>, <c>step-began</c>, <c>step-ended</c>, <c>changed</c>, <c>started</c>, <c>content</c>,
+/// <c>heard</c> or <c>died</c>.</param>
 internal sealed record RecordLine(DateTimeOffset At, string Device, string What)
 {
     /// <summary>For <c>made</c>: its private key, PKCS #8 in base64.</summary>
@@ -30,7 +31,10 @@ internal sealed record RecordLine(DateTimeOffset At, string Device, string What)
 
     public string? Version { get; init; }
 
-    /// <summary>For <c>step-began</c> and the beginning of an attempt: when the service last answered a check-in of this device; null where it has not since the fleet was started.</summary>
+    /// <summary>
+    /// For <c>step-began</c> and the beginning of an attempt: when the service last answered a check-in of this device; null where it has not since the fleet
+    /// was started.
+    /// </summary>
     public DateTimeOffset? HeardAt { get; init; }
 
     /// <summary>For <c>step-ended</c>: the exit code; null where it was ended.</summary>

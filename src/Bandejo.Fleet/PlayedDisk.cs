@@ -8,7 +8,9 @@ using Bandejo.Played;
 
 namespace Bandejo.Fleet;
 
-/// <summary>The disk of a played device: its files, its facts, its content and its agent's journal. Everything that must outlive the fleet's process is in the record.</summary>
+/// <summary>
+/// The disk of a played device: its files, its facts, its content and its agent's journal. Everything that must outlive the fleet's process is in the record.
+/// </summary>
 internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFacts, IMachineCompanions, IContentCache, IDeviceJournal, IFactSource
 {
     private const double Grain = 256d * 1024 * 1024;
@@ -30,7 +32,9 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     private int _starts;
 
     /// <summary>Makes the disk as it is when the device is first switched on.</summary>
-    public PlayedDisk(string name, string site, DeviceKind kind, Chance chance, IReadOnlyDictionary<string, PlayedApp> apps, SharedContent shared, Func<DateTimeOffset> now, Func<DateTimeOffset?> heardAt, Action<RecordLine> write)
+    public PlayedDisk(
+        string name, string site, DeviceKind kind, Chance chance, IReadOnlyDictionary<string, PlayedApp> apps, SharedContent shared, Func<DateTimeOffset> now,
+        Func<DateTimeOffset?> heardAt, Action<RecordLine> write)
     {
         (Name, _apps, _shared, _now, _heardAt, _write) = (name, apps, shared, now, heardAt, write);
         foreach (var (fact, value) in kind.Facts)
@@ -68,7 +72,8 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     public string BootId => string.Create(CultureInfo.InvariantCulture, $"{Name}-{_starts}");
 
     /// <summary>The files with which an app is there in a version.</summary>
-    public static Dictionary<string, string> FilesOf(string app, string version) => new() { [$"opt/{app}/VERSION"] = version, [$"opt/{app}/{app}"] = $"{app} {version}" };
+    public static Dictionary<string, string> FilesOf(string app, string version) =>
+        new() { [$"opt/{app}/VERSION"] = version, [$"opt/{app}/{app}"] = $"{app} {version}" };
 
     /// <summary>Takes a line of the record over, when the fleet is started again.</summary>
     public void Replay(RecordLine line)
@@ -145,7 +150,8 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
                     ["disk.free"] = FreeNow().ToString("0", CultureInfo.InvariantCulture),
                     ["restart.pending"] = _later.Count > 0 ? "yes" : "no",
                 };
-                _report = new FactReport(facts, [.. _files.Where(file => file.Key.EndsWith("/VERSION", StringComparison.Ordinal)).Select(file => new ProgramReport(_apps.GetValueOrDefault(AppOf(file.Key))?.Name ?? AppOf(file.Key), file.Value, "system"))]);
+                _report = new FactReport(facts, [.. _files.Where(file => file.Key.EndsWith("/VERSION", StringComparison.Ordinal)).Select(
+                    file => new ProgramReport(_apps.GetValueOrDefault(AppOf(file.Key))?.Name ?? AppOf(file.Key), file.Value, "system"))]);
             }
 
             return _report;
@@ -156,10 +162,14 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     {
         if (fact.IsApp)
         {
-            return FileAt($"opt/{fact.Name}/VERSION") is { } version && FactValue.Read(FactType.Version, version) is { } installed ? FactLookup.Of(installed) : FactLookup.Absent;
+            return FileAt($"opt/{fact.Name}/VERSION") is { } version && FactValue.Read(FactType.Version, version) is { } installed
+                ? FactLookup.Of(installed)
+                : FactLookup.Absent;
         }
 
-        var text = fact.Name == "disk.free" ? FreeNow().ToString("0", CultureInfo.InvariantCulture) : fact.Name == "name" ? Name : _facts.GetValueOrDefault(fact.Name);
+        var text = fact.Name == "disk.free" ? FreeNow().ToString("0", CultureInfo.InvariantCulture)
+            : fact.Name == "name" ? Name
+            : _facts.GetValueOrDefault(fact.Name);
         return text is not null && FactValue.Read(FactCatalog.TypeOf(fact) ?? FactType.Text, text) is { } value ? FactLookup.Of(value) : FactLookup.NotKnown;
     }
 
@@ -170,7 +180,8 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     public string? Sha256(string path) => FileAt(path) is { } content ? Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(content))) : null;
 
     string? IMachineSettings.Read(string path, string key) =>
-        FileAt(path)?.Split('\n').Select(line => line.Split('=', 2, StringSplitOptions.TrimEntries)).FirstOrDefault(pair => pair.Length == 2 && pair[0] == key)?[1];
+        FileAt(path)?.Split('\n').Select(line => line.Split('=', 2, StringSplitOptions.TrimEntries))
+            .FirstOrDefault(pair => pair.Length == 2 && pair[0] == key)?[1];
 
     /// <summary>The names of all files.</summary>
     public IReadOnlyList<string> Paths()
@@ -276,7 +287,12 @@ internal sealed class PlayedDisk : IMachineFiles, IMachineSettings, IMachineFact
     {
         lock (_lock)
         {
-            return Math.Max(0, Math.Floor((_free - _files.Keys.Where(path => path.EndsWith("/VERSION", StringComparison.Ordinal)).Sum(path => _apps.GetValueOrDefault(AppOf(path))?.Room ?? 0)) / Grain) * Grain);
+            return Math.Max(
+                0,
+                Math.Floor(
+                    (
+                        _free - _files.Keys.Where(path => path.EndsWith("/VERSION", StringComparison.Ordinal))
+                            .Sum(path => _apps.GetValueOrDefault(AppOf(path))?.Room ?? 0)) / Grain) * Grain);
         }
     }
 }

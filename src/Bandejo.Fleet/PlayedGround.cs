@@ -7,7 +7,8 @@ internal sealed class PlayedGround(PlayedDisk disk) : ITrialGround
 {
     private readonly HashSet<string> _before = [.. disk.Paths()];
 
-    public IReadOnlyList<ChangedFile> Changes() => [.. disk.Paths().Where(path => !_before.Contains(path)).Order(StringComparer.Ordinal).Select(path => new ChangedFile("/" + path, 0))];
+    public IReadOnlyList<ChangedFile> Changes() =>
+        [.. disk.Paths().Where(path => !_before.Contains(path)).Order(StringComparer.Ordinal).Select(path => new ChangedFile("/" + path, 0))];
 
     public string Name => "The device";
 

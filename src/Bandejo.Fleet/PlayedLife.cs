@@ -6,7 +6,9 @@ using Bandejo.Played;
 namespace Bandejo.Fleet;
 
 /// <summary>What all devices of a fleet have in common.</summary>
-internal sealed record FleetParts(FleetScript Script, HttpClient Http, TimeProvider Time, FleetRecord Record, SharedContent Content, IReadOnlyDictionary<string, string> Codes, SemaphoreSlim Joining)
+internal sealed record FleetParts(
+    FleetScript Script, HttpClient Http, TimeProvider Time, FleetRecord Record, SharedContent Content, IReadOnlyDictionary<string, string> Codes,
+    SemaphoreSlim Joining)
 {
     private long _hails;
 
@@ -125,7 +127,8 @@ internal sealed class PlayedLife
     /// How long it is until then, as a timer can be set for: nothing where the clock was stepped past it, at most <see cref="LongestTimer"/>, and in whole
     /// milliseconds, rounded up. Timers cut off what is less, and whoever wakes a moment too soon on a clock that stands still would only turn round.
     /// </summary>
-    public TimeSpan Left(DateTimeOffset until) => TimeSpan.FromMilliseconds(Math.Ceiling(Math.Clamp((until - Now).TotalMilliseconds, 0, LongestTimer.TotalMilliseconds)));
+    public TimeSpan Left(DateTimeOffset until) =>
+        TimeSpan.FromMilliseconds(Math.Ceiling(Math.Clamp((until - Now).TotalMilliseconds, 0, LongestTimer.TotalMilliseconds)));
 
     /// <summary>Lets a length of time pass, in a way that whoever leads the clock knows of.</summary>
     /// <param name="length">How long; of a longer one only <see cref="LongestTimer"/> passes.</param>
@@ -210,7 +213,11 @@ internal sealed class PlayedLife
         var link = new HttpLink(_fleet.Http, key, Time) { Lines = _fleet.Lines };
         _identity ??= await Join(link, key, cancellation);
         link.DeviceId = _identity.DeviceId;
-        Engine = new DeviceEngine(new DeviceParts(_disk, _processes, _disk, _disk, _user, _disk, () => new PlayedGround(_disk), new PlayedLink(link, this, _kind, _fleet.Script, _chance), new PlayedTrust(), _disk, _disk, Time, _ => { }), _identity);
+        Engine = new DeviceEngine(
+            new DeviceParts(
+                _disk, _processes, _disk, _disk, _user, _disk, () => new PlayedGround(_disk), new PlayedLink(link, this, _kind, _fleet.Script, _chance),
+                new PlayedTrust(), _disk, _disk, Time, _ => { }),
+            _identity);
         await Engine.Run(cancellation);
         cancellation.ThrowIfCancellationRequested();
         throw new LinkException($"{Name} is not enrolled any more.", 410);
@@ -218,14 +225,17 @@ internal sealed class PlayedLife
 
     private async Task<DeviceIdentity> Join(HttpLink link, ECDsa key, CancellationToken cancellation)
     {
-        var code = _fleet.Codes.GetValueOrDefault(_kind.Joins ?? "unsorted") ?? throw new InvalidOperationException($"There is no join code for '{_kind.Joins ?? "unsorted"}'.");
+        var code = _fleet.Codes.GetValueOrDefault(_kind.Joins ?? "unsorted")
+            ?? throw new InvalidOperationException($"There is no join code for '{_kind.Joins ?? "unsorted"}'.");
         while (true)
         {
             await _fleet.Joining.WaitAsync(cancellation);
             try
             {
                 var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, HttpLink.PublicOf(key), Name, _disk.Gather()), cancellation);
-                return Write("joined", line => line with { Identity = new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds) }).Identity!;
+                return Write(
+                    "joined",
+                    line => line with { Identity = new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds) }).Identity!;
             }
             catch (LinkException error) when (error.Status is 0 or 429 or >= 500)
             {
@@ -300,7 +310,8 @@ internal sealed class PlayedLife
     }
 
     private (DateTimeOffset From, DateTimeOffset To) OnDay(DateOnly day) =>
-        (At(day, _kind.On.From) + (TimeSpan.FromMinutes(25) * _chance.Share($"{Name}/on/{day.DayNumber}")), At(day, _kind.On.To) - (TimeSpan.FromMinutes(25) * _chance.Share($"{Name}/off/{day.DayNumber}")));
+        (At(day, _kind.On.From) + (TimeSpan.FromMinutes(25) * _chance.Share($"{Name}/on/{day.DayNumber}")), At(day, _kind.On.To) - (
+            TimeSpan.FromMinutes(25) * _chance.Share($"{Name}/off/{day.DayNumber}")));
 
     private static DateTimeOffset At(DateOnly day, TimeOnly time) => new(day.ToDateTime(time), TimeSpan.Zero);
 }

@@ -58,7 +58,8 @@ internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kin
     {
         Reach();
         await inner.Fetch(sha256, most, cache, cancellation);
-        if (kind.Network > 0 && life.Engine?.State.Current is { } attempt && attempt.Order.Package.Digest != sha256 && _slowed != attempt.Id && script.Apps.TryGetValue(attempt.Order.Package.App, out var app))
+        if (kind.Network > 0 && life.Engine?.State.Current is { } attempt && attempt.Order.Package.Digest != sha256 && _slowed != attempt.Id
+            && script.Apps.TryGetValue(attempt.Order.Package.App, out var app))
         {
             // The payloads of the script are small; how long a real one would take, the app's room says.
             _slowed = attempt.Id;

@@ -37,7 +37,14 @@ internal sealed class PlayedProcesses(PlayedDisk disk, IReadOnlyDictionary<strin
         var about = apps.GetValueOrDefault(app);
         var trouble = isRemoval ? null : TroubleOf(about, app, version, tries);
         var takes = about is null ? TimeSpan.FromSeconds(30) : chance.Between($"{disk.Name}/{key}", about.Takes.From, about.Takes.To);
-        life.Write("step-began", line => line with { Attempt = run.Attempt, Step = run.Name, App = app, Version = version, Deployment = life.Engine?.State.Current?.Order.Deployment, HeardAt = life.HeardAt });
+        life.Write(
+            "step-began",
+            line =>
+                line with
+                {
+                    Attempt = run.Attempt, Step = run.Name, App = app, Version = version, Deployment = life.Engine?.State.Current?.Order.Deployment,
+                    HeardAt = life.HeardAt,
+                });
         _steps[key] = null;
         Log(run.Attempt, $"{string.Join(' ', run.Command)}: {app} {version} on {disk.Name}");
         switch (trouble?.Does)
@@ -69,7 +76,9 @@ internal sealed class PlayedProcesses(PlayedDisk disk, IReadOnlyDictionary<strin
             default:
                 await life.Sleep(takes, cancellation);
                 Log(run.Attempt, "done");
-                return End(run, 0, line => isRemoval ? line with { Gone = [.. PlayedDisk.FilesOf(app, version).Keys] } : line with { Put = PlayedDisk.FilesOf(app, version) });
+                return End(
+                    run, 0,
+                    line => isRemoval ? line with { Gone = [.. PlayedDisk.FilesOf(app, version).Keys] } : line with { Put = PlayedDisk.FilesOf(app, version) });
         }
     }
 
@@ -86,13 +95,17 @@ internal sealed class PlayedProcesses(PlayedDisk disk, IReadOnlyDictionary<strin
         }
     }
 
-    public StepTrace Find(string attempt, string name) => !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
+    public StepTrace Find(string attempt, string name) =>
+        !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
 
-    public Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) => Task.FromResult(new StepEnd(_steps[$"{attempt}/{name}"], null, false));
+    public Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) =>
+        Task.FromResult(new StepEnd(_steps[$"{attempt}/{name}"], null, false));
 
-    public Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) => Task.FromResult<(int, string)?>(null);
+    public Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) =>
+        Task.FromResult<(int, string)?>(null);
 
-    public Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>>([]);
+    public Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<string>>([]);
 
     public Stream? OpenLog(string attempt)
     {

@@ -180,6 +180,9 @@ internal sealed class Playing
         var name = pattern.Replace("{site}", site, StringComparison.Ordinal);
         var at = name.IndexOf("{n", StringComparison.Ordinal);
         var end = at < 0 ? -1 : name.IndexOf('}', at);
-        return end < 0 ? name : name[..at] + number.ToString(name[(at + 2)..end].TrimStart(':') is { Length: > 0 } form ? form : "0", CultureInfo.InvariantCulture) + name[(end + 1)..];
+        return end < 0
+            ? name
+            : name[..at] + number.ToString(name[(at + 2)..end].TrimStart(':') is { Length: > 0 } form ? form : "0", CultureInfo.InvariantCulture)
+                + name[(end + 1)..];
     }
 }

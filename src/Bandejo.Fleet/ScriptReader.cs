@@ -18,7 +18,9 @@ internal sealed class ScriptReader
         var findings = new List<Finding>();
         var (form, root) = YamlForm.Read(yaml, findings);
         var script = root is null ? null : new ScriptReader(form).Script(root);
-        return findings.Count == 0 && script is not null ? script : new Failure(ErrorKind.Invalid, $"The fleet script has {findings.Count} error{(findings.Count == 1 ? "" : "s")}.", findings);
+        return findings.Count == 0 && script is not null
+            ? script
+            : new Failure(ErrorKind.Invalid, $"The fleet script has {findings.Count} error{(findings.Count == 1 ? "" : "s")}.", findings);
     }
 
     private FleetScript Script(YamlMappingNode root)
@@ -31,7 +33,8 @@ internal sealed class ScriptReader
             LostAnswers = Share(root, "lost-answers", "", 0),
             Repeats = Share(root, "repeats", "", 0),
             Kinds = [.. Maps(root, "kinds", "").Select((map, index) => Kind(map, $"kinds[{index}]."))],
-            Apps = Maps(root, "apps", "").Select((map, index) => App(map, $"apps[{index}].")).ToDictionary(pair => pair.Slug, pair => pair.App, StringComparer.Ordinal),
+            Apps = Maps(root, "apps", "").Select((map, index) => App(map, $"apps[{index}]."))
+                .ToDictionary(pair => pair.Slug, pair => pair.App, StringComparer.Ordinal),
         };
     }
 
@@ -74,7 +77,9 @@ internal sealed class ScriptReader
             Name = _form.Text(map, "name", where, must: false) ?? slug,
             Takes = Durations(map, "takes", where, (TimeSpan.FromMinutes(1), TimeSpan.FromMinutes(3))),
             Room = _form.Text(map, "room", where, must: false) is { } room ? Size(map, "room", room, where) : 100e6,
-            Takers = takers is null ? (0, TimeSpan.Zero) : (Share(takers, "share", where + "takers.", 0.1), _form.Duration(takers, "within", where + "takers.", TimeSpan.FromDays(3))),
+            Takers = takers is null
+                ? (0, TimeSpan.Zero)
+                : (Share(takers, "share", where + "takers.", 0.1), _form.Duration(takers, "within", where + "takers.", TimeSpan.FromDays(3))),
             Troubles = [.. Maps(map, "troubles", where, isNeeded: false).Select((each, index) => Trouble(each, $"{where}troubles[{index}]."))],
             Harms = [.. Maps(map, "harms", where, isNeeded: false).Select((each, index) => Harm(each, $"{where}harms[{index}]."))],
         });
@@ -90,7 +95,8 @@ internal sealed class ScriptReader
         }
 
         return new Trouble(
-            _form.Text(map, "version", where, must: false), _form.Rule(map, "when", where), Share(map, "share", where, 1), (int)Number(map, "tries", where, 0), does, (int)Number(map, "code", where, 1),
+            _form.Text(map, "version", where, must: false), _form.Rule(map, "when", where), Share(map, "share", where, 1), (int)Number(map, "tries", where, 0),
+            does, (int)Number(map, "code", where, 1),
             _form.Text(map, "says", where, must: false) ?? "", _form.Duration(map, "for", where, TimeSpan.FromDays(1)));
     }
 
@@ -98,7 +104,9 @@ internal sealed class ScriptReader
     {
         _form.Known(map, where, "version", "when", "share", "after", "says");
         var (from, to) = Durations(map, "after", where, (TimeSpan.FromHours(1), TimeSpan.FromHours(8)));
-        return new HarmStory(_form.Text(map, "version", where, must: false), _form.Rule(map, "when", where), Share(map, "share", where, 1), from, to, _form.Text(map, "says", where, must: true) ?? "");
+        return new HarmStory(
+            _form.Text(map, "version", where, must: false), _form.Rule(map, "when", where), Share(map, "share", where, 1), from, to,
+            _form.Text(map, "says", where, must: true) ?? "");
     }
 
     private Hours On(YamlMappingNode map, string where)
@@ -116,12 +124,14 @@ internal sealed class ScriptReader
         };
         var parts = text.Split([' ', '-', '–'], StringSplitOptions.RemoveEmptyEntries);
         var key = days.Keys.FirstOrDefault(each => text.StartsWith(each, StringComparison.OrdinalIgnoreCase));
-        if (key is not null && parts.Length >= 2 && TimeOnly.TryParseExact(parts[^2], "HH:mm", out var from) && TimeOnly.TryParseExact(parts[^1], "HH:mm", out var to) && from < to)
+        if (key is not null && parts.Length >= 2 && TimeOnly.TryParseExact(parts[^2], "HH:mm", out var from)
+            && TimeOnly.TryParseExact(parts[^1], "HH:mm", out var to) && from < to)
         {
             return new Hours(days[key].ToHashSet(), from, to);
         }
 
-        _form.Report(YamlForm.Child(map, "on")!, $"'{text}' is not 'always' nor hours such as 'Mon-Fri 08:30-18:00' (Mon-Fri, Mon-Sat or daily).", where + "on");
+        _form.Report(
+            YamlForm.Child(map, "on")!, $"'{text}' is not 'always' nor hours such as 'Mon-Fri 08:30-18:00' (Mon-Fri, Mon-Sat or daily).", where + "on");
         return Hours.Always;
     }
 
@@ -171,7 +181,8 @@ internal sealed class ScriptReader
             return otherwise;
         }
 
-        if (text.EndsWith('%') && double.TryParse(text[..^1].Trim(), NumberStyles.Float, CultureInfo.InvariantCulture, out var percent) && percent is >= 0 and <= 100)
+        if (text.EndsWith('%') && double.TryParse(text[..^1].Trim(), NumberStyles.Float, CultureInfo.InvariantCulture, out var percent)
+            && percent is >= 0 and <= 100)
         {
             return percent / 100;
         }
@@ -228,7 +239,9 @@ internal sealed class ScriptReader
             case YamlSequenceNode list:
                 return [.. list.Children.Select(child => new Weighted((child as YamlScalarNode)?.Value ?? "", 1))];
             case YamlMappingNode weights:
-                return [.. weights.Children.Select(pair => new Weighted(((YamlScalarNode)pair.Key).Value ?? "", double.TryParse((pair.Value as YamlScalarNode)?.Value, CultureInfo.InvariantCulture, out var weight) ? weight : 0))];
+                return [.. weights.Children.Select(pair => new Weighted(
+                    ((YamlScalarNode)pair.Key).Value ?? "",
+                    double.TryParse((pair.Value as YamlScalarNode)?.Value, CultureInfo.InvariantCulture, out var weight) ? weight : 0))];
             default:
                 _form.Report(map, $"'{key}' must be one text, a list, or texts with weights.", where + key);
                 return [new Weighted("", 1)];
@@ -236,7 +249,9 @@ internal sealed class ScriptReader
     }
 
     private Dictionary<string, string> Pairs(YamlMappingNode map, string key, string where) =>
-        YamlForm.Child(map, key) is YamlMappingNode inner ? inner.Children.ToDictionary(pair => ((YamlScalarNode)pair.Key).Value ?? "", pair => Value((YamlScalarNode)pair.Key, pair.Value, where + key)) : [];
+        YamlForm.Child(map, key) is YamlMappingNode inner
+            ? inner.Children.ToDictionary(pair => ((YamlScalarNode)pair.Key).Value ?? "", pair => Value((YamlScalarNode)pair.Key, pair.Value, where + key))
+            : [];
 
     private string Value(YamlScalarNode name, YamlNode value, string where)
     {
@@ -248,8 +263,12 @@ internal sealed class ScriptReader
         return (value as YamlScalarNode)?.Value ?? "";
     }
 
-    private static Dictionary<string, IReadOnlyList<Weighted>> Inner(YamlMappingNode map, string key, string where, Func<YamlMappingNode, string, string, List<Weighted>> read) =>
-        YamlForm.Child(map, key) is YamlMappingNode inner ? inner.Children.Keys.Select(each => ((YamlScalarNode)each).Value ?? "").ToDictionary(each => each, each => (IReadOnlyList<Weighted>)read(inner, each, $"{where}{key}.")) : [];
+    private static Dictionary<string, IReadOnlyList<Weighted>> Inner(
+        YamlMappingNode map, string key, string where, Func<YamlMappingNode, string, string, List<Weighted>> read) =>
+        YamlForm.Child(map, key) is YamlMappingNode inner
+            ? inner.Children.Keys.Select(each => ((YamlScalarNode)each).Value ?? "")
+                .ToDictionary(each => each, each => (IReadOnlyList<Weighted>)read(inner, each, $"{where}{key}."))
+            : [];
 
     private IEnumerable<YamlMappingNode> Maps(YamlMappingNode map, string key, string where, bool isNeeded = true, bool isOne = false)
     {

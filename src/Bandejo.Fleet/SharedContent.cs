@@ -11,7 +11,9 @@ internal sealed class SharedContent(string folder)
     private readonly ConcurrentDictionary<string, byte[]> _known = new(StringComparer.Ordinal);
     private readonly ConcurrentDictionary<string, PackageDocument> _documents = new(StringComparer.Ordinal);
 
-    /// <summary>Content as a package's document. It is read once: devices look for what they should have every few minutes, and there are thousands of them.</summary>
+    /// <summary>
+    /// Content as a package's document. It is read once: devices look for what they should have every few minutes, and there are thousands of them.
+    /// </summary>
     public PackageDocument Document(string sha256) => _documents.GetOrAdd(sha256, digest => PackageKeeper.Parse(Read(digest)));
 
     /// <summary>Keeps content whose digest is right.</summary>

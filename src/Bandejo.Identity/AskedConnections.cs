@@ -4,7 +4,9 @@ using System.Security.Cryptography.X509Certificates;
 
 namespace Bandejo.Identity;
 
-/// <summary>Connections for which a rule of our own decides whom to believe, and which lead nowhere else: no redirect is followed, nothing is remembered.</summary>
+/// <summary>
+/// Connections for which a rule of our own decides whom to believe, and which lead nowhere else: no redirect is followed, nothing is remembered.
+/// </summary>
 public static class AskedConnections
 {
     /// <summary>Says whether who answers is believed.</summary>
@@ -24,7 +26,9 @@ public static class AskedConnections
         {
             RemoteCertificateValidationCallback = (_, certificate, chain, errors) =>
             {
-                believe(certificate as X509Certificate2, [.. chain?.ChainPolicy.ExtraStore ?? [], .. chain?.ChainElements.Select(element => element.Certificate) ?? []], errors);
+                believe(
+                    certificate as X509Certificate2,
+                    [.. chain?.ChainPolicy.ExtraStore ?? [], .. chain?.ChainElements.Select(element => element.Certificate) ?? []], errors);
                 return true;
             },
         },

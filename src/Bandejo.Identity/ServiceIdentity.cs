@@ -5,13 +5,15 @@ namespace Bandejo.Identity;
 
 /// <summary>An authority whose certificates are believed to be the service's.</summary>
 /// <param name="Certificate">Its certificate.</param>
-/// <param name="IsOwn">It is the service's own and signs for nobody else, so that the name by which the service is reached does not matter. An organisation's signs for many; there the name must fit too.</param>
+/// <param name="IsOwn">It is the service's own and signs for nobody else, so that the name by which the service is reached does not matter. An organisation's
+/// signs for many; there the name must fit too.</param>
 public sealed record Authority(X509Certificate2 Certificate, bool IsOwn)
 {
     private const string Letters = "abcdefghijklmnopqrstuvwxyz234567";
 
     /// <summary>
-    /// How the authority is told from any other: <c>o</c> for a service's own, <c>n</c> for an organisation's, and 160 bits of the SHA-256 of its certificate in 32
+    /// How the authority is told from any other: <c>o</c> for a service's own, <c>n</c> for an organisation's, and 160 bits of the SHA-256 of its certificate
+    /// in 32
     /// letters of the base32 alphabet (RFC 4648, in lower case). People compare it, and join codes carry it.
     /// </summary>
     public string Name => (IsOwn ? "o" : "n") + Base32(SHA256.HashData(Certificate.RawData).AsSpan(0, 20));
@@ -53,7 +55,9 @@ public sealed record Authority(X509Certificate2 Certificate, bool IsOwn)
     }
 }
 
-/// <summary>Who a service has to be: whoever shows a certificate that one of these authorities stands for, and nobody else, whatever this machine believes otherwise.</summary>
+/// <summary>
+/// Who a service has to be: whoever shows a certificate that one of these authorities stands for, and nobody else, whatever this machine believes otherwise.
+/// </summary>
 public sealed class ServiceIdentity(IReadOnlyList<Authority> authorities)
 {
     /// <summary>The authorities.</summary>
@@ -84,13 +88,16 @@ public sealed class ServiceIdentity(IReadOnlyList<Authority> authorities)
         }
 
         var isBuilt = chain.Build(shown);
-        var wrong = chain.ChainElements.SelectMany(element => element.ChainElementStatus).Where(status => status.Status is not (X509ChainStatusFlags.PartialChain or X509ChainStatusFlags.UntrustedRoot)).ToList();
+        var wrong = chain.ChainElements.SelectMany(element => element.ChainElementStatus)
+            .Where(status => status.Status is not (X509ChainStatusFlags.PartialChain or X509ChainStatusFlags.UntrustedRoot)).ToList();
         if (wrong.Exists(status => status.Status == X509ChainStatusFlags.NotTimeValid))
         {
-            return $"its certificate was good from {shown.NotBefore.ToUniversalTime():yyyy-MM-dd} to {shown.NotAfter.ToUniversalTime():yyyy-MM-dd}; look at the clock of this machine and at the service";
+            return $"its certificate was good from {shown.NotBefore.ToUniversalTime():yyyy-MM-dd} to {shown.NotAfter.ToUniversalTime():yyyy-MM-dd}; look at "
+                + $"the clock of this machine and at the service";
         }
 
-        var stands = authorities.FirstOrDefault(authority => chain.ChainElements.Any(element => element.Certificate.RawDataMemory.Span.SequenceEqual(authority.Certificate.RawDataMemory.Span)));
+        var stands = authorities.FirstOrDefault(authority => chain.ChainElements.Any(element => element.Certificate.RawDataMemory.Span.SequenceEqual(
+            authority.Certificate.RawDataMemory.Span)));
         if (!isBuilt || wrong.Count > 0 || stands is null)
         {
             return $"it shows a certificate of {shown.Issuer} that nobody known here stands for";

@@ -20,7 +20,9 @@ public static class DocumentForm
 
     private static readonly Dictionary<string, string> Nothing = [];
 
-    /// <summary>The document; a failure of kind <see cref="ErrorKind.Invalid"/> says which part cannot be carried out, and every such part among its findings.</summary>
+    /// <summary>
+    /// The document; a failure of kind <see cref="ErrorKind.Invalid"/> says which part cannot be carried out, and every such part among its findings.
+    /// </summary>
     /// <param name="bytes">At most <see cref="Container.MaxDocument"/>, else it is refused.</param>
     public static Outcome<PackageDocument> Read(ReadOnlySpan<byte> bytes)
     {
@@ -50,8 +52,12 @@ public static class DocumentForm
             return manifest.Failure!;
         }
 
-        List<Finding> findings = [.. document.Variants.SelectMany(variant => FileProblems($"the files of variant '{variant.Name}'", variant.Files)), .. FileProblems("icon", document.Icon is null ? [] : [document.Icon]), .. PackageForm.Problems(manifest.Value)];
-        return findings.Count == 0 ? document : new Failure(ErrorKind.Invalid, $"The package cannot be carried out: {findings[0].Where}: {findings[0].Message}", findings);
+        List<Finding> findings = [
+            .. document.Variants.SelectMany(variant => FileProblems($"the files of variant '{variant.Name}'", variant.Files)),
+            .. FileProblems("icon", document.Icon is null ? [] : [document.Icon]), .. PackageForm.Problems(manifest.Value)];
+        return findings.Count == 0
+            ? document
+            : new Failure(ErrorKind.Invalid, $"The package cannot be carried out: {findings[0].Where}: {findings[0].Message}", findings);
     }
 
     /// <summary>The manifest that a document stands for, as far as a document says it: its files are named one by one.</summary>
@@ -71,7 +77,12 @@ public static class DocumentForm
                 return Wrong($"settings.{setting.Name}", $"there is no setting of type '{setting.Type}'.");
             }
 
-            settings.Add(new Setting { Name = setting.Name, Says = setting.Says, Type = type, Default = setting.Default, Choices = setting.Choices ?? [], Writes = setting.Writes ?? Nothing });
+            settings.Add(
+                new Setting
+                {
+                    Name = setting.Name, Says = setting.Says, Type = type, Default = setting.Default, Choices = setting.Choices ?? [],
+                    Writes = setting.Writes ?? Nothing,
+                });
         }
 
         var needs = new List<Need>();
@@ -99,8 +110,10 @@ public static class DocumentForm
 
         return new Manifest
         {
-            App = document.App, Name = document.Name, Version = version, Publisher = document.Publisher, Category = document.Category, Summary = document.Summary, Icon = document.Icon?.Path,
-            Replaces = document.Replaces, Needs = needs, Settings = settings, Presets = document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>(), Variants = variants,
+            App = document.App, Name = document.Name, Version = version, Publisher = document.Publisher, Category = document.Category,
+            Summary = document.Summary, Icon = document.Icon?.Path,
+            Replaces = document.Replaces, Needs = needs, Settings = settings,
+            Presets = document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>(), Variants = variants,
         };
     }
 
@@ -136,7 +149,9 @@ public static class DocumentForm
                 return Wrong($"{where}.companions", $"'{companion.Subject}' is not among the files of variant '{written.Name}'.");
             }
 
-            companions.Add(new Companion(kind, companion.Subject, companion.To, companion.With ?? [], companion.Says ?? "") { Key = companion.Key, Value = companion.Value });
+            companions.Add(
+                new Companion(
+                    kind, companion.Subject, companion.To, companion.With ?? [], companion.Says ?? "") { Key = companion.Key, Value = companion.Value });
         }
 
         if (written.Handling is { } asked && !Handling.Restarts.ContainsKey(asked.Restart ?? ""))
@@ -180,10 +195,21 @@ public static class DocumentForm
         return new Variant
         {
             Name = written.Name, Fits = fits.Value, Requires = requires.Value, Files = [.. written.Files.Select(file => file.Path)], Close = written.Close,
-            Install = steps["install"], Remove = steps.GetValueOrDefault("remove"), Change = steps.GetValueOrDefault("change"), Repair = steps.GetValueOrDefault("repair"),
-            Handling = written.Handling is { } handling ? new Handling { NobodySignedIn = handling.NobodySignedIn, LowPriority = handling.LowPriority, Log = handling.Log, Reset = handling.Reset ?? [] } : Handling.Usual,
+            Install = steps["install"], Remove = steps.GetValueOrDefault("remove"), Change = steps.GetValueOrDefault("change"),
+            Repair = steps.GetValueOrDefault("repair"),
+            Handling = written.Handling is { } handling
+                ? new Handling
+                {
+                    NobodySignedIn = handling.NobodySignedIn, LowPriority = handling.LowPriority, Log = handling.Log, Reset = handling.Reset ?? [],
+                }
+                : Handling.Usual,
             Companions = companions, Removals = removals, Present = present, PutBack = written.PutBack,
-            Launch = written.Launch is { } launch ? new Launch(launch.Run, TimeSpan.FromSeconds(Math.Clamp(launch.StaysSeconds, -1, 1_000_000))) { Environment = launch.Environment ?? new Dictionary<string, string>() } : null,
+            Launch = written.Launch is { } launch
+                ? new Launch(
+                    launch.Run,
+                    TimeSpan.FromSeconds(Math.Clamp(launch.StaysSeconds, -1, 1_000_000)))
+                    { Environment = launch.Environment ?? new Dictionary<string, string>() }
+                : null,
         };
     }
 
@@ -192,7 +218,8 @@ public static class DocumentForm
         var codes = new Dictionary<int, ExitMeaning>();
         foreach (var (code, word) in step.ExitCodes)
         {
-            if (!int.TryParse(code, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) || !ExitCodes.Words.TryGetValue(word, out var meaning))
+            if (!int.TryParse(code, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+                || !ExitCodes.Words.TryGetValue(word, out var meaning))
             {
                 return Wrong($"{where}.exit-codes", $"'{code}: {word}' is no exit code with a meaning that this program knows.");
             }
@@ -215,7 +242,9 @@ public static class DocumentForm
         foreach (var file in files)
         {
             var problem = SafePath.Problem(file.Path)
-                ?? (!SafePath.IsSha256(file.Sha256) || file.Sha256.Any(char.IsAsciiLetterUpper) || file.Size is < 0 or > ApiLimits.MaxPackage ? "has no valid digest or size."
+                ?? (
+                    !SafePath.IsSha256(file.Sha256) || file.Sha256.Any(char.IsAsciiLetterUpper) || file.Size is < 0 or > ApiLimits.MaxPackage
+                        ? "has no valid digest or size."
                 : !seen.Add(file.Path) ? "is named twice." : folders.Contains(file.Path) ? "is a file and a folder." : null);
             if (problem is not null)
             {
@@ -232,7 +261,8 @@ public static class DocumentForm
         }
     }
 
-    private static Failure Wrong(string where, string what) => new(ErrorKind.Invalid, $"The package cannot be carried out: {where}: {what}", [new Finding(what, where)]);
+    private static Failure Wrong(string where, string what) =>
+        new(ErrorKind.Invalid, $"The package cannot be carried out: {where}: {what}", [new Finding(what, where)]);
 
     private static Failure Invalid(string message) => new(ErrorKind.Invalid, message);
 }

@@ -15,7 +15,10 @@ public static class InspectionForm
         each.Conditions,
         [.. each.Nested.Select(nested => new NestedInstallerInfo(nested.Path, nested.Size, nested.What, NestedFiles.CanBeTaken(each, nested)))],
         [.. each.Proofs.Select(proof => new InstallerProofInfo(proof.Key, proof.Subject, Of(proof.Certainty), proof.Source))],
-        each.Contents is { } contents ? new InstallerContentsInfo(contents.Files, contents.Size, [.. contents.First.Select(file => new ContainedFileInfo(file.Path, file.Size))], contents.IsWhole) : null,
+        each.Contents is { } contents
+            ? new InstallerContentsInfo(
+                contents.Files, contents.Size, [.. contents.First.Select(file => new ContainedFileInfo(file.Path, file.Size))], contents.IsWhole)
+            : null,
         [.. each.Open.Select(open => new OpenQuestionInfo(open.What, open.Try))],
         [.. each.Findings.Select(finding => new FindingInfo(finding.Message, finding.Where, finding.Line, finding.Column, finding.Length, finding.IsWarning))],
         each.Icon is not null);

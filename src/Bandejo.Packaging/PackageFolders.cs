@@ -33,7 +33,8 @@ public static class PackageFolders
             }
 
             // What cannot be read is no matter here unless it is needed, and then its need is said to be missing.
-            var read = all.Select(folder => (Folder: folder, Manifest: ManifestReader.Read(File.ReadAllText(Path.Combine(folder, ManifestName))))).Where(each => each.Manifest.Ok).ToDictionary(each => each.Manifest.Value, each => each.Folder);
+            var read = all.Select(folder => (Folder: folder, Manifest: ManifestReader.Read(File.ReadAllText(Path.Combine(folder, ManifestName)))))
+                .Where(each => each.Manifest.Ok).ToDictionary(each => each.Manifest.Value, each => each.Folder);
             IReadOnlyList<Manifest> taken = needs is null ? NeedOrder.Of([.. read.Keys], each => each.App, each => each.Needs.Select(need => need.App))
                 : NeedOrder.For(needs.Select(need => new Need(need.App, need.AtLeast is { } least ? AppVersion.Parse(least) : null)), [.. read.Keys]);
             found.AddRange(taken.Select(each => read[each]));

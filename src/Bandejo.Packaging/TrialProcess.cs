@@ -15,14 +15,16 @@ public static class TrialProcess
     public static string? Find()
     {
         string[] beside = [Path.GetDirectoryName(Environment.ProcessPath) ?? "", AppContext.BaseDirectory, Path.Combine(AppContext.BaseDirectory, "../agent")];
-        return beside.Concat((Environment.GetEnvironmentVariable("PATH") ?? "").Split(':')).Where(folder => folder.Length > 0).Select(folder => Path.Combine(folder, "bandejo-agent")).FirstOrDefault(File.Exists);
+        return beside.Concat((Environment.GetEnvironmentVariable("PATH") ?? "").Split(':')).Where(folder => folder.Length > 0)
+            .Select(folder => Path.Combine(folder, "bandejo-agent")).FirstOrDefault(File.Exists);
     }
 
     /// <summary>Runs a trial to its end. Cancelled, it is ended with everything it started.</summary>
     /// <param name="agent">The agent's program.</param>
     /// <param name="tell">Is told each step as it ends.</param>
     /// <returns>Its exit code, all steps, and what it said where it could not be carried out.</returns>
-    public static async Task<(int Code, List<TrialStepInfo> Steps, string Problem)> Run(string agent, TrialPlan plan, Action<TrialStepInfo> tell, CancellationToken cancellation)
+    public static async Task<(int Code, List<TrialStepInfo> Steps, string Problem)> Run(
+        string agent, TrialPlan plan, Action<TrialStepInfo> tell, CancellationToken cancellation)
     {
         var file = Path.GetTempFileName();
         try

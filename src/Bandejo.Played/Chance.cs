@@ -13,5 +13,6 @@ public sealed class Chance(int seed)
     public TimeSpan Between(string about, TimeSpan from, TimeSpan to) => from + ((to - from) * Share(about));
 
     /// <summary>An identity that is the same each time, in 32 hexadecimal digits.</summary>
-    public string Id(string about) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{StableHash.Of($"{seed}/{about}/a"):x16}{StableHash.Of($"{seed}/{about}/b"):x16}");
+    public string Id(string about) =>
+        string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{StableHash.Of($"{seed}/{about}/a"):x16}{StableHash.Of($"{seed}/{about}/b"):x16}");
 }

@@ -18,7 +18,9 @@ public sealed class PowerCutException() : Exception("The power is gone.");
 /// <param name="name">Its name.</param>
 /// <param name="time">Runs its steps.</param>
 /// <param name="play">How a step goes.</param>
-public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, StepPlay> play) : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IContentCache, IDeviceJournal
+public sealed class PlayedMachine(
+    string name, TimeProvider time, Func<StepRun,
+    StepPlay> play) : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IContentCache, IDeviceJournal
 {
     // What a digest names is the same on every machine, and there are many machines.
     private static readonly ConcurrentDictionary<string, PackageDocument> Documents = new(StringComparer.Ordinal);
@@ -104,7 +106,8 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
 
     string? IMachineFiles.Read(string path, int max) => Files.GetValueOrDefault(path);
 
-    public string? Sha256(string path) => Files.GetValueOrDefault(path) is { } content ? Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(content))) : null;
+    public string? Sha256(string path) =>
+        Files.GetValueOrDefault(path) is { } content ? Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(content))) : null;
 
     public void Delete(string path)
     {
@@ -115,12 +118,15 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
     }
 
     string? IMachineSettings.Read(string path, string key) =>
-        Files.GetValueOrDefault(path)?.Split('\n').Select(line => line.Split('=', 2, StringSplitOptions.TrimEntries)).FirstOrDefault(pair => pair.Length == 2 && pair[0] == key)?[1];
+        Files.GetValueOrDefault(path)?.Split('\n').Select(line => line.Split('=', 2, StringSplitOptions.TrimEntries))
+            .FirstOrDefault(pair => pair.Length == 2 && pair[0] == key)?[1];
 
     public FactReport Gather()
     {
         var facts = new Dictionary<string, string>(Facts, StringComparer.Ordinal) { ["restart.pending"] = _later.Count > 0 ? "yes" : "no" };
-        return new FactReport(facts, [.. Files.Where(file => file.Key.EndsWith("/VERSION", StringComparison.Ordinal)).OrderBy(file => file.Key, StringComparer.Ordinal).Select(file => new ProgramReport(file.Key.Split('/')[1], file.Value, "system"))]);
+        return new FactReport(facts, [
+            .. Files.Where(file => file.Key.EndsWith("/VERSION", StringComparison.Ordinal)).OrderBy(file => file.Key, StringComparer.Ordinal)
+                .Select(file => new ProgramReport(file.Key.Split('/')[1], file.Value, "system"))]);
     }
 
     public IReadOnlyList<UserWord> Said() => [.. _words];
@@ -131,7 +137,8 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
         _words.RemoveAll(word => word.Id == id);
     }
 
-    public bool Holds(string app, DocumentCompanion companion, string? sha256) => Companions.GetValueOrDefault($"{app} {companion.Kind} {companion.Subject}") == (sha256 ?? "");
+    public bool Holds(string app, DocumentCompanion companion, string? sha256) =>
+        Companions.GetValueOrDefault($"{app} {companion.Kind} {companion.Subject}") == (sha256 ?? "");
 
     public void Put(string app, DocumentCompanion companion, string? sha256)
     {
@@ -156,7 +163,10 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
     }
 
     public StepTrace Find(string attempt, string name) =>
-        !_steps.TryGetValue($"{attempt}/{name}", out var step) ? StepTrace.NeverStarted : step.IsRunning ? StepTrace.Running : step.Code is null ? StepTrace.Gone : StepTrace.Ended;
+        !_steps.TryGetValue($"{attempt}/{name}", out var step) ? StepTrace.NeverStarted
+            : step.IsRunning ? StepTrace.Running
+            : step.Code is null ? StepTrace.Gone
+            : StepTrace.Ended;
 
     public async Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
@@ -175,9 +185,11 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
         return new StepEnd(null, null, true);
     }
 
-    public Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) => Task.FromResult<(int, string)?>(null);
+    public Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) =>
+        Task.FromResult<(int, string)?>(null);
 
-    public Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) => Task.FromResult<IReadOnlyList<string>>([]);
+    public Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyList<string>>([]);
 
     public Stream? OpenLog(string attempt) => _logs.TryGetValue(attempt, out var log) ? new MemoryStream(Encoding.UTF8.GetBytes(log.ToString())) : null;
 
@@ -314,6 +326,7 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
         }
 
         /// <summary>Waits for its end, at most so long.</summary>
-        public Task Wait(TimeSpan limit, CancellationToken cancellation) => Task.WhenAny(_end.Task, Task.Delay(limit, _time, cancellation)).WaitAsync(cancellation);
+        public Task Wait(TimeSpan limit, CancellationToken cancellation) =>
+            Task.WhenAny(_end.Task, Task.Delay(limit, _time, cancellation)).WaitAsync(cancellation);
     }
 }

@@ -17,13 +17,19 @@ internal sealed class Gauges : IDisposable
     public Gauges(WorldHost world, IMeterFactory meters)
     {
         _meter = meters.Create(MeterName);
-        _meter.CreateObservableGauge("bandejo.devices", () => Measured(world, each => [new Measurement<int>(each.Devices.Count)]), "{device}", "Enrolled devices");
+        _meter.CreateObservableGauge(
+            "bandejo.devices", () => Measured(world, each => [new Measurement<int>(each.Devices.Count)]), "{device}", "Enrolled devices");
         _meter.CreateObservableGauge("bandejo.events", () => world.LastEvent, "{event}", "Number of the last event");
-        _meter.CreateObservableGauge("bandejo.changes.waiting", () => world.Store.Waiting, "{change}", "Changes that are durable and wait for their tables; many for long: more comes than the disk takes");
+        _meter.CreateObservableGauge(
+            "bandejo.changes.waiting", () => world.Store.Waiting, "{change}",
+            "Changes that are durable and wait for their tables; many for long: more comes than the disk takes");
         _meter.CreateObservableGauge(
             "bandejo.targets",
-            () => Measured(world, each => [.. each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(deployment => deployment.Targets.States().Select((count, state) => (count, state)))
-                .GroupBy(pair => pair.state, pair => pair.count).Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", StateNames.Of((TargetState)group.Key))))]),
+            () =>
+                Measured(world, each => [.. each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(
+                    deployment => deployment.Targets.States().Select((count, state) => (count, state)))
+                .GroupBy(pair => pair.state, pair => pair.count)
+                    .Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", StateNames.Of((TargetState)group.Key))))]),
             "{target}",
             "Targets of deployments that have not ended, by state");
     }

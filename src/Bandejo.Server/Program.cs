@@ -47,8 +47,10 @@ catch (Exception error) when (error is StoreException or IOException or Unauthor
 
 static string WhyNot(Exception error) => error switch
 {
-    SocketException { SocketErrorCode: SocketError.AddressAlreadyInUse } => "another program listens there. End that one, or give another address with --listen.",
+    SocketException { SocketErrorCode: SocketError.AddressAlreadyInUse } =>
+        "another program listens there. End that one, or give another address with --listen.",
     SocketException { SocketErrorCode: SocketError.AddressNotAvailable } => "this machine has no such address. Give one that it has with --listen.",
-    SocketException { SocketErrorCode: SocketError.AccessDenied } => "that port is not for every user. Give one above 1023 with --listen, or start the service as one who may.",
+    SocketException { SocketErrorCode: SocketError.AccessDenied } =>
+        "that port is not for every user. Give one above 1023 with --listen, or start the service as one who may.",
     _ => error.Message.Split('\n')[0],
 };

@@ -6,7 +6,9 @@ using Bandejo.Server.Http;
 
 namespace Bandejo.Server;
 
-/// <summary>How the service runs. Each setting stands in <c>--NAME VALUE</c> or in <c>BANDEJO_NAME</c> in the environment; an unknown one is an error.</summary>
+/// <summary>
+/// How the service runs. Each setting stands in <c>--NAME VALUE</c> or in <c>BANDEJO_NAME</c> in the environment; an unknown one is an error.
+/// </summary>
 internal sealed class ServiceOptions
 {
     /// <summary>Where it keeps everything.</summary>
@@ -75,19 +77,38 @@ internal sealed class ServiceOptions
     public static IReadOnlyList<(string Name, string Default, string Meaning)> All { get; } =
     [
         ("data", "bandejo-data", "The folder in which the service keeps everything; nobody but its own account may enter it"),
-        ("listen", "http://127.0.0.1:7410", "The addresses at which it listens, set apart by ';'; beyond this machine with https, such as https://0.0.0.0:7410"),
+        (
+            "listen", "http://127.0.0.1:7410",
+            "The addresses at which it listens, set apart by ';'; beyond this machine with https, such as https://0.0.0.0:7410"),
         ("names", "this machine's", "Names by which it is reached over TLS besides this machine's own, set apart by commas, such as bandejo.example"),
-        ("certificate", "of its own", "A file (PEM) with a certificate of your organisation's, those that lead to its authority, and its key; without it the service has an authority of its own"),
-        ("announce", "none", "A file (PEM) with authorities that devices shall believe too: name them here, wait until all devices know, and only then change the certificate"),
-        ("without-tls", "off", "on lets it listen without TLS beyond this machine: whoever is on the way then reads and changes everything, and commands the devices"),
+        (
+            "certificate", "of its own",
+            "A file (PEM) with a certificate of your organisation's, those that lead to its authority, and its key; without it the service has an "
+                + "authority of its own"),
+        (
+            "announce", "none",
+            "A file (PEM) with authorities that devices shall believe too: name them here, wait until all devices know, and only then change the certificate"),
+        (
+            "without-tls", "off",
+            "on lets it listen without TLS beyond this machine: whoever is on the way then reads and changes everything, and commands the devices"),
         ("check-in-seconds", "60", "Seconds between check-ins of a device, 1 to 86400"),
         ("sign-ins-per-minute", "20", "Sign-in attempts a minute from one address, 1 to 10000"),
         ("first-password", "random", "The password of the first administrator; a random one is written to first-password.txt in the data folder"),
         ("joins-per-minute", "600", "Joins of devices a minute from one address, 1 to 1000000"),
-        ("connections", "all but 1000 of the files that may be open", "Connections that may be open at once, 8 to 1000000; at most half of them are lines on which devices wait to be called, and the last twentieth is kept for people and for /healthz"),
-        ("figures-for", "anybody", "Who may read /metrics and the description of the API: anybody, people (who are signed in), or addresses set apart by commas, such as 127.0.0.1,10.20.0.0/16"),
-        ("hints", "none", "A file with marks of setups that this site knows, as bandejo package inspect --silent-with writes it; the bench looks at them before its own"),
-        ("trials", "off", "on lets packagers try drafts on the bench in a clean sandbox of this machine, without network; off leaves trials to the command line"),
+        (
+            "connections", "all but 1000 of the files that may be open",
+            "Connections that may be open at once, 8 to 1000000; at most half of them are lines on which devices wait to be called, and the last twentieth "
+                + "is kept for people and for /healthz"),
+        (
+            "figures-for", "anybody",
+            "Who may read /metrics and the description of the API: anybody, people (who are signed in), or addresses set apart by commas, such as "
+                + "127.0.0.1,10.20.0.0/16"),
+        (
+            "hints", "none",
+            "A file with marks of setups that this site knows, as bandejo package inspect --silent-with writes it; the bench looks at them before its own"),
+        (
+            "trials", "off",
+            "on lets packagers try drafts on the bench in a clean sandbox of this machine, without network; off leaves trials to the command line"),
         ("release-by", "anybody", "Who releases a package: anybody who may, or another than who built it"),
         ("demo-clock", "none", "A file with a clock that can run fast or be stepped, for demonstrations and tests; made where it is not there"),
         ("max-package-gib", "64", "The largest package file in GiB, 1 to 1024"),
@@ -114,7 +135,8 @@ internal sealed class ServiceOptions
             if (!All.Any(known => known.Name == name))
             {
                 var near = Suggest.Nearest(name, All.Select(known => known.Name));
-                findings.Add(new Finding($"There is no setting '{arguments[i]}'." + (near is null ? $" Settings: {string.Join(", ", All.Select(known => "--" + known.Name))}." : $" Did you mean '--{near}'?")));
+                findings.Add(new Finding($"There is no setting '{arguments[i]}'." + (
+                    near is null ? $" Settings: {string.Join(", ", All.Select(known => "--" + known.Name))}." : $" Did you mean '--{near}'?")));
             }
             else if (i + 1 >= arguments.Count)
             {
@@ -128,10 +150,15 @@ internal sealed class ServiceOptions
 
         if (findings.Count == 0 && !options.IsPlain && options.Addresses.FirstOrDefault(address => address.Scheme == "http" && !address.IsLoopback) is { } open)
         {
-            findings.Add(new Finding($"At {open} the service could be reached from other machines without TLS: whoever is on the way could read and change everything, and command the devices. Say https ({open.ToString().Replace("http:", "https:", StringComparison.Ordinal)}), which works from nothing; or, to accept that, --without-tls on."));
+            findings.Add(new Finding(
+                $"At {open} the service could be reached from other machines without TLS: whoever is on the way could read and change everything, and "
+                    + $"command the devices. Say https ({open.ToString().Replace("http:", "https:", StringComparison.Ordinal)}), which works from "
+                        + $"nothing; or, to accept that, --without-tls on."));
         }
 
-        return findings.Count == 0 ? options : new Failure(ErrorKind.Invalid, string.Join(Environment.NewLine, findings.Select(finding => finding.Message)), findings);
+        return findings.Count == 0
+            ? options
+            : new Failure(ErrorKind.Invalid, string.Join(Environment.NewLine, findings.Select(finding => finding.Message)), findings);
     }
 
     /// <summary>So many that files for the database and content are never lacking: a process that may open no more files cannot go on.</summary>
@@ -152,7 +179,8 @@ internal sealed class ServiceOptions
             case "listen" when Listening.Read(value) is not null:
                 Listen = value;
                 break;
-            case "names" when value.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries) is var names && names.All(each => Uri.CheckHostName(each) != UriHostNameType.Unknown):
+            case "names" when value.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries) is var names
+                && names.All(each => Uri.CheckHostName(each) != UriHostNameType.Unknown):
                 Names = names;
                 break;
             case "certificate" when value == "of its own" || File.Exists(value):
@@ -210,6 +238,10 @@ internal sealed class ServiceOptions
                 break;
         }
 
-        int? Number(int least, int most) => int.TryParse(value, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var number) && number >= least && number <= most ? number : null;
+        int? Number(int least, int most) =>
+            int.TryParse(value, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var number) && number >= least
+                && number <= most
+                ? number
+                : null;
     }
 }

@@ -66,13 +66,24 @@ internal static class Setup
         var services = builder.Services;
         services.AddClock(options.DemoClock);
         services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
-        services.AddSingleton(_ => new FileStore(options.Data)).AddSingleton(_ => new SiteAuthority(options.Data, options.Tls)).AddHostedService<CertificateWatch>();
-        services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<InspectionLine>().AddSingleton<Unfinished>().AddHostedService<Tidying>().AddSingleton<Drafts>().AddSingleton<BenchTrials>();
+        services.AddSingleton(_ => new FileStore(options.Data)).AddSingleton(_ => new SiteAuthority(options.Data, options.Tls))
+            .AddHostedService<CertificateWatch>();
+        services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<InspectionLine>()
+            .AddSingleton<Unfinished>().AddHostedService<Tidying>().AddSingleton<Drafts>().AddSingleton<BenchTrials>();
         services.AddSingleton(new DeviceOptions { CheckInSeconds = options.CheckInSeconds });
-        services.AddSingleton(new PackageOptions { Hints = options.Hints, MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother, UnfinishedOfOne = options.UnfinishedGibOfOne * 1024L * 1024 * 1024, UnfinishedOfAll = options.UnfinishedGib * 1024L * 1024 * 1024 });
-        services.AddSingleton<WorldHost>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Passwords>().AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>().AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
-        services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>().AddHostedService(all => all.GetRequiredService<HailWatch>());
-        services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys"))).SetApplicationName("bandejo");
+        services.AddSingleton(
+            new PackageOptions
+            {
+                Hints = options.Hints, MaxPackageBytes = options.MaxPackageGib * 1024L * 1024 * 1024, ReleaseByAnother = options.ReleaseByAnother,
+                UnfinishedOfOne = options.UnfinishedGibOfOne * 1024L * 1024 * 1024, UnfinishedOfAll = options.UnfinishedGib * 1024L * 1024 * 1024,
+            });
+        services.AddSingleton<WorldHost>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Passwords>()
+            .AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>()
+            .AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
+        services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>()
+            .AddHostedService(all => all.GetRequiredService<HailWatch>());
+        services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys")))
+            .SetApplicationName("bandejo");
         services.AddSignIn(isDemo: options.Addresses.Any(address => address.Scheme == "http"));
         services.AddRateLimiter(limits =>
         {
@@ -108,7 +119,10 @@ internal static class Setup
             // Who may, so that a client can say so before it asks.
             if (context.Description.ActionDescriptor.EndpointMetadata.OfType<NeededRoles>().FirstOrDefault() is { } needed)
             {
-                operation.Extensions = new Dictionary<string, IOpenApiExtension> { ["x-roles"] = new JsonNodeExtension(new JsonArray([.. needed.Roles.Select(role => (JsonNode)role)])) };
+                operation.Extensions = new Dictionary<string, IOpenApiExtension>
+                {
+                    ["x-roles"] = new JsonNodeExtension(new JsonArray([.. needed.Roles.Select(role => (JsonNode)role)])),
+                };
             }
 
             return Task.CompletedTask;
@@ -157,7 +171,8 @@ internal static class Setup
     private static void Map(WebApplication app)
     {
         app.MapGet("/healthz/live", () => Results.Text("live")).ExcludeFromDescription();
-        app.MapGet("/healthz/ready", (WorldHost world) => world.IsReady ? Results.Text("ready") : Results.Text("reading the state", statusCode: 503)).ExcludeFromDescription();
+        app.MapGet("/healthz/ready", (WorldHost world) => world.IsReady ? Results.Text("ready") : Results.Text("reading the state", statusCode: 503))
+            .ExcludeFromDescription();
         app.MapPrometheusScrapingEndpoint("/metrics");
         app.MapOpenApi("/api/{documentName}/openapi.json");
         app.MapDeviceProtocol();
@@ -178,15 +193,21 @@ internal static class Setup
         api.MapJournal();
         api.MapClock(app);
         api.MapGet("/service", (WorldHost world, ServiceClock clock) => Results.Ok(world.Read(each => new ServiceInfo(
-            typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count, each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count, clock.Speed))))
+            typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count,
+            each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count, clock.Speed))))
             .ForAll().WithSummary("What this service is").Produces<ServiceInfo>();
     }
 
-    /// <summary>Of a start that fails the host tells with where in its code; whoever started the service is told in words (Program). That work in hand ends then is no news.</summary>
+    /// <summary>
+    /// Of a start that fails the host tells with where in its code; whoever started the service is told in words (Program). That work in hand ends then is no
+    /// news.
+    /// </summary>
     private static bool IsToldInWords(LogEvent logged) =>
         logged.Properties.GetValueOrDefault("SourceContext") is ScalarValue { Value: "Microsoft.Extensions.Hosting.Internal.Host" }
-        && (logged.Exception is OperationCanceledException || (logged.Properties.GetValueOrDefault("EventId") is StructureValue id && id.Properties.Any(part => part is { Name: "Name", Value: ScalarValue { Value: "HostedServiceStartupFaulted" } })));
+        && (logged.Exception is OperationCanceledException || (logged.Properties.GetValueOrDefault("EventId") is StructureValue id && id.Properties.Any(
+            part => part is { Name: "Name", Value: ScalarValue { Value: "HostedServiceStartupFaulted" } })));
 
     private static RateLimitPartition<string> PerMinute(HttpContext context, int permits) => RateLimitPartition.GetFixedWindowLimiter(
-        context.Connection.RemoteIpAddress?.ToString() ?? "nowhere", _ => new FixedWindowRateLimiterOptions { PermitLimit = permits, Window = TimeSpan.FromMinutes(1) });
+        context.Connection.RemoteIpAddress?.ToString() ?? "nowhere",
+        _ => new FixedWindowRateLimiterOptions { PermitLimit = permits, Window = TimeSpan.FromMinutes(1) });
 }

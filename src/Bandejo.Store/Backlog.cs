@@ -118,7 +118,8 @@ internal sealed class Backlog
             for (var i = from; i >= 0 && i < places.Length && found.Count < query.Limit; i += step)
             {
                 var mark = places[i].Mark;
-                if ((query.Device is not null && mark.Device != device) || (query.Deployment is not null && mark.Deployment != deployment) || (query.Topic is not null && mark.Name != topic) || mark.Number >= query.Before)
+                if ((query.Device is not null && mark.Device != device) || (query.Deployment is not null && mark.Deployment != deployment)
+                    || (query.Topic is not null && mark.Name != topic) || mark.Number >= query.Before)
                 {
                     continue;
                 }
@@ -164,7 +165,8 @@ internal sealed class Backlog
             foreach (var place in device is null ? (IEnumerable<Place>)_attempts : OfDevice(RecentMark.KeyOf(device)))
             {
                 if ((deployment is null || place.Mark.Deployment == deploymentKey)
-                    && Attempt(place) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment) && LatestChanges.Belongs(attempt, found.GetValueOrDefault(attempt.Id)))
+                    && Attempt(place) is var attempt && (device is null || attempt.Device == device) && (deployment is null || attempt.Deployment == deployment)
+                        && LatestChanges.Belongs(attempt, found.GetValueOrDefault(attempt.Id)))
                 {
                     found[attempt.Id] = attempt;
                 }

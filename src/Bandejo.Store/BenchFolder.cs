@@ -23,7 +23,10 @@ public sealed class BenchFolder(string data)
     public IReadOnlyList<string> All() => [.. Directory.EnumerateDirectories(_root).Select(folder => Path.GetFileName(folder))];
 
     /// <summary>When somebody last went on with one, by the machine's clock.</summary>
-    public DateTime WrittenAt(string id) => File.Exists(Path.Combine(_root, id, About)) ? File.GetLastWriteTimeUtc(Path.Combine(_root, id, About)) : Directory.GetLastWriteTimeUtc(Path.Combine(_root, id));
+    public DateTime WrittenAt(string id) =>
+        File.Exists(Path.Combine(_root, id, About))
+            ? File.GetLastWriteTimeUtc(Path.Combine(_root, id, About))
+            : Directory.GetLastWriteTimeUtc(Path.Combine(_root, id));
 
     /// <summary>What is kept of one; null where there is none.</summary>
     public string? Read(string id) => IsOne(id) && File.Exists(Path.Combine(_root, id, About)) ? File.ReadAllText(Path.Combine(_root, id, About)) : null;
@@ -106,5 +109,7 @@ public sealed class BenchFolder(string data)
     private static bool IsOne(string id) => id.Length == 16 && id.All(char.IsAsciiLetterOrDigit);
 
     private string PathOf(string id, string path) =>
-        IsOne(id) && SafePath.Problem(path) is null ? Path.Combine(FilesOf(id), path) : throw new ArgumentException("This names no file of a draft.", nameof(path));
+        IsOne(id) && SafePath.Problem(path) is null
+            ? Path.Combine(FilesOf(id), path)
+            : throw new ArgumentException("This names no file of a draft.", nameof(path));
 }

@@ -27,8 +27,10 @@ internal static class CompactForm
         writer.Text(ReasonNames.Of(target.Reason.Code));
         Write(writer, target.Since);
         writer.Number(Bits(
-            target.Next is not null, target.Variant is not null, target.Tries > 0, target.Repairs > 0, target.HasBegun, target.IsInstalledHere, target.IsGoingBack, target.HasFailed, target.Before is not null,
-            target.BeforePackage is not null, target.ProvenAt is not null, target.TroubleAt is not null, target.TakenAt is not null, target.Harms > 0, target.Harm is not null, target.AppWhenOpened is not null, target.Order > 0,
+            target.Next is not null, target.Variant is not null, target.Tries > 0, target.Repairs > 0, target.HasBegun, target.IsInstalledHere,
+            target.IsGoingBack, target.HasFailed, target.Before is not null,
+            target.BeforePackage is not null, target.ProvenAt is not null, target.TroubleAt is not null, target.TakenAt is not null, target.Harms > 0,
+            target.Harm is not null, target.AppWhenOpened is not null, target.Order > 0,
             target.IsToGoBack, target.CannotGoBack, target.WaitsFor is not null, true));
         Write(writer, target.Next);
         Write(writer, target.Variant);
@@ -127,7 +129,9 @@ internal static class CompactForm
         }
 
         var because = reader.Byte() == 0 ? null : ReadReason(reader.Text(texts), ref reader, texts, depth + 1);
-        return new Reason(ReasonNames.Read(code) ?? throw new FormatException($"A kept target has the reason '{code}', which this version does not know."), arguments) { Because = because };
+        return new Reason(
+            ReasonNames.Read(code) ?? throw new FormatException($"A kept target has the reason '{code}', which this version does not know."),
+            arguments) { Because = because };
     }
 
     public static void Write(FormWriter writer, AttemptRecord attempt)
@@ -155,7 +159,8 @@ internal static class CompactForm
         var (id, deployment, device, kind, version) = (reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Text(texts));
         var (started, phase, message, bits) = (Instant(ref reader), reader.Text(texts), reader.Text(texts), reader.Number());
         return new AttemptRecord(
-            id, deployment, device, kind, version, started, (bits & 1) != 0 ? Instant(ref reader) : null, (bits & 2) != 0 ? reader.Text(texts) : null, phase, (bits & 4) != 0 ? reader.Fixed() : null, message, (bits & 8) != 0);
+            id, deployment, device, kind, version, started, (bits & 1) != 0 ? Instant(ref reader) : null, (bits & 2) != 0 ? reader.Text(texts) : null, phase,
+            (bits & 4) != 0 ? reader.Fixed() : null, message, (bits & 8) != 0);
     }
 
     public static void Write(FormWriter writer, EventRecord added)
@@ -175,7 +180,8 @@ internal static class CompactForm
     /// <inheritdoc cref="ReadTarget" path="/exception"/>
     public static EventRecord ReadEvent(ref FormReader reader, TextPool? texts = null)
     {
-        var (number, at, topic, what, text, bits) = (reader.LongNumber(), Instant(ref reader), reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Number());
+        var (number, at, topic, what, text, bits) = (
+            reader.LongNumber(), Instant(ref reader), reader.Text(texts), reader.Text(texts), reader.Text(texts), reader.Number());
         var by = (bits & 1) != 0 ? reader.Text(texts) : null;
         var deployment = (bits & 2) != 0 ? reader.Text(texts) : null;
         var device = (bits & 4) != 0 ? reader.Text(texts) : null;
@@ -188,7 +194,8 @@ internal static class CompactForm
     /// <inheritdoc cref="ReadTarget" path="/exception"/>
     public static RecentMark ReadMark(ref FormReader reader, int offset)
     {
-        var (number, _, topic, _, _, bits) = (reader.LongNumber(), Instant(ref reader), RecentMark.KeyOf(reader.Utf8()), reader.Utf8().Length, reader.Utf8().Length, reader.Number());
+        var (number, _, topic, _, _, bits) = (
+            reader.LongNumber(), Instant(ref reader), RecentMark.KeyOf(reader.Utf8()), reader.Utf8().Length, reader.Utf8().Length, reader.Number());
         _ = (bits & 1) != 0 ? reader.Utf8() : default;
         var deployment = (bits & 2) != 0 ? RecentMark.KeyOf(reader.Utf8()) : RecentMark.NoKey;
         var device = (bits & 4) != 0 ? RecentMark.KeyOf(reader.Utf8()) : RecentMark.NoKey;
@@ -207,7 +214,10 @@ internal static class CompactForm
         return bits;
     }
 
-    private static DateTimeOffset Instant(ref FormReader reader) => reader.LongNumber() is >= 0 and <= 3155378975999999999 and var ticks ? new DateTimeOffset(ticks, TimeSpan.Zero) : throw new FormatException("A kept instant is outside the calendar.");
+    private static DateTimeOffset Instant(ref FormReader reader) =>
+        reader.LongNumber() is >= 0 and <= 3155378975999999999 and var ticks
+            ? new DateTimeOffset(ticks, TimeSpan.Zero)
+            : throw new FormatException("A kept instant is outside the calendar.");
 
     private static void Write(FormWriter writer, DateTimeOffset at) => writer.Number(at.UtcTicks);
 

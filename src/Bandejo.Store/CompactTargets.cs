@@ -13,12 +13,15 @@ internal static class CompactTargets
 {
     public static void BringOver(SqliteConnection connection, SqliteTransaction transaction)
     {
-        foreach (var (deployment, device, data) in connection.Query<(string, string, string)>("SELECT deployment, device, data FROM target_before", transaction: transaction, buffered: false))
+        foreach (var (deployment, device, data) in connection.Query<(string, string, string)>(
+            "SELECT deployment, device, data FROM target_before", transaction: transaction, buffered: false))
         {
-            connection.Execute("INSERT INTO target VALUES (@deployment, @device, @form)", new { deployment, device, form = CompactForm.Of(Value<Target>(data)) }, transaction);
+            connection.Execute(
+                "INSERT INTO target VALUES (@deployment, @device, @form)", new { deployment, device, form = CompactForm.Of(Value<Target>(data)) }, transaction);
         }
 
-        foreach (var (number, data) in connection.Query<(long, byte[])>("SELECT number, data FROM recent_before ORDER BY number", transaction: transaction, buffered: false))
+        foreach (var (number, data) in connection.Query<(long, byte[])>(
+            "SELECT number, data FROM recent_before ORDER BY number", transaction: transaction, buffered: false))
         {
             var form = new RecentForm();
             foreach (var line in Encoding.UTF8.GetString(data).Split('\n', StringSplitOptions.RemoveEmptyEntries))
@@ -36,7 +39,9 @@ internal static class CompactTargets
         ('t', [var deployment, var target]) => new PutTarget(deployment, Value<Target>(target)),
         ('a', _) => new PutAttempt(Value<AttemptRecord>(line[1..])),
         ('e', _) => new AddEvent(Value<EventRecord>(line[1..])),
-        ('h', [var device, var at, var sequence]) => new PutHeard(device, DateTimeOffset.FromUnixTimeMilliseconds(long.Parse(at, CultureInfo.InvariantCulture)), long.Parse(sequence, CultureInfo.InvariantCulture)),
+        ('h', [var device, var at, var sequence]) =>
+            new PutHeard(device, DateTimeOffset.FromUnixTimeMilliseconds(long.Parse(at, CultureInfo.InvariantCulture)), long.Parse(
+                sequence, CultureInfo.InvariantCulture)),
         _ => throw new JsonException($"A kept change reads '{(line.Length > 40 ? line[..40] + "…" : line)}', which is in no form of a change."),
     };
 

@@ -16,14 +16,18 @@ internal static class DeviceSheets
         {
             var before = JsonSerializer.Deserialize<Before>(text, SqliteStore.JsonForm) ?? throw new JsonException("A kept device is empty.");
             var sheet = FactSheet.Of(
-                [.. before.Facts.Select(fact => new ReportedFact(book.Number(fact.Key), fact.Value, before.FactTimes.GetValueOrDefault(fact.Key, before.Joined)))],
-                before.Programs?.Select(program => new ReportedProgram(book.Number(program.Name), book.Number(program.Version), book.Number(program.Source))).ToList());
+                [.. before.Facts.Select(fact => new ReportedFact(book.Number(fact.Key), fact.Value, before.FactTimes.GetValueOrDefault(
+                    fact.Key, before.Joined)))],
+                before.Programs?.Select(program => new ReportedProgram(book.Number(program.Name), book.Number(program.Version), book.Number(program.Source)))
+                    .ToList());
             connection.Execute(
                 "INSERT INTO device VALUES (@Id, @Name, @KeyId, @X, @Y, @JoinCode, @Joined, @Heard, @Sequence, @FactsDigest, @IsSorted, @Words, @Sheet)",
                 new
                 {
-                    before.Id, before.Name, before.Key.KeyId, before.Key.X, before.Key.Y, before.JoinCode, Joined = before.Joined.ToUnixTimeMilliseconds(), Heard = before.LastHeard?.ToUnixTimeMilliseconds(),
-                    before.Sequence, before.FactsDigest, before.IsSorted, Words = before.Heard is null ? null : string.Join(' ', before.Heard), Sheet = sheet.Form.ToArray(),
+                    before.Id, before.Name, before.Key.KeyId, before.Key.X, before.Key.Y, before.JoinCode, Joined = before.Joined.ToUnixTimeMilliseconds(),
+                    Heard = before.LastHeard?.ToUnixTimeMilliseconds(),
+                    before.Sequence, before.FactsDigest, before.IsSorted, Words = before.Heard is null ? null : string.Join(' ', before.Heard),
+                    Sheet = sheet.Form.ToArray(),
                 },
                 transaction);
         }
@@ -36,7 +40,8 @@ internal static class DeviceSheets
 
     private sealed record Before(
         string Id, string Name, KeyRecord Key, string JoinCode, DateTimeOffset Joined, DateTimeOffset? LastHeard, long Sequence, string FactsDigest,
-        Dictionary<string, string> Facts, Dictionary<string, DateTimeOffset> FactTimes, List<ProgramBefore>? Programs, bool IsSorted, List<string>? Heard = null);
+        Dictionary<string, string> Facts, Dictionary<string, DateTimeOffset> FactTimes, List<ProgramBefore>? Programs, bool IsSorted,
+        List<string>? Heard = null);
 
     private sealed record ProgramBefore(string Name, string Version, string Source);
 }

@@ -185,7 +185,9 @@ public sealed class FileStore
     public string? FindLog(string attempt) => File.Exists(LogPath(attempt)) ? LogPath(attempt) : null;
 
     private static string Checked(string name) =>
-        name.Length is > 0 and <= 64 && name.All(char.IsAsciiLetterOrDigit) ? name : throw new ArgumentException("Only letters and digits name what is kept.", nameof(name));
+        name.Length is > 0 and <= 64 && name.All(char.IsAsciiLetterOrDigit)
+            ? name
+            : throw new ArgumentException("Only letters and digits name what is kept.", nameof(name));
 
     private string PathOf(string sha256) => Path.Combine(_files, Checked(sha256)[..2], sha256);
 

@@ -17,16 +17,23 @@ public sealed record EventQuery(string? Topic, string? Deployment, string? Devic
 /// <param name="Members">Still being read.</param>
 /// <param name="Targets">Still being read.</param>
 public sealed record StoredWorld(
-    IReadOnlyDictionary<string, string> Settings, IReadOnlyList<AccountRecord> Accounts, IReadOnlyList<TokenRecord> Tokens, IReadOnlyList<JoinCodeRecord> JoinCodes,
-    WordBook Words, int DeviceCount, IEnumerable<DeviceRecord> Devices, IReadOnlyList<GroupRecord> Groups, Task<IReadOnlyList<(string Group, string Device)>> Members,
+    IReadOnlyDictionary<string, string> Settings, IReadOnlyList<AccountRecord> Accounts, IReadOnlyList<TokenRecord> Tokens,
+    IReadOnlyList<JoinCodeRecord> JoinCodes,
+    WordBook Words, int DeviceCount, IEnumerable<DeviceRecord> Devices, IReadOnlyList<GroupRecord> Groups,
+    Task<IReadOnlyList<(string Group, string Device)>> Members,
     IReadOnlyList<PackageRecord> Packages, IReadOnlyList<DeploymentRecord> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
-    IReadOnlyList<AttemptRecord> OpenAttempts, IReadOnlyList<WavePlanRecord> WavePlans, IReadOnlyList<HandlingRecord> Handlings, IReadOnlyList<DeviceTrialRecord> DeviceTrials, long LastEvent)
+    IReadOnlyList<AttemptRecord> OpenAttempts, IReadOnlyList<WavePlanRecord> WavePlans, IReadOnlyList<HandlingRecord> Handlings,
+    IReadOnlyList<DeviceTrialRecord> DeviceTrials, long LastEvent)
 {
     /// <summary>All of it as the changes that make the world what it was, in an order in which each finds what it is about. To be taken once.</summary>
     public IEnumerable<Change> Changes()
     {
-        var (devices, groups, deployments) = (new HashSet<string>(StringComparer.Ordinal), Groups.Select(group => group.Slug).ToHashSet(StringComparer.Ordinal), Deployments.Select(deployment => deployment.Id).ToHashSet(StringComparer.Ordinal));
-        foreach (var change in Settings.Select(pair => (Change)new PutSetting(pair.Key, pair.Value)).Concat(Accounts.Select(account => new PutAccount(account))).Concat(Tokens.Select(token => new PutToken(token))).Concat(JoinCodes.Select(code => new PutJoinCode(code))))
+        var (devices, groups, deployments) = (
+            new HashSet<string>(StringComparer.Ordinal), Groups.Select(group => group.Slug).ToHashSet(StringComparer.Ordinal),
+            Deployments.Select(deployment => deployment.Id).ToHashSet(StringComparer.Ordinal));
+        foreach (
+            var change in Settings.Select(pair => (Change)new PutSetting(pair.Key, pair.Value)).Concat(Accounts.Select(account => new PutAccount(account)))
+                .Concat(Tokens.Select(token => new PutToken(token))).Concat(JoinCodes.Select(code => new PutJoinCode(code))))
         {
             yield return change;
         }
@@ -47,18 +54,21 @@ public sealed record StoredWorld(
             yield return new PutMember(group, device);
         }
 
-        foreach (var change in Packages.Select(package => (Change)new PutPackage(package)).Concat(Deployments.Select(deployment => new PutDeployment(deployment))))
+        foreach (var change in Packages.Select(package => (Change)new PutPackage(package)).Concat(Deployments.Select(
+            deployment => new PutDeployment(deployment))))
         {
             yield return change;
         }
 
-        foreach (var (deployment, target) in Targets.GetAwaiter().GetResult().Where(each => deployments.Contains(each.Deployment) && devices.Contains(each.Target.Device)))
+        foreach (var (deployment, target) in Targets.GetAwaiter().GetResult().Where(each => deployments.Contains(each.Deployment) && devices.Contains(
+            each.Target.Device)))
         {
             yield return new PutTarget(deployment, target);
         }
 
         foreach (var change in WavePlans.Select(plan => (Change)new PutWavePlan(plan)).Concat(Handlings.Select(handling => new PutHandling(handling)))
-            .Concat(DeviceTrials.Where(trial => devices.Contains(trial.Device)).Select(trial => new PutDeviceTrial(trial))).Concat(OpenAttempts.Select(attempt => new PutAttempt(attempt))))
+            .Concat(DeviceTrials.Where(trial => devices.Contains(trial.Device)).Select(trial => new PutDeviceTrial(trial)))
+                .Concat(OpenAttempts.Select(attempt => new PutAttempt(attempt))))
         {
             yield return change;
         }

@@ -3,7 +3,9 @@ using Bandejo.Core;
 
 namespace Bandejo.Store;
 
-/// <summary>The digests of uploads, taken while they come, so that nobody has to read them again. After a restart they are not known, and are taken from the file.</summary>
+/// <summary>
+/// The digests of uploads, taken while they come, so that nobody has to read them again. After a restart they are not known, and are taken from the file.
+/// </summary>
 internal sealed class RunningDigests
 {
     /// <summary>How many uploads are followed at a time; others are read again when they are whole.</summary>

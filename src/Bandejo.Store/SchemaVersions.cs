@@ -19,12 +19,15 @@ internal static class SchemaVersions
         var found = connection.ExecuteScalar<int>("PRAGMA user_version");
         if (found > Newest)
         {
-            throw new StoreException($"The database {file} has version {found}; this program reads up to version {Newest}. Run the program that wrote it, or a newer one.");
+            throw new StoreException(
+                $"The database {file} has version {found}; this program reads up to version {Newest}. Run the program that wrote it, or a newer one.");
         }
 
         if (found > 0 && found < Newest)
         {
-            using var copy = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = string.Create(CultureInfo.InvariantCulture, $"{file}.before-{found + 1}"), Pooling = false }.ToString());
+            using var copy = new SqliteConnection(
+                new SqliteConnectionStringBuilder { DataSource = string.Create(CultureInfo.InvariantCulture, $"{file}.before-{found + 1}"), Pooling = false }
+                    .ToString());
             copy.Open();
             connection.BackupDatabase(copy);
         }

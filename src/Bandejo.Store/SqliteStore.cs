@@ -15,7 +15,11 @@ namespace Bandejo.Store;
 /// <summary>The store in one SQLite file (write-ahead log, flushed at each commit).</summary>
 public sealed class SqliteStore : IStore
 {
-    internal static readonly JsonSerializerOptions JsonForm = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter(), new AppVersionForm(), new ReasonForm() }, TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()) };
+    internal static readonly JsonSerializerOptions JsonForm = new()
+    {
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, Converters = { new JsonStringEnumConverter(), new AppVersionForm(), new ReasonForm() },
+        TypeInfoResolver = JsonTypeInfoResolver.Combine(StoreJson.Default, new DefaultJsonTypeInfoResolver()),
+    };
 
     /// <summary>How many times 256 rows are read ahead at most.</summary>
     private const int MostAhead = 32;
@@ -72,15 +76,19 @@ public sealed class SqliteStore : IStore
                 return new StoredWorld(
                     connection.Query<(string Name, string Value)>("SELECT name, value FROM setting").ToDictionary(row => row.Name, row => row.Value),
                     Documents<AccountRecord>(connection, "SELECT data FROM account ORDER BY name"),
-                    [.. Rows(connection, "SELECT id, account, hash, label, created, expires, roles, is_session FROM token", row => new TokenRecord(row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5)), row.IsDBNull(6) ? null : row.GetString(6).Split(' '), row.GetInt64(7) != 0))],
-                    [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new JoinCodeRecord(row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
+                    [.. Rows(connection, "SELECT id, account, hash, label, created, expires, roles, is_session FROM token", row => new TokenRecord(
+                        row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5)),
+                        row.IsDBNull(6) ? null : row.GetString(6).Split(' '), row.GetInt64(7) != 0))],
+                    [.. Rows(connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code", row => new JoinCodeRecord(
+                        row.GetString(0), row.GetString(1), Text(row, 2), row.GetInt32(3), Instant(row.GetInt64(4)), row.GetString(5)))],
                     new WordBook(connection.Query<(int, string)>("SELECT number, text FROM word ORDER BY number", buffered: false)),
                     connection.ExecuteScalar<int>("SELECT count(*) FROM device"),
                     devices,
                     Documents<GroupRecord>(connection, "SELECT data FROM device_group ORDER BY slug"),
                     members,
                     Documents<PackageRecord>(connection, "SELECT data FROM package"),
-                    [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(row => ReadDeployment(row.Plan) with { State = Read<DeploymentState>(row.State) })],
+                    [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(
+                        row => ReadDeployment(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                     targets,
                     latest.UnderWay(Documents<AttemptRecord>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
                     Documents<WavePlanRecord>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
@@ -116,12 +124,15 @@ public sealed class SqliteStore : IStore
         Add(query.After is not null, "number > @After");
         Add(query.Before is not null, "number < @Before");
         var filter = where.Count == 0 ? "" : "WHERE " + string.Join(" AND ", where);
-        var sql = $"SELECT number, at, topic, what, actor, deployment, device, text, reason FROM event {filter} ORDER BY number {(query.After is null ? "DESC" : "ASC")} LIMIT @Limit";
+        var sql = $"SELECT number, at, topic, what, actor, deployment, device, text, reason FROM event {filter} ORDER BY number "
+            + $"{(query.After is null ? "DESC" : "ASC")} LIMIT @Limit";
         using var events = connection.ExecuteReader(sql, query);
         var found = new List<EventRecord>();
         while (events.Read())
         {
-            found.Add(new EventRecord(events.GetInt64(0), Instant(events.GetInt64(1)), events.GetString(2), events.GetString(3), Text(events, 4), Text(events, 5), Text(events, 6), events.GetString(7), Text(events, 8)));
+            found.Add(new EventRecord(
+                events.GetInt64(0), Instant(events.GetInt64(1)), events.GetString(2), events.GetString(3), Text(events, 4), Text(events, 5), Text(events, 6),
+                events.GetString(7), Text(events, 8)));
         }
 
         var all = found.UnionBy(recent, each => each.Number);
@@ -162,7 +173,8 @@ public sealed class SqliteStore : IStore
             (null, not null) => "WHERE device = @device",
             _ => "",
         };
-        var found = connection.Query<string>($"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(Read<AttemptRecord>);
+        var found = connection.Query<string>($"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit })
+            .Select(Read<AttemptRecord>);
         return [.. recent.UnionBy(found, attempt => attempt.Id).OrderByDescending(attempt => attempt.StartedAt).Take(limit)];
     }
 
@@ -264,7 +276,8 @@ public sealed class SqliteStore : IStore
     }
 
     /// <summary>Works on a thread of its own: it reads for seconds, which would keep one of the pool from those who are answered meanwhile.</summary>
-    private static Task<T> Apart<T>(Func<T> work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+    private static Task<T> Apart<T>(Func<T> work) =>
+        Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
 
     private static IReadOnlyList<(string Group, string Device)> Members(SqliteConnection connection)
     {
@@ -292,7 +305,9 @@ public sealed class SqliteStore : IStore
         }
 
         var codes = new Dictionary<string, string>(StringComparer.Ordinal);
-        return Rows(connection, "SELECT id, name, key_id, key_x, key_y, join_code, joined, last_heard, sequence, facts_digest, is_sorted, user_words, sheet FROM device", reader =>
+        return Rows(
+            connection,
+            "SELECT id, name, key_id, key_x, key_y, join_code, joined, last_heard, sequence, facts_digest, is_sorted, user_words, sheet FROM device", reader =>
         {
             var (id, code, sequence) = (reader.GetString(0), reader.GetString(5), reader.GetInt64(8));
             DateTimeOffset? lastHeard = reader.IsDBNull(7) ? null : Instant(reader.GetInt64(7));
@@ -302,13 +317,16 @@ public sealed class SqliteStore : IStore
             }
 
             return new DeviceRecord(
-                id, reader.GetString(1), new KeyRecord(reader.GetString(2), reader.GetString(3), reader.GetString(4)), codes.TryGetValue(code, out var known) ? known : codes[code] = code, Instant(reader.GetInt64(6)), lastHeard, sequence,
-                reader.GetString(9), FactSheet.Kept(reader.GetFieldValue<byte[]>(12)), reader.GetInt64(10) != 0, Text(reader, 11)?.Split(' ', StringSplitOptions.RemoveEmptyEntries));
+                id, reader.GetString(1), new KeyRecord(reader.GetString(2), reader.GetString(3), reader.GetString(4)),
+                codes.TryGetValue(code, out var known) ? known : codes[code] = code, Instant(reader.GetInt64(6)), lastHeard, sequence,
+                reader.GetString(9), FactSheet.Kept(reader.GetFieldValue<byte[]>(12)), reader.GetInt64(10) != 0,
+                Text(reader, 11)?.Split(' ', StringSplitOptions.RemoveEmptyEntries));
         });
     }
 
     private static Dictionary<string, (long At, long Sequence)> Heard(SqliteConnection connection) =>
-        Rows(connection, "SELECT device, at, sequence FROM device_heard", row => (Device: row.GetString(0), row.GetInt64(1), row.GetInt64(2))).ToDictionary(row => row.Device, row => (row.Item2, row.Item3), StringComparer.Ordinal);
+        Rows(connection, "SELECT device, at, sequence FROM device_heard", row => (Device: row.GetString(0), row.GetInt64(1), row.GetInt64(2)))
+            .ToDictionary(row => row.Device, row => (row.Item2, row.Item3), StringComparer.Ordinal);
 
     private static IEnumerable<T> Rows<T>(SqliteConnection connection, string sql, Func<SqliteDataReader, T> form)
     {

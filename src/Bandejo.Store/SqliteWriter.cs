@@ -5,7 +5,9 @@ using SQLitePCL;
 
 namespace Bandejo.Store;
 
-/// <summary>Writes changes through one connection whose statements stay prepared. Of several changes to one row in one commit only the last is written.</summary>
+/// <summary>
+/// Writes changes through one connection whose statements stay prepared. Of several changes to one row in one commit only the last is written.
+/// </summary>
 internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
 {
     private readonly Dictionary<string, sqlite3_stmt> _statements = new(StringComparer.Ordinal);
@@ -101,13 +103,17 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 Run("INSERT INTO account VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", account.Account, Json(account));
                 break;
             case PutToken(var token):
-                Run("INSERT INTO token VALUES ($1, $2, $3, $4, $5, $6, $7, $8)", token.Id, token.Account, token.Hash, token.Label, Instant(token.Created), Instant(token.Expires), token.Roles is { } roles ? string.Join(' ', roles) : null, token.IsSession ? 1L : 0L);
+                Run(
+                    "INSERT INTO token VALUES ($1, $2, $3, $4, $5, $6, $7, $8)", token.Id, token.Account, token.Hash, token.Label, Instant(token.Created),
+                    Instant(token.Expires), token.Roles is { } roles ? string.Join(' ', roles) : null, token.IsSession ? 1L : 0L);
                 break;
             case DeleteToken(var id, _):
                 Run("DELETE FROM token WHERE id = $1", id);
                 break;
             case PutJoinCode(var code):
-                Run("INSERT INTO join_code VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET uses_left = excluded.uses_left", code.Id, code.Hash, code.Group, (long)code.UsesLeft, Instant(code.Expires), code.MadeBy);
+                Run(
+                    "INSERT INTO join_code VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET uses_left = excluded.uses_left", code.Id, code.Hash,
+                    code.Group, (long)code.UsesLeft, Instant(code.Expires), code.MadeBy);
                 break;
             case DeleteJoinCode(var id, _):
                 Run("DELETE FROM join_code WHERE id = $1", id);
@@ -127,11 +133,14 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                     INSERT INTO device VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) ON CONFLICT (id) DO UPDATE SET
                     name = excluded.name, last_heard = excluded.last_heard, sequence = excluded.sequence, facts_digest = excluded.facts_digest, is_sorted = excluded.is_sorted, user_words = excluded.user_words, sheet = excluded.sheet
                     """,
-                    device.Id, device.Name, device.Key.KeyId, device.Key.X, device.Key.Y, device.JoinCode, Instant(device.Joined), device.LastHeard is { } heard ? Instant(heard) : null, device.Sequence, device.FactsDigest,
+                    device.Id, device.Name, device.Key.KeyId, device.Key.X, device.Key.Y, device.JoinCode, Instant(device.Joined),
+                    device.LastHeard is { } heard ? Instant(heard) : null, device.Sequence, device.FactsDigest,
                     device.IsSorted ? 1L : 0L, device.Heard is { } words ? string.Join(' ', words) : null, device.Sheet.Form.ToArray());
                 break;
             case PutHeard(var device, var at, var sequence):
-                Run("INSERT INTO device_heard VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, sequence = excluded.sequence", device, Instant(at), sequence);
+                Run(
+                    "INSERT INTO device_heard VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, sequence = excluded.sequence", device,
+                    Instant(at), sequence);
                 break;
             case DeleteDevice(var id):
                 Run("DELETE FROM user_word WHERE device = $1", id);
@@ -170,28 +179,37 @@ internal sealed class SqliteWriter(SqliteConnection connection) : IDisposable
                 Run("INSERT INTO device_trial VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", trial.Device, Json(trial));
                 break;
             case PutPackage(var package):
-                Run("INSERT INTO package VALUES ($1, $2, $3, $4) ON CONFLICT (digest) DO UPDATE SET data = excluded.data", package.Digest, package.App, package.Version, Json(package));
+                Run(
+                    "INSERT INTO package VALUES ($1, $2, $3, $4) ON CONFLICT (digest) DO UPDATE SET data = excluded.data", package.Digest, package.App,
+                    package.Version, Json(package));
                 break;
             case PutDeployment(var deployment):
-                Run("INSERT INTO deployment VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET state_data = excluded.state_data", deployment.Id, Json(deployment), Json(deployment.State));
+                Run(
+                    "INSERT INTO deployment VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET state_data = excluded.state_data", deployment.Id, Json(deployment),
+                    Json(deployment.State));
                 break;
             case PutTarget(var deployment, var target):
                 Run("INSERT INTO target VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET data = excluded.data", deployment, target.Device, CompactForm.Of(target));
                 break;
             case PutAttempt(var attempt):
                 Run(
-                    "INSERT INTO attempt VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET outcome = excluded.outcome, data = excluded.data WHERE device = excluded.device",
+                    "INSERT INTO attempt VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET outcome = excluded.outcome, data = excluded.data WHERE "
+                        + "device = excluded.device",
                     attempt.Id, attempt.Deployment, attempt.Device, Instant(attempt.StartedAt), attempt.Outcome, Json(attempt));
                 break;
             case AddEvent(var added):
-                Run("INSERT INTO event VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)", added.Number, Instant(added.At), added.Topic, added.What, added.By, added.Deployment, added.Device, added.Text, added.Reason);
+                Run(
+                    "INSERT INTO event VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)", added.Number, Instant(added.At), added.Topic, added.What, added.By,
+                    added.Deployment, added.Device, added.Text, added.Reason);
                 break;
             default:
                 throw new InvalidOperationException($"The store cannot keep {change.GetType().Name}.");
         }
     }
 
-    /// <summary>Carries out a statement through SQLite's own interface: thousands a second make the way through commands and readers the larger part of the work.</summary>
+    /// <summary>
+    /// Carries out a statement through SQLite's own interface: thousands a second make the way through commands and readers the larger part of the work.
+    /// </summary>
     private void Run(string sql, params ReadOnlySpan<object?> values)
     {
         if (!_statements.TryGetValue(sql, out var statement))

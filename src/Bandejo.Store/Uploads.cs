@@ -12,12 +12,14 @@ internal static class Uploads
     private const int Ahead = 4;
 
     /// <summary>
-    /// Appends at an offset, which must be where the file stands, and returns where it stands afterwards. What came survives the end of this process; a power cut only once it
+    /// Appends at an offset, which must be where the file stands, and returns where it stands afterwards. What came survives the end of this process; a power
+    /// cut only once it
     /// is whole. What a power cut damaged before shows by its digest.
     /// </summary>
     /// <param name="limit">The whole size, in bytes; more is refused.</param>
     /// <param name="digest">Takes in what is appended; null where nobody follows.</param>
-    public static async Task<Outcome<long>> Append(FileStream stream, long offset, long limit, Stream body, IncrementalHash? digest, CancellationToken cancellation)
+    public static async Task<Outcome<long>> Append(
+        FileStream stream, long offset, long limit, Stream body, IncrementalHash? digest, CancellationToken cancellation)
     {
         if (stream.Length != offset)
         {

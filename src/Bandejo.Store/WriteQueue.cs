@@ -22,7 +22,10 @@ internal sealed class WriteQueue : IAsyncDisposable
     /// <summary>After so many milliseconds without a caller the queue is quiet.</summary>
     private const int Quiet = 20;
 
-    /// <summary>A commit of half as many changes shows that much comes. The next is then put off until so many wait again, or for <see cref="Patience"/>: it costs nearly the same for few and for many.</summary>
+    /// <summary>
+    /// A commit of half as many changes shows that much comes. The next is then put off until so many wait again, or for <see cref="Patience"/>: it costs
+    /// nearly the same for few and for many.
+    /// </summary>
     private const int Many = 512;
 
     /// <summary>How many milliseconds a commit is put off at most.</summary>
@@ -91,7 +94,10 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    /// <summary>Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables. Its caller is blocked meanwhile, and must hold no lock that those who are answered need: taking up works with threads of the pool.</summary>
+    /// <summary>
+    /// Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables. Its caller is blocked
+    /// meanwhile, and must hold no lock that those who are answered need: taking up works with threads of the pool.
+    /// </summary>
     public LatestChanges Restart()
     {
         var restart = new Batch(IsRestart: true);
@@ -110,7 +116,10 @@ internal sealed class WriteQueue : IAsyncDisposable
         return Interlocked.Exchange(ref _takenUp, null) ?? Backlog.Latest();
     }
 
-    /// <summary>Nothing goes into its tables until what is returned is disposed of, unless too much waits: whoever reads all of them has the disk and the processor for it.</summary>
+    /// <summary>
+    /// Nothing goes into its tables until what is returned is disposed of, unless too much waits: whoever reads all of them has the disk and the processor for
+    /// it.
+    /// </summary>
     public IDisposable Still()
     {
         Interlocked.Increment(ref _readers);
@@ -266,7 +275,9 @@ internal sealed class WriteQueue : IAsyncDisposable
             // What is durable must go into its table without fail later: nothing else that tables refuse can be in it.
             if (change is AddEvent(var added))
             {
-                lastEvent = added.Number > lastEvent ? added.Number : throw new StoreException($"Events must be numbered upwards; the last is {lastEvent}, and {added.Number} was to follow.");
+                lastEvent = added.Number > lastEvent
+                    ? added.Number
+                    : throw new StoreException($"Events must be numbered upwards; the last is {lastEvent}, and {added.Number} was to follow.");
             }
 
             RecentChanges.Write(_form, change);
@@ -302,7 +313,8 @@ internal sealed class WriteQueue : IAsyncDisposable
         Backlog.Clear();
         (_number, _lastEvent, _takenUp) = (0, Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0, new LatestChanges());
         using var texts = new ThreadLocal<TextPool>(() => new TextPool());
-        foreach (var some in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false).Chunk(64))
+        foreach (
+            var some in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false).Chunk(64))
         {
             var read = new (IReadOnlyList<Change> State, List<RecentMark> Marks)[some.Length];
             Parallel.For(0, some.Length, i =>
@@ -316,7 +328,9 @@ internal sealed class WriteQueue : IAsyncDisposable
                 Backlog.Add(number, data, state.Count + events.Count(), marks);
                 _takenUp.Take(state);
                 _lastEvent = Math.Max(_lastEvent, events.LastOrDefault().Number);
-                _number = _number == 0 || number == _number + 1 ? number : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {number}.");
+                _number = _number == 0 || number == _number + 1
+                    ? number
+                    : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {number}.");
             }
         }
     }

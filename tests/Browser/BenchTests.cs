@@ -77,8 +77,10 @@ public sealed class BenchTests(Chromium chromium)
         await File.WriteAllTextAsync(Path.Combine(folder, "payload/opt/plateglass/plateglass"), "#!/bin/sh\n");
         await File.WriteAllTextAsync(Path.Combine(folder, "payload/opt/plateglass/beside"), "#!/bin/sh\n");
         var sha256 = Convert.ToHexStringLower(global::System.Security.Cryptography.SHA256.HashData("#!/bin/sh\n"u8));
-        var found = new[] { "opt/plateglass/beside", "opt/plateglass/plateglass" }.Select(path => new CapturedInfo(path, "file", 10, "755", null, sha256, null)).ToList();
-        await File.WriteAllTextAsync(Path.Combine(folder, "captured.json"), global::System.Text.Json.JsonSerializer.Serialize(new CaptureAnswer(0, found), ContractJson.Default.CaptureAnswer));
+        var found = new[] { "opt/plateglass/beside", "opt/plateglass/plateglass" }.Select(path => new CapturedInfo(path, "file", 10, "755", null, sha256, null))
+            .ToList();
+        await File.WriteAllTextAsync(Path.Combine(folder, "captured.json"), global::System.Text.Json.JsonSerializer.Serialize(
+            new CaptureAnswer(0, found), ContractJson.Default.CaptureAnswer));
         await global::System.IO.Compression.ZipFile.CreateFromDirectoryAsync(folder, file);
 
         await using var ines = await Person.SignIn(chromium, site, "ines", "packager");

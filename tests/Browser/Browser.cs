@@ -10,7 +10,8 @@ namespace Bandejo.Browser.Tests;
 public sealed class Chromium : IAsyncLifetime
 {
     // What would otherwise reach out of the machine is switched off.
-    private static readonly string[] Switches = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+    private static readonly string[] Switches = [
+        "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
 
     private IPlaywright? _playwright;
 
@@ -19,7 +20,8 @@ public sealed class Chromium : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         _playwright = await Playwright.CreateAsync();
-        Browser = await _playwright.Chromium.LaunchAsync(new() { ExecutablePath = Environment.GetEnvironmentVariable("BANDEJO_CHROMIUM") ?? "/usr/bin/chromium", Args = Switches });
+        Browser = await _playwright.Chromium.LaunchAsync(
+            new() { ExecutablePath = Environment.GetEnvironmentVariable("BANDEJO_CHROMIUM") ?? "/usr/bin/chromium", Args = Switches });
     }
 
     public async ValueTask DisposeAsync()
@@ -66,7 +68,8 @@ public sealed class Person : IAsyncDisposable
     /// <summary>Makes an account with one role and signs it in at the console.</summary>
     public static async Task<Person> SignIn(Chromium chromium, Site site, string account, string role, BrowserNewContextOptions? options = null)
     {
-        await site.Admin.Post("/api/v1/accounts", new AccountRequest(account, account, Password, [role]), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
+        await site.Admin.Post(
+            "/api/v1/accounts", new AccountRequest(account, account, Password, [role]), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
         var person = await Come(chromium, site, options);
         await person.SignIn(account, Password);
         await Sees(person.Page.GetByRole(AriaRole.Heading, new() { Name = "Today", Level = 1 }));

@@ -16,13 +16,20 @@ public sealed class PageTests(Chromium chromium)
 
     private static readonly (string Address, string Title)[] Pages =
     [
-        ("/", "Today"), ("/apps", "Apps"), ("/apps/notes", "notes"), ("/devices", "Devices"), ("/devices?filter=kind%20is%20%22desk%22&columns=memory&sort=-heard", "Devices"), ("/devices/DESK-1", "DESK-1"),
-        ("/devices/DESK-1?view=facts", "DESK-1"), ("/devices/DESK-1?view=programs", "DESK-1"), ("/devices/DESK-1?view=history", "DESK-1"), ("/groups", "Groups"), ("/groups/new", "Make a group"),
-        ("/groups/enrolled", "enrolled"), ("/groups/enrolled?view=devices", "enrolled"), ("/groups/enrolled?view=moves", "enrolled"), ("/deployments", "Deployments"), ("/deployments/new?package=notes&groups=enrolled", "Start a deployment"),
-        ("/deployments/ID", LongName), ("/deployments/ID?view=causes", LongName), ("/deployments/ID?view=timeline", LongName), ("/deployments/ID?view=journal", LongName), ("/deployments/ID?view=started", LongName),
-        ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"), ("/journal?topic=audit", "Journal"), ("/settings", "Settings"),
-        ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"), ("/settings?view=wave-plans", "Settings"), ("/settings?view=handlings", "Settings"), ("/nowhere", "There is nothing here"),
-        ("/devices/NOBODY", "No such device"), ("/deployments/D9999", "No such deployment"), ("/groups/nobody", "No such group"), ("/bench", "Bench"), ("/bench/DRAFT", "inkwell-print 4.3.0"), ("/bench/0123456789abcdef", "No such draft"), ("/packages/notes%202.0", "notes 2.0"),
+        ("/", "Today"), ("/apps", "Apps"), ("/apps/notes", "notes"), ("/devices", "Devices"),
+        ("/devices?filter=kind%20is%20%22desk%22&columns=memory&sort=-heard", "Devices"), ("/devices/DESK-1", "DESK-1"),
+        ("/devices/DESK-1?view=facts", "DESK-1"), ("/devices/DESK-1?view=programs", "DESK-1"), ("/devices/DESK-1?view=history", "DESK-1"),
+        ("/groups", "Groups"), ("/groups/new", "Make a group"),
+        ("/groups/enrolled", "enrolled"), ("/groups/enrolled?view=devices", "enrolled"), ("/groups/enrolled?view=moves", "enrolled"),
+        ("/deployments", "Deployments"), ("/deployments/new?package=notes&groups=enrolled", "Start a deployment"),
+        ("/deployments/ID", LongName), ("/deployments/ID?view=causes", LongName), ("/deployments/ID?view=timeline", LongName),
+        ("/deployments/ID?view=journal", LongName), ("/deployments/ID?view=started", LongName),
+        ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"),
+        ("/journal?topic=audit", "Journal"), ("/settings", "Settings"),
+        ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"),
+        ("/settings?view=wave-plans", "Settings"), ("/settings?view=handlings", "Settings"), ("/nowhere", "There is nothing here"),
+        ("/devices/NOBODY", "No such device"), ("/deployments/D9999", "No such deployment"), ("/groups/nobody", "No such group"), ("/bench", "Bench"),
+        ("/bench/DRAFT", "inkwell-print 4.3.0"), ("/bench/0123456789abcdef", "No such draft"), ("/packages/notes%202.0", "notes 2.0"),
     ];
 
     [Theory]
@@ -32,18 +39,24 @@ public sealed class PageTests(Chromium chromium)
     {
         await using var site = await Site.Start();
         var (id, draft) = await Furnish(site);
-        await using var person = await Person.SignIn(chromium, site, "root", "administrator", new() { ColorScheme = scheme, ReducedMotion = ReducedMotion.Reduce });
+        await using var person = await Person.SignIn(
+            chromium, site, "root", "administrator", new() { ColorScheme = scheme, ReducedMotion = ReducedMotion.Reduce });
         var axe = await File.ReadAllTextAsync(Path.Combine(Programs.Root(), "console/node_modules/axe-core/axe.min.js"));
         List<string> findings = [];
 
         // By night only the colours are others.
-        var rules = scheme == ColorScheme.Dark ? "['color-contrast', 'link-in-text-block']" : "['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']";
+        var rules = scheme == ColorScheme.Dark
+            ? "['color-contrast', 'link-in-text-block']"
+            : "['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']";
         foreach (var (address, title) in Pages)
         {
             await person.Open(address.Replace("ID", id).Replace("DRAFT", draft), title);
             await person.Page.WaitForFunctionAsync("() => document.querySelector('.loading') === null");
             await person.Page.EvaluateAsync(axe);
-            var found = await person.Page.EvaluateAsync<JsonElement>("() => axe.run(document, { runOnly: " + rules + " }).then(result => result.violations.map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 160) + ' | ' + node.any.concat(node.all, node.none).map(check => check.message).join('; ')).join(' || ')}`))");
+            var found = await person.Page.EvaluateAsync<JsonElement>(
+                "() => axe.run(document, { runOnly: " + rules
+                    + " }).then(result => result.violations.map(each => `${each.id}: ${each.nodes.slice(0, 3).map(node => node.html.slice(0, 160) + ' | ' "
+                        + "+ node.any.concat(node.all, node.none).map(check => check.message).join('; ')).join(' || ')}`))");
             findings.AddRange(found.EnumerateArray().Select(finding => $"{address}: {finding.GetString()}"));
         }
 
@@ -78,7 +91,10 @@ public sealed class PageTests(Chromium chromium)
         await using var site = await Site.Start();
         await using var person = await Person.SignIn(chromium, site, "root", "administrator");
         await person.Reads("Nothing needs you now");
-        foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[("/apps", "Apps", "No package is built yet"), ("/bench", "Bench", "Nothing is on the bench"), ("/devices", "Devices", "No device has joined yet"), ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"), ("/settings?view=wave-plans", "Settings", "There is no wave plan yet"), ("/settings?view=handlings", "Settings", "There is no handling yet")])
+        foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[
+            ("/apps", "Apps", "No package is built yet"), ("/bench", "Bench", "Nothing is on the bench"), ("/devices", "Devices", "No device has joined yet"),
+            ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"),
+            ("/settings?view=wave-plans", "Settings", "There is no wave plan yet"), ("/settings?view=handlings", "Settings", "There is no handling yet")])
         {
             await person.Open(address, title);
             await person.Reads(says);
@@ -130,7 +146,8 @@ public sealed class PageTests(Chromium chromium)
         Assert.Equal(304, (int)again.StatusCode);
         using var dotted = await http.GetAsync("/devices/HQ.DESK.1");
         Assert.Equal("text/html", dotted.Content.Headers.ContentType!.MediaType);
-        foreach (var address in (string[])["/assets/nothing.js", "/api/v1/nothing", "/../bandejo-service.dll", "/%2e%2e/bandejo-service.dll", "/assets/..%2f..%2fbandejo-service.dll"])
+        foreach (var address in (string[])[
+            "/assets/nothing.js", "/api/v1/nothing", "/../bandejo-service.dll", "/%2e%2e/bandejo-service.dll", "/assets/..%2f..%2fbandejo-service.dll"])
         {
             using var answer = await http.GetAsync(address);
             Assert.Equal(404, (int)answer.StatusCode);
@@ -150,13 +167,16 @@ public sealed class PageTests(Chromium chromium)
         await site.Must("group", "add", "first", "DESK-1", "DESK-2");
         await site.Must("wave-plan", "save", "careful", "--wave", "Pilots: 5 %; 100 % met for 1h", "--wave", "Rest: everyone else");
         await site.Must("device", "join-code", "new", "--group", "first");
-        await site.Must("deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", LongName, "--tries", "1", "--wave", "First: group first; 100 % met, then approval", "--wave", "Rest: everyone else", "--yes");
+        await site.Must(
+            "deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", LongName, "--tries", "1", "--wave",
+            "First: group first; 100 % met, then approval", "--wave", "Rest: everyone else", "--yes");
         var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Id;
         await site.Admin.Becomes(id, "DESK-1", "failed");
         await site.Admin.Becomes(id, "DESK-2", "met");
         var begun = JsonDocument.Parse((await site.Admin.Send(HttpMethod.Post, "/api/v1/bench")).Body).RootElement.GetProperty("id").GetString()!;
         var file = await File.ReadAllBytesAsync(Path.Combine(Programs.Root(), "demo/installers/inkwell-print_4.3.0_amd64.deb"));
-        using var piece = new HttpRequestMessage(HttpMethod.Patch, $"/api/v1/bench/{begun}/files?path=inkwell-print_4.3.0_amd64.deb&size={file.Length}") { Content = new ByteArrayContent(file) };
+        using var piece = new HttpRequestMessage(
+            HttpMethod.Patch, $"/api/v1/bench/{begun}/files?path=inkwell-print_4.3.0_amd64.deb&size={file.Length}") { Content = new ByteArrayContent(file) };
         piece.Headers.Add("Upload-Offset", "0");
         (await site.Admin.Http.SendAsync(piece)).EnsureSuccessStatusCode();
         return (id, begun);

@@ -182,7 +182,12 @@ public sealed class WorkTests(Chromium chromium)
         var asked = new ConcurrentDictionary<string, int>();
         await tomas.Page.RouteAsync(new Regex("/api/v1/(session|groups)$"), route =>
             asked.AddOrUpdate(route.Request.Url, 1, (_, times) => times + 1) == 1
-                ? route.FulfillAsync(new() { Status = 503, ContentType = "application/problem+json", Body = """{"type":"urn:bandejo:problem:not-ready","title":"Not ready","status":503,"detail":"The service is reading its state anew. Try again shortly."}""" })
+                ? route.FulfillAsync(
+                    new()
+                    {
+                        Status = 503, ContentType = "application/problem+json",
+                        Body = """{"type":"urn:bandejo:problem:not-ready","title":"Not ready","status":503,"detail":"The service is reading its state anew. Try again shortly."}""",
+                    })
                 : route.ContinueAsync());
         await tomas.Open("/groups", "Groups");
         await tomas.Reads("before");
@@ -191,5 +196,6 @@ public sealed class WorkTests(Chromium chromium)
         Assert.Empty(tomas.Complaints);
     }
 
-    private static async Task<DeploymentInfo> Info(Site site, string id) => (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment;
+    private static async Task<DeploymentInfo> Info(Site site, string id) =>
+        (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment;
 }

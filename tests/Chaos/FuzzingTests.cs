@@ -7,7 +7,9 @@ using Xunit;
 
 namespace Bandejo.Chaos.Tests;
 
-/// <summary>What comes in made up at random, for as long as one likes: files, rules, gates, manifests; and what a hostile device says to a real service.</summary>
+/// <summary>
+/// What comes in made up at random, for as long as one likes: files, rules, gates, manifests; and what a hostile device says to a real service.
+/// </summary>
 public sealed class FuzzingTests(ITestOutputHelper output)
 {
     private static readonly TimeSpan Length = TimeSpan.FromSeconds(Number("BANDEJO_CHAOS_SECONDS", 6));
@@ -36,7 +38,9 @@ public sealed class FuzzingTests(ITestOutputHelper output)
     {
         await using var site = await Site.Start();
         await site.Package("foldline", "7.2.0", "exit 0");
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 2), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post(
+                "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 2), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         using var hostile = await HostileDevice.Join(site.Service.Address, code);
         using var honest = new DeviceClient(site.Service.Address);
         await honest.Join(code, "HONEST-01");
@@ -68,5 +72,6 @@ public sealed class FuzzingTests(ITestOutputHelper output)
         output.WriteLine($"{sent} messages, {taken} taken");
     }
 
-    private static int Number(string name, int otherwise) => int.TryParse(Environment.GetEnvironmentVariable(name), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : otherwise;
+    private static int Number(string name, int otherwise) =>
+        int.TryParse(Environment.GetEnvironmentVariable(name), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : otherwise;
 }

@@ -25,7 +25,8 @@ public sealed class NothingLostTests(ITestOutputHelper output)
         await using var world = await World.Start(seed);
         await using var onlookers = world.LookOn();
         var faults = await Rage(world, new Random(seed), TimeSpan.FromSeconds(seconds));
-        Say($"faults: {string.Join(", ", faults.GroupBy(fault => fault).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group => $"{group.Count()} x {group.Key}"))}");
+        Say($"faults: "
+            + $"{string.Join(", ", faults.GroupBy(fault => fault).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group => $"{group.Count()} x {group.Key}"))}");
         var versions = await Settle(world);
         var seen = await onlookers.Leave();
         Check(seen.Wrongs.Count == 0, $"Those who looked on saw what should not be: {string.Join("; ", seen.Wrongs.Take(5))}");
@@ -123,7 +124,8 @@ public sealed class NothingLostTests(ITestOutputHelper output)
             }
             catch (OperationCanceledException)
             {
-                Assert.Fail($"The deployments did not go on to their end: {string.Join("; ", all.Select(deployment => $"{deployment.Name} {deployment.Status}: {string.Join(", ", deployment.States.Select(state => $"{state.Count} {state.Name}"))}"))}");
+                Assert.Fail($"The deployments did not go on to their end: "
+                    + $"{string.Join("; ", all.Select(deployment => $"{deployment.Name} {deployment.Status}: {string.Join(", ", deployment.States.Select(state => $"{state.Count} {state.Name}"))}"))}");
             }
         }
     }
@@ -135,7 +137,8 @@ public sealed class NothingLostTests(ITestOutputHelper output)
         var targets = new Dictionary<(string Deployment, string Device), TargetInfo>();
         foreach (var deployment in deployments)
         {
-            foreach (var attempt in (await world.Get($"/api/v1/deployments/{deployment.Id}/attempts?limit=1000", ContractJson.Default.IReadOnlyListAttemptInfo))!)
+            foreach (
+                var attempt in (await world.Get($"/api/v1/deployments/{deployment.Id}/attempts?limit=1000", ContractJson.Default.IReadOnlyListAttemptInfo))!)
             {
                 believed[attempt.Id] = attempt;
             }
@@ -179,7 +182,9 @@ public sealed class NothingLostTests(ITestOutputHelper output)
         foreach (var ((deployment, device), target) in targets.Where(pair => pair.Value.State == "met" && record.There.ContainsKey(pair.Key.Device)))
         {
             var there = record.There[device].GetValueOrDefault("alpha");
-            Check(there is not null && int.Parse(there[2..], CultureInfo.InvariantCulture) >= int.Parse(target.Version[2..], CultureInfo.InvariantCulture), $"{device} counts as met in {deployment} with {target.Version}, and has {there ?? "nothing"}");
+            Check(
+                there is not null && int.Parse(there[2..], CultureInfo.InvariantCulture) >= int.Parse(target.Version[2..], CultureInfo.InvariantCulture),
+                $"{device} counts as met in {deployment} with {target.Version}, and has {there ?? "nothing"}");
         }
 
         foreach (var agent in world.Agents)
@@ -187,7 +192,9 @@ public sealed class NothingLostTests(ITestOutputHelper output)
             var installs = (agent.Read("run/installs") ?? "").Split('\n', StringSplitOptions.RemoveEmptyEntries);
             Check(installs.Length == installs.Distinct().Count(), $"{agent.Name} ran a step twice: {string.Join(", ", installs)}");
             var newest = deployments.MaxBy(deployment => deployment.StartedAt)!;
-            Check(targets[(newest.Id, agent.Name)].State != "met" || agent.Read("opt/alpha/VERSION") == newest.Version, $"{agent.Name} counts as met with {newest.Version}, and has {agent.Read("opt/alpha/VERSION")}");
+            Check(
+                targets[(newest.Id, agent.Name)].State != "met" || agent.Read("opt/alpha/VERSION") == newest.Version,
+                $"{agent.Name} counts as met with {newest.Version}, and has {agent.Read("opt/alpha/VERSION")}");
         }
     }
 
@@ -195,10 +202,14 @@ public sealed class NothingLostTests(ITestOutputHelper output)
     {
         var target = targets[(attempt.Deployment, attempt.Device)];
         var wave = deployments.First(deployment => deployment.Id == attempt.Deployment).Waves.First(each => each.Name == target.Wave);
-        Check(wave.OpenedAt is { } opened && attempt.At >= opened - Slack, $"{attempt.Device} began {attempt.Attempt} at {attempt.At:O}, and wave '{wave.Name}' opened at {wave.OpenedAt:O}");
+        Check(
+            wave.OpenedAt is { } opened && attempt.At >= opened - Slack,
+            $"{attempt.Device} began {attempt.Attempt} at {attempt.At:O}, and wave '{wave.Name}' opened at {wave.OpenedAt:O}");
         Check(attempt.WasAllowed, $"{attempt.Device} began {attempt.Attempt} at {attempt.At:O} against the orders it had heard at {attempt.OrdersAt:O}");
         var heard = attempt.HeardAt > attempt.OrdersAt ? attempt.HeardAt.Value : attempt.OrdersAt;
-        Check(attempt.At <= heard + TimeSpan.FromSeconds(attempt.Lease) + Slack, $"{attempt.Device} began {attempt.Attempt} at {attempt.At:O}, after its lease: it had last heard at {heard:O}");
+        Check(
+            attempt.At <= heard + TimeSpan.FromSeconds(attempt.Lease) + Slack,
+            $"{attempt.Device} began {attempt.Attempt} at {attempt.At:O}, after its lease: it had last heard at {heard:O}");
     }
 
     private void Check(bool holds, string otherwise)
@@ -213,5 +224,6 @@ public sealed class NothingLostTests(ITestOutputHelper output)
         Console.WriteLine($"   chaos: {line}");
     }
 
-    private static int Number(string name, int otherwise) => int.TryParse(Environment.GetEnvironmentVariable(name), CultureInfo.InvariantCulture, out var number) ? number : otherwise;
+    private static int Number(string name, int otherwise) =>
+        int.TryParse(Environment.GetEnvironmentVariable(name), CultureInfo.InvariantCulture, out var number) ? number : otherwise;
 }

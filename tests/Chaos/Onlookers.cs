@@ -18,7 +18,8 @@ public sealed class Onlookers : IAsyncDisposable
     /// <summary>How often each of them asks.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(400);
 
-    private static readonly string[] Pages = ["/api/v1/devices?limit=50", "/api/v1/deployments", "/api/v1/today", "/api/v1/groups", "/api/v1/journal?topic=any&limit=20", "/metrics"];
+    private static readonly string[] Pages = [
+        "/api/v1/devices?limit=50", "/api/v1/deployments", "/api/v1/today", "/api/v1/groups", "/api/v1/journal?topic=any&limit=20", "/metrics"];
 
     private readonly CancellationTokenSource _enough = new();
     private readonly ApiClient _api;

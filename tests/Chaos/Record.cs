@@ -24,7 +24,9 @@ public sealed record Begun(string Device, string Attempt, string Deployment, int
     public string? Outcome { get; set; }
 }
 
-/// <summary>What the fleet's own record says its devices did. Read by nothing but the words in it, so that it judges the programs and is not judged by them.</summary>
+/// <summary>
+/// What the fleet's own record says its devices did. Read by nothing but the words in it, so that it judges the programs and is not judged by them.
+/// </summary>
 public sealed class Record
 {
     public List<Step> Steps { get; } = [];
@@ -84,10 +86,14 @@ public sealed class Record
         switch (Text(line, "what"))
         {
             case "step-began":
-                Steps.Add(new Step(device, Text(line, "attempt")!, Text(line, "step")!, Text(line, "app")!, Text(line, "version")!, Text(line, "deployment") ?? "", at, Moment(line, "heardAt")));
+                Steps.Add(new Step(
+                    device, Text(line, "attempt")!, Text(line, "step")!, Text(line, "app")!, Text(line, "version")!, Text(line, "deployment") ?? "", at,
+                    Moment(line, "heardAt")));
                 break;
             case "step-ended":
-                Steps.Last(step => step.Attempt == Text(line, "attempt") && step.Name == Text(line, "step")).Code = line.TryGetProperty("code", out var code) ? code.GetInt32() : -1;
+                Steps.Last(step => step.Attempt == Text(line, "attempt") && step.Name == Text(line, "step")).Code = line.TryGetProperty("code", out var code)
+                    ? code.GetInt32()
+                    : -1;
                 break;
             case "journal":
                 Journal(device, line, line.GetProperty("entry"), at, orders);
@@ -95,7 +101,9 @@ public sealed class Record
         }
     }
 
-    private void Journal(string device, JsonElement line, JsonElement entry, DateTimeOffset at, Dictionary<string, (DateTimeOffset At, Dictionary<string, (bool MayStart, int Lease)> Orders)> orders)
+    private void Journal(
+        string device, JsonElement line, JsonElement entry, DateTimeOffset at, Dictionary<string,
+        (DateTimeOffset At, Dictionary<string, (bool MayStart, int Lease)> Orders)> orders)
     {
         switch (Text(entry, "entry"))
         {
@@ -111,7 +119,10 @@ public sealed class Record
                 var key = KeyOf(order);
                 var heard = orders.TryGetValue(device, out var known) ? known : (At: default, Orders: []);
                 var isKnown = heard.Orders.TryGetValue(key, out var said);
-                Attempts.Add(new Begun(device, Text(attempt, "id")!, Text(order, "deployment")!, order.GetProperty("number").GetInt32(), Text(order, "kind")!, at, Moment(line, "heardAt")) { WasAllowed = isKnown && said.MayStart, OrdersAt = heard.At, Lease = said.Lease });
+                Attempts.Add(
+                    new Begun(
+                        device, Text(attempt, "id")!, Text(order, "deployment")!, order.GetProperty("number").GetInt32(), Text(order, "kind")!, at,
+                        Moment(line, "heardAt")) { WasAllowed = isKnown && said.MayStart, OrdersAt = heard.At, Lease = said.Lease });
                 break;
             case "ended":
                 var report = entry.GetProperty("report");

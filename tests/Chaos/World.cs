@@ -72,11 +72,17 @@ public sealed class World : IAsyncDisposable
     /// <summary>Lets people look at lists and figures until they are let go.</summary>
     public Onlookers LookOn() => new(_site.Service.Address, _site.Admin);
 
-    /// <summary>Builds and releases a version of the app, once the service answers: after a fault it may still be reading its state, and whoever builds is told to try again then.</summary>
+    /// <summary>
+    /// Builds and releases a version of the app, once the service answers: after a fault it may still be reading its state, and whoever builds is told to try
+    /// again then.
+    /// </summary>
     public async Task Package(string version)
     {
         await Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo);
-        await _site.Package("alpha", version, $"mkdir -p \"$T\"; echo \"$BANDEJO_ATTEMPT {version}\" >> \"$BANDEJO_ROOT/run/installs\"; sleep 0.3; echo {version} > \"$T/VERSION\"", limit: "40m", codes: "{ 75: busy }");
+        await _site.Package(
+            "alpha", version,
+            $"mkdir -p \"$T\"; echo \"$BANDEJO_ATTEMPT {version}\" >> \"$BANDEJO_ROOT/run/installs\"; sleep 0.3; echo {version} > \"$T/VERSION\"", limit: "40m",
+            codes: "{ 75: busy }");
     }
 
     /// <summary>Asks the service, again while it cannot answer; what it refuses for good is returned as null.</summary>
@@ -91,7 +97,8 @@ public sealed class World : IAsyncDisposable
             {
                 return await ask(_site.Admin);
             }
-            catch (InvalidOperationException error) when (error.Message.StartsWith("409", StringComparison.Ordinal) || error.Message.StartsWith("404", StringComparison.Ordinal))
+            catch (InvalidOperationException error) when (error.Message.StartsWith("409", StringComparison.Ordinal) || error.Message.StartsWith(
+                "404", StringComparison.Ordinal))
             {
                 return null;
             }
@@ -105,11 +112,15 @@ public sealed class World : IAsyncDisposable
     public Task<T?> Get<T>(string path, JsonTypeInfo<T> form)
         where T : class => Ask(api => api.Get(path, form));
 
-    public Task<ActAnswer?> Act(string deployment, string act) => Ask(api => api.Post($"/api/v1/deployments/{deployment}/{act}", new ReasonRequest("chaos"), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer));
+    public Task<ActAnswer?> Act(string deployment, string act) =>
+        Ask(api => api.Post(
+            $"/api/v1/deployments/{deployment}/{act}", new ReasonRequest("chaos"), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer));
 
     public async Task Deploy(string version)
     {
-        var request = new DeploymentRequest($"alpha {version}", ["all"], [new WaveRequest("A third", "34 %", "60 % met"), new WaveRequest("Everyone", "everyone else")], $"alpha {version}", Halt: "never", Tries: 6, RetryPause: "2m", Lease: "30m");
+        var request = new DeploymentRequest(
+            $"alpha {version}", ["all"], [new WaveRequest("A third", "34 %", "60 % met"), new WaveRequest("Everyone", "everyone else")], $"alpha {version}",
+            Halt: "never", Tries: 6, RetryPause: "2m", Lease: "30m");
         if (await Ask(api => api.Post("/api/v1/deployments", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo)) is null)
         {
             // Asked again after the first answer was lost: then it is there already.
@@ -151,7 +162,8 @@ public sealed class World : IAsyncDisposable
     /// <summary>Somebody else holds the database's lock for a while.</summary>
     public async Task LockDatabase(TimeSpan length)
     {
-        await using var connection = new SqliteConnection($"Data Source={Path.Combine(_site.Service.Folder, "data", "bandejo.db")};Pooling=False;Default Timeout=5");
+        await using var connection = new SqliteConnection(
+            $"Data Source={Path.Combine(_site.Service.Folder, "data", "bandejo.db")};Pooling=False;Default Timeout=5");
         connection.Open();
         await using var begin = connection.CreateCommand();
         begin.CommandText = "BEGIN IMMEDIATE";
@@ -169,7 +181,8 @@ public sealed class World : IAsyncDisposable
     }
 
     /// <summary>Lets the clock run faster, so that what is still to come comes soon.</summary>
-    public async Task Hurry(int speed) => await Ask(api => api.Post("/api/v1/clock", new ClockRequest(speed), ContractJson.Default.ClockRequest, ContractJson.Default.ClockInfo));
+    public async Task Hurry(int speed) =>
+        await Ask(api => api.Post("/api/v1/clock", new ClockRequest(speed), ContractJson.Default.ClockRequest, ContractJson.Default.ClockInfo));
 
     /// <summary>Lets time go by: chaos is made of when things happen.</summary>
     public static async Task Pass(TimeSpan length)
@@ -201,7 +214,8 @@ public sealed class World : IAsyncDisposable
     {
         await _site.Begin();
         await _site.Must("group", "new", "all");
-        var code = await _site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest("all", 100), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
+        var code = await _site.Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest("all", 100), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
         var hour = TimeProvider.System.GetUtcNow().AddHours(2).UtcDateTime.ToString("HH:00");
         Fleet = new FleetProcess(_site.Service.Address, Script.Replace("SEED", $"{Seed}").Replace("HOUR", hour), $"all={code.Code}\n", _clock);
         await Fleet.Start();

@@ -49,7 +49,8 @@ public sealed class CountingTests
     [InlineData(18, 118, true)]
     [InlineData(52, 400, true)]
     [InlineData(0, 0, false)]
-    public void A_halt_by_rate_waits_for_enough_trials(int failures, int trials, bool halts) => Assert.Equal(halts, HaltRule.Default.Halts(failures, trials) is not null);
+    public void A_halt_by_rate_waits_for_enough_trials(int failures, int trials, bool halts) =>
+        Assert.Equal(halts, HaltRule.Default.Halts(failures, trials) is not null);
 
     [Fact]
     public void A_halt_by_count_needs_no_trials()
@@ -63,7 +64,8 @@ public sealed class CountingTests
     [Fact]
     public void Trials_are_what_this_deployment_did()
     {
-        var tally = Counting.Count(Targets("3 met, 2 was-there, 1 failed, 1 lost, 1 undone-failed, 1 undone, 4 waiting"), null, TimeSpan.FromDays(7), Heard, Now);
+        var tally = Counting.Count(
+            Targets("3 met, 2 was-there, 1 failed, 1 lost, 1 undone-failed, 1 undone, 4 waiting"), null, TimeSpan.FromDays(7), Heard, Now);
         Assert.Equal((3, 6), (tally.Failures, tally.Trials));
     }
 
@@ -107,7 +109,8 @@ public sealed class CountingTests
     [InlineData("3 met", 2, "needs 3 of 2; it can never pass")]
     [InlineData("95 % met", 1, "needs 1 of 1")]
     [InlineData("100 % met", 3, "needs 3 of 3; 66.66 % would allow one to fail")]
-    public void A_gate_says_what_it_comes_to(string gate, int bottom, string expected) => Assert.Equal(expected, Sentences.Arithmetic(Gate.Parse(gate).Value, bottom));
+    public void A_gate_says_what_it_comes_to(string gate, int bottom, string expected) =>
+        Assert.Equal(expected, Sentences.Arithmetic(Gate.Parse(gate).Value, bottom));
 
     [Theory]
     [InlineData("95 % met for 2 d, clean, silent left out after 3 d, not-needed counts, then approval")]

@@ -141,7 +141,8 @@ public sealed class DeploymentTests
         run.Look(met: 9, failed: 3);
         Assert.Equal(DeploymentStatus.RollingBack, run.State.Status);
         Assert.Equal([], run.Look(met: 0, goingBack: 2));
-        Assert.Equal(["rolled-back"], run.Look([.. run.Tallies(met: 0).Select(tally => tally with { States = [.. Enum.GetValues<TargetState>().Select(state => state == TargetState.Undone ? 2 : 0)] })]));
+        Assert.Equal(["rolled-back"], run.Look([.. run.Tallies(met: 0).Select(
+            tally => tally with { States = [.. Enum.GetValues<TargetState>().Select(state => state == TargetState.Undone ? 2 : 0)] })]));
         Assert.Equal(DeploymentStatus.Ended, run.State.Status);
     }
 
@@ -238,7 +239,9 @@ public sealed class DeploymentTests
     }
 
     [Fact]
-    public void Looking_twice_never_acts_twice() => Gen.Select(Gen.Int[0, 12], Gen.Int[0, 12], Gen.Int[0, 3], Gen.OneOf("80 % met", "50 % met for 1 h", "90 % met, then approval", "3 met, clean")).Sample((met, failed, later, gate) =>
+    public void Looking_twice_never_acts_twice() =>
+        Gen.Select(Gen.Int[0, 12], Gen.Int[0, 12], Gen.Int[0, 3], Gen.OneOf("80 % met", "50 % met for 1 h", "90 % met, then approval", "3 met, clean"))
+            .Sample((met, failed, later, gate) =>
     {
         var run = new Run(gate, 12, 5);
         run.Look(met: 0);
@@ -260,7 +263,9 @@ public sealed class DeploymentTests
         var two = WavePicks.Assign([.. devices.AsEnumerable().Reverse()], picks, IsPilot, "D1");
         Assert.Equal(one.OrderBy(pair => pair.Key), two.OrderBy(pair => pair.Key));
         Assert.Equal([2, 10, 22, 66], one.Values.GroupBy(wave => wave).OrderBy(group => group.Key).Select(group => group.Count()));
-        Assert.NotEqual(one.Where(pair => pair.Value == 1).Select(pair => pair.Key).Order(), WavePicks.Assign(devices, picks, IsPilot, "D2").Where(pair => pair.Value == 1).Select(pair => pair.Key).Order());
+        Assert.NotEqual(
+            one.Where(pair => pair.Value == 1).Select(pair => pair.Key).Order(),
+            WavePicks.Assign(devices, picks, IsPilot, "D2").Where(pair => pair.Value == 1).Select(pair => pair.Key).Order());
     }
 
     [Fact]
@@ -294,10 +299,12 @@ public sealed class DeploymentTests
         var variants = new[] { Variant("arm", "architecture is \"arm64\"", "yes"), Variant("x64", "architecture is \"x64\"", "memory >= 4 GiB") };
         Assert.Equal(TargetEvent.FitNotKnown, Targeting.Weigh(variants, columns.Row(row)).Event);
         columns.Set(row, new FactRef("architecture", false), FactLookup.Of(FactValue.OfText("x64")));
-        Assert.Equal((TargetEvent.FitNotKnown, "x64"), (Targeting.Weigh(variants, columns.Row(row)).Event, Targeting.Weigh(variants, columns.Row(row)).Variant));
+        Assert.Equal((TargetEvent.FitNotKnown, "x64"), (
+            Targeting.Weigh(variants, columns.Row(row)).Event, Targeting.Weigh(variants, columns.Row(row)).Variant));
         columns.Set(row, new FactRef("memory", false), FactLookup.Of(FactValue.OfSize(2L << 30)));
         Assert.Equal("Required: memory >= 4 GiB", Targeting.Weigh(variants, columns.Row(row)).Reason.WithoutWhatItHas().ToString());
-        Assert.Equal((TargetEvent.Blocked, "Required: memory >= 4 GiB (has 2 GiB)"), (Targeting.Weigh(variants, columns.Row(row)).Event, Targeting.Weigh(variants, columns.Row(row)).Reason.ToString()));
+        Assert.Equal((TargetEvent.Blocked, "Required: memory >= 4 GiB (has 2 GiB)"), (
+            Targeting.Weigh(variants, columns.Row(row)).Event, Targeting.Weigh(variants, columns.Row(row)).Reason.ToString()));
         columns.Set(row, new FactRef("memory", false), FactLookup.Of(FactValue.OfSize(8L << 30)));
         Assert.Equal(TargetEvent.Due, Targeting.Weigh(variants, columns.Row(row)).Event);
         columns.Set(row, new FactRef("architecture", false), FactLookup.Of(FactValue.OfText("x86")));
@@ -316,7 +323,8 @@ public sealed class DeploymentTests
             _sizes = [first, second];
             Plan = new DeploymentPlan
             {
-                Id = "D1", Name = "Foldline 7.2.0", App = "foldline", AppName = "Foldline", Package = "p", Version = AppVersion.Parse("7.2.0"), Groups = ["desks"], RollBackOnHalt = rollBackOnHalt,
+                Id = "D1", Name = "Foldline 7.2.0", App = "foldline", AppName = "Foldline", Package = "p", Version = AppVersion.Parse("7.2.0"),
+                Groups = ["desks"], RollBackOnHalt = rollBackOnHalt,
                 Waves = [new Wave("Pilots", new Pick { Group = "pilots" }, Gate.Parse(gate).Value, null), new Wave("The rest", new Pick(), null, secondOpens)],
             };
             State = DeploymentState.Start(Plan, "tomas", Start);
@@ -331,9 +339,11 @@ public sealed class DeploymentTests
         public DateTimeOffset? LookAgain { get; private set; }
 
         public IReadOnlyList<Tally> Tallies(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) =>
-            [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, 0, new int[16]) { Changed = met + failed }, new Tally(_sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, 0, new int[16])];
+            [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, 0, new int[16]) { Changed = met + failed }, new Tally(
+                _sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, 0, new int[16])];
 
-        public IReadOnlyList<string> Look(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) => Look(Tallies(met, failed, trouble, goingBack));
+        public IReadOnlyList<string> Look(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) =>
+            Look(Tallies(met, failed, trouble, goingBack));
 
         public IReadOnlyList<string> Look(IReadOnlyList<Tally> tallies)
         {

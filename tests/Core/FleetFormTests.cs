@@ -9,17 +9,23 @@ public class FleetFormTests
 {
     private static readonly DateTimeOffset Now = new(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
 
-    private static readonly Gen<Target> AnyTarget = Gen.Select(Gen.Enum<TargetState>(), Gen.Int[0, 20], Gen.Int[0, 3], Gen.Int[0, 15]).Select((state, age, harms, flags) => new Target
+    private static readonly Gen<Target> AnyTarget = Gen.Select(Gen.Enum<TargetState>(), Gen.Int[0, 20], Gen.Int[0, 3], Gen.Int[0, 15])
+        .Select((state, age, harms, flags) => new Target
     {
-        Device = $"d{age % 7}", Wave = 0, State = state, ProvenAt = age == 0 ? null : Now.AddDays(-age), Harms = harms, HasBegun = (flags & 1) != 0, IsInstalledHere = (flags & 2) != 0,
+        Device = $"d{age % 7}", Wave = 0, State = state, ProvenAt = age == 0 ? null : Now.AddDays(-age), Harms = harms, HasBegun = (flags & 1) != 0,
+        IsInstalledHere = (flags & 2) != 0,
         HasFailed = (flags & 4) != 0, IsGoingBack = (flags & 8) != 0, TroubleAt = age % 3 == 0 ? null : Now.AddHours(-age),
     });
 
     [Fact]
     public void A_sheet_says_again_what_was_said() =>
-        Gen.Select(Gen.Select(Gen.Int[0, 300], Gen.String, Gen.Int).List[0, 20], Gen.Select(Gen.Int[0, 70000], Gen.Int[0, 300], Gen.Int[0, 3]).List[0, 50], Gen.Bool).Sample((facts, programs, isKnown) =>
+        Gen.Select(
+            Gen.Select(Gen.Int[0, 300], Gen.String, Gen.Int).List[0, 20], Gen.Select(Gen.Int[0, 70000], Gen.Int[0, 300], Gen.Int[0, 3]).List[0, 50], Gen.Bool)
+            .Sample((facts, programs, isKnown) =>
         {
-            var told = facts.Select(fact => new ReportedFact(fact.Item1, new string([.. fact.Item2.Where(c => !char.IsSurrogate(c))]), Now.AddMilliseconds(fact.Item3))).ToList();
+            var told = facts.Select(fact => new ReportedFact(
+                fact.Item1, new string([.. fact.Item2.Where(c => !char.IsSurrogate(c))]), Now.AddMilliseconds(fact.Item3)))
+                .ToList();
             var apps = programs.Select(program => new ReportedProgram(program.Item1, program.Item2, program.Item3)).ToList();
             var sheet = FactSheet.Kept(FactSheet.Of(told, isKnown ? apps : null).Form.ToArray());
             Assert.Equal(told, sheet.Facts());
@@ -56,7 +62,9 @@ public class FleetFormTests
     public void Words_that_no_sheet_says_any_more_are_let_go_and_their_numbers_used_again()
     {
         var book = new WordBook();
-        FactSheet Said(params string[] words) => FactSheet.Of([new ReportedFact(book.Number(words[0]), "desk", Now)], [new ReportedProgram(book.Number(words[1]), book.Number(words[2]), book.Number(words[3]))]);
+        FactSheet Said(params string[] words) =>
+            FactSheet.Of([new ReportedFact(book.Number(words[0]), "desk", Now)], [new ReportedProgram(
+                book.Number(words[1]), book.Number(words[2]), book.Number(words[3]))]);
         var kept = Said("kind", "foldline", "7.1.0", "system");
         Said("label.old", "inkwell", "4.3.0", "receipt");
         Assert.Equal(8, book.TakeChanges().New.Count);
@@ -70,7 +78,10 @@ public class FleetFormTests
         var (gone, added) = book.TakeChanges();
         Assert.Equal([4, 5, 6, 7], gone);
         Assert.Equal([(4, "label.new"), (5, "a"), (6, "b"), (7, "c"), (8, "beyond")], added);
-        Assert.Equal(["kind", "foldline", "7.1.0", "system"], kept.Programs()!.SelectMany(program => new[] { program.Name, program.Version, program.Source }).Prepend(kept.Facts()[0].Name).Select(number => book[number]));
+        Assert.Equal(
+            ["kind", "foldline", "7.1.0", "system"],
+            kept.Programs()!.SelectMany(program => new[] { program.Name, program.Version, program.Source }).Prepend(kept.Facts()[0].Name)
+                .Select(number => book[number]));
 
         // As it is kept and read again, holes and all.
         var again = new WordBook([(1, "foldline"), (3, "system")]);
@@ -80,7 +91,9 @@ public class FleetFormTests
 
     [Fact]
     public void Counts_that_follow_each_change_are_those_of_counting_all() =>
-        Gen.Select(Gen.Select(Gen.Int[0, 9], AnyTarget).List[1, 60], Gen.OneOf("80 % met", "95 % met, not-needed counts", "90 % met, silent left out after 3 d")).Sample((changes, text) =>
+        Gen.Select(Gen.Select(Gen.Int[0, 9], AnyTarget).List[1, 60], Gen.OneOf(
+            "80 % met", "95 % met, not-needed counts", "90 % met, silent left out after 3 d"))
+            .Sample((changes, text) =>
         {
             var gate = Gate.Parse(text).Value;
             var counts = new WaveCounts(gate);

@@ -9,7 +9,10 @@ using Bandejo.Core.Versions;
 
 namespace Bandejo.Core.Tests;
 
-/// <summary>What comes in, made up at random: files for every reader, rules, gates and manifests. Each call tries one; what it throws is a fault of ours. Time and memory are watched.</summary>
+/// <summary>
+/// What comes in, made up at random: files for every reader, rules, gates and manifests. Each call tries one; what it throws is a fault of ours. Time and
+/// memory are watched.
+/// </summary>
 public static class Fuzz
 {
     /// <summary>What one try may ask of memory, freed things included, in bytes; and how long it may take, far above what a budget allows.</summary>
@@ -19,8 +22,10 @@ public static class Fuzz
 
     private static readonly string[] Words =
     [
-        "and", "or", "not", "is", "in", "like", "present", "absent", "known", "(", ")", ",", "\"", "'", "\"desk\"", "app", "app \"foldline\"", "memory", "kind", "label.floor", "disk.free", "4", "GiB", "3d", ">=", "<", "=", "!=", "7.2", "yes", "no",
-        "\\", "ü", "\n", "\t", "\u0000", "\u202E", "१२", "99999999999999999999", "2026-13-45", "*", "?", "..", "group", "% met", "met for", "harm reports", "clean", "then approval", "failed of at least", "never", "everyone else", "devices", ";",
+        "and", "or", "not", "is", "in", "like", "present", "absent", "known", "(", ")", ",", "\"", "'", "\"desk\"", "app", "app \"foldline\"", "memory", "kind",
+        "label.floor", "disk.free", "4", "GiB", "3d", ">=", "<", "=", "!=", "7.2", "yes", "no",
+        "\\", "ü", "\n", "\t", "\u0000", "\u202E", "१२", "99999999999999999999", "2026-13-45", "*", "?", "..", "group", "% met", "met for", "harm reports",
+        "clean", "then approval", "failed of at least", "never", "everyone else", "devices", ";",
     ];
 
     /// <summary>Everything there is, by name.</summary>
@@ -49,7 +54,11 @@ public static class Fuzz
         var bytes = Samples.All[name].ToArray();
         for (var changes = random.Next(1, 30); changes > 0 && bytes.Length > 0; changes--)
         {
-            var at = random.Next(3) switch { 0 => random.Next(Math.Min(1024, bytes.Length)), 1 => bytes.Length - 1 - random.Next(Math.Min(512, bytes.Length)), _ => random.Next(bytes.Length) };
+            var at = random.Next(3) switch
+            {
+                0 => random.Next(Math.Min(1024, bytes.Length)), 1 => bytes.Length - 1 - random.Next(Math.Min(512, bytes.Length)),
+                _ => random.Next(bytes.Length),
+            };
             switch (random.Next(8))
             {
                 case 0:
@@ -64,7 +73,8 @@ public static class Fuzz
                     bytes = [.. bytes[..at], .. other.AsSpan(random.Next(other.Length))];
                     break;
                 case 3 when at + 4 <= bytes.Length:
-                    BitConverter.TryWriteBytes(bytes.AsSpan(at), random.Next(4) switch { 0 => uint.MaxValue, 1 => 0x7FFFFFFFu, 2 => (uint)bytes.Length, _ => (uint)random.Next() });
+                    BitConverter.TryWriteBytes(
+                        bytes.AsSpan(at), random.Next(4) switch { 0 => uint.MaxValue, 1 => 0x7FFFFFFFu, 2 => (uint)bytes.Length, _ => (uint)random.Next() });
                     break;
                 default:
                     bytes[at] = random.Next(4) switch { 0 => 0xFF, 1 => 0, 2 => 0x80, _ => (byte)random.Next(256) };
@@ -93,7 +103,8 @@ public static class Fuzz
             throw new InvalidOperationException($"'{gate.Value}' does not read back as it was.");
         }
 
-        if (HaltRule.Parse(text) is { Ok: true } halt && (HaltRule.Parse(halt.Value.ToString()) is not { Ok: true } again || again.Value.ToString() != halt.Value.ToString()))
+        if (HaltRule.Parse(text) is { Ok: true } halt
+            && (HaltRule.Parse(halt.Value.ToString()) is not { Ok: true } again || again.Value.ToString() != halt.Value.ToString()))
         {
             throw new InvalidOperationException($"'{halt.Value}' does not read back as it was.");
         }
@@ -124,7 +135,8 @@ public static class Fuzz
                     lines[at] = lines[at].Split(':')[0] + ": " + Text(random, 4);
                     break;
                 case 4:
-                    lines.Insert(at, random.Next(4) switch { 0 => "a: &a [*a, *a]", 1 => new string('[', 3000), 2 => "? " + new string('{', 500), _ => "<<: *x" });
+                    lines.Insert(
+                        at, random.Next(4) switch { 0 => "a: &a [*a, *a]", 1 => new string('[', 3000), 2 => "? " + new string('{', 500), _ => "<<: *x" });
                     break;
                 default:
                     lines[at] += Text(random, 3);
@@ -146,7 +158,8 @@ public static class Fuzz
 
     private static void AVersion(Random random)
     {
-        if (AppVersion.TryParse(Text(random, 4), out var one) && AppVersion.TryParse(Text(random, 4), out var two) && Math.Sign(one.CompareTo(two)) != -Math.Sign(two.CompareTo(one)))
+        if (AppVersion.TryParse(Text(random, 4), out var one) && AppVersion.TryParse(Text(random, 4), out var two)
+            && Math.Sign(one.CompareTo(two)) != -Math.Sign(two.CompareTo(one)))
         {
             throw new InvalidOperationException($"'{one}' and '{two}' have no order.");
         }

@@ -12,7 +12,8 @@ namespace Bandejo.Core.Tests;
 
 public sealed class ManifestTests
 {
-    public static TheoryData<string> BadManifests => [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "Cases/manifests"), "*.yaml").Select(file => Path.GetFileName(file)).Order()];
+    public static TheoryData<string> BadManifests =>
+        [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "Cases/manifests"), "*.yaml").Select(file => Path.GetFileName(file)).Order()];
 
     [Fact]
     public void A_manifest_is_read_in_full()
@@ -41,7 +42,9 @@ public sealed class ManifestTests
         Assert.NotEmpty(expected);
         foreach (var words in expected)
         {
-            Assert.True(findings.Any(finding => finding.Line == int.Parse(words[0]) && finding.Message.Contains(words[1])), $"{file} lacks '{words[0]}: {words[1]}' in:\n{string.Join("\n", findings.Select(finding => $"{finding.Line}: {finding.Message}"))}");
+            Assert.True(
+                findings.Any(finding => finding.Line == int.Parse(words[0]) && finding.Message.Contains(words[1])),
+                $"{file} lacks '{words[0]}: {words[1]}' in:\n{string.Join("\n", findings.Select(finding => $"{finding.Line}: {finding.Message}"))}");
         }
 
         Assert.True(expected.Count == findings.Count, $"{file}:\n{string.Join("\n", findings.Select(finding => $"{finding.Line}: {finding.Message}"))}");
@@ -50,7 +53,9 @@ public sealed class ManifestTests
     [Fact]
     public void No_damage_to_a_manifest_makes_the_reader_fail_otherwise()
     {
-        Gen.Select(Gen.Int[0, Samples.Manifest.Length - 1], Gen.Int[0, 12], Gen.OneOf("", "{", "[", ":", "- ", "&a ", "*a", "\t", "\"", "|\n", "!!x ", "\0", "é", "%")).Sample((at, cut, put) =>
+        Gen.Select(Gen.Int[0, Samples.Manifest.Length - 1], Gen.Int[0, 12], Gen.OneOf(
+            "", "{", "[", ":", "- ", "&a ", "*a", "\t", "\"", "|\n", "!!x ", "\0", "é", "%"))
+            .Sample((at, cut, put) =>
         {
             var text = Samples.Manifest[..at] + put + Samples.Manifest[Math.Min(Samples.Manifest.Length, at + cut)..];
             var outcome = ManifestReader.Read(text);
@@ -62,8 +67,10 @@ public sealed class ManifestTests
     public void The_check_finds_missing_unused_and_far_away_files()
     {
         var manifest = ManifestReader.Read(Samples.Manifest.Replace("--quiet", "/home/ines/setup.cfg")).Value;
-        var findings = ManifestCheck.Check(manifest, [new PayloadFile("instal.sh", 1, ""), new PayloadFile("payload/a", 1, ""), new PayloadFile("../evil", 1, "")]);
-        Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("no file 'install.sh'") && finding.Message.Contains("Did you mean 'instal.sh'"));
+        var findings = ManifestCheck.Check(manifest, [new PayloadFile("instal.sh", 1, ""), new PayloadFile("payload/a", 1, ""), new PayloadFile(
+            "../evil", 1, "")]);
+        Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("no file 'install.sh'") && finding.Message.Contains(
+            "Did you mean 'instal.sh'"));
         Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("'instal.sh' lies in the folder"));
         Assert.Contains(findings, finding => finding.IsWarning && finding.Message.Contains("/home/ines"));
         Assert.Contains(findings, finding => !finding.IsWarning && finding.Message.Contains("climbs out"));
@@ -74,13 +81,16 @@ public sealed class ManifestTests
     {
         var service = new PresenceCheck(PresenceKind.Service, "foldline", [], null, null, null);
         var version = new PresenceCheck(PresenceKind.FileVersion, "opt/foldline/VERSION", [], null, null, null);
-        PresenceResult Judge(bool runs) => Presence.Judge("Foldline", AppVersion.Parse("7.2.0"), [(version, new Observation(true, null, "7.2.0", null)), (service, runs ? new Observation(true, null, null, null) : Observation.NotThere)]);
+        PresenceResult Judge(bool runs) =>
+            Presence.Judge("Foldline", AppVersion.Parse("7.2.0"), [(version, new Observation(true, null, "7.2.0", null)), (
+                service, runs ? new Observation(true, null, null, null) : Observation.NotThere)]);
         Assert.Equal(PresenceAnswer.Present, Judge(runs: true).Answer);
         Assert.Equal((PresenceAnswer.Absent, "Service foldline does not run"), (Judge(runs: false).Answer, Judge(runs: false).Why));
 
         var text = Samples.Manifest[..Samples.Manifest.IndexOf("    present:", StringComparison.Ordinal)];
         var alone = ManifestReader.Read(text + "    present: [{ service: foldline.service }]\n").Value;
-        Assert.Contains(ManifestCheck.Check(alone, []), finding => !finding.IsWarning && finding.Message.Contains("does not say of which software and version"));
+        Assert.Contains(ManifestCheck.Check(alone, []), finding => !finding.IsWarning && finding.Message.Contains(
+            "does not say of which software and version"));
         Assert.Contains("is no name of a service", ManifestReader.Read(text + "    present: [{ service: 'a b' }]\n").Failure!.Findings[0].Message);
     }
 
@@ -89,13 +99,21 @@ public sealed class ManifestTests
     [InlineData("[sh, install.sh, --quiet]", "[tool, --to, '$HOME/x']", "'$HOME' is handed to 'tool' as it stands", true)]
     [InlineData("[sh, install.sh, --quiet]", "[tool.exe, /S, '%ProgramFiles%/x']", "'%ProgramFiles%' is handed to 'tool.exe' as it stands", true)]
     [InlineData("[sh, install.sh, --quiet]", "[sh, -c, 'a && b $HOME']", null, true)]
-    [InlineData("[sh, install.sh, --quiet]", "[sh, ./more.sh]", "'more.sh' is named in the command and lies in the folder, but the variant does not take it along", false)]
-    [InlineData("architecture is \"x64\"", "architecture is \"amd64\"", "No device has the architecture 'amd64': they are x64, x86 and arm64. Did you mean x64?", false)]
-    [InlineData("memory >= 2 GiB", "memory >= 2 GiB and architecture in (\"x64\", \"sparc\")", "No device has the architecture 'sparc': they are x64, x86 and arm64.", false)]
+    [InlineData(
+        "[sh, install.sh, --quiet]", "[sh, ./more.sh]", "'more.sh' is named in the command and lies in the folder, but the variant does not take it along",
+        false)]
+    [InlineData(
+        "architecture is \"x64\"", "architecture is \"amd64\"", "No device has the architecture 'amd64': they are x64, x86 and arm64. Did you mean x64?",
+        false)]
+    [InlineData(
+        "memory >= 2 GiB", "memory >= 2 GiB and architecture in (\"x64\", \"sparc\")", "No device has the architecture 'sparc': they are x64, x86 and arm64.",
+        false)]
     public void The_check_finds_what_no_shell_reads_what_is_not_taken_along_and_what_no_device_is(string old, string now, string? says, bool isWarning)
     {
         var text = Samples.Manifest.Replace(old, now);
-        var findings = ManifestCheck.Check(ManifestReader.Read(text).Value, [new PayloadFile("install.sh", 1, ""), new PayloadFile("payload/a", 1, ""), new PayloadFile("more.sh", 1, "")]).Where(finding => !finding.Message.Contains("left out") && !finding.Message.Contains("Nothing uses")).ToList();
+        var findings = ManifestCheck.Check(ManifestReader.Read(text).Value, [
+            new PayloadFile("install.sh", 1, ""), new PayloadFile("payload/a", 1, ""), new PayloadFile("more.sh", 1, "")])
+            .Where(finding => !finding.Message.Contains("left out") && !finding.Message.Contains("Nothing uses")).ToList();
         if (says is null)
         {
             Assert.Empty(findings);
@@ -107,16 +125,21 @@ public sealed class ManifestTests
     }
 
     [Theory]
-    [InlineData("architecture in (\"x86\", \"x64\")", "architecture is \"x64\"", "'second' is never chosen: each device that fits it fits 'linux', which is taken first")]
+    [InlineData(
+        "architecture in (\"x86\", \"x64\")", "architecture is \"x64\"",
+        "'second' is never chosen: each device that fits it fits 'linux', which is taken first")]
     [InlineData("memory >= 2 GiB", "memory >= 8 GiB and memory < 4 GiB", "No device can fit the variant 'second'")]
     [InlineData("architecture is \"x64\"", "architecture in (\"x86\", \"x64\")", null)]
     public void The_check_finds_a_variant_that_no_device_ever_gets(string first, string second, string? says)
     {
         var text = Samples.Manifest.Replace("fits: architecture is \"x64\"", $"fits: {first}");
-        text += "\n" + text[text.IndexOf("  - name: linux", StringComparison.Ordinal)..].Replace("name: linux", "name: second").Replace($"fits: {first}", $"fits: {second}");
+        text += "\n"
+            + text[text.IndexOf("  - name: linux", StringComparison.Ordinal)..].Replace("name: linux", "name: second")
+                .Replace($"fits: {first}", $"fits: {second}");
         var findings = ManifestCheck.Check(ManifestReader.Read(text).Value, [new PayloadFile("install.sh", 1, ""), new PayloadFile("payload/a", 1, "")]);
         Assert.Equal(says is null ? 0 : 1, findings.Count(finding => finding.Message.Contains("'second'")));
-        Assert.All(findings.Where(finding => finding.Message.Contains("'second'")), finding => Assert.True(!finding.IsWarning && finding.Message.Contains(says!), finding.Message));
+        Assert.All(findings.Where(finding => finding.Message.Contains("'second'")), finding => Assert.True(
+            !finding.IsWarning && finding.Message.Contains(says!), finding.Message));
     }
 
     [Theory]
@@ -132,7 +155,9 @@ public sealed class ManifestTests
         Assert.Equal(version, check.VersionIn(text));
         if (kind == PresenceKind.Program && text.Contains(':'))
         {
-            Assert.Equal(PresenceAnswer.Present, Presence.Judge("x", AppVersion.Parse(text), [(check, new Observation(true, null, check.VersionIn(text), null))]).Answer);
+            Assert.Equal(
+                PresenceAnswer.Present,
+                Presence.Judge("x", AppVersion.Parse(text), [(check, new Observation(true, null, check.VersionIn(text), null))]).Answer);
         }
     }
 
@@ -151,7 +176,10 @@ public sealed class ManifestTests
         Assert.Equal(ManifestReader.VariantKeys, Keys(defined.GetProperty("variant")));
         Assert.Equal(StepReader.Keys, Keys(defined.GetProperty("step")));
         Assert.Equal(SettingReader.Keys, Keys(defined.GetProperty("setting")));
-        Assert.Equal(Setting.Types.Keys, defined.GetProperty("setting").GetProperty("properties").GetProperty("type").GetProperty("enum").EnumerateArray().Select(word => word.GetString()!));
+        Assert.Equal(
+            Setting.Types.Keys,
+            defined.GetProperty("setting").GetProperty("properties").GetProperty("type").GetProperty("enum").EnumerateArray()
+                .Select(word => word.GetString()!));
         Assert.Equal(StepReader.LaunchKeys, Keys(defined.GetProperty("launch")));
         Assert.Equal(PartsReader.NeedKeys, Keys(defined.GetProperty("need")));
         Assert.Equal(PartsReader.HandlingKeys, Keys(defined.GetProperty("handling")));
@@ -161,7 +189,10 @@ public sealed class ManifestTests
         Assert.Equal(PartsReader.CompanionKeys, Keys(defined.GetProperty("companion")));
         Assert.Equal(PartsReader.RemovalKeys, Keys(defined.GetProperty("removal")));
         Assert.Equal(ManifestReader.PresenceKeys, Keys(defined.GetProperty("presence")));
-        Assert.Equal(ExitCodes.Words.Keys, defined.GetProperty("step").GetProperty("properties").GetProperty("exit-codes").GetProperty("additionalProperties").GetProperty("enum").EnumerateArray().Select(word => word.GetString()!));
+        Assert.Equal(
+            ExitCodes.Words.Keys,
+            defined.GetProperty("step").GetProperty("properties").GetProperty("exit-codes").GetProperty("additionalProperties").GetProperty("enum")
+                .EnumerateArray().Select(word => word.GetString()!));
 
         static IEnumerable<string> Keys(JsonElement element) => element.GetProperty("properties").EnumerateObject().Select(property => property.Name);
     }

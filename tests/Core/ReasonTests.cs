@@ -21,11 +21,13 @@ public sealed class ReasonTests
     [Fact]
     public void Reasons_are_said_with_what_they_are_about()
     {
-        Assert.Equal("Wave 'Rest' opens after the gate behind 'Early' (95 % met)", ReasonWords.Of(new Reason(ReasonCode.WaveOpensAfter, "Rest", "Early", "95 % met")));
+        Assert.Equal("Wave 'Rest' opens after the gate behind 'Early' (95 % met)", ReasonWords.Of(new Reason(
+            ReasonCode.WaveOpensAfter, "Rest", "Early", "95 % met")));
         Assert.Equal("Began work and was not heard from for 2 h", ReasonWords.Of(new Reason(ReasonCode.FellSilent, "7200")));
         Assert.Equal("code 9. The one try is used up", ReasonWords.Of(new Reason(ReasonCode.TriesUsedUp, "code 9", "1")));
         Assert.Equal("To be brought back to nothing", ReasonWords.Of(new Reason(ReasonCode.ToBeBroughtBack, "", "")));
-        Assert.Equal("Cannot go back: Foldline 7.1.0 was there before, and it was withdrawn", ReasonWords.Of(new Reason(ReasonCode.CannotGoBack) { Because = new Reason(ReasonCode.EarlierWithdrawn, "Foldline", "7.1.0") }));
+        Assert.Equal("Cannot go back: Foldline 7.1.0 was there before, and it was withdrawn", ReasonWords.Of(
+            new Reason(ReasonCode.CannotGoBack) { Because = new Reason(ReasonCode.EarlierWithdrawn, "Foldline", "7.1.0") }));
         Assert.Equal("'Old' and more", ReasonWords.Of(Reason.Said("'Old' and more")));
     }
 

@@ -9,7 +9,8 @@ public class RowTextsTests
 
     public RowTextsTests()
     {
-        foreach (var (row, text) in new[] { (0, "DESK-001 ALD Folio 14"), (1, "DESK-002 Ålesund Folio 14"), (3, "KIOSK-001 ALD Slate"), (70, "LAB-9 ALD Folio 16") })
+        foreach (
+            var (row, text) in new[] { (0, "DESK-001 ALD Folio 14"), (1, "DESK-002 Ålesund Folio 14"), (3, "KIOSK-001 ALD Slate"), (70, "LAB-9 ALD Folio 16") })
         {
             _texts.Set(row, text);
         }
@@ -27,7 +28,8 @@ public class RowTextsTests
     [InlineData("14desk-002", "")]
     [InlineData("nowhere", "")]
     [InlineData(" ", "0 1 3 70")]
-    public void Every_word_must_be_somewhere_in_the_text_of_a_row(string words, string rows) => Assert.Equal(rows, string.Join(' ', _texts.Containing(words).Rows()));
+    public void Every_word_must_be_somewhere_in_the_text_of_a_row(string words, string rows) =>
+        Assert.Equal(rows, string.Join(' ', _texts.Containing(words).Rows()));
 
     [Fact]
     public void A_text_that_changes_or_goes_is_found_as_it_is_now()

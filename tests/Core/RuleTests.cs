@@ -8,7 +8,8 @@ namespace Bandejo.Core.Tests;
 
 public sealed class RuleTests
 {
-    public static TheoryData<string> Scripts => [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "Cases/rules"), "*.rules").Select(file => Path.GetFileName(file)).Order()];
+    public static TheoryData<string> Scripts =>
+        [.. Directory.GetFiles(Path.Combine(AppContext.BaseDirectory, "Cases/rules"), "*.rules").Select(file => Path.GetFileName(file)).Order()];
 
     [Theory]
     [MemberData(nameof(Scripts))]
@@ -46,7 +47,9 @@ public sealed class RuleTests
                     var failure = Rule.Parse(text).Failure;
                     Assert.NotNull(failure);
                     var wanted = expected.Split("; ");
-                    Assert.True(wanted.Length == failure.Findings.Count, $"{text}: {string.Join(" | ", failure.Findings.Select(finding => $"{finding.Column}: {finding.Message}"))}");
+                    Assert.True(
+                        wanted.Length == failure.Findings.Count,
+                        $"{text}: {string.Join(" | ", failure.Findings.Select(finding => $"{finding.Column}: {finding.Message}"))}");
                     foreach (var (finding, words) in failure.Findings.Zip(wanted))
                     {
                         var colon = words.IndexOf(':');
@@ -89,8 +92,11 @@ public sealed class RuleTests
             for (var row = 0; row < devices.Length; row++)
             {
                 var expected = row == removed ? Truth.False : rule.Evaluate(columns.Row(row)).Truth;
-                Assert.True(row == removed || columns.Compile(rule).At(row) == expected, $"{text} for [{string.Join(", ", devices[row])}]: {columns.Compile(rule).At(row)} compiled, {expected} alone");
-                Assert.True(ByColumn(answer, row) == expected, $"{text} for [{string.Join(", ", devices[row])}]: {ByColumn(answer, row)} by column, {expected} alone");
+                Assert.True(
+                    row == removed || columns.Compile(rule).At(row) == expected,
+                    $"{text} for [{string.Join(", ", devices[row])}]: {columns.Compile(rule).At(row)} compiled, {expected} alone");
+                Assert.True(
+                    ByColumn(answer, row) == expected, $"{text} for [{string.Join(", ", devices[row])}]: {ByColumn(answer, row)} by column, {expected} alone");
             }
         }, iter: 3_000);
     }
@@ -104,7 +110,8 @@ public sealed class RuleTests
     [InlineData("os.version is 12.4", "os.version >= 12 and os.version < 13")]
     [InlineData("not (kind is not \"desk\")", "kind is known")]
     [InlineData("app \"foldline\" >= 7", "app \"foldline\" is present")]
-    public void A_rule_whose_devices_all_fit_others_is_found(string rule, params string[] others) => Assert.True(RuleLogic.IsCovered(Good(rule), [.. others.Select(Good)]));
+    public void A_rule_whose_devices_all_fit_others_is_found(string rule, params string[] others) =>
+        Assert.True(RuleLogic.IsCovered(Good(rule), [.. others.Select(Good)]));
 
     [Theory]
     [InlineData("architecture in (\"x86\", \"x64\")", "architecture is \"x64\"")]
@@ -113,7 +120,8 @@ public sealed class RuleTests
     [InlineData("\"print\" in roles", "\"files\" in roles")]
     [InlineData("os.family not in (\"windows\", \"macos\")", "os.family is \"debian\"")]
     [InlineData("yes")]
-    public void A_rule_of_which_some_devices_fit_no_other_is_left_alone(string rule, params string[] others) => Assert.False(RuleLogic.IsCovered(Good(rule), [.. others.Select(Good)]));
+    public void A_rule_of_which_some_devices_fit_no_other_is_left_alone(string rule, params string[] others) =>
+        Assert.False(RuleLogic.IsCovered(Good(rule), [.. others.Select(Good)]));
 
     [Theory]
     [InlineData("kind is \"desk\" and kind is \"kiosk\"", true)]
@@ -145,7 +153,9 @@ public sealed class RuleTests
                 if (rule.Test(columns.Row(row)) == Truth.True)
                 {
                     Assert.False(never, $"{text} holds for [{string.Join(", ", device)}]");
-                    Assert.True(!covered || others.Any(other => other.Test(columns.Row(row)) == Truth.True), $"{text} is not covered by {first} and {second} for [{string.Join(", ", device)}]");
+                    Assert.True(
+                        !covered || others.Any(other => other.Test(columns.Row(row)) == Truth.True),
+                        $"{text} is not covered by {first} and {second} for [{string.Join(", ", device)}]");
                 }
             }
         }, iter: 3_000);
@@ -165,7 +175,9 @@ public sealed class RuleTests
     {
         var columns = new FleetColumns();
         var (memory, app) = (new FactRef("memory", false), new FactRef("foldline", true));
-        string[] rules = ["memory >= 3 GiB", "not memory < 3 GiB", "memory in (1 GiB, 2 GiB)", "memory is known", "app \"foldline\" >= 3", "app \"foldline\" is absent", "not app \"foldline\" is known", "memory > 1 GiB and not app \"foldline\" < 2"];
+        string[] rules = [
+            "memory >= 3 GiB", "not memory < 3 GiB", "memory in (1 GiB, 2 GiB)", "memory is known", "app \"foldline\" >= 3", "app \"foldline\" is absent",
+            "not app \"foldline\" is known", "memory > 1 GiB and not app \"foldline\" < 2"];
         for (var row = 0; row < rows; row++)
         {
             columns.Add();
@@ -179,7 +191,8 @@ public sealed class RuleTests
         // From the end, so that entries are put in before others; some are changed and some taken away again.
         for (var row = rows - 1; row >= 0; row--)
         {
-            columns.Set(row, app, row % 100 < percentWithApp ? FactLookup.Of(FactValue.OfVersion(AppVersion.Parse($"{1 + (row % values)}.0"))) : FactLookup.NotKnown);
+            columns.Set(
+                row, app, row % 100 < percentWithApp ? FactLookup.Of(FactValue.OfVersion(AppVersion.Parse($"{1 + (row % values)}.0"))) : FactLookup.NotKnown);
         }
 
         for (var row = 0; row < rows - 1; row += 13)
@@ -194,7 +207,9 @@ public sealed class RuleTests
             for (var row = 0; row < columns.Rows; row++)
             {
                 var expected = rule.Evaluate(columns.Row(row)).Truth;
-                Assert.True(ByColumn(answer, row) == expected && compiled.At(row) == expected, $"{rule} in row {row}: {ByColumn(answer, row)} by column, {compiled.At(row)} compiled, {expected} alone");
+                Assert.True(
+                    ByColumn(answer, row) == expected && compiled.At(row) == expected,
+                    $"{rule} in row {row}: {ByColumn(answer, row)} by column, {compiled.At(row)} compiled, {expected} alone");
             }
         }
 
@@ -212,7 +227,9 @@ public sealed class RuleTests
     [Fact]
     public void No_text_makes_the_reader_fail_otherwise_than_with_findings_in_it()
     {
-        var words = Gen.OneOf("and", "or", "not", "is", "in", "like", "(", ")", ",", "\"", "\"x\"", "app", "memory", "kind", "4", "GiB", ">=", "<", "!=", "v1.2", "\\", "ü", "\n", "present", "label.", "12345678901234567890");
+        var words = Gen.OneOf(
+            "and", "or", "not", "is", "in", "like", "(", ")", ",", "\"", "\"x\"", "app", "memory", "kind", "4", "GiB", ">=", "<", "!=", "v1.2", "\\", "ü", "\n",
+            "present", "label.", "12345678901234567890");
         Gen.OneOf(words.Array[0, 20].Select(parts => string.Join(' ', parts)), Gen.String[0, 60]).Sample(text =>
         {
             var outcome = Rule.Parse(text);
@@ -249,7 +266,9 @@ public sealed class RuleTests
         Gen.Select(Gen.OneOf("<", "<=", ">", ">=", "is", "is not"), Gen.Int[1, 4], (op, value) => $"memory {op} {value} GiB"),
         Gen.Select(Gen.OneOf("in", "not in"), Gen.OneOf("(1, 2)", "(3)"), (op, list) => $"processors {op} {list}"),
         Gen.Select(Gen.OneOf("<", "<=", ">", ">=", "is", "is not"), Gen.OneOf("7", "7.1", "8-rc1"), (op, version) => $"app \"foldline\" {op} {version}"),
-        Gen.OneOf("app \"foldline\" is present", "app \"foldline\" is absent", "app \"foldline\" is known", "public", "kind is known", "memory is known", "\"print\" in roles", "yes", "no", "joined < 2026-06-01"));
+        Gen.OneOf(
+            "app \"foldline\" is present", "app \"foldline\" is absent", "app \"foldline\" is known", "public", "kind is known", "memory is known",
+            "\"print\" in roles", "yes", "no", "joined < 2026-06-01"));
 
     private static readonly Gen<string> GenRule = Gen.Recursive<string>((depth, rule) => depth > 4 ? GenCondition : Gen.OneOf(
         GenCondition,
@@ -257,8 +276,10 @@ public sealed class RuleTests
         rule.Select(inner => $"not ({inner})")));
 
     private static readonly Gen<string[][]> GenDevices = Gen.OneOf(
-        Gen.OneOf("kind = desk", "kind = kiosk"), Gen.Int[1, 4].Select(gib => $"memory = {gib * 1024L * 1024 * 1024}"), Gen.Int[1, 3].Select(count => $"processors = {count}"),
-        Gen.OneOf("app foldline = 7.0", "app foldline = 7.1", "app foldline = 8"), Gen.OneOf("inventory = complete", "public = yes", "public = no", "roles = print", "roles = ", "joined = 2026-03-01")).Array[0, 6].Array[1, 70];
+        Gen.OneOf("kind = desk", "kind = kiosk"), Gen.Int[1, 4].Select(gib => $"memory = {gib * 1024L * 1024 * 1024}"),
+        Gen.Int[1, 3].Select(count => $"processors = {count}"),
+        Gen.OneOf("app foldline = 7.0", "app foldline = 7.1", "app foldline = 8"),
+        Gen.OneOf("inventory = complete", "public = yes", "public = no", "roles = print", "roles = ", "joined = 2026-03-01")).Array[0, 6].Array[1, 70];
 
     private static Rule Good(string text)
     {

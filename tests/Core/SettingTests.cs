@@ -32,7 +32,8 @@ public class SettingTests
 
     private static Manifest Read(string yaml) => ManifestReader.Read(yaml).Value;
 
-    private static IReadOnlyList<Finding> Check(string yaml) => ManifestReader.Read(yaml) is { Ok: true } read ? ManifestCheck.Check(read.Value, Files) : ManifestReader.Read(yaml).Failure!.Findings;
+    private static IReadOnlyList<Finding> Check(string yaml) =>
+        ManifestReader.Read(yaml) is { Ok: true } read ? ManifestCheck.Check(read.Value, Files) : ManifestReader.Read(yaml).Failure!.Findings;
 
     private static Outcome<IReadOnlyDictionary<string, string>> Resolve(string? preset, params (string Name, string Value)[] own) =>
         Settings.Resolve(Read(Good).Settings, Read(Good).Presets, preset, own.ToDictionary(pair => pair.Name, pair => pair.Value));
@@ -69,10 +70,12 @@ public class SettingTests
     [InlineData("language", "fr", "one of en, de, ja, not 'fr'")]
     [InlineData("langage", "de", "Did you mean 'language'?")]
     [InlineData("colour", "red", "Settings: folder, updater, printers, language, licence.")]
-    public void A_value_that_cannot_be_is_refused_in_words(string name, string value, string says) => Assert.Contains(says, Resolve(null, (name, value)).Failure!.Message);
+    public void A_value_that_cannot_be_is_refused_in_words(string name, string value, string says) =>
+        Assert.Contains(says, Resolve(null, (name, value)).Failure!.Message);
 
     [Fact]
-    public void A_preset_that_is_not_there_is_refused_with_those_that_are() => Assert.Contains("no preset 'studios'. Presets: kiosks.", Resolve("studios").Failure!.Message);
+    public void A_preset_that_is_not_there_is_refused_with_those_that_are() =>
+        Assert.Contains("no preset 'studios'. Presets: kiosks.", Resolve("studios").Failure!.Message);
 
     [Fact]
     public void A_value_with_the_sign_of_a_setting_in_it_stays_as_it_is()
@@ -82,10 +85,14 @@ public class SettingTests
     }
 
     [Theory]
-    [InlineData("--lang=@{language}", "--lang=@{langage}", "variants[0].install.run", "'@{langage}' stands for a setting, but there is no setting 'langage'. Did you mean 'language'?")]
+    [InlineData(
+        "--lang=@{language}", "--lang=@{langage}", "variants[0].install.run",
+        "'@{langage}' stands for a setting, but there is no setting 'langage'. Did you mean 'language'?")]
     [InlineData("--lang=@{language}", "--key=@{licence}", "variants[0].install.run", "'licence' is secret, and a command's words are seen by everybody")]
     [InlineData("\"@{folder}/VERSION\"", "\"@{printers}/VERSION\"", "variants[0].present[0]", "The proof uses 'printers', which has no default")]
-    [InlineData("\"--printers=@{printers}\"", "--printers, \"@{printers}\"", "variants[0].install.run", "Without a value for 'printers' its word is left out, but '--printers' before it is not")]
+    [InlineData(
+        "\"--printers=@{printers}\"", "--printers, \"@{printers}\"", "variants[0].install.run",
+        "Without a value for 'printers' its word is left out, but '--printers' before it is not")]
     [InlineData("FOLDLINE_KEY: \"@{licence}\"", "FOLDLINE_KEY: none", "settings[4]", "Nothing uses 'licence'")]
     [InlineData("FOLDLINE_KEY", "9KEY", "variants[0].install.environment", "'9KEY' is no name for the environment")]
     [InlineData("answers.ini", "../answers.ini", "variants[0].install.answers", "'../answers.ini'")]
@@ -102,6 +109,7 @@ public class SettingTests
     public void What_is_wrong_with_settings_is_said_where_it_is(string right, string wrong, string where, string says)
     {
         Assert.Contains(right, Good);
-        Assert.Contains(Check(Good.Replace(right, wrong, StringComparison.Ordinal)), finding => finding.Where == where && finding.Message.Contains(says, StringComparison.Ordinal));
+        Assert.Contains(Check(Good.Replace(right, wrong, StringComparison.Ordinal)), finding => finding.Where == where && finding.Message.Contains(
+            says, StringComparison.Ordinal));
     }
 }

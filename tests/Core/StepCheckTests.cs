@@ -37,10 +37,12 @@ public sealed class StepCheckTests
     [InlineData("command: [/opt/foldline/foldline, --version]", false)]
     public void A_presence_check_that_holds_on_every_machine_is_said(string check, bool isSaid)
     {
-        var found = Check($"    install: {{ run: [sh, a.sh] }}\n    remove: {{ run: [sh, a.sh] }}\n    present: [{{ {check} }}, {{ version-in: opt/a/VERSION }}]");
+        var found = Check(
+            $"    install: {{ run: [sh, a.sh] }}\n    remove: {{ run: [sh, a.sh] }}\n    present: [{{ {check} }}, {{ version-in: opt/a/VERSION }}]");
 
         Assert.Equal(isSaid ? ["variants[0].present[0]"] : [], found.Select(finding => finding.Where));
     }
 
-    private static IReadOnlyList<Finding> Check(string variant) => ManifestCheck.Check(ManifestReader.Read($"app: a\nname: A\nversion: 1.0\nvariants:\n  - name: all\n{variant}\n").Value, []);
+    private static IReadOnlyList<Finding> Check(string variant) =>
+        ManifestCheck.Check(ManifestReader.Read($"app: a\nname: A\nversion: 1.0\nvariants:\n  - name: all\n{variant}\n").Value, []);
 }

@@ -68,7 +68,8 @@ public sealed class StoryRuleTests
         states[(int)TargetState.Met] = 33;
         var tally = new Tally(40, 40, 33, 0, 34, 1, null, 0, 0, states);
         var state = DeploymentState.Start(plan, "tomas", Now);
-        Assert.EndsWith("7 devices are late, since the deadline 2 d ago.", Sentences.Of(plan, state, [tally, tally with { States = new int[16] }], Now).ToString());
+        Assert.EndsWith(
+            "7 devices are late, since the deadline 2 d ago.", Sentences.Of(plan, state, [tally, tally with { States = new int[16] }], Now).ToString());
         Assert.DoesNotContain("late", Sentences.Of(plan with { Deadline = Now.AddDays(1) }, state, [tally, tally], Now).ToString());
     }
 
@@ -130,18 +131,21 @@ public sealed class StoryRuleTests
         }
 
         var found = Differences.Find(columns, failing, others);
-        Assert.Equal(["disk.free is at most 4 GiB: all 4 of these, none of 16 others", "model is Pamphlet 2: all 4 of these, 1 of 16 others"], found.Select(difference => difference.Text));
+        Assert.Equal(["disk.free is at most 4 GiB: all 4 of these, none of 16 others", "model is Pamphlet 2: all 4 of these, 1 of 16 others"], found.Select(
+            difference => difference.Text));
         Assert.Empty(Differences.Find(columns, failing[..2], others));
         Assert.Empty(Differences.Find(columns, failing, []));
     }
 
     private static DeploymentPlan Plan(string gate, string halt) => new()
     {
-        Id = "D1", Name = "A try", App = "foldline", AppName = "Foldline", Package = "p", Version = Versions.AppVersion.Parse("7.2.0"), Groups = ["all"], Halt = HaltRule.Parse(halt).Value,
+        Id = "D1", Name = "A try", App = "foldline", AppName = "Foldline", Package = "p", Version = Versions.AppVersion.Parse("7.2.0"), Groups = ["all"],
+        Halt = HaltRule.Parse(halt).Value,
         Waves = [new Wave("Pilots", new Pick { Count = 3 }, Gate.Parse(gate).Value, null), new Wave("Rest", new Pick(), null, null)],
     };
 
-    private static DeploymentState Look(DeploymentPlan plan, DeploymentState state, int harms) => DeploymentMachine.Decide(plan, state, new Looked(Tallies(harms)), Now).Value.State;
+    private static DeploymentState Look(DeploymentPlan plan, DeploymentState state, int harms) =>
+        DeploymentMachine.Decide(plan, state, new Looked(Tallies(harms)), Now).Value.State;
 
     [Fact]
     public void A_gate_that_cannot_be_reached_any_more_says_what_is_missing_and_one_that_can_does_not()
@@ -155,28 +159,36 @@ public sealed class StoryRuleTests
         var plan = Plan("100 % met", "never");
         var state = DeploymentState.Start(plan, "tomas", Now);
         state = state with { Waves = [state.Waves[0] with { OpenedAt = Now }, .. state.Waves.Skip(1)] };
-        Assert.Contains("cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed. Somebody must try again", Sentences.Of(plan, state, [One(TargetState.Failed), One(TargetState.Waiting)], Now).ToString());
+        Assert.Contains(
+            "cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed. Somebody must try again",
+            Sentences.Of(plan, state, [One(TargetState.Failed), One(TargetState.Waiting)], Now).ToString());
         var last = state with { Waves = [state.Waves[0] with { PassedAt = Now }, state.Waves[1] with { OpenedAt = Now }] };
-        Assert.Contains("what is left does not go on by itself: 1 failed", Sentences.Of(plan, last, [One(TargetState.Met), One(TargetState.Failed)], Now).ToString());
+        Assert.Contains(
+            "what is left does not go on by itself: 1 failed", Sentences.Of(plan, last, [One(TargetState.Met), One(TargetState.Failed)], Now).ToString());
         Assert.DoesNotContain("what is left", Sentences.Of(plan, last, [One(TargetState.Met), One(TargetState.Ready)], Now).ToString());
 
-        static Tally One(TargetState at) => new(1, 1, at == TargetState.Met ? 1 : 0, 0, 0, 0, null, 0, 0, [.. Enum.GetValues<TargetState>().Select(each => each == at ? 1 : 0)]);
+        static Tally One(TargetState at) =>
+            new(1, 1, at == TargetState.Met ? 1 : 0, 0, 0, 0, null, 0, 0, [.. Enum.GetValues<TargetState>().Select(each => each == at ? 1 : 0)]);
     }
 
     [Fact]
     public void What_halted_it_and_what_failed_since_stand_in_one_sentence_and_what_nobody_needs_says_so()
     {
         var plan = Plan("100 % met", "3 failed");
-        var state = DeploymentState.Start(plan, "tomas", Now) with { Status = DeploymentStatus.Halted, Reason = "3 failed, 3 is the limit in 'Pilots'", HaltedBy = new HaltedBy(0, 3, 12) };
+        var state = DeploymentState.Start(
+            plan, "tomas", Now) with { Status = DeploymentStatus.Halted, Reason = "3 failed, 3 is the limit in 'Pilots'", HaltedBy = new HaltedBy(0, 3, 12) };
         Assert.DoesNotContain("By now", Sentences.Of(plan, state, [Counts(3, 12), Counts(0, 0)], Now).ToString());
         Assert.Contains("By now 6 of 15 failed there.", Sentences.Of(plan, state, [Counts(6, 15), Counts(0, 0)], Now).ToString());
         int[] states = [.. Enum.GetValues<TargetState>().Select(each => each == TargetState.NotNeeded ? 12 : 0)];
         var nobody = new Tally(12, 0, 0, 12, 0, 0, null, 0, 0, states);
         Assert.Equal("Nobody needs it:", Sentences.Of(plan, state with { Status = DeploymentStatus.Standing }, [nobody, Counts(0, 0)], Now).Lead);
-        Assert.Equal("Nobody needs it: not meant for 12 devices. It stays on guard.", Sentences.Of(plan, state with { Status = DeploymentStatus.Standing }, [nobody, Counts(0, 0)], Now).ToString());
+        Assert.Equal(
+            "Nobody needs it: not meant for 12 devices. It stays on guard.",
+            Sentences.Of(plan, state with { Status = DeploymentStatus.Standing }, [nobody, Counts(0, 0)], Now).ToString());
 
         static Tally Counts(int failures, int trials) => new(trials, trials == 0 ? 0 : trials, 0, 0, trials, failures, null, 0, 0, new int[16]);
     }
 
-    private static List<Tally> Tallies(int harms) => [new Tally(3, 3, 3, 0, 3, 0, null, 0, harms, new int[16]), new Tally(5, 5, 0, 0, 0, 0, null, 0, 0, new int[16])];
+    private static List<Tally> Tallies(int harms) =>
+        [new Tally(3, 3, 3, 0, 3, 0, null, 0, harms, new int[16]), new Tally(5, 5, 0, 0, 0, 0, null, 0, 0, new int[16])];
 }

@@ -7,7 +7,8 @@ public sealed class TargetTests
 {
     private static readonly DateTimeOffset Now = new(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
 
-    private static readonly TargetState[] Begun = [TargetState.Working, TargetState.Restart, TargetState.Retry, TargetState.Failed, TargetState.Lost, TargetState.Met, TargetState.Undone];
+    private static readonly TargetState[] Begun = [
+        TargetState.Working, TargetState.Restart, TargetState.Retry, TargetState.Failed, TargetState.Lost, TargetState.Met, TargetState.Undone];
 
     public static TheoryData<TargetState, TargetEvent> EveryPair()
     {
@@ -186,5 +187,6 @@ public sealed class TargetTests
         Assert.NotEqual(one, Attempts.Fingerprint("run", AttemptOutcome.Failed, 1, "cp: error writing '/srv/b/opt/x': 12 of 99 bytes"));
     }
 
-    private static Target Happen(Target target, params TargetEvent[] events) => events.Aggregate(target, (before, happened) => Targets.Decide(before, new Happening(happened, Reason.Said(happened.ToString())), Now));
+    private static Target Happen(Target target, params TargetEvent[] events) =>
+        events.Aggregate(target, (before, happened) => Targets.Decide(before, new Happening(happened, Reason.Said(happened.ToString())), Now));
 }

@@ -56,12 +56,17 @@ public sealed class VariantPartsTests
         var variant = Assert.Single(manifest.Variants);
 
         Assert.Equal(["spark-runtime 3.1 or newer", "county-fonts"], manifest.Needs.Select(need => need.ToString()));
-        Assert.Equal((true, true, "var/log/foldline/install.log", RestartRule.Always), (variant.Handling.NobodySignedIn, variant.Handling.LowPriority, variant.Handling.Log, variant.Handling.Restart));
+        Assert.Equal((true, true, "var/log/foldline/install.log", RestartRule.Always), (
+            variant.Handling.NobodySignedIn, variant.Handling.LowPriority, variant.Handling.Log, variant.Handling.Restart));
         Assert.Equal(["foldline"], variant.Handling.Close);
         Assert.Equal(["var/lib/foldline"], variant.Handling.Reset);
         Assert.Equal(["sh", "install.sh", "repair"], variant.Repair!.Run);
-        Assert.Equal([(CompanionKind.Certificate, "county.pem", null), (CompanionKind.File, "licence.txt", "opt/foldline/licence.txt"), (CompanionKind.Opens, "fold", null)], variant.Companions.Select(each => (each.Kind, each.Subject, each.To)));
-        Assert.Equal([("Inkpress", RemovalMoment.Install), ("Foldline 6 and before", RemovalMoment.Remove)], variant.Removals.Select(each => (each.What, each.At)));
+        Assert.Equal(
+            [(CompanionKind.Certificate, "county.pem", null), (CompanionKind.File, "licence.txt", "opt/foldline/licence.txt"), (
+                CompanionKind.Opens, "fold", null)],
+            variant.Companions.Select(each => (each.Kind, each.Subject, each.To)));
+        Assert.Equal([("Inkpress", RemovalMoment.Install), ("Foldline 6 and before", RemovalMoment.Remove)], variant.Removals.Select(each => (
+            each.What, each.At)));
         Assert.Equal(ExitMeaning.Busy, variant.Removals[0].Step.Codes[4]);
         Assert.Equal((PresenceKind.Product, true), (variant.Present[0].Kind, variant.Present[0].TellsVersion));
         Assert.DoesNotContain(ManifestCheck.Check(manifest, Files), finding => !finding.IsWarning);
@@ -117,7 +122,10 @@ public sealed class VariantPartsTests
     [InlineData("3.1", null, Truth.NotKnown)]
     public void A_need_is_met_by_its_version_or_a_newer_one_and_silence_is_not_known(string? least, string? installed, Truth met)
     {
-        var lookup = installed switch { null => FactLookup.NotKnown, "" => FactLookup.Absent, _ => FactLookup.Of(FactValue.OfVersion(AppVersion.Parse(installed))) };
+        var lookup = installed switch
+        {
+            null => FactLookup.NotKnown, "" => FactLookup.Absent, _ => FactLookup.Of(FactValue.OfVersion(AppVersion.Parse(installed))),
+        };
 
         Assert.Equal(met, new Need("spark-runtime", least is null ? null : AppVersion.Parse(least)).IsMet(lookup));
     }

@@ -76,7 +76,8 @@ public sealed class VersionTests
     [InlineData("2.4.1", 2, "2.4.1+2")]
     [InlineData("2.4.1+2", 3, "2.4.1+3")]
     [InlineData("2.4.1+2", 0, "2.4.1")]
-    public void A_revision_is_put_behind_the_plus(string text, int revision, string expected) => Assert.Equal(expected, AppVersion.Parse(text).WithRevision(revision).Text);
+    public void A_revision_is_put_behind_the_plus(string text, int revision, string expected) =>
+        Assert.Equal(expected, AppVersion.Parse(text).WithRevision(revision).Text);
 
     [Fact]
     public void The_order_is_total_for_any_texts()

@@ -9,11 +9,15 @@ public sealed class WayBackTests
 {
     private static readonly DateTimeOffset Now = new(2026, 1, 12, 8, 0, 0, TimeSpan.Zero);
 
-    private static readonly Target Changed = new() { Device = "a", State = TargetState.Met, HasBegun = true, IsInstalledHere = true, Before = "7.1.0", Variant = "linux" };
+    private static readonly Target Changed = new()
+    {
+        Device = "a", State = TargetState.Met, HasBegun = true, IsInstalledHere = true, Before = "7.1.0", Variant = "linux",
+    };
 
     private static DeploymentPlan Plan(Wish wish = Wish.Have) => new()
     {
-        Id = "D1", Name = "Foldline 7.2.0", App = "foldline", AppName = "Foldline", Package = "p", Version = AppVersion.Parse("7.2.0"), Wish = wish, Groups = ["desks"], Waves = [new Wave("All", new Pick(), null, null)],
+        Id = "D1", Name = "Foldline 7.2.0", App = "foldline", AppName = "Foldline", Package = "p", Version = AppVersion.Parse("7.2.0"), Wish = wish,
+        Groups = ["desks"], Waves = [new Wave("All", new Pick(), null, null)],
     };
 
     private static WayBack Of(Target target, Wish wish = Wish.Have, string? installed = null, Reason? takesAway = null, EarlierPackage? earlier = null) =>
@@ -73,8 +77,14 @@ public sealed class WayBackTests
     [Fact]
     public void Many_are_told_in_one_line_for_each_reason()
     {
-        var ways = WaysBack.Of(Plan(), [("a", new WayBack(WayBackKind.Goes, "7.1.0", "x")), ("b", new WayBack(WayBackKind.Goes, "7.1.0", "y")), ("c", new WayBack(WayBackKind.Goes)), ("d", new WayBack(WayBackKind.AfterWork)), ("e", new WayBack(WayBackKind.Impossible, "7.0.0", null, Reason.Said("none is kept"))), ("f", new WayBack(WayBackKind.Untouched))]);
-        Assert.Equal("2 devices go back to Foldline 7.1.0. 1 device had nothing before: Foldline is taken away there. 1 device is at work: it finishes and goes back then. 1 device cannot go back: none is kept.", ways.Says);
+        var ways = WaysBack.Of(Plan(), [
+            ("a", new WayBack(WayBackKind.Goes, "7.1.0", "x")), ("b", new WayBack(WayBackKind.Goes, "7.1.0", "y")), ("c", new WayBack(WayBackKind.Goes)),
+            ("d", new WayBack(WayBackKind.AfterWork)), ("e", new WayBack(WayBackKind.Impossible, "7.0.0", null, Reason.Said("none is kept"))),
+            ("f", new WayBack(WayBackKind.Untouched))]);
+        Assert.Equal(
+            "2 devices go back to Foldline 7.1.0. 1 device had nothing before: Foldline is taken away there. 1 device is at work: it finishes and goes back "
+                + "then. 1 device cannot go back: none is kept.",
+            ways.Says);
         Assert.Equal((4, 1), (ways.Going, ways.Count(WayBackKind.Impossible)));
         Assert.Equal(["a", "b"], ways.Parts[0].Devices);
     }
@@ -82,9 +92,11 @@ public sealed class WayBackTests
     [Fact]
     public void Another_try_where_it_was_taken_back_wants_it_there_again()
     {
-        var again = Targets.Decide(Changed with { State = TargetState.Undone, IsGoingBack = true }, new Happening(TargetEvent.RetryAsked, Reason.Said("again")), Now);
+        var again = Targets.Decide(
+            Changed with { State = TargetState.Undone, IsGoingBack = true }, new Happening(TargetEvent.RetryAsked, Reason.Said("again")), Now);
         Assert.Equal((TargetState.Ready, false, 1), (again.State, again.IsGoingBack, again.Order));
-        var back = Targets.Decide(Changed with { State = TargetState.Failed, IsGoingBack = true }, new Happening(TargetEvent.RetryAsked, Reason.Said("again")), Now);
+        var back = Targets.Decide(
+            Changed with { State = TargetState.Failed, IsGoingBack = true }, new Happening(TargetEvent.RetryAsked, Reason.Said("again")), Now);
         Assert.Equal((TargetState.Ready, true, 1), (back.State, back.IsGoingBack, back.Order));
     }
 }

@@ -314,7 +314,8 @@ public sealed class EngineTests
         machine.Give(FakeMachine.Order(package, number: 2) with { Settings = new Dictionary<string, string> { ["site"] = "ALD" } });
         Assert.True(await machine.Run());
         Assert.Equal(["put 7.2.0 --site=HQ KEY=geheim a.ini:s=HQ\nl=geheim", "set 7.2.0 ALD"], machine.Ran);
-        Assert.Contains(machine.Proofs, proof => proof.Answer == "different" && proof.Why.EndsWith("but with other settings: licence, site", StringComparison.Ordinal));
+        Assert.Contains(machine.Proofs, proof => proof.Answer == "different" && proof.Why.EndsWith(
+            "but with other settings: licence, site", StringComparison.Ordinal));
 
         // It is taken away with the settings it has, not with those of the order.
         machine.Until = each => each.Taken.Values.Count(report => report.HasEnded) == 3;
@@ -346,7 +347,8 @@ public sealed class EngineTests
         Assert.True(await machine.Run());
 
         Assert.Empty(machine.Ran);
-        Assert.Equal(("present", true), (machine.Proofs[0].Answer, machine.Proofs[0].Why.EndsWith("it keeps its settings (site), since the package cannot change them", StringComparison.Ordinal)));
+        Assert.Equal(("present", true), (machine.Proofs[0].Answer, machine.Proofs[0].Why.EndsWith(
+            "it keeps its settings (site), since the package cannot change them", StringComparison.Ordinal)));
     }
 
     [Fact]

@@ -111,7 +111,9 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         Reached = new CancellationTokenSource();
         using var limit = new CancellationTokenSource(patience ?? TimeSpan.FromSeconds(20));
         using var either = CancellationTokenSource.CreateLinkedTokenSource(Reached.Token, limit.Token);
-        var engine = new DeviceEngine(new DeviceParts(this, this, this, this, this, this, () => new Ground(this), this, this, this, this, TimeProvider.System, _ => { }), new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
+        var engine = new DeviceEngine(
+            new DeviceParts(this, this, this, this, this, this, () => new Ground(this), this, this, this, this, TimeProvider.System, _ => { }),
+            new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
         try
         {
             await engine.Run(either.Token);
@@ -128,16 +130,27 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     public PackageLink Package(string version, string install = "put", bool isForged = false)
     {
         var step = new DocumentStep([install], 60, 1, true, new Dictionary<string, string>());
-        return Serve(new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take"] }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true)]), isForged);
+        return Serve(
+            new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [new DocumentVariant(
+                "linux", "yes", "yes", [], [], step, step with { Run = ["take"] },
+                [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true)]),
+            isForged);
     }
 
-    /// <summary>A package of version 7.2.0 with a text <c>site</c> (HQ unless set) and a secret <c>licence</c>; with a step that changes them, where told so.</summary>
+    /// <summary>
+    /// A package of version 7.2.0 with a text <c>site</c> (HQ unless set) and a secret <c>licence</c>; with a step that changes them, where told so.
+    /// </summary>
     public PackageLink PackageWithSettings(string? change = "set")
     {
-        var step = new DocumentStep(["put", "--site=@{site}"], 60, 1, true, new Dictionary<string, string>(), new Dictionary<string, string> { ["KEY"] = "@{licence}" }, new Dictionary<string, string> { ["a.ini"] = "s=@{site}\nl=@{licence}" });
+        var step = new DocumentStep(
+            ["put", "--site=@{site}"], 60, 1, true, new Dictionary<string, string>(), new Dictionary<string, string> { ["KEY"] = "@{licence}" },
+            new Dictionary<string, string> { ["a.ini"] = "s=@{site}\nl=@{licence}" });
         return Serve(new PackageDocument(
             1, "foldline", "Foldline", "7.2.0", "", "", "", [],
-            [new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take", "@{site}"], Environment = null, Answers = null }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true, null, change is null ? null : step with { Run = [change, "@{site}"], Answers = null })],
+            [new DocumentVariant(
+                "linux", "yes", "yes", [], [], step, step with { Run = ["take", "@{site}"], Environment = null, Answers = null },
+                [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true, null,
+                change is null ? null : step with { Run = [change, "@{site}"], Answers = null })],
             null, [new DocumentSetting("site", "text", "", "HQ"), new DocumentSetting("licence", "secret", "", null)]));
     }
 
@@ -145,7 +158,10 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     public PackageLink PackageWith(string version, Func<DocumentVariant, DocumentVariant> change)
     {
         var step = new DocumentStep(["put"], 60, 1, true, new Dictionary<string, string>());
-        return Serve(new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [change(new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["take"] }, [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true))]));
+        return Serve(new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [change(
+            new DocumentVariant(
+                "linux", "yes", "yes", [], [], step, step with { Run = ["take"] },
+                [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true))]));
     }
 
     /// <summary>A step that runs one of the machine's commands.</summary>
@@ -158,11 +174,14 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
         _served[digest] = bytes;
         using var stranger = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        return new PackageLink(digest, "foldline", version, Sign(JsonSerializer.Serialize(new SealContent("package", digest, "foldline", version), ContractJson.Default.SealContent), isForged ? stranger : _sealKey));
+        return new PackageLink(digest, "foldline", version, Sign(
+            JsonSerializer.Serialize(new SealContent("package", digest, "foldline", version), ContractJson.Default.SealContent),
+            isForged ? stranger : _sealKey));
     }
 
     /// <summary>A sealed list of withdrawn packages.</summary>
-    public string WithdrawnList(long serial, params string[] digests) => Sign(JsonSerializer.Serialize(new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent), _sealKey);
+    public string WithdrawnList(long serial, params string[] digests) =>
+        Sign(JsonSerializer.Serialize(new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent), _sealKey);
 
     /// <summary>Gives the device other orders.</summary>
     public void Give(params Order[] orders)
@@ -201,7 +220,9 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     /// <summary>What the device said at its last check-in that it waits for.</summary>
     public IReadOnlyList<WaitReport> Waits { get; private set; } = [];
 
-    FactReport IMachineFacts.Gather() => new(new Dictionary<string, string> { ["kind"] = "desk" }, Programs is null ? null : [.. Programs.Select(pair => new ProgramReport(pair.Key, pair.Value, "system"))]);
+    FactReport IMachineFacts.Gather() =>
+        new(new Dictionary<string, string> { ["kind"] = "desk" }, Programs is null ? null : [.. Programs.Select(pair => new ProgramReport(
+            pair.Key, pair.Value, "system"))]);
 
     void IMachineFiles.Delete(string path)
     {
@@ -211,7 +232,8 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         }
     }
 
-    bool IMachineCompanions.Holds(string app, DocumentCompanion companion, string? sha256) => Companions.Contains($"{app} {companion.Kind} {companion.Subject}");
+    bool IMachineCompanions.Holds(string app, DocumentCompanion companion, string? sha256) =>
+        Companions.Contains($"{app} {companion.Kind} {companion.Subject}");
 
     void IMachineCompanions.Put(string app, DocumentCompanion companion, string? sha256) => Companions.Add($"{app} {companion.Kind} {companion.Subject}");
 
@@ -248,7 +270,10 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     {
         await (HoldStep ?? Task.CompletedTask).WaitAsync(cancellation);
         _steps[$"{run.Attempt}/{run.Name}"] = null;
-        Ran.Add(string.Join(' ', [run.Command[0], run.Environment["BANDEJO_VERSION"], .. run.Command.Skip(1), .. run.Environment.Where(pair => !pair.Key.StartsWith("BANDEJO_", StringComparison.Ordinal)).Select(pair => $"{pair.Key}={pair.Value}"), .. run.Answers.Select(pair => $"{pair.Key}:{pair.Value}")]));
+        Ran.Add(string.Join(' ', [
+            run.Command[0], run.Environment["BANDEJO_VERSION"], .. run.Command.Skip(1),
+            .. run.Environment.Where(pair => !pair.Key.StartsWith("BANDEJO_", StringComparison.Ordinal)).Select(pair => $"{pair.Key}={pair.Value}"),
+            .. run.Answers.Select(pair => $"{pair.Key}:{pair.Value}")]));
         Gentle.Add(run.IsGentle);
         if (CutInStep)
         {
@@ -261,11 +286,14 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         return new StepEnd(code, null, false);
     }
 
-    StepTrace IMachineProcesses.Find(string attempt, string name) => !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
+    StepTrace IMachineProcesses.Find(string attempt, string name) =>
+        !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
 
-    Task<StepEnd> IMachineProcesses.Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) => Task.FromResult(new StepEnd(_steps[$"{attempt}/{name}"], null, false));
+    Task<StepEnd> IMachineProcesses.Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) =>
+        Task.FromResult(new StepEnd(_steps[$"{attempt}/{name}"], null, false));
 
-    Task<(int Code, string Output)?> IMachineProcesses.Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) => Task.FromResult<(int, string)?>(null);
+    Task<(int Code, string Output)?> IMachineProcesses.Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) =>
+        Task.FromResult<(int, string)?>(null);
 
     async Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation)
     {
@@ -361,7 +389,9 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         }
 
         var isNew = request.OrdersTag != _tag;
-        return Task.FromResult(new CheckInAnswer([.. request.Attempts.Select(DeviceState.NameOf), .. (request.Said ?? []).Select(word => word.Id + "/said")], false, isNew ? Orders : null, _tag, 1, isNew ? Withdrawn : null));
+        return Task.FromResult(new CheckInAnswer(
+            [.. request.Attempts.Select(DeviceState.NameOf), .. (request.Said ?? []).Select(word => word.Id + "/said")], false, isNew ? Orders : null, _tag, 1,
+            isNew ? Withdrawn : null));
     }
 
     Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);
@@ -388,7 +418,8 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     {
         private readonly HashSet<string> _before = [.. machine.Files.Keys];
 
-        public IReadOnlyList<Trials.ChangedFile> Changes() => [.. machine.Files.Keys.Where(path => !_before.Contains(path)).Select(path => new Trials.ChangedFile("/" + path, 1))];
+        public IReadOnlyList<Trials.ChangedFile> Changes() =>
+            [.. machine.Files.Keys.Where(path => !_before.Contains(path)).Select(path => new Trials.ChangedFile("/" + path, 1))];
 
         public string Name => "The device";
 
@@ -398,7 +429,8 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     }
 
     private static string Sign(string json, ECDsa key) =>
-        new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256));
+        new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }
+            .CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256));
 
     private static PublicKeyInfo PublicOf(ECDsa key)
     {

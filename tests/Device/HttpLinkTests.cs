@@ -12,7 +12,9 @@ public sealed class HttpLinkTests
     public async Task A_call_that_breaks_just_when_nobody_wants_it_any_more_is_a_link_that_failed()
     {
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        await Fails((link, unwanted) => link.Join(new JoinRequest(DeviceProtocol.Version, "code", HttpLink.PublicOf(key), "STU-01", new FactReport(new Dictionary<string, string>(), null)), unwanted));
+        await Fails((link, unwanted) => link.Join(
+            new JoinRequest(DeviceProtocol.Version, "code", HttpLink.PublicOf(key), "STU-01", new FactReport(new Dictionary<string, string>(), null)),
+            unwanted));
         await Fails((link, unwanted) => link.SendLog("a1", new MemoryStream(), unwanted));
 
         async Task Fails(Func<HttpLink, CancellationToken, Task> call)

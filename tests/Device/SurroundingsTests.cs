@@ -16,7 +16,10 @@ public sealed class SurroundingsTests
     public async Task Companions_come_with_it_are_part_of_its_proof_and_go_with_it()
     {
         var machine = new FakeMachine();
-        var package = machine.PackageWith("7.2.0", variant => variant with { Companions = [Fold], Handling = new DocumentHandling(false, true, "var/log/foldline.log", "as-told", ["var/lib/foldline"]) });
+        var package = machine.PackageWith(
+            "7.2.0",
+            variant =>
+                variant with { Companions = [Fold], Handling = new DocumentHandling(false, true, "var/log/foldline.log", "as-told", ["var/lib/foldline"]) });
         await Order(machine, FakeMachine.Order(package));
         Assert.Equal(["foldline opens fold"], machine.Companions);
         Assert.Equal(["var/log/foldline.log"], machine.Kept);
@@ -26,7 +29,8 @@ public sealed class SurroundingsTests
         machine.Companions.Clear();
         machine.Proofs.Clear();
         await Order(machine, FakeMachine.Order(package, number: 1));
-        Assert.Contains(machine.Proofs, proof => proof.Answer == "incomplete" && proof.Why.EndsWith("but the opening of .fold files is not in place", StringComparison.Ordinal));
+        Assert.Contains(machine.Proofs, proof => proof.Answer == "incomplete" && proof.Why.EndsWith(
+            "but the opening of .fold files is not in place", StringComparison.Ordinal));
         Assert.Equal(["put 7.2.0"], machine.Ran);
         Assert.Equal(["foldline opens fold"], machine.Companions);
 
@@ -57,7 +61,8 @@ public sealed class SurroundingsTests
     {
         var machine = new FakeMachine { Commands = { ["lie"] = (_, _) => 0 } };
         await Order(machine, FakeMachine.Order(machine.PackageWith("7.1.0", variant => variant with { Companions = [Sheet] })));
-        await Order(machine, FakeMachine.Order(machine.PackageWith("7.2.0", variant => variant with { Companions = [Fold], Install = FakeMachine.Step("lie") }), number: 1));
+        await Order(machine, FakeMachine.Order(
+            machine.PackageWith("7.2.0", variant => variant with { Companions = [Fold], Install = FakeMachine.Step("lie") }), number: 1));
 
         Assert.Equal("no-proof", machine.Taken.Values.Single(report => report is { HasEnded: true, Order: 1 }).Outcome);
         Assert.Equal(["foldline opens sheet"], machine.Companions);
@@ -68,7 +73,11 @@ public sealed class SurroundingsTests
     {
         for (var cut = 1; ; cut++)
         {
-            var machine = new FakeMachine { CutAtEntry = cut, Programs = new() { ["Inkpress"] = "2.0" }, Commands = { ["no-inkpress"] = (each, _) => each.Programs!.Remove("Inkpress") ? 0 : 1 } };
+            var machine = new FakeMachine
+            {
+                CutAtEntry = cut, Programs = new() { ["Inkpress"] = "2.0" },
+                Commands = { ["no-inkpress"] = (each, _) => each.Programs!.Remove("Inkpress") ? 0 : 1 },
+            };
             machine.Give(FakeMachine.Order(machine.PackageWith("7.2.0", variant => variant with { Removals = [Rival] })));
             var wasCut = !await machine.Run();
             Assert.True(!wasCut || await machine.Run(), $"cut at entry {cut}");
@@ -100,8 +109,14 @@ public sealed class SurroundingsTests
     [Fact]
     public async Task Gone_means_builds_that_never_were_ours_too()
     {
-        var machine = new FakeMachine { Programs = new() { ["Foldline"] = "5.4" }, Commands = { ["no-foldline"] = (each, _) => each.Programs!.Remove("Foldline") ? 0 : 1 } };
-        var package = machine.PackageWith("7.2.0", variant => variant with { Removals = [new DocumentRemoval("Foldline 6 and before", "app \"foldline\" < 7", "remove", FakeMachine.Step("no-foldline"))] });
+        var machine = new FakeMachine
+        {
+            Programs = new() { ["Foldline"] = "5.4" }, Commands = { ["no-foldline"] = (each, _) => each.Programs!.Remove("Foldline") ? 0 : 1 },
+        };
+        var package = machine.PackageWith(
+            "7.2.0",
+            variant =>
+                variant with { Removals = [new DocumentRemoval("Foldline 6 and before", "app \"foldline\" < 7", "remove", FakeMachine.Step("no-foldline"))] });
         await Order(machine, FakeMachine.Order(package, "remove"));
 
         Assert.Equal(["no-foldline 7.2.0"], machine.Ran);
@@ -146,7 +161,8 @@ public sealed class SurroundingsTests
     {
         // The first question is before the beginning, the second before the step.
         var machine = new FakeMachine { SignsInAtQuestion = 2, Until = each => each.Taken.Values.Any(report => report.Outcome == "done") };
-        machine.Give(FakeMachine.Order(machine.PackageWith("7.2.0", variant => variant with { Handling = new DocumentHandling(true, false, null, "as-told", null) }), tries: 1));
+        machine.Give(FakeMachine.Order(
+            machine.PackageWith("7.2.0", variant => variant with { Handling = new DocumentHandling(true, false, null, "as-told", null) }), tries: 1));
         Assert.True(await machine.Run());
         Assert.Equal(["done", "waits"], machine.Taken.Values.Where(report => report.HasEnded).Select(report => report.Outcome).Order());
         Assert.Equal(["put 7.2.0"], machine.Ran);
@@ -160,7 +176,8 @@ public sealed class SurroundingsTests
     public async Task The_handling_says_when_to_restart(string rule, int code, string outcome)
     {
         var machine = new FakeMachine { Commands = { ["put-code"] = (each, version) => { each.Files["opt/foldline/VERSION"] = version; return code; } } };
-        await Order(machine, FakeMachine.Order(machine.PackageWith("7.2.0", variant => variant with { Install = FakeMachine.Step("put-code"), Handling = new DocumentHandling(false, false, null, rule, null) })));
+        await Order(machine, FakeMachine.Order(machine.PackageWith(
+            "7.2.0", variant => variant with { Install = FakeMachine.Step("put-code"), Handling = new DocumentHandling(false, false, null, rule, null) })));
 
         Assert.Equal(outcome, Assert.Single(machine.Taken.Values, report => report.HasEnded).Outcome);
     }

@@ -18,5 +18,6 @@ public sealed class TrialNoiseTests
     [InlineData("/a/*a*a*a*a*b", "/a/aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa", false)]
     [InlineData("# /etc/**", "/etc/x", false)]
     [InlineData("", "/etc/x", false)]
-    public void A_pattern_takes_what_it_names_and_no_more(string pattern, string path, bool isNoise) => Assert.Equal(isNoise, new TrialNoise([pattern]).Is(path));
+    public void A_pattern_takes_what_it_names_and_no_more(string pattern, string path, bool isNoise) =>
+        Assert.Equal(isNoise, new TrialNoise([pattern]).Is(path));
 }

@@ -20,7 +20,9 @@ public sealed class PlayingTests
     {
         var back = Stage.Start.AddHours(4);
         var time = new FakeTimeProvider(back.AddMilliseconds(700) - TimeSpan.FromSeconds(looksBefore)) { AutoAdvanceAmount = TimeSpan.FromSeconds(1) };
-        using var stage = new Stage("{ name: desks, count: 1, named: DESK, sites: ALD, facts: { kind: desk } }", time, Nobody, new RecordLine(Stage.Start, "DESK", "died") { Until = back });
+        using var stage = new Stage(
+            "{ name: desks, count: 1, named: DESK, sites: ALD, facts: { kind: desk } }", time, Nobody,
+            new RecordLine(Stage.Start, "DESK", "died") { Until = back });
         await stage.Play(() => time.GetUtcNow() > back && stage.Asked.Any(each => each.Path.EndsWith("/join", StringComparison.Ordinal)));
         Assert.Contains(stage.Lines(), line => line.What == "started" && line.At > back);
     }
@@ -29,7 +31,10 @@ public sealed class PlayingTests
     public async Task A_device_that_travels_goes_on_listening_after_every_trip_however_the_clock_is_stepped()
     {
         var time = new FakeTimeProvider(Stage.Start) { AutoAdvanceAmount = TimeSpan.FromMinutes(3) };
-        using var stage = new Stage("{ name: buses, count: 1, named: BUS, sites: ALD, facts: { kind: laptop }, away: { every: 20m, for: 5m to 20m } }", time, path => path.EndsWith("/token", StringComparison.Ordinal) ? (HttpStatusCode.OK, """{"accessToken":"t","expiresIn":3600}""") : null, Stage.Joined("BUS"));
+        using var stage = new Stage(
+            "{ name: buses, count: 1, named: BUS, sites: ALD, facts: { kind: laptop }, away: { every: 20m, for: 5m to 20m } }", time,
+            path => path.EndsWith("/token", StringComparison.Ordinal) ? (HttpStatusCode.OK, """{"accessToken":"t","expiresIn":3600}""") : null,
+            Stage.Joined("BUS"));
         await stage.Play(() => time.GetUtcNow() > Stage.Start && stage.Asked.Count(each => each.Path.EndsWith("/hail", StringComparison.Ordinal)) > 300);
     }
 
@@ -39,14 +44,17 @@ public sealed class PlayingTests
         using var folder = new ClockFolder();
         using var clock = DemoClock.Follow(folder.File);
         var looks = new CountedClock(clock);
-        using var stage = new Stage("{ name: desks, count: 20, named: \"DESK-{n}\", sites: ALD, facts: { kind: desk }, on: Mon-Fri 08:00-18:00 }", looks, path => path == "/healthz/looked" ? (HttpStatusCode.OK, "0") : null);
+        using var stage = new Stage(
+            "{ name: desks, count: 20, named: \"DESK-{n}\", sites: ALD, facts: { kind: desk }, on: Mon-Fri 08:00-18:00 }", looks,
+            path => path == "/healthz/looked" ? (HttpStatusCode.OK, "0") : null);
         var goal = Stage.Start.Date.AddDays(7).AddHours(12);
         ClockFile.Change(folder.File, (before, _) => before with { Goal = new DateTimeOffset(goal, TimeSpan.Zero) });
         clock.Reread();
         await stage.Play(() => clock.Reading.Goal is null, stage.Fleet.Lead(folder.File, clock, stage.Ending));
 
         var days = stage.Lines().Where(line => line.What == "started").GroupBy(line => line.At.Date).OrderBy(day => day.Key).ToList();
-        Assert.Equal(["Monday 20", "Tuesday 20", "Wednesday 20", "Thursday 20", "Friday 20", "Monday 20"], days.Select(day => $"{day.Key.DayOfWeek} {day.Count()}"));
+        Assert.Equal(["Monday 20", "Tuesday 20", "Wednesday 20", "Thursday 20", "Friday 20", "Monday 20"], days.Select(
+            day => $"{day.Key.DayOfWeek} {day.Count()}"));
         Assert.All(days.SelectMany(day => day), line => Assert.InRange(line.At.TimeOfDay, TimeSpan.FromHours(8), TimeSpan.FromHours(8.7)));
         Assert.True(looks.Count < 200_000, $"The clock was looked at {looks.Count:N0} times.");
     }
@@ -57,7 +65,9 @@ public sealed class PlayingTests
         using var folder = new ClockFolder();
         using var clock = DemoClock.Follow(folder.File);
         using var stage = new Stage(
-            "{ name: desks, count: 2, named: \"DESK-{n}\", sites: ALD, facts: { kind: desk } }", clock, path => path == "/healthz/looked" ? (HttpStatusCode.OK, "0") : (HttpStatusCode.Gone, """{"title":"gone","status":410}"""), Stage.Joined("DESK-1"), Stage.Joined("DESK-2"));
+            "{ name: desks, count: 2, named: \"DESK-{n}\", sites: ALD, facts: { kind: desk } }", clock,
+            path => path == "/healthz/looked" ? (HttpStatusCode.OK, "0") : (HttpStatusCode.Gone, """{"title":"gone","status":410}"""), Stage.Joined("DESK-1"),
+            Stage.Joined("DESK-2"));
         ClockFile.Change(folder.File, (before, _) => before with { Goal = before.At.AddDays(3) });
         clock.Reread();
         var leading = stage.Fleet.Lead(folder.File, clock, stage.Ending);
@@ -82,6 +92,7 @@ public sealed class PlayingTests
             return inner.GetUtcNow();
         }
 
-        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) => inner.CreateTimer(callback, state, dueTime, period);
+        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) =>
+            inner.CreateTimer(callback, state, dueTime, period);
     }
 }

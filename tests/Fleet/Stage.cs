@@ -31,7 +31,11 @@ internal sealed class Stage : IDisposable
         _http = new HttpClient(new Service(answer, path => Asked.Enqueue((path, time.GetUtcNow())))) { BaseAddress = new Uri("http://service.test/") };
         var script = ScriptReader.Read($"seed: 1\nkinds:\n  - {kind}\napps: []\n");
         Assert.True(script.Ok, string.Join("; ", script.Failure?.Findings ?? []));
-        Fleet = Playing.Prepare(new FleetParts(script.Value, _http, time, _record, new SharedContent(Path.Combine(_folder, "content")), new Dictionary<string, string> { ["unsorted"] = "code" }, _joining) { Lines = _http }, earlier);
+        Fleet = Playing.Prepare(
+            new FleetParts(
+                script.Value, _http, time, _record, new SharedContent(Path.Combine(_folder, "content")), new Dictionary<string,
+                string> { ["unsorted"] = "code" }, _joining) { Lines = _http },
+            earlier);
     }
 
     public Playing Fleet { get; }

@@ -17,7 +17,8 @@ public sealed class ApiClient : IDisposable
     public ApiClient(string address, string? token = null)
     {
         // A test speaks with the service that it started itself; whether it is believed is tested with the command line and agents.
-        Http = new HttpClient(new SocketsHttpHandler { SslOptions = new() { RemoteCertificateValidationCallback = (_, _, _, _) => true } }) { BaseAddress = new Uri(address) };
+        Http = new HttpClient(
+            new SocketsHttpHandler { SslOptions = new() { RemoteCertificateValidationCallback = (_, _, _, _) => true } }) { BaseAddress = new Uri(address) };
         if (token is not null)
         {
             Http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
@@ -30,7 +31,8 @@ public sealed class ApiClient : IDisposable
     public static async Task<ApiClient> SignIn(string address, string account, string password)
     {
         using var nobody = new ApiClient(address);
-        var token = await nobody.Post("/api/v1/tokens", new SignInRequest(account, password), ContractJson.Default.SignInRequest, ContractJson.Default.NewToken);
+        var token = await nobody.Post(
+            "/api/v1/tokens", new SignInRequest(account, password), ContractJson.Default.SignInRequest, ContractJson.Default.NewToken);
         return new ApiClient(address, token.Secret);
     }
 
@@ -40,7 +42,8 @@ public sealed class ApiClient : IDisposable
         await Read(await Http.PostAsync(path, new StringContent(JsonSerializer.Serialize(body, bodyForm), Encoding.UTF8, "application/json")), form);
 
     /// <summary>Sends anything and returns status and problem.</summary>
-    public async Task<(HttpStatusCode Status, string Body)> Send(HttpMethod method, string path, string? json = null, params (string Name, string Value)[] headers)
+    public async Task<(HttpStatusCode Status, string Body)> Send(
+        HttpMethod method, string path, string? json = null, params (string Name, string Value)[] headers)
     {
         using var request = new HttpRequestMessage(method, path) { Content = json is null ? null : new StringContent(json, Encoding.UTF8, "application/json") };
         foreach (var (name, value) in headers)
@@ -56,8 +59,12 @@ public sealed class ApiClient : IDisposable
     public Task RegisterKey(ECDsa key, string account = "root-admin")
     {
         var point = key.ExportParameters(includePrivateParameters: false).Q;
-        var proof = new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(JsonSerializer.Serialize(new SigningKeyProof("signing-key", account), ContractJson.Default.SigningKeyProof), new SigningCredentials(new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256));
-        return Post("/api/v1/account/signing-keys", new SigningKeyRequest(Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y), proof), ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo);
+        var proof = new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }
+            .CreateToken(JsonSerializer.Serialize(new SigningKeyProof("signing-key", account), ContractJson.Default.SigningKeyProof), new SigningCredentials(
+                new ECDsaSecurityKey(key), SecurityAlgorithms.EcdsaSha256));
+        return Post(
+            "/api/v1/account/signing-keys", new SigningKeyRequest(Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y), proof),
+            ContractJson.Default.SigningKeyRequest, ContractJson.Default.SigningKeyInfo);
     }
 
     /// <summary>Waits until a condition holds; looks again whenever the service tells of an event.</summary>
@@ -115,13 +122,16 @@ public sealed class ApiClient : IDisposable
         return target!;
     }
 
-    public Task<IReadOnlyList<AttemptInfo>> Attempts(string deployment, string device) => Get($"/api/v1/deployments/{deployment}/attempts?device={device}", ContractJson.Default.IReadOnlyListAttemptInfo);
+    public Task<IReadOnlyList<AttemptInfo>> Attempts(string deployment, string device) =>
+        Get($"/api/v1/deployments/{deployment}/attempts?device={device}", ContractJson.Default.IReadOnlyListAttemptInfo);
 
     public void Dispose() => Http.Dispose();
 
     private static async Task<T> Read<T>(HttpResponseMessage response, JsonTypeInfo<T> form)
     {
         var body = await response.Content.ReadAsStringAsync();
-        return response.IsSuccessStatusCode ? JsonSerializer.Deserialize(body, form)! : throw new InvalidOperationException($"{(int)response.StatusCode}: {body}");
+        return response.IsSuccessStatusCode
+            ? JsonSerializer.Deserialize(body, form)!
+            : throw new InvalidOperationException($"{(int)response.StatusCode}: {body}");
     }
 }

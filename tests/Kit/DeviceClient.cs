@@ -27,7 +27,8 @@ public sealed class DeviceClient : IDisposable
     public JoinRequest JoinRequest(string code, string name = "FAKE-01")
     {
         var point = Key.ExportParameters(false).Q;
-        return new JoinRequest(1, code, new PublicKeyInfo("", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y)), name, new FactReport(new Dictionary<string, string> { ["kind"] = "desk" }, []));
+        return new JoinRequest(1, code, new PublicKeyInfo("", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y)), name, new FactReport(
+            new Dictionary<string, string> { ["kind"] = "desk" }, []));
     }
 
     public async Task<JoinAnswer> Join(string code, string name = "FAKE-01")
@@ -45,7 +46,8 @@ public sealed class DeviceClient : IDisposable
     public string Assertion(DateTimeOffset expires, string? issuer = null, string audience = DeviceProtocol.Audience, string id = "one") =>
         new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(new SecurityTokenDescriptor
         {
-            Issuer = issuer ?? Id, Audience = audience, Claims = new Dictionary<string, object> { ["jti"] = id }, Expires = expires.UtcDateTime, SigningCredentials = new SigningCredentials(new ECDsaSecurityKey(Key), SecurityAlgorithms.EcdsaSha256),
+            Issuer = issuer ?? Id, Audience = audience, Claims = new Dictionary<string, object> { ["jti"] = id }, Expires = expires.UtcDateTime,
+            SigningCredentials = new SigningCredentials(new ECDsaSecurityKey(Key), SecurityAlgorithms.EcdsaSha256),
         });
 
     public void Dispose()

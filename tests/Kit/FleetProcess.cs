@@ -18,7 +18,9 @@ public sealed class FleetProcess(string service, string script, string codes, st
         var (scriptFile, codesFile) = (Path.Combine(Folder, "fleet.yaml"), Path.Combine(Folder, "codes"));
         await File.WriteAllTextAsync(scriptFile, script);
         await File.WriteAllTextAsync(codesFile, codes);
-        _process = Programs.Start(Programs.Fleet, ["play", scriptFile, "--service", service, "--data", Path.Combine(Folder, "data"), "--codes", codesFile, .. clock is null ? Array.Empty<string>() : ["--demo-clock", clock]]);
+        _process = Programs.Start(Programs.Fleet, [
+            "play", scriptFile, "--service", service, "--data", Path.Combine(Folder, "data"), "--codes", codesFile,
+            .. clock is null ? Array.Empty<string>() : ["--demo-clock", clock]]);
         var line = await _process.StandardOutput.ReadLineAsync();
         if (line?.Contains("devices play for") != true)
         {

@@ -34,7 +34,10 @@ public sealed class HostileDevice : IDisposable
     /// <summary>Takes another token, as a device does when its own has ended.</summary>
     public async Task Renew()
     {
-        var answer = await _http.PostAsJsonAsync(DeviceProtocol.Prefix + "/token", new DeviceTokenRequest(_client.Assertion(TimeProvider.System.GetUtcNow().AddMinutes(1), id: Guid.NewGuid().ToString("N"))), ContractJson.Default.DeviceTokenRequest);
+        var answer = await _http.PostAsJsonAsync(
+            DeviceProtocol.Prefix + "/token",
+            new DeviceTokenRequest(_client.Assertion(TimeProvider.System.GetUtcNow().AddMinutes(1), id: Guid.NewGuid().ToString("N"))),
+            ContractJson.Default.DeviceTokenRequest);
         var token = (await answer.EnsureSuccessStatusCode().Content.ReadFromJsonAsync(ContractJson.Default.DeviceTokenAnswer))!;
         _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token.AccessToken);
     }
@@ -43,10 +46,13 @@ public sealed class HostileDevice : IDisposable
     public JsonObject Message(long sequence, string deployment)
     {
         var now = TimeProvider.System.GetUtcNow();
-        var attempt = new AttemptReport("a" + sequence, deployment, 0, true, "install", now, now, "failed", "run", 9, "The step failed", "7.1.0", null, null, false);
+        var attempt = new AttemptReport(
+            "a" + sequence, deployment, 0, true, "install", now, now, "failed", "run", 9, "The step failed", "7.1.0", null, null, false);
         var request = new CheckInRequest(
-            sequence, "f" + sequence, new FactReport(new Dictionary<string, string> { ["kind"] = "desk", ["label.floor"] = "3" }, [new ProgramReport("foldline", "7.1.0", "system")]), "",
-            [new ProofReport(deployment, 0, "absent", null, "It is not there", now)], [attempt, attempt with { Id = "b" + sequence, HasEnded = false, EndedAt = null, Outcome = null, ExitCode = null }],
+            sequence, "f" + sequence,
+            new FactReport(new Dictionary<string, string> { ["kind"] = "desk", ["label.floor"] = "3" }, [new ProgramReport("foldline", "7.1.0", "system")]), "",
+            [new ProofReport(deployment, 0, "absent", null, "It is not there", now)],
+            [attempt, attempt with { Id = "b" + sequence, HasEnded = false, EndedAt = null, Outcome = null, ExitCode = null }],
             [new UserReport("u" + sequence, "harm", "foldline", "It does not print", now)], null, [new WaitReport(deployment, "somebody is signed in")]);
         return JsonNode.Parse(JsonSerializer.Serialize(request, ContractJson.Default.CheckInRequest))!.AsObject();
     }

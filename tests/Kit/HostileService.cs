@@ -119,7 +119,8 @@ public sealed class HostileService : IAsyncDisposable
     }
 
     /// <summary>The end of an attempt at an app that the agent has told; null where there is none.</summary>
-    public AttemptReport? Ended(string deployment) => CheckIns.SelectMany(each => each.Attempts).FirstOrDefault(report => report.HasEnded && report.Deployment == deployment);
+    public AttemptReport? Ended(string deployment) =>
+        CheckIns.SelectMany(each => each.Attempts).FirstOrDefault(report => report.HasEnded && report.Deployment == deployment);
 
     /// <summary>Serves a document and seals it.</summary>
     /// <param name="isSealed">False where somebody else seals it.</param>
@@ -127,7 +128,8 @@ public sealed class HostileService : IAsyncDisposable
     {
         var digest = Content(document);
         using var stranger = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        return new PackageLink(digest, app, version, Sign(JsonSerializer.Serialize(new SealContent("package", digest, app, version), ContractJson.Default.SealContent), isSealed ? _seal : stranger));
+        return new PackageLink(digest, app, version, Sign(
+            JsonSerializer.Serialize(new SealContent("package", digest, app, version), ContractJson.Default.SealContent), isSealed ? _seal : stranger));
     }
 
     /// <summary>Serves content and returns its digest.</summary>
@@ -142,8 +144,11 @@ public sealed class HostileService : IAsyncDisposable
     public static byte[] Document(string install, string app = "foldline", string version = "7.2.0", Func<DocumentVariant, DocumentVariant>? change = null)
     {
         var step = new DocumentStep(["sh", "-c", install], 60, 1, true, new Dictionary<string, string>());
-        var variant = new DocumentVariant("linux", "yes", "yes", [], [], step, step with { Run = ["sh", "-c", $"rm -rf \"$BANDEJO_ROOT/opt/{app}\""] }, [new DocumentCheck("version-in", $"opt/{app}/VERSION", [], null, null, null)], true);
-        return JsonSerializer.SerializeToUtf8Bytes(new PackageDocument(1, app, app, version, "", "", "", [], [change is null ? variant : change(variant)]), ContractJson.Default.PackageDocument);
+        var variant = new DocumentVariant(
+            "linux", "yes", "yes", [], [], step, step with { Run = ["sh", "-c", $"rm -rf \"$BANDEJO_ROOT/opt/{app}\""] },
+            [new DocumentCheck("version-in", $"opt/{app}/VERSION", [], null, null, null)], true);
+        return JsonSerializer.SerializeToUtf8Bytes(
+            new PackageDocument(1, app, app, version, "", "", "", [], [change is null ? variant : change(variant)]), ContractJson.Default.PackageDocument);
     }
 
     /// <summary>An order as it travels.</summary>
@@ -163,7 +168,8 @@ public sealed class HostileService : IAsyncDisposable
 
     /// <summary>A seal over whatever is given.</summary>
     public string Sign(string json, ECDsa? by = null) =>
-        new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(by ?? _seal), SecurityAlgorithms.EcdsaSha256));
+        new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }
+            .CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(by ?? _seal), SecurityAlgorithms.EcdsaSha256));
 
     public async ValueTask DisposeAsync()
     {
@@ -199,7 +205,11 @@ public sealed class HostileService : IAsyncDisposable
         {
             case "/join":
                 var point = _seal.ExportParameters(false).Q;
-                await Json(context, JsonSerializer.Serialize(new JoinAnswer(Guid.NewGuid().ToString("N"), "ALD-DESK-001", [new PublicKeyInfo("seal", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y))], 1), ContractJson.Default.JoinAnswer));
+                await Json(context, JsonSerializer.Serialize(
+                    new JoinAnswer(
+                        Guid.NewGuid().ToString("N"), "ALD-DESK-001",
+                        [new PublicKeyInfo("seal", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y))], 1),
+                    ContractJson.Default.JoinAnswer));
                 break;
             case "/token":
                 await Json(context, """{"accessToken":"any","expiresIn":1800}""");

@@ -60,7 +60,8 @@ public static class Programs
             start.ArgumentList.Add(argument);
         }
 
-        // What the runtime learns and compiles anew while a program runs pays only after the seconds that most of these live: it begins later (10 s, in hexadecimal milliseconds).
+        // What the runtime learns and compiles anew while a program runs pays only after the seconds that most of these live: it begins later (10 s, in
+        // hexadecimal milliseconds).
         start.Environment["DOTNET_TieredPGO"] = "0";
         start.Environment["DOTNET_TC_CallCountingDelayMs"] = "2710";
         start.Environment["DOTNET_gcServer"] = "0";

@@ -36,7 +36,10 @@ public sealed class ServiceProcess : IAsyncDisposable
     /// <summary>Starts it, on the address it had before where it had one, and returns when it answers.</summary>
     public async Task Start()
     {
-        _process = Programs.Start(Programs.Service, ["--data", Path.Combine(Folder, "data"), "--listen", _listen, "--first-password", FirstPassword, "--sign-ins-per-minute", "1000", .. _options], Environment);
+        _process = Programs.Start(
+            Programs.Service,
+            ["--data", Path.Combine(Folder, "data"), "--listen", _listen, "--first-password", FirstPassword, "--sign-ins-per-minute", "1000", .. _options],
+            Environment);
         _process.ErrorDataReceived += (_, line) =>
         {
             lock (Log)
@@ -53,7 +56,9 @@ public sealed class ServiceProcess : IAsyncDisposable
             if (line.StartsWith("Bandejo listens at ", StringComparison.Ordinal))
             {
                 Address = _listen = line["Bandejo listens at ".Length..];
-                Identity = Address.StartsWith("https", StringComparison.Ordinal) ? (await _process.StandardOutput.ReadLineAsync())?["Over TLS it is ".Length..] : null;
+                Identity = Address.StartsWith("https", StringComparison.Ordinal)
+                    ? (await _process.StandardOutput.ReadLineAsync())?["Over TLS it is ".Length..]
+                    : null;
                 return;
             }
         }

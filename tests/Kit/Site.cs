@@ -33,7 +33,11 @@ public sealed class Site : IAsyncDisposable
     {
         Service = service;
         Temporary = Directory.CreateDirectory(Path.Combine(_home, "tmp")).FullName;
-        _environment = new Dictionary<string, string> { ["XDG_CONFIG_HOME"] = _home, ["TMPDIR"] = Temporary, ["NO_COLOR"] = "1", ["PATH"] = $"{Path.GetDirectoryName(Programs.Agent)}:{Environment.GetEnvironmentVariable("PATH")}" };
+        _environment = new Dictionary<string, string>
+        {
+            ["XDG_CONFIG_HOME"] = _home, ["TMPDIR"] = Temporary, ["NO_COLOR"] = "1",
+            ["PATH"] = $"{Path.GetDirectoryName(Programs.Agent)}:{Environment.GetEnvironmentVariable("PATH")}",
+        };
     }
 
     /// <summary>A service that listens with TLS, as itself or as its options say.</summary>
@@ -109,7 +113,8 @@ public sealed class Site : IAsyncDisposable
         var agent = new AgentProcess(Service.Address, name);
         _agents.Add(agent);
         agent.Write("etc/bandejo/facts", facts + "\n");
-        var code = await Admin.Post("/api/v1/join-codes", new JoinCodeRequest(group ?? Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
+        var code = await Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest(group ?? Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo);
         var (exit, output) = await agent.Join(code.Code!);
         if (exit != 0)
         {
@@ -125,18 +130,24 @@ public sealed class Site : IAsyncDisposable
     }
 
     /// <summary>Builds and releases a package that a script installs; <c>$T</c> in it is the app's folder on the machine.</summary>
-    public async Task Package(string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", bool isReleased = true, string requires = "yes", string codes = "{}")
+    public async Task Package(
+        string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", bool isReleased = true,
+        string requires = "yes", string codes = "{}")
     {
         var folder = WriteFolder(app, version, install, remove, limit, more, requires, codes);
         await Must("package", "build", folder);
         if (isReleased)
         {
-            await Admin.Post($"/api/v1/packages/{app} {version}/release", new ReasonRequest("for the test"), ContractJson.Default.ReasonRequest, ContractJson.Default.PackageInfo);
+            await Admin.Post(
+                $"/api/v1/packages/{app} {version}/release", new ReasonRequest("for the test"), ContractJson.Default.ReasonRequest,
+                ContractJson.Default.PackageInfo);
         }
     }
 
     /// <summary>Writes a package folder and returns where.</summary>
-    public string WriteFolder(string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", string requires = "yes", string codes = "{}")
+    public string WriteFolder(
+        string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", string requires = "yes",
+        string codes = "{}")
     {
         var folder = Directory.CreateDirectory(Path.Combine(_home, $"{app}-{version}-{Guid.NewGuid():N}")).FullName;
         File.WriteAllText(Path.Combine(folder, "install.sh"), $"T=\"$BANDEJO_ROOT/opt/{app}\"\n{install}\n");

@@ -12,18 +12,22 @@ public sealed partial class RepositoryTests
     // Which of our projects each may refer to: docs/design/README.md.
     private static readonly Dictionary<string, string[]> Allowed = new()
     {
-        ["Clock"] = [], ["Identity"] = [], ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core", "Packaging"], ["Packaging"] = ["Contract", "Core"], ["Server"] = ["Clock", "Contract", "Core", "Identity", "Packaging", "Store"], ["Cli"] = ["Contract", "Core", "Identity", "Packaging"],
+        ["Clock"] = [], ["Identity"] = [], ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core", "Packaging"],
+        ["Packaging"] = ["Contract", "Core"], ["Server"] = ["Clock", "Contract", "Core", "Identity", "Packaging", "Store"],
+        ["Cli"] = ["Contract", "Core", "Identity", "Packaging"],
         ["Agent"] = ["Clock", "Device", "Identity"], ["Played"] = ["Device"], ["Fleet"] = ["Clock", "Device", "Played"],
     };
 
-    public static TheoryData<string> Projects => [.. Directory.GetDirectories(Path.Combine(Root, "src")).Select(folder => Path.GetFileName(folder)["Bandejo.".Length..]).Order()];
+    public static TheoryData<string> Projects =>
+        [.. Directory.GetDirectories(Path.Combine(Root, "src")).Select(folder => Path.GetFileName(folder)["Bandejo.".Length..]).Order()];
 
     [Theory]
     [MemberData(nameof(Projects))]
     public void A_project_refers_only_to_what_it_may(string project)
     {
         var file = XDocument.Load(Path.Combine(Root, $"src/Bandejo.{project}/Bandejo.{project}.csproj"));
-        var references = file.Descendants("ProjectReference").Select(reference => Path.GetFileNameWithoutExtension(reference.Attribute("Include")!.Value)["Bandejo.".Length..]).Order().ToArray();
+        var references = file.Descendants("ProjectReference")
+            .Select(reference => Path.GetFileNameWithoutExtension(reference.Attribute("Include")!.Value)["Bandejo.".Length..]).Order().ToArray();
         Assert.True(Allowed.ContainsKey(project), $"Say what {project} may refer to.");
         Assert.Equal(Allowed[project], references);
     }
@@ -57,7 +61,9 @@ public sealed partial class RepositoryTests
     }
 
     [Theory]
-    [InlineData("src/Bandejo.Core", @"\bDateTime(Offset)?\.(Utc)?Now\b|\basync\b|\bHttpClient\b|(?<!\.)\bFile\.|\bDirectory\.|SqliteConnection|JsonSerializer", "Core decides and does no I/O")]
+    [InlineData(
+        "src/Bandejo.Core", @"\bDateTime(Offset)?\.(Utc)?Now\b|\basync\b|\bHttpClient\b|(?<!\.)\bFile\.|\bDirectory\.|SqliteConnection|JsonSerializer",
+        "Core decides and does no I/O")]
     [InlineData("src/Bandejo.Device", @"\bFile\.|\bDirectory\.|\bProcess\.|DllImport|LibraryImport", "Device never calls the operating system")]
     [InlineData("src/Bandejo.Server", @"\bSELECT\b|INSERT INTO|SqliteConnection", "SQL exists only in Store")]
     [InlineData("src/Bandejo.Cli", @"Bandejo\.Core\.(?!Installers\b)", "the command line reads installer files itself, and decides nothing")]
@@ -95,7 +101,8 @@ public sealed partial class RepositoryTests
     [Fact]
     public void Migrations_are_numbered_without_a_gap()
     {
-        var numbers = Directory.GetFiles(Path.Combine(Root, "src/Bandejo.Store/Migrations"), "*.sql").Select(file => int.Parse(Path.GetFileName(file)[..4])).Order().ToArray();
+        var numbers = Directory.GetFiles(Path.Combine(Root, "src/Bandejo.Store/Migrations"), "*.sql").Select(file => int.Parse(Path.GetFileName(file)[..4]))
+            .Order().ToArray();
         Assert.Equal(Enumerable.Range(1, numbers.Length), numbers);
     }
 
@@ -103,13 +110,15 @@ public sealed partial class RepositoryTests
     public void No_folder_is_named_for_no_reason()
     {
         string[] vague = ["Services", "Common", "Helpers", "Utils", "Misc", "Shared"];
-        Assert.DoesNotContain(Directory.GetDirectories(Path.Combine(Root, "src"), "*", SearchOption.AllDirectories), folder => vague.Contains(Path.GetFileName(folder)));
+        Assert.DoesNotContain(Directory.GetDirectories(Path.Combine(Root, "src"), "*", SearchOption.AllDirectories), folder => vague.Contains(
+            Path.GetFileName(folder)));
     }
 
     [Fact]
     public void No_place_outside_is_named_in_what_builds_and_runs()
     {
-        foreach (var file in Directory.GetFiles(Root, "*", SearchOption.TopDirectoryOnly).Concat(Directory.GetFiles(Path.Combine(Root, "build"))).Concat(Directory.GetFiles(Path.Combine(Root, "demo"), "*.sh")))
+        foreach (var file in Directory.GetFiles(Root, "*", SearchOption.TopDirectoryOnly).Concat(Directory.GetFiles(Path.Combine(Root, "build"))).Concat(
+            Directory.GetFiles(Path.Combine(Root, "demo"), "*.sh")))
         {
             var text = File.ReadAllText(file);
             Assert.False(OutsideAddress().IsMatch(text), $"{file} names a place outside.");
@@ -169,10 +178,13 @@ public sealed partial class RepositoryTests
         }
     }
 
-    private static IEnumerable<string> ConsoleSources() => Directory.GetFiles(Path.Combine(Root, "console/src"), "*.ts*", SearchOption.AllDirectories).Where(file => !file.EndsWith("schema.d.ts", StringComparison.Ordinal));
+    private static IEnumerable<string> ConsoleSources() =>
+        Directory.GetFiles(Path.Combine(Root, "console/src"), "*.ts*", SearchOption.AllDirectories)
+            .Where(file => !file.EndsWith("schema.d.ts", StringComparison.Ordinal));
 
     private static IEnumerable<(string File, string Text)> Sources(string folder) =>
-        Directory.GetFiles(Path.Combine(Root, folder), "*.cs", SearchOption.AllDirectories).Where(file => !file.Contains("/obj/") && !file.Contains("/bin/")).Select(file => (file, File.ReadAllText(file)));
+        Directory.GetFiles(Path.Combine(Root, folder), "*.cs", SearchOption.AllDirectories).Where(file => !file.Contains("/obj/") && !file.Contains("/bin/"))
+            .Select(file => (file, File.ReadAllText(file)));
 
     private static string FindRoot()
     {

@@ -19,8 +19,11 @@ internal static class Catalogue
     /// <summary>What the service seals with.</summary>
     public static PublicKeyInfo SealKey { get; } = PublicOf(Key);
 
-    /// <summary>Three versions of each of three apps; one needs another first, one has versions that cannot be taken away, one puts back by itself what it replaced.</summary>
-    public static IReadOnlyList<PackageRecord> Packages { get; } = [.. new[] { "ink", "kite", "loom" }.SelectMany(app => new[] { "1.0", "2.0", "3.0" }.Select(version => Make(app, version)))];
+    /// <summary>
+    /// Three versions of each of three apps; one needs another first, one has versions that cannot be taken away, one puts back by itself what it replaced.
+    /// </summary>
+    public static IReadOnlyList<PackageRecord> Packages { get; } = [.. new[] { "ink", "kite", "loom" }.SelectMany(app => new[] { "1.0", "2.0", "3.0" }.Select(
+        version => Make(app, version)))];
 
     /// <summary>A file by its digest; null for none.</summary>
     public static byte[]? Content(string sha256) => Contents.GetValueOrDefault(sha256);
@@ -37,9 +40,12 @@ internal static class Catalogue
         var payload = Add(System.Text.Encoding.UTF8.GetBytes($"the files of {app} {version}"));
         var step = new DocumentStep(["put"], 600, 120, true, new Dictionary<string, string>());
         var variant = new DocumentVariant(
-            "all", "yes", version == "3.0" ? "memory >= 8 GiB" : "yes", [new DocumentFile("setup", payload.Length, payload.Digest, true)], [], step, app == "loom" && version == "2.0" ? null : step with { Run = ["remove"] },
+            "all", "yes", version == "3.0" ? "memory >= 8 GiB" : "yes", [new DocumentFile("setup", payload.Length, payload.Digest, true)], [], step,
+            app == "loom" && version == "2.0" ? null : step with { Run = ["remove"] },
             [new DocumentCheck("version-in", $"opt/{app}/VERSION", [], null, null, null)], app == "ink");
-        var document = new PackageDocument(1, app, char.ToUpperInvariant(app[0]) + app[1..], version, "", "", "", [], [variant], null, null, null, app == "kite" ? [new DocumentNeed("ink", "1.0")] : null);
+        var document = new PackageDocument(
+            1, app, char.ToUpperInvariant(app[0]) + app[1..], version, "", "", "", [], [variant], null, null, null,
+            app == "kite" ? [new DocumentNeed("ink", "1.0")] : null);
         var (digest, _) = Add(JsonSerializer.SerializeToUtf8Bytes(document, ContractJson.Default.PackageDocument));
         var seal = Sign(JsonSerializer.Serialize(new SealContent("package", digest, app, version), ContractJson.Default.SealContent));
         return new PackageRecord(digest, app, version, System.Text.Encoding.UTF8.GetString(Contents[digest]), "", seal, "", default, PackageState.Built, []);
@@ -53,7 +59,8 @@ internal static class Catalogue
     }
 
     private static string Sign(string json) =>
-        new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(Key), SecurityAlgorithms.EcdsaSha256));
+        new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }
+            .CreateToken(json, new SigningCredentials(new ECDsaSecurityKey(Key), SecurityAlgorithms.EcdsaSha256));
 
     private static PublicKeyInfo PublicOf(ECDsa key)
     {

@@ -33,7 +33,10 @@ internal enum Happens
     RetryIsAsked,
 }
 
-/// <summary>Something that happens at a moment. What it is about follows from its number and from what there is then, so that a history means something without any of its events.</summary>
+/// <summary>
+/// Something that happens at a moment. What it is about follows from its number and from what there is then, so that a history means something without any of
+/// its events.
+/// </summary>
 /// <param name="At">After the beginning.</param>
 internal sealed record HistoryEvent(TimeSpan At, Happens What, int Number)
 {
@@ -50,9 +53,12 @@ internal sealed record History(int Seed, int Devices, TimeSpan Length, TimeSpan 
     // How often each happens, against the others.
     private static readonly (Happens What, int Weight)[] Weights =
     [
-        (Happens.IsRemoved, 1), (Happens.PowerGoes, 4), (Happens.PowerGoesAtEntry, 5), (Happens.AgentEnds, 4), (Happens.LinkBreaks, 4), (Happens.AnswersAreLost, 3), (Happens.CheckInsAreDoubled, 3), (Happens.CheckInComesAgain, 3),
-        (Happens.ClockJumps, 2), (Happens.AppIsTakenAway, 2), (Happens.OtherVersionIsPut, 1), (Happens.FactsChange, 3), (Happens.HarmIsReported, 2), (Happens.OfferIsTaken, 4), (Happens.ServiceIsKilled, 4), (Happens.CommitFails, 3),
-        (Happens.GroupIsMade, 1), (Happens.GroupChanges, 2), (Happens.GroupIsRemoved, 1), (Happens.MemberMoves, 3), (Happens.PackageIsWithdrawn, 1), (Happens.DeploymentStarts, 5), (Happens.DeploymentIsPrepared, 1),
+        (Happens.IsRemoved, 1), (Happens.PowerGoes, 4), (Happens.PowerGoesAtEntry, 5), (Happens.AgentEnds, 4), (Happens.LinkBreaks, 4),
+        (Happens.AnswersAreLost, 3), (Happens.CheckInsAreDoubled, 3), (Happens.CheckInComesAgain, 3),
+        (Happens.ClockJumps, 2), (Happens.AppIsTakenAway, 2), (Happens.OtherVersionIsPut, 1), (Happens.FactsChange, 3), (Happens.HarmIsReported, 2),
+        (Happens.OfferIsTaken, 4), (Happens.ServiceIsKilled, 4), (Happens.CommitFails, 3),
+        (Happens.GroupIsMade, 1), (Happens.GroupChanges, 2), (Happens.GroupIsRemoved, 1), (Happens.MemberMoves, 3), (Happens.PackageIsWithdrawn, 1),
+        (Happens.DeploymentStarts, 5), (Happens.DeploymentIsPrepared, 1),
         (Happens.ActIsAsked, 14), (Happens.RollBackIsAsked, 3), (Happens.RetryIsAsked, 3), (Happens.Joins, 1),
     ];
 
@@ -65,7 +71,8 @@ internal sealed record History(int Seed, int Devices, TimeSpan Length, TimeSpan 
         var events = new List<HistoryEvent>();
         for (var device = 0; device < devices; device++)
         {
-            events.Add(new HistoryEvent(TimeSpan.FromMinutes(random.Next(5) == 0 ? random.Next((int)length.TotalMinutes) : random.Next(40)), Happens.Joins, device));
+            events.Add(new HistoryEvent(
+                TimeSpan.FromMinutes(random.Next(5) == 0 ? random.Next((int)length.TotalMinutes) : random.Next(40)), Happens.Joins, device));
         }
 
         for (var package = 0; package < Catalogue.Packages.Count; package++)
@@ -92,13 +99,17 @@ internal sealed record History(int Seed, int Devices, TimeSpan Length, TimeSpan 
             var what = Weights.First(each => (drawn -= each.Weight) < 0).What;
 
             // Most of them while something is at work.
-            var at = random.Next(3) == 0 ? TimeSpan.FromSeconds(random.Next((int)length.TotalSeconds)) : starts[random.Next(starts.Count)] + TimeSpan.FromSeconds(Math.Pow(random.NextDouble(), 2) * 12_000);
+            var at = random.Next(3) == 0
+                ? TimeSpan.FromSeconds(random.Next((int)length.TotalSeconds))
+                : starts[random.Next(starts.Count)] + TimeSpan.FromSeconds(Math.Pow(random.NextDouble(), 2) * 12_000);
             events.Add(new HistoryEvent(TimeSpan.FromMilliseconds(Math.Round(at.TotalMilliseconds)), what, random.Next()));
         }
 
-        return new History(seed, devices, length, TimeSpan.FromMinutes(random.Next(2) == 0 ? 5 : 20), random.Next(2) == 0 ? 2 : 1000, random.Next(3) > 0, [.. events.OrderBy(each => each.At)]);
+        return new History(seed, devices, length, TimeSpan.FromMinutes(random.Next(2) == 0 ? 5 : 20), random.Next(2) == 0 ? 2 : 1000, random.Next(3) > 0, [
+            .. events.OrderBy(each => each.At)]);
     }
 
     public override string ToString() =>
-        $"seed {Seed}: {Devices} devices, {Length.TotalHours:0} h, check-in every {CheckInInterval.TotalMinutes:0} min, slices of {Slice}, {(Hails ? "hails" : "no hails")}\n{string.Join('\n', Events)}";
+        $"seed {Seed}: {Devices} devices, {Length.TotalHours:0} h, check-in every {CheckInInterval.TotalMinutes:0} min, slices of {Slice}, "
+            + $"{(Hails ? "hails" : "no hails")}\n{string.Join('\n', Events)}";
 }

@@ -35,7 +35,8 @@ internal sealed class MemoryStore
 
     public Core.Deployments.Target? Target(string deployment, string device) => _targets.GetValueOrDefault((deployment, device));
 
-    public DateTimeOffset NewestAttempt(string device) => _attempts.Values.Where(attempt => attempt.Device == device).Select(attempt => attempt.StartedAt).DefaultIfEmpty(DateTimeOffset.MinValue).Max();
+    public DateTimeOffset NewestAttempt(string device) =>
+        _attempts.Values.Where(attempt => attempt.Device == device).Select(attempt => attempt.StartedAt).DefaultIfEmpty(DateTimeOffset.MinValue).Max();
 
     public bool HasWord(string device, string word) => _said.Contains((device, word));
 
@@ -50,10 +51,12 @@ internal sealed class MemoryStore
 
     /// <summary>All that is kept, as a service reads it at its start.</summary>
     public StoredWorld Load() => new(
-        new Dictionary<string, string>(_settings), [.. _accounts.Values], [.. _tokens.Values], [.. _codes.Values], new WordBook(_words.Select(word => (word.Key, word.Value)).ToList()), _devices.Count, [.. _devices.Values], [.. _groups.Values],
+        new Dictionary<string, string>(_settings), [.. _accounts.Values], [.. _tokens.Values], [.. _codes.Values],
+        new WordBook(_words.Select(word => (word.Key, word.Value)).ToList()), _devices.Count, [.. _devices.Values], [.. _groups.Values],
         Task.FromResult<IReadOnlyList<(string, string)>>([.. _members]), [.. _packages.Values], [.. _deployments.Values],
         Task.FromResult<IReadOnlyList<(string, Core.Deployments.Target)>>([.. _targets.Select(pair => (pair.Key.Deployment, pair.Value))]),
-        [.. _attempts.Values.Where(attempt => attempt.EndedAt is null)], [.. _plans.Values], [.. _handlings.Values], [.. _trials.Values], Events.Count == 0 ? 0 : Events.Keys.Last());
+        [.. _attempts.Values.Where(attempt => attempt.EndedAt is null)], [.. _plans.Values], [.. _handlings.Values], [.. _trials.Values],
+        Events.Count == 0 ? 0 : Events.Keys.Last());
 
     private void Keep(Change change)
     {

@@ -14,10 +14,15 @@ namespace Bandejo.Simulation.Tests;
 /// <summary>The administrators, the users of the devices, and bad luck.</summary>
 internal sealed class People(Simulation simulation)
 {
-    private static readonly string[] Rules = ["kind is \"laptop\"", "kind is \"desktop\"", "memory >= 8 GiB", "app \"ink\" is present", "not (app \"loom\" is present)", "site is \"ALD\" or app \"ink\" < \"2\""];
-    private static readonly string[] Gates = ["50 % met", "100 % met for 1 h", "1 met, then approval", "approval", "80 % met for 30 m, clean, silent left out after 1 d", "50 % met, no harm report, not-needed counts"];
+    private static readonly string[] Rules = [
+        "kind is \"laptop\"", "kind is \"desktop\"", "memory >= 8 GiB", "app \"ink\" is present", "not (app \"loom\" is present)",
+        "site is \"ALD\" or app \"ink\" < \"2\""];
+    private static readonly string[] Gates = [
+        "50 % met", "100 % met for 1 h", "1 met, then approval", "approval", "80 % met for 30 m, clean, silent left out after 1 d",
+        "50 % met, no harm report, not-needed counts"];
     private static readonly string[] Halts = ["1 failed", "2 failed", "20 % failed of at least 3", "1 harm report", "never"];
-    private static readonly TimeSpan[] Jumps = [TimeSpan.FromMinutes(7), TimeSpan.FromHours(5), TimeSpan.FromDays(40), TimeSpan.FromMinutes(-7), TimeSpan.FromHours(-5), TimeSpan.FromDays(-2)];
+    private static readonly TimeSpan[] Jumps = [
+        TimeSpan.FromMinutes(7), TimeSpan.FromHours(5), TimeSpan.FromDays(40), TimeSpan.FromMinutes(-7), TimeSpan.FromHours(-5), TimeSpan.FromDays(-2)];
 
     private int _names;
 
@@ -73,7 +78,9 @@ internal sealed class People(Simulation simulation)
                 device.Machine.Facts["site"] = Any(random, ["ALD", "BRO"]);
                 break;
             case Happens.HarmIsReported or Happens.OfferIsTaken:
-                device.Machine.Say(new UserWord($"w{happening.Number:x8}", happening.What == Happens.OfferIsTaken ? "take" : "harm", Any(random, Catalogue.Packages).App, "the screen is dark", simulation.Clock.Now));
+                device.Machine.Say(new UserWord(
+                    $"w{happening.Number:x8}", happening.What == Happens.OfferIsTaken ? "take" : "harm", Any(random, Catalogue.Packages).App,
+                    "the screen is dark", simulation.Clock.Now));
                 device.Engine?.Hear();
                 break;
             case Happens.ServiceIsKilled:
@@ -98,7 +105,8 @@ internal sealed class People(Simulation simulation)
                 Ask($"removes {device.Name}", decision => Enrolment(decision, identity.DeviceId));
                 break;
             case Happens.GroupIsMade:
-                Ask("makes a group", decision => Groups.Add(decision, $"group-{random.Next(4)}", "", random.Next(3) == 0 ? null : Any(random, Rules), random.Next(4) == 0));
+                Ask("makes a group", decision => Groups.Add(
+                    decision, $"group-{random.Next(4)}", "", random.Next(3) == 0 ? null : Any(random, Rules), random.Next(4) == 0));
                 break;
             case Happens.GroupChanges when group is { Rule: not null }:
                 Ask($"changes {group.Record.Slug}", decision => Groups.Alter(decision, Seen, group.Record.Slug, "other", Any(random, Rules), false));
@@ -107,10 +115,12 @@ internal sealed class People(Simulation simulation)
                 Ask($"removes {group.Record.Slug}", decision => Groups.Remove(decision, Seen, group.Record.Slug));
                 break;
             case Happens.MemberMoves when group is { Rule: null } && device.Identity is { } identity:
-                Ask($"moves {device.Name} in or out of {group.Record.Slug}", decision => Groups.SetMembers(decision, group.Record.Slug, [identity.DeviceId], random.Next(3) > 0));
+                Ask($"moves {device.Name} in or out of {group.Record.Slug}", decision => Groups.SetMembers(
+                    decision, group.Record.Slug, [identity.DeviceId], random.Next(3) > 0));
                 break;
             case Happens.PackageIsReleased:
-                Ask("releases", decision => PackageLives.Move(decision, Catalogue.Packages[happening.Number].Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
+                Ask("releases", decision => PackageLives.Move(
+                    decision, Catalogue.Packages[happening.Number].Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
                 break;
             case Happens.PackageIsWithdrawn:
                 Ask("withdraws", decision => PackageLives.Withdraw(decision, Any(random, Catalogue.Packages).Digest, "because", Catalogue.SignWithdrawn));
@@ -122,11 +132,15 @@ internal sealed class People(Simulation simulation)
                 Start(NewAsk(random), TimeSpan.FromSeconds(random.Next(1, 4000)));
                 break;
             case Happens.ActIsAsked when deployment is not null:
-                Act(deployment, random.Next(4) > 0 ? LikelyAct(deployment, random) : Any(random, Enum.GetValues<DeploymentAct>()), random.Next(2) == 0 ? "root-admin" : "second");
+                Act(
+                    deployment, random.Next(4) > 0 ? LikelyAct(deployment, random) : Any(random, Enum.GetValues<DeploymentAct>()),
+                    random.Next(2) == 0 ? "root-admin" : "second");
                 break;
             case Happens.RollBackIsAsked when deployment is not null:
                 var some = random.Next(3);
-                RollBack(deployment, new RollBackAsk("because", some == 1 ? [.. deployment.Targets.All.Take(2).Select(target => target.Device)] : null, some == 2 ? deployment.Plan.Waves[0].Name : null, random.Next(2) == 0));
+                RollBack(deployment, new RollBackAsk(
+                    "because", some == 1 ? [.. deployment.Targets.All.Take(2).Select(target => target.Device)] : null,
+                    some == 2 ? deployment.Plan.Waves[0].Name : null, random.Next(2) == 0));
                 break;
             case Happens.RetryIsAsked when deployment is not null:
                 Retry(deployment);
@@ -147,16 +161,21 @@ internal sealed class People(Simulation simulation)
         var waves = new List<WaveAsk>();
         for (var wave = random.Next(3); wave > 0; wave--)
         {
-            waves.Add(new WaveAsk($"wave {wave}", Any(random, ["1 device", "30 %", "2 devices", "50 %"])!, Any(random, Gates), random.Next(5) == 0 ? simulation.Clock.Now + TimeSpan.FromHours(3) : null));
+            waves.Add(new WaveAsk(
+                $"wave {wave}", Any(random, ["1 device", "30 %", "2 devices", "50 %"])!, Any(random, Gates),
+                random.Next(5) == 0 ? simulation.Clock.Now + TimeSpan.FromHours(3) : null));
         }
 
         waves.Add(new WaveAsk("rest", "everyone else", null, null));
         var groups = World.Groups.Keys.Where(_ => random.Next(3) == 0).Take(2).DefaultIfEmpty("desks").ToList();
         return new DeploymentAsk
         {
-            Package = Any(random, Catalogue.Packages)!.Digest, Groups = groups, Waves = waves, Name = $"rollout {++_names}", Wish = Any(random, ["have", "have", "have", "have", "gone", "choice"])!, Halt = Any(random, Halts),
-            RollBackOnHalt = random.Next(3) == 0, Deadline = random.Next(3) == 0 ? simulation.Clock.Now + TimeSpan.FromDays(1) : null, Tries = random.Next(1, 4), RetryPause = "5m", Lease = Any(random, ["1h", "6h", "1d"]),
-            Priority = random.Next(4) == 0 ? 1 : 0, AllowsDowngrade = random.Next(4) == 0, Except = World.Groups.Keys.Where(slug => !groups.Contains(slug) && random.Next(6) == 0).Take(1).ToList(),
+            Package = Any(random, Catalogue.Packages)!.Digest, Groups = groups, Waves = waves, Name = $"rollout {++_names}",
+            Wish = Any(random, ["have", "have", "have", "have", "gone", "choice"])!, Halt = Any(random, Halts),
+            RollBackOnHalt = random.Next(3) == 0, Deadline = random.Next(3) == 0 ? simulation.Clock.Now + TimeSpan.FromDays(1) : null,
+            Tries = random.Next(1, 4), RetryPause = "5m", Lease = Any(random, ["1h", "6h", "1d"]),
+            Priority = random.Next(4) == 0 ? 1 : 0, AllowsDowngrade = random.Next(4) == 0,
+            Except = World.Groups.Keys.Where(slug => !groups.Contains(slug) && random.Next(6) == 0).Take(1).ToList(),
         };
     }
 

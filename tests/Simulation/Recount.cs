@@ -55,7 +55,8 @@ internal sealed record Recount(int Total, int Bottom, int Top, int Trials, int F
         return new Recount(total, bottom, top, trials, failures, harms, goingBack, notBack, changed);
     }
 
-    public static Recount Of(Tally tally) => new(tally.Total, tally.Bottom, tally.Top, tally.Trials, tally.Failures, tally.Harms, tally.GoingBack, tally.NotBack, tally.Changed);
+    public static Recount Of(Tally tally) =>
+        new(tally.Total, tally.Bottom, tally.Top, tally.Trials, tally.Failures, tally.Harms, tally.GoingBack, tally.NotBack, tally.Changed);
 
     /// <summary>How many a gate needs.</summary>
     public int Needed(Gate gate) => gate.Count ?? (int)Math.Ceiling((gate.Share ?? 0) / 10_000m * Bottom);

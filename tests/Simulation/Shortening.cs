@@ -1,6 +1,8 @@
 namespace Bandejo.Simulation.Tests;
 
-/// <summary>Cuts a history that ends badly down to what is needed for that (A. Zeller and R. Hildebrandt, "Simplifying and isolating failure-inducing input", 2002).</summary>
+/// <summary>
+/// Cuts a history that ends badly down to what is needed for that (A. Zeller and R. Hildebrandt, "Simplifying and isolating failure-inducing input", 2002).
+/// </summary>
 internal static class Shortening
 {
     /// <summary>The shortest history that was found to break the same.</summary>
@@ -37,7 +39,9 @@ internal static class Shortening
         }
 
         // Less of everything else.
-        foreach (var simpler in (Func<History, History>[])[each => each with { Hails = false }, each => each with { Slice = 1000 }, each => each with { Devices = each.Devices - 1 }, each => each with { Devices = each.Devices - 1 }, each => each with { Length = each.Events.Count == 0 ? TimeSpan.Zero : each.Events[^1].At }])
+        foreach (var simpler in (Func<History, History>[])[
+            each => each with { Hails = false }, each => each with { Slice = 1000 }, each => each with { Devices = each.Devices - 1 },
+            each => each with { Devices = each.Devices - 1 }, each => each with { Length = each.Events.Count == 0 ? TimeSpan.Zero : each.Events[^1].At }])
         {
             if (history.Devices > 1 && simpler(history) is var other && Breaks(other))
             {

@@ -1,6 +1,8 @@
 namespace Bandejo.Simulation.Tests;
 
-/// <summary>A clock that moves only when it is told to, to the next moment that somebody waits for. Timers of one moment come in the order in which they were set.</summary>
+/// <summary>
+/// A clock that moves only when it is told to, to the next moment that somebody waits for. Timers of one moment come in the order in which they were set.
+/// </summary>
 internal sealed class SimulatedClock(DateTimeOffset from) : TimeProvider
 {
     private readonly PriorityQueue<(Timer Timer, int Setting), (long At, long Order)> _timers = new();
@@ -98,5 +100,6 @@ internal sealed class DeviceClock(SimulatedClock clock) : TimeProvider
 
     public override long GetTimestamp() => clock.GetTimestamp();
 
-    public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) => clock.CreateTimer(callback, state, dueTime, period);
+    public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) =>
+        clock.CreateTimer(callback, state, dueTime, period);
 }

@@ -36,7 +36,9 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
             simulation.Say($"{name} loses power");
             simulation.Watch.Count("power");
             End();
-            var longest = simulation.IsResting || simulation.Chance.Share($"{name}/off/{_lives}/long") < 0.8 ? TimeSpan.FromMinutes(10) : TimeSpan.FromHours(20);
+            var longest = simulation.IsResting || simulation.Chance.Share($"{name}/off/{_lives}/long") < 0.8
+                ? TimeSpan.FromMinutes(10)
+                : TimeSpan.FromHours(20);
             var off = simulation.Chance.Between($"{name}/off/{_lives}", TimeSpan.FromSeconds(20), longest);
             simulation.Clock.At(simulation.Clock.Now + off, Start);
         };
@@ -153,7 +155,8 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
             {
                 try
                 {
-                    var answer = await Join(new JoinRequest(DeviceProtocol.Version, "code", new PublicKeyInfo($"{Name}-{_keys}", "x", "y"), Name, Machine.Gather()), cancellation);
+                    var answer = await Join(
+                        new JoinRequest(DeviceProtocol.Version, "code", new PublicKeyInfo($"{Name}-{_keys}", "x", "y"), Name, Machine.Gather()), cancellation);
                     Identity = new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds);
                     _keys++;
                 }
@@ -165,7 +168,8 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
 
             _simulation.Watch.Starts(this);
             Engine = new DeviceEngine(
-                new DeviceParts(Machine, Machine, Machine, Machine, Machine, Machine, () => this, this, this, Machine, Machine, _clock, says => _simulation.Say($"{Name}: {says}"))
+                new DeviceParts(Machine, Machine, Machine, Machine, Machine, Machine, () => this, this, this, Machine, Machine, _clock, says => _simulation.Say(
+                    $"{Name}: {says}"))
                 {
                     NewId = _ => $"{Name.Replace("-", "", StringComparison.Ordinal)}x{_attempts++:x6}",
                 },
@@ -234,7 +238,10 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
     {
         await OnTheWay(cancellation);
         var content = _simulation.Service.Fetch(Identity!.DeviceId, sha256) ?? throw new LinkException("No order of this device names this file.", 404);
-        await Task.Delay(_simulation.Chance.Between($"{Name}/fetch/{_messages++}", TimeSpan.FromMilliseconds(50), TimeSpan.FromMinutes(_simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)), _clock, cancellation);
+        await Task.Delay(
+            _simulation.Chance.Between($"{Name}/fetch/{_messages++}", TimeSpan.FromMilliseconds(50), TimeSpan.FromMinutes(
+                _simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)),
+            _clock, cancellation);
         Reach();
         await using (var part = cache.AppendPart(sha256))
         {
@@ -247,7 +254,10 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
     public async Task SendLog(string attempt, Stream log, CancellationToken cancellation)
     {
         await OnTheWay(cancellation);
-        await Task.Delay(_simulation.Chance.Between($"{Name}/log/{_messages++}", TimeSpan.FromMilliseconds(20), TimeSpan.FromMinutes(_simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)), _clock, cancellation);
+        await Task.Delay(
+            _simulation.Chance.Between($"{Name}/log/{_messages++}", TimeSpan.FromMilliseconds(20), TimeSpan.FromMinutes(
+                _simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)),
+            _clock, cancellation);
         Reach();
     }
 
@@ -277,13 +287,15 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
     private async Task OnTheWay(CancellationToken cancellation)
     {
         Reach();
-        await Task.Delay(_simulation.Chance.Between($"{Name}/way/{_messages++}", TimeSpan.FromMilliseconds(2), TimeSpan.FromMilliseconds(400)), _clock, cancellation);
+        await Task.Delay(
+            _simulation.Chance.Between($"{Name}/way/{_messages++}", TimeSpan.FromMilliseconds(2), TimeSpan.FromMilliseconds(400)), _clock, cancellation);
         Reach();
     }
 
     private async Task OnTheWayBack(CancellationToken cancellation)
     {
-        await Task.Delay(_simulation.Chance.Between($"{Name}/way/{_messages++}", TimeSpan.FromMilliseconds(2), TimeSpan.FromMilliseconds(400)), _clock, cancellation);
+        await Task.Delay(
+            _simulation.Chance.Between($"{Name}/way/{_messages++}", TimeSpan.FromMilliseconds(2), TimeSpan.FromMilliseconds(400)), _clock, cancellation);
         if (AnswersLost > 0)
         {
             AnswersLost--;

@@ -22,7 +22,8 @@ internal sealed class SimulatedService(Simulation simulation)
     /// <summary>As the running service answers a refusal.</summary>
     private static readonly Dictionary<ErrorKind, int> Statuses = new()
     {
-        [ErrorKind.Invalid] = 422, [ErrorKind.NotFound] = 404, [ErrorKind.Conflict] = 409, [ErrorKind.Stale] = 412, [ErrorKind.Forbidden] = 403, [ErrorKind.Unauthenticated] = 401, [ErrorKind.TooMuch] = 413, [ErrorKind.Gone] = 410,
+        [ErrorKind.Invalid] = 422, [ErrorKind.NotFound] = 404, [ErrorKind.Conflict] = 409, [ErrorKind.Stale] = 412, [ErrorKind.Forbidden] = 403,
+        [ErrorKind.Unauthenticated] = 401, [ErrorKind.TooMuch] = 413, [ErrorKind.Gone] = 410,
     };
 
     private readonly List<(List<Change> Changes, Action Answer, Action<Exception> Fail)> _pending = [];
@@ -119,8 +120,11 @@ internal sealed class SimulatedService(Simulation simulation)
     public async Task<JoinAnswer> Join(JoinRequest request)
     {
         var key = new KeyRecord(request.Key.KeyId, request.Key.X, request.Key.Y);
-        var joined = await Change(null, $"{request.Name} joins", decision => Enrolment.Join(decision, request.Name, key, request.Code, DeviceForms.Told(request.Facts)));
-        return joined.Ok ? new JoinAnswer(joined.Value.Id, joined.Value.Name, [Catalogue.SealKey], (int)simulation.History.CheckInInterval.TotalSeconds) : throw Refused(joined.Failure!);
+        var joined = await Change(null, $"{request.Name} joins", decision => Enrolment.Join(decision, request.Name, key, request.Code, DeviceForms.Told(
+            request.Facts)));
+        return joined.Ok
+            ? new JoinAnswer(joined.Value.Id, joined.Value.Name, [Catalogue.SealKey], (int)simulation.History.CheckInInterval.TotalSeconds)
+            : throw Refused(joined.Failure!);
     }
 
     public async Task<CheckInAnswer> CheckIn(string id, CheckInRequest request)
@@ -138,17 +142,22 @@ internal sealed class SimulatedService(Simulation simulation)
         }
 
         var heard = World.Devices.Get(id)?.Record.Heard;
-        var before = ToldBefore.Of(told, World.Devices.Get(id)?.Memory.NewestAttempt ?? Store.NewestAttempt(id), Store.Attempts.ContainsKey, word => heard?.Contains(word) != true && Store.HasWord(id, word));
+        var before = ToldBefore.Of(
+            told, World.Devices.Get(id)?.Memory.NewestAttempt ?? Store.NewestAttempt(id), Store.Attempts.ContainsKey,
+            word => heard?.Contains(word) != true && Store.HasWord(id, word));
         var reply = await Change<CheckInReply>(null, $"{World.Devices.Get(id)?.Name} checks in", decision =>
         {
             var acknowledged = Core.CheckIns.CheckIn.Take(decision, id, told, before);
-            return acknowledged.Ok ? DeviceForms.Answer(decision.World, decision.World.Devices[id], request, acknowledged.Value, NextSeconds) : acknowledged.Failure!;
+            return acknowledged.Ok
+                ? DeviceForms.Answer(decision.World, decision.World.Devices[id], request, acknowledged.Value, NextSeconds)
+                : acknowledged.Failure!;
         });
         return reply.Ok ? Form(reply.Value) : throw Refused(reply.Failure!);
     }
 
     /// <summary>Content that an order of the device names; null where none does.</summary>
-    public byte[]? Fetch(string id, string sha256) => World.Devices.Get(id) is { } device && DeviceOrder.Names(World, device, sha256) ? Catalogue.Content(sha256) : null;
+    public byte[]? Fetch(string id, string sha256) =>
+        World.Devices.Get(id) is { } device && DeviceOrder.Names(World, device, sha256) ? Catalogue.Content(sha256) : null;
 
     private int NextSeconds => (int)simulation.History.CheckInInterval.TotalSeconds;
 

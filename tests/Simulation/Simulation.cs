@@ -140,7 +140,10 @@ internal sealed class Simulation
             Keep(package.App, decision => PackageLives.TakeIn(decision, package, Server.World.KeptWorld.ContentsOf(package), null));
         }
 
-        void Keep<T>(string what, Func<Decision, Outcome<T>> command) => _ = Service.Change("root-admin", what, decision => command(decision) is { Ok: false } refused ? throw new InvalidOperationException(refused.Failure!.Message) : (Outcome<bool>)true);
+        void Keep<T>(string what, Func<Decision, Outcome<T>> command) =>
+            _ = Service.Change(
+                "root-admin", what,
+                decision => command(decision) is { Ok: false } refused ? throw new InvalidOperationException(refused.Failure!.Message) : (Outcome<bool>)true);
     }
 
     private void Go(DateTimeOffset end)

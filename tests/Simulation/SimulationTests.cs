@@ -32,13 +32,18 @@ public sealed class SimulationTests
             }
         }
 
-        TestContext.Current.SendDiagnosticMessage($"{Runs} histories of {steps} steps: {string.Join(", ", done.OrderByDescending(pair => pair.Value).Select(pair => $"{pair.Value} {pair.Key}"))}");
-        Assert.True(findings.Count == 0, string.Join("\n\n", findings.Select(pair => $"In {pair.Value.Count} of {Runs} histories it does not hold that {pair.Key}.\n{Shown(History.Of(pair.Value.Seed))}")));
+        TestContext.Current.SendDiagnosticMessage(
+            $"{Runs} histories of {steps} steps: {string.Join(", ", done.OrderByDescending(pair => pair.Value).Select(pair => $"{pair.Value} {pair.Key}"))}");
+        Assert.True(findings.Count == 0, string.Join("\n\n", findings.Select(
+            pair => $"In {pair.Value.Count} of {Runs} histories it does not hold that {pair.Key}.\n{Shown(History.Of(pair.Value.Seed))}")));
 
         // Histories in which little happens hold nothing.
-        foreach (var what in (string[])["wave-opened", "gate-passed", "halted", "rolled-back", "approved", "retry", "begins", "steps", "power", "kills", "failed commits", "harm-reported", "standing", "ended"])
+        foreach (var what in (string[])[
+            "wave-opened", "gate-passed", "halted", "rolled-back", "approved", "retry", "begins", "steps", "power", "kills", "failed commits", "harm-reported",
+            "standing", "ended"])
         {
-            Assert.True(Runs < 100 || done.GetValueOrDefault(what) >= Runs / 20, $"'{what}' happened {done.GetValueOrDefault(what)} times in {Runs} histories.");
+            Assert.True(
+                Runs < 100 || done.GetValueOrDefault(what) >= Runs / 20, $"'{what}' happened {done.GetValueOrDefault(what)} times in {Runs} histories.");
         }
     }
 
@@ -64,7 +69,9 @@ public sealed class SimulationTests
         var shortest = Shortening.Shorten(history, each =>
         {
             played++;
-            return needed.All(each.Events.Contains) ? new Finding("all is well", "both happened") : each.Events.Count == 1 ? new Finding("something else", "only one happened") : null;
+            return needed.All(each.Events.Contains) ? new Finding("all is well", "both happened")
+                : each.Events.Count == 1 ? new Finding("something else", "only one happened")
+                : null;
         });
         Assert.Equal(needed, shortest.Events);
         Assert.InRange(played, 2, 400);
@@ -76,7 +83,8 @@ public sealed class SimulationTests
         history = Shortening.Shorten(history, each => Simulation.Play(each));
         var told = new List<string>();
         var found = Simulation.Play(history, told.Add);
-        var text = new StringBuilder().AppendLine(found?.ToString()).AppendLine("The shortest history:").AppendLine(history.ToString()).AppendLine("What happened last:");
+        var text = new StringBuilder().AppendLine(found?.ToString()).AppendLine("The shortest history:").AppendLine(history.ToString())
+            .AppendLine("What happened last:");
         told.TakeLast(LinesShown).ToList().ForEach(line => text.AppendLine(line));
         return text.ToString();
     }

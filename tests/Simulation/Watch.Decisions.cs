@@ -56,7 +56,10 @@ internal sealed partial class Watch
             Figures(world, deployment);
             if (_before.TryGetValue(deployment.Id, out var before) && !ReferenceEquals(before, deployment.State))
             {
-                Decided(deployment, before, [.. changes.OfType<AddEvent>().Select(added => added.Event).Where(each => each.Topic == "journal" && each.Deployment == deployment.Id)], what);
+                Decided(
+                    deployment, before,
+                    [.. changes.OfType<AddEvent>().Select(added => added.Event).Where(each => each.Topic == "journal" && each.Deployment == deployment.Id)],
+                    what);
             }
         }
 
@@ -72,9 +75,12 @@ internal sealed partial class Watch
             var gate = deployment.Plan.Waves[wave].Gate;
             var own = targets.Where(target => target.Wave == wave).ToList();
             var counted = Recount.Of(own, gate, deployment.Plan.ProofAge, world.LastHeard, Now);
-            Hold(counted == Recount.Of(tallies[wave]), "every figure is what a recount gives", $"{deployment.Id}, wave {wave}: {Recount.Of(tallies[wave])}, and counted again {counted}");
             Hold(
-                own.CountBy(target => target.State).All(pair => tallies[wave].In(pair.Key) == pair.Value) && tallies[wave].States.Sum() == own.Count, "every figure is what a recount gives",
+                counted == Recount.Of(tallies[wave]), "every figure is what a recount gives",
+                $"{deployment.Id}, wave {wave}: {Recount.Of(tallies[wave])}, and counted again {counted}");
+            Hold(
+                own.CountBy(target => target.State).All(pair => tallies[wave].In(pair.Key) == pair.Value) && tallies[wave].States.Sum() == own.Count,
+                "every figure is what a recount gives",
                 $"{deployment.Id}, wave {wave}: the states are {string.Join(' ', tallies[wave].States)}");
             _counted[(deployment.Id, wave)] = counted;
             if (gate is null || !counted.Holds(gate))
@@ -90,7 +96,9 @@ internal sealed partial class Watch
         Hold(targets.Select(target => target.Device).Distinct().Count() == targets.Count, "nothing is counted twice", $"{deployment.Id} has a device twice");
         Hold(targets.All(target => world.Devices.Get(target.Device) is not null), "what is gone is gone", $"{deployment.Id} has a target without a device");
         var states = deployment.Targets.States();
-        Hold(states.Sum() == targets.Count, "every figure is what a recount gives", $"{deployment.Id} has {targets.Count} targets, and {states.Sum()} in its states");
+        Hold(
+            states.Sum() == targets.Count, "every figure is what a recount gives",
+            $"{deployment.Id} has {targets.Count} targets, and {states.Sum()} in its states");
     }
 
     /// <summary>A deployment is otherwise than before: it may be, and its journal says so with the right figures.</summary>
@@ -106,10 +114,15 @@ internal sealed partial class Watch
             var lines = journal.Where(line => line.Text.Contains(name, StringComparison.Ordinal)).ToList();
             if (was.OpenedAt is null && now.OpenedAt is not null)
             {
-                Hold(wave == 0 || state.Waves[wave - 1].PassedAt is not null, "no wave opens before the gate in front of it passed", $"{deployment.Id}, wave {wave}");
+                Hold(
+                    wave == 0 || state.Waves[wave - 1].PassedAt is not null, "no wave opens before the gate in front of it passed",
+                    $"{deployment.Id}, wave {wave}");
                 Hold(!(plan.Waves[wave].OpensAt > Now), "no wave opens before its time", $"{deployment.Id}, wave {wave}");
                 Hold(before.TakesIn || journal.Any(line => line.What == "resumed"), "nothing opens in what is stopped", $"{deployment.Id} was {before.Status}");
-                Hold(lines.Any(line => line.What == "wave-opened" && line.Text.Contains(string.Create(CultureInfo.InvariantCulture, $"for {counted.Total} device"), StringComparison.Ordinal)), "every decision is in the journal", $"{what}: {deployment.Id}, wave {wave} opened for {counted.Total}");
+                Hold(
+                    lines.Any(line => line.What == "wave-opened" && line.Text.Contains(
+                        string.Create(CultureInfo.InvariantCulture, $"for {counted.Total} device"), StringComparison.Ordinal)),
+                    "every decision is in the journal", $"{what}: {deployment.Id}, wave {wave} opened for {counted.Total}");
             }
 
             if (was.PassedAt is not null)
@@ -125,7 +138,9 @@ internal sealed partial class Watch
             {
                 var figures = MetOf().Match(line.Text);
                 Hold(
-                    figures.Success && figures.Groups[1].Value == Text(counted.Top) && figures.Groups[2].Value == Text(counted.Bottom) && figures.Groups[3].Value == Text(counted.Needed(gate!)), "the journal has the figures",
+                    figures.Success && figures.Groups[1].Value == Text(counted.Top) && figures.Groups[2].Value == Text(counted.Bottom)
+                        && figures.Groups[3].Value == Text(counted.Needed(gate!)),
+                    "the journal has the figures",
                     $"{deployment.Id}: '{line.Text}', and counted again {counted}");
             }
         }
@@ -140,7 +155,10 @@ internal sealed partial class Watch
             var waves = Enumerable.Range(0, plan.Waves.Count).Select(wave => _counted[(deployment.Id, wave)]).ToList();
             var undone = deployment.Targets.All.Count(target => target is { State: TargetState.Undone, Wave: >= 0 });
             var left = waves.Sum(wave => wave.NotBack);
-            Hold(line.Text.Contains($" {Text(undone)} device", StringComparison.Ordinal) && line.Text.Contains("could not", StringComparison.Ordinal) == left > 0, "the journal has the figures", $"{deployment.Id}: '{line.Text}', and counted again {undone} and {left}");
+            Hold(
+                line.Text.Contains($" {Text(undone)} device", StringComparison.Ordinal)
+                    && line.Text.Contains("could not", StringComparison.Ordinal) == left > 0,
+                "the journal has the figures", $"{deployment.Id}: '{line.Text}', and counted again {undone} and {left}");
             Hold(waves.Sum(wave => wave.GoingBack) == 0, "a roll back ends when nothing more can be done", $"{deployment.Id}: '{line.Text}'");
         }
     }
@@ -162,9 +180,15 @@ internal sealed partial class Watch
         }
 
         Hold(counted.Holds(gate), "no gate opens on figures that do not hold", where);
-        Hold(_holdsSince.TryGetValue((deployment.Id, wave), out var since) && Now - since >= gate.Soak, "no gate opens before it has soaked", $"{where}, holds since {since:HH:mm:ss}");
-        Hold(!gate.NeedsApproval || journal.Any(line => line is { What: "approved", By: not null } && (line.By != before.StartedBy)), "no gate opens without its approval", where);
-        Hold(!gate.IsClean || gate.Soak == TimeSpan.Zero || deployment.Targets.All.All(target => target.Wave != wave || !(target.TroubleAt > Now - gate.Soak)), "no gate opens before it has soaked", $"{where}, with trouble in between");
+        Hold(
+            _holdsSince.TryGetValue((deployment.Id, wave), out var since) && Now - since >= gate.Soak, "no gate opens before it has soaked",
+            $"{where}, holds since {since:HH:mm:ss}");
+        Hold(
+            !gate.NeedsApproval || journal.Any(line => line is { What: "approved", By: not null } && (line.By != before.StartedBy)),
+            "no gate opens without its approval", where);
+        Hold(
+            !gate.IsClean || gate.Soak == TimeSpan.Zero || deployment.Targets.All.All(target => target.Wave != wave || !(target.TroubleAt > Now - gate.Soak)),
+            "no gate opens before it has soaked", $"{where}, with trouble in between");
     }
 
     /// <summary>Whether the halt rule of a deployment asks for a halt, by what is counted again.</summary>
@@ -173,13 +197,18 @@ internal sealed partial class Watch
         var (counted, rule, accepted) = (_counted[(deployment.Id, wave)], deployment.Plan.Halt, state.Waves[wave]);
 
         // What failed may be on its way back already, by the same decision.
-        var goingBack = deployment.Targets.All.Where(target => target.Wave == wave && (target.IsGoingBack || target.IsToGoBack) && target.State is not (TargetState.Failed or TargetState.Lost or TargetState.Undone or TargetState.Met)).ToList();
+        var goingBack = deployment.Targets.All.Where(target => target.Wave == wave && (target.IsGoingBack || target.IsToGoBack) && target.State is not (
+            TargetState.Failed or TargetState.Lost or TargetState.Undone or TargetState.Met))
+            .ToList();
         var failures = Math.Max(0, counted.Failures + goingBack.Count(target => target.HasFailed) - accepted.AcceptedFailures);
         var trials = Math.Max(failures, counted.Trials + goingBack.Count(target => target.HasFailed || target.IsInstalledHere) - accepted.AcceptedTrials);
-        return failures >= (rule.Failures ?? int.MaxValue) || counted.Harms - accepted.AcceptedHarms >= (rule.Harms ?? int.MaxValue) || (rule.Rate is { } rate && trials >= rule.LeastTrials && Wilson(failures, trials) > rate / 10_000.0);
+        return failures >= (rule.Failures ?? int.MaxValue) || counted.Harms - accepted.AcceptedHarms >= (rule.Harms ?? int.MaxValue)
+            || (rule.Rate is { } rate && trials >= rule.LeastTrials && Wilson(failures, trials) > rate / 10_000.0);
     });
 
-    /// <summary>The lower bound of the one-sided 95 % Wilson interval, in the form of the textbook: what of the rates would still make this many failures likely.</summary>
+    /// <summary>
+    /// The lower bound of the one-sided 95 % Wilson interval, in the form of the textbook: what of the rates would still make this many failures likely.
+    /// </summary>
     private static double Wilson(int failures, int trials)
     {
         const double Z = 1.6448536269514722;
@@ -202,7 +231,9 @@ internal sealed partial class Watch
             foreach (var device in world.Devices.Values)
             {
                 var truth = group.Rule!.Test(world.Columns.Row(device.Row));
-                Hold(group.In[device.Row] == (truth == Truth.True) && group.NotKnown[device.Row] == (truth == Truth.NotKnown), "a group holds whom its rule holds for", $"{what}: {group.Record.Slug}, {device.Name}: {truth}");
+                Hold(
+                    group.In[device.Row] == (truth == Truth.True) && group.NotKnown[device.Row] == (truth == Truth.NotKnown),
+                    "a group holds whom its rule holds for", $"{what}: {group.Record.Slug}, {device.Name}: {truth}");
             }
         }
     }

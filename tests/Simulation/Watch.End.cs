@@ -11,7 +11,10 @@ namespace Bandejo.Simulation.Tests;
 internal sealed partial class Watch
 {
     /// <summary>Whether nothing is on its way to the store or to the service.</summary>
-    public bool IsSettled => simulation.Service is { IsUp: true, IsKept: true } && simulation.Devices.All(device => device.Engine is not { State.Outbox.Count: > 0 } && device is not { Identity: not null, IsGone: false, Engine: null });
+    public bool IsSettled =>
+        simulation.Service is { IsUp: true, IsKept: true }
+            && simulation.Devices.All(
+                device => device.Engine is not { State.Outbox.Count: > 0 } && device is not { Identity: not null, IsGone: false, Engine: null });
 
     /// <summary>Nothing goes wrong any more, and everybody had time enough.</summary>
     public void AtTheEnd()
@@ -34,7 +37,9 @@ internal sealed partial class Watch
                 Stands(world, deployment, target);
             }
 
-            Hold(!(deployment.State.TakesIn && IsOver(deployment, deployment.State)), "what its rule stops is stopped", $"{deployment.Id} is {deployment.State.Status}");
+            Hold(
+                !(deployment.State.TakesIn && IsOver(deployment, deployment.State)), "what its rule stops is stopped",
+                $"{deployment.Id} is {deployment.State.Status}");
         }
     }
 
@@ -74,12 +79,16 @@ internal sealed partial class Watch
     private void Told(SimulatedDevice device)
     {
         var known = KnownOf(device);
-        Hold(device.Engine!.State.Outbox.Count == 0, "nothing that was done is lost", $"{device.Name} has {device.Engine.State.Outbox.Count} reports that nobody took");
+        Hold(
+            device.Engine!.State.Outbox.Count == 0, "nothing that was done is lost",
+            $"{device.Name} has {device.Engine.State.Outbox.Count} reports that nobody took");
         foreach (var (attempt, outcome) in known.Outcomes)
         {
             var kept = simulation.Service.Store.Attempts.GetValueOrDefault(attempt);
             Hold(kept is not null, "nothing that was done is lost", $"the service does not know of {attempt} of {device.Name}");
-            Hold(kept is null || kept.Outcome == outcome, "nothing that was done is lost", $"the service says of {attempt} of {device.Name} '{kept?.Outcome}', and it was '{outcome}'");
+            Hold(
+                kept is null || kept.Outcome == outcome, "nothing that was done is lost",
+                $"the service says of {attempt} of {device.Name} '{kept?.Outcome}', and it was '{outcome}'");
         }
 
         foreach (var attempt in simulation.Service.Store.Attempts.Values.Where(attempt => attempt.Device == known.Id))
@@ -97,17 +106,25 @@ internal sealed partial class Watch
         }
 
         var has = device.Machine.VersionOf(deployment.Plan.App) is { } text ? AppVersion.Parse(text) : null;
-        var isThere = has is not null && (deployment.Plan.AllowsDowngrade ? has.CompareTo(deployment.Plan.Version) == 0 : has.CompareTo(deployment.Plan.Version) >= 0);
+        var isThere = has is not null
+            && (deployment.Plan.AllowsDowngrade ? has.CompareTo(deployment.Plan.Version) == 0 : has.CompareTo(deployment.Plan.Version) >= 0);
         var holds = deployment.Plan.Wish == Wish.Gone ? has is null : isThere;
-        var where = $"{device.Name} in {deployment.Id} ({deployment.State.Status}, {deployment.Plan.Wish} {deployment.Plan.App} {deployment.Plan.Version}): {target.State} ({target.Reason}), order {target.Order}; it has {has?.Text ?? "none"}, and knows {string.Join(", ", device.Engine!.State.Orders.Where(order => order.Deployment == deployment.Id).Select(order => $"{DeviceState.KeyOf(order)} (may start: {order.MayStart}, back to {order.Previous?.Version ?? "none"}, {device.Engine.State.Progress.GetValueOrDefault(DeviceState.KeyOf(order))})"))}";
+        var where = $"{device.Name} in {deployment.Id} ({deployment.State.Status}, {deployment.Plan.Wish} {deployment.Plan.App} {deployment.Plan.Version}): "
+            + $"{target.State} ({target.Reason}), order {target.Order}; it has {has?.Text ?? "none"}, and knows "
+                + $"{string.Join(", ", device.Engine!.State.Orders.Where(order => order.Deployment == deployment.Id).Select(order => $"{DeviceState.KeyOf(order)} (may start: {order.MayStart}, back to {order.Previous?.Version ?? "none"}, {device.Engine.State.Progress.GetValueOrDefault(DeviceState.KeyOf(order))})"))}";
         Hold(target.State != TargetState.Met || holds, "what is met is there", where);
         if (target.IsGoingBack || target.IsToGoBack)
         {
-            Hold(target.State is TargetState.Undone or TargetState.Failed or TargetState.Left, "all comes to rest", $"{where}; it was {target.Before ?? "not known"} before");
+            Hold(
+                target.State is TargetState.Undone or TargetState.Failed or TargetState.Left, "all comes to rest",
+                $"{where}; it was {target.Before ?? "not known"} before");
             return;
         }
 
-        Hold(target.State is not (TargetState.Ready or TargetState.Working or TargetState.Restart or TargetState.Retry or TargetState.Unknown or TargetState.Lost), "all comes to rest", where);
+        Hold(
+            target.State is not (
+                TargetState.Ready or TargetState.Working or TargetState.Restart or TargetState.Retry or TargetState.Unknown or TargetState.Lost),
+            "all comes to rest", where);
         Hold(!holds || target.State is not (TargetState.Waiting or TargetState.Failed), "what is there is known", where);
     }
 }

@@ -16,9 +16,13 @@ internal sealed partial class Watch
         var targets = entry.Targets.All.ToList();
         for (var wave = 0; wave < outlook.Waves.Count; wave++)
         {
-            var (said, done) = (outlook.Waves[wave], targets.Where(target => target.Wave == wave).Select(target => simulation.Service.World.Devices[target.Device].Name).ToList());
+            var (said, done) = (
+                outlook.Waves[wave],
+                targets.Where(target => target.Wave == wave).Select(target => simulation.Service.World.Devices[target.Device].Name).ToList());
             Hold(said.Devices == done.Count, Promise, $"{entry.Id}, wave {wave}: {said.Devices} devices were said, and there are {done.Count}");
-            Hold(said.Sample.All(done.Contains), Promise, $"{entry.Id}, wave {wave}: such as {string.Join(", ", said.Sample)} was said, and there are {string.Join(", ", done)}");
+            Hold(
+                said.Sample.All(done.Contains), Promise,
+                $"{entry.Id}, wave {wave}: such as {string.Join(", ", said.Sample)} was said, and there are {string.Join(", ", done)}");
         }
 
         // Once all are weighed: before, those of the first wave stand where they were prepared.
@@ -32,7 +36,9 @@ internal sealed partial class Watch
     /// <summary>Somebody asked for an act, of which this was said.</summary>
     public void Acted(ActEffect said, DeploymentAct act, DeploymentEntry deployment, bool isDone)
     {
-        Hold(said.NotPossible is null == isDone, Promise, $"{act} of {deployment.Id}: {(isDone ? "it was done" : "it was refused")}, and before it was said: {said.NotPossible ?? "it can be done"}");
+        Hold(
+            said.NotPossible is null == isDone, Promise,
+            $"{act} of {deployment.Id}: {(isDone ? "it was done" : "it was refused")}, and before it was said: {said.NotPossible ?? "it can be done"}");
         if (!isDone)
         {
             return;
@@ -42,14 +48,19 @@ internal sealed partial class Watch
         {
             Hold(!deployment.State.TakesIn, Promise, $"{act} of {deployment.Id}: it is {deployment.State.Status}");
             var world = simulation.Service.World;
-            var starts = deployment.Targets.All.Where(target => Core.CheckIns.DeviceOrder.Of(world, world.Devices[target.Device]).Any(order => order.Id == deployment.Id && order.MayStart && order.Kind != "restore")).ToList();
+            var starts = deployment.Targets.All.Where(target => Core.CheckIns.DeviceOrder.Of(world, world.Devices[target.Device]).Any(
+                order => order.Id == deployment.Id && order.MayStart && order.Kind != "restore"))
+                .ToList();
             Hold(starts.Count == 0, Promise, $"{act} of {deployment.Id}: {starts.Count} devices may start still");
         }
         else if (act is DeploymentAct.Approve or DeploymentAct.Advance)
         {
-            var opened = Enumerable.Range(0, deployment.State.Waves.Count).Where(wave => deployment.State.Waves[wave].OpenedAt == Now).Sum(wave => deployment.State.Waves[wave].Expected);
+            var opened = Enumerable.Range(0, deployment.State.Waves.Count).Where(wave => deployment.State.Waves[wave].OpenedAt == Now)
+                .Sum(wave => deployment.State.Waves[wave].Expected);
             var isLater = deployment.Plan.Waves.Any(wave => wave.OpensAt > Now);
-            Hold(isLater || said.Devices == 0 || opened >= said.Devices, Promise, $"{act} of {deployment.Id}: a wave of {said.Devices} was said to open, and {opened} did");
+            Hold(
+                isLater || said.Devices == 0 || opened >= said.Devices, Promise,
+                $"{act} of {deployment.Id}: a wave of {said.Devices} was said to open, and {opened} did");
         }
     }
 
@@ -59,13 +70,15 @@ internal sealed partial class Watch
     {
         Hold(
             (said is { Ok: true, Value.NotPossible: null }) == isDone, Promise,
-            $"roll back of {deployment.Id}: {(isDone ? "it was done" : "it was refused")}, and before it was said: {(said.Ok ? said.Value.NotPossible ?? "it can be done" : said.Failure!.Message)}");
+            $"roll back of {deployment.Id}: {(isDone ? "it was done" : "it was refused")}, and before it was said: "
+                + $"{(said.Ok ? said.Value.NotPossible ?? "it can be done" : said.Failure!.Message)}");
         if (!isDone || deployment.IsPending)
         {
             return;
         }
 
-        var going = deployment.Targets.All.Count(target => (target.IsGoingBack || target.IsToGoBack) && !(before[target.Device] is var was && (was.IsGoingBack || was.IsToGoBack) && was.Order == target.Order && was.IsToGoBack == target.IsToGoBack));
+        var going = deployment.Targets.All.Count(target => (target.IsGoingBack || target.IsToGoBack) && !(
+            before[target.Device] is var was && (was.IsGoingBack || was.IsToGoBack) && was.Order == target.Order && was.IsToGoBack == target.IsToGoBack));
         Hold(going == said.Value.Devices, Promise, $"roll back of {deployment.Id}: {said.Value.Devices} were said to go back, and {going} do");
     }
 
@@ -73,7 +86,9 @@ internal sealed partial class Watch
     /// <param name="before">The targets before.</param>
     public void Retried(Retrying.Choice said, DeploymentEntry deployment, IReadOnlyDictionary<string, Target> before, bool isDone)
     {
-        Hold(said.Failure is null == isDone, Promise, $"retry of {deployment.Id}: {(isDone ? "it was done" : "it was refused")}, and before it was said: {said.Failure?.Message ?? "it can be done"}");
+        Hold(
+            said.Failure is null == isDone, Promise,
+            $"retry of {deployment.Id}: {(isDone ? "it was done" : "it was refused")}, and before it was said: {said.Failure?.Message ?? "it can be done"}");
         if (isDone && !deployment.IsPending)
         {
             var tried = deployment.Targets.All.Count(target => target.Order != before[target.Device].Order);

@@ -61,7 +61,9 @@ internal sealed partial class Watch(Simulation simulation)
         foreach (var name in answer.Acknowledged)
         {
             var (id, what) = (name.Split('/')[0], name.Split('/')[1]);
-            var isKept = what == "said" ? simulation.Service.Store.HasWord(known.Id, id) || simulation.Service.Store.Events.Values.Any(each => each is { What: "words-left-out" } && each.Device == known.Id)
+            var isKept = what == "said"
+                ? simulation.Service.Store.HasWord(known.Id, id)
+                    || simulation.Service.Store.Events.Values.Any(each => each is { What: "words-left-out" } && each.Device == known.Id)
                 : simulation.Service.Store.Attempts.TryGetValue(id, out var attempt) && (what == "began" || attempt.EndedAt is not null);
             Hold(isKept, "what is acknowledged is kept", $"{device.Name} was told that {name} is kept");
         }
@@ -74,11 +76,15 @@ internal sealed partial class Watch(Simulation simulation)
         switch (entry)
         {
             case AttemptBegan { Attempt: var attempt }:
-                simulation.Say($"{device.Name} begins {attempt.Id}: {attempt.Order.Kind} {attempt.Order.Package.App} {attempt.Order.Package.Version} for {attempt.Order.Deployment}/{attempt.Order.Number}, try {attempt.Try}");
+                simulation.Say(
+                    $"{device.Name} begins {attempt.Id}: {attempt.Order.Kind} {attempt.Order.Package.App} {attempt.Order.Package.Version} for "
+                        + $"{attempt.Order.Deployment}/{attempt.Order.Number}, try {attempt.Try}");
                 Begins(device, known, attempt);
                 break;
             case OrdersTaken { Orders: var orders }:
-                simulation.Say($"{device.Name} has its orders: {string.Join(", ", orders.Select(order => $"{DeviceState.KeyOf(order)} {(order.MayStart ? "may" : "may not")}"))}");
+                simulation.Say(
+                    $"{device.Name} has its orders: "
+                        + $"{string.Join(", ", orders.Select(order => $"{DeviceState.KeyOf(order)} {(order.MayStart ? "may" : "may not")}"))}");
                 break;
             case AttemptEnded { Report: var report }:
                 simulation.Say($"{device.Name} ends {report.Id}: {report.Outcome}, {report.Message}");
@@ -106,7 +112,9 @@ internal sealed partial class Watch(Simulation simulation)
         if (known.Changed.Add(run.Attempt))
         {
             var order = device.Engine!.State.Current!.Order;
-            Hold(IsWanted(known, order), "nothing is changed after hearing otherwise", $"{device.Name} runs the first step for {DeviceState.KeyOf(order)}; what it heard last was {Words(known)}");
+            Hold(
+                IsWanted(known, order), "nothing is changed after hearing otherwise",
+                $"{device.Name} runs the first step for {DeviceState.KeyOf(order)}; what it heard last was {Words(known)}");
         }
     }
 
@@ -149,12 +157,17 @@ internal sealed partial class Watch(Simulation simulation)
         Hold(!device.Machine.IsAtWork, "one attempt at a time", $"{device.Name} begins {attempt.Id} while a step goes on");
         Hold(known.Begun.Add(attempt.Id), "nothing is done twice", $"{device.Name} begins {attempt.Id} again");
         known.Current = attempt.Id;
-        Hold(IsWanted(known, order), "nothing starts after hearing otherwise", $"{device.Name} begins {order.Kind} {order.Package.App} {order.Package.Version} for {order.Deployment}/{order.Number}; what it heard last was {Words(known)}");
+        Hold(
+            IsWanted(known, order), "nothing starts after hearing otherwise",
+            $"{device.Name} begins {order.Kind} {order.Package.App} {order.Package.Version} for {order.Deployment}/{order.Number}; what it heard last was "
+                + $"{Words(known)}");
         Hold(
             known.HasJumped || Now <= known.HeardAt + TimeSpan.FromSeconds(order.LeaseSeconds), "nothing starts past its lease",
-            $"{device.Name} begins for {order.Deployment} at {Now:HH:mm:ss}; it heard last at {known.HeardAt:HH:mm:ss} and the lease is {order.LeaseSeconds} s");
+            $"{device.Name} begins for {order.Deployment} at {Now:HH:mm:ss}; it heard last at {known.HeardAt:HH:mm:ss} and the lease is {order.LeaseSeconds} "
+                + $"s");
         Hold(
-            _waves.TryGetValue((order.Deployment, known.Id), out var wave) && _opened.Contains((order.Deployment, wave)), "nothing starts before its wave opened",
+            _waves.TryGetValue((order.Deployment, known.Id), out var wave) && _opened.Contains((order.Deployment, wave)),
+            "nothing starts before its wave opened",
             $"{device.Name} begins for {order.Deployment}, wave {wave}");
 
         // Taken up again after a restart, it is the same try.
@@ -163,9 +176,11 @@ internal sealed partial class Watch(Simulation simulation)
         Hold(known.Tries[key] <= order.Tries, "no more tries than asked for", $"{device.Name} begins try {known.Tries[key]} of {order.Tries} for {key}");
     }
 
-    private static bool IsWanted(Known known, Order order) => known.Orders.Any(each => each.MayStart && DeviceState.KeyOf(each) == DeviceState.KeyOf(order) && each.Package.Digest == order.Package.Digest);
+    private static bool IsWanted(Known known, Order order) =>
+        known.Orders.Any(each => each.MayStart && DeviceState.KeyOf(each) == DeviceState.KeyOf(order) && each.Package.Digest == order.Package.Digest);
 
-    private static string Words(Known known) => string.Join(", ", known.Orders.Select(each => $"{DeviceState.KeyOf(each)} {(each.MayStart ? "may" : "may not")}"));
+    private static string Words(Known known) =>
+        string.Join(", ", known.Orders.Select(each => $"{DeviceState.KeyOf(each)} {(each.MayStart ? "may" : "may not")}"));
 
     private Known KnownOf(SimulatedDevice device) => _known.TryGetValue(device, out var known) ? known : _known[device] = new Known();
 

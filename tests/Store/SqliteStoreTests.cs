@@ -57,20 +57,29 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var at = new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero).AddTicks(1234567);
         var target = new Target
         {
-            Device = "d1", Wave = 2, State = TargetState.Retry, Reason = new Reason(ReasonCode.CannotGoBack) { Because = new Reason(ReasonCode.EarlierNotKept, "Kein Platz – 日本", "7.1.0") }, Since = at, Next = at.AddHours(1), Variant = "desk", Tries = 2, Repairs = 1, HasBegun = true, IsInstalledHere = true, IsGoingBack = true, IsToGoBack = true, CannotGoBack = true, WaitsFor = "somebody is signed in",
-            HasFailed = true, Before = "", BeforePackage = "cafe", ProvenAt = at.AddDays(-1), TroubleAt = at, TakenAt = at.AddDays(-2), Harms = 300, Harm = "It does not print", AppWhenOpened = "7.1.0", Order = 5,
+            Device = "d1", Wave = 2, State = TargetState.Retry,
+            Reason = new Reason(ReasonCode.CannotGoBack) { Because = new Reason(ReasonCode.EarlierNotKept, "Kein Platz – 日本", "7.1.0") }, Since = at,
+            Next = at.AddHours(1), Variant = "desk", Tries = 2, Repairs = 1, HasBegun = true, IsInstalledHere = true, IsGoingBack = true, IsToGoBack = true,
+            CannotGoBack = true, WaitsFor = "somebody is signed in",
+            HasFailed = true, Before = "", BeforePackage = "cafe", ProvenAt = at.AddDays(-1), TroubleAt = at, TakenAt = at.AddDays(-2), Harms = 300,
+            Harm = "It does not print", AppWhenOpened = "7.1.0", Order = 5,
         };
         // A property that is added and not kept would come back as it is by itself, and pass; so the sample must say something of each.
         Assert.DoesNotContain(typeof(Target).GetProperties(), property => Equals(property.GetValue(target), property.GetValue(new Target { Device = "" })));
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", at, null, null, "run", -5, "running", true);
         var added = new EventRecord(1, at.AddTicks(-(at.Ticks % TimeSpan.TicksPerMillisecond)), "target", "met", "d1", "D1001", "d1", "d1 is met", "because");
-        var (ended, device) = (attempt with { Id = "a0", EndedAt = at, Outcome = "done" }, new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true));
+        var (ended, device) = (attempt with { Id = "a0", EndedAt = at, Outcome = "done" }, new DeviceRecord(
+            "d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true));
         await using (var living = SqliteStore.Open(file))
         {
             // These stand in their tables: what takes something away waits for all before it.
-            await living.Commit([new PutDevice(device), new PutTarget("D1001", target with { Wave = 1 }), new PutTarget("D1001", new Target { Device = "d3" }), new PutAttempt(ended with { EndedAt = null, Outcome = null })]);
+            await living.Commit([
+                new PutDevice(device), new PutTarget("D1001", target with { Wave = 1 }), new PutTarget("D1001", new Target { Device = "d3" }),
+                new PutAttempt(ended with { EndedAt = null, Outcome = null })]);
             await living.Commit([new DeleteDevice("gone")]);
-            await living.Commit([new PutTarget("D1001", target), new PutTarget("D1001", new Target { Device = "d2" }), new PutAttempt(ended), new PutAttempt(attempt), new AddEvent(added), new PutHeard("d1", at, 9)]);
+            await living.Commit([
+                new PutTarget("D1001", target), new PutTarget("D1001", new Target { Device = "d2" }), new PutAttempt(ended), new PutAttempt(attempt),
+                new AddEvent(added), new PutHeard("d1", at, 9)]);
             File.Copy(file, killed);
             File.Copy(file + "-wal", killed + "-wal");
         }
@@ -79,7 +88,8 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         {
             await using var store = SqliteStore.Open(killed);
             var world = store.Load();
-            Assert.Equal([("D1001", target), ("D1001", new Target { Device = "d2" }), ("D1001", new Target { Device = "d3" })], (await world.Targets).OrderBy(each => each.Target.Device));
+            Assert.Equal([("D1001", target), ("D1001", new Target { Device = "d2" }), ("D1001", new Target { Device = "d3" })], (await world.Targets).OrderBy(
+                each => each.Target.Device));
             Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
             Assert.Equal((9, 1 + start), (Assert.Single(world.Devices).Sequence, world.LastEvent));
             Assert.Equal(added, Assert.Single(store.Events(new EventQuery("target", null, null, 0, null, 10))));
@@ -89,7 +99,9 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
             if (start == 1)
             {
                 await store.Commit([new DeleteDevice("gone")]);
-                Assert.Equal((0L, 3L, 2L, 3L), (Scalar(killed, "SELECT count(*) FROM recent"), Scalar(killed, "SELECT count(*) FROM target"), Scalar(killed, "SELECT count(*) FROM attempt"), Scalar(killed, "SELECT count(*) FROM event")));
+                Assert.Equal((0L, 3L, 2L, 3L), (
+                    Scalar(killed, "SELECT count(*) FROM recent"), Scalar(killed, "SELECT count(*) FROM target"),
+                    Scalar(killed, "SELECT count(*) FROM attempt"), Scalar(killed, "SELECT count(*) FROM event")));
                 Assert.Equal(target, (await store.Load().Targets).Single(each => each.Target.Device == "d1").Target);
             }
         }
@@ -107,7 +119,8 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Assert.Equal(
             new Target
             {
-                Device = "d1", Wave = 1, State = TargetState.Retry, Reason = Reason.Said("Failed: no room"), Since = at.AddTicks(1234567), Next = at.AddMinutes(15), Variant = "desk", Tries = 1, HasBegun = true, Before = "7.1.0", TroubleAt = at,
+                Device = "d1", Wave = 1, State = TargetState.Retry, Reason = Reason.Said("Failed: no room"), Since = at.AddTicks(1234567),
+                Next = at.AddMinutes(15), Variant = "desk", Tries = 1, HasBegun = true, Before = "7.1.0", TroubleAt = at,
                 Harms = 2, Harm = "It does not print", AppWhenOpened = "", Order = 3,
             },
             targets[0].Target);
@@ -155,7 +168,9 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         await using var store = SqliteStore.Open(file);
         var left = new EventRecord(300, at, "target", "met", null, null, "d1", text, "because");
         Assert.Equal(left, Assert.Single(store.Events(new EventQuery(null, null, "d1", 0, null, 10))));
-        await store.Commit([new PutDevice(new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true)), new AddEvent(left with { Number = 301 })]);
+        await store.Commit([
+            new PutDevice(new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", at, at.AddDays(-1), 7, "", FactSheet.Empty, true)),
+            new AddEvent(left with { Number = 301 })]);
         Assert.Equal((9L, 301L), (Assert.Single(store.Load().Devices).Sequence, store.Load().LastEvent));
         Assert.Equal([left, left with { Number = 301 }], store.Events(new EventQuery(null, null, "d1", 0, null, 10)));
     }
@@ -186,8 +201,10 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var world = store.Load();
         var device = Assert.Single(world.Devices);
         Assert.Equal(("0198a0", "ALD-DESK-014", "kid", "digest", true), (device.Id, device.Name, device.Key.KeyId, device.FactsDigest, device.IsSorted));
-        Assert.Equal(["kind desk 2026-11-02T08:00:00", "site ALD 2026-11-03T09:30:00"], device.Sheet.Facts().Select(fact => $"{world.Words[fact.Name]} {fact.Value} {fact.Since:s}"));
-        Assert.Equal(["Foldline 7.1.0 receipt"], device.Sheet.Programs()!.Select(program => $"{world.Words[program.Name]} {world.Words[program.Version]} {world.Words[program.Source]}"));
+        Assert.Equal(["kind desk 2026-11-02T08:00:00", "site ALD 2026-11-03T09:30:00"], device.Sheet.Facts().Select(
+            fact => $"{world.Words[fact.Name]} {fact.Value} {fact.Since:s}"));
+        Assert.Equal(["Foldline 7.1.0 receipt"], device.Sheet.Programs()!.Select(
+            program => $"{world.Words[program.Name]} {world.Words[program.Version]} {world.Words[program.Source]}"));
         Assert.True(File.Exists(file + ".before-5"));
     }
 

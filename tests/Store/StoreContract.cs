@@ -48,16 +48,32 @@ public abstract class StoreContract : IAsyncLifetime
         var account = new AccountRecord("tomas", "Tomas", "hash", ["operator", "viewer"], false, [key], 3);
         var token = new TokenRecord("t1", "tomas", "h1", "command line", Now, Now.AddDays(90));
         var code = new JoinCodeRecord("c1", "h2", "pilots", 4, Now.AddHours(1), "tomas");
-        var device = new DeviceRecord("d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", FactSheet.Of([new ReportedFact(0, "desk", Now)], [new ReportedProgram(1, 2, 3)]), true, ["w1", "w2"]);
-        var bare = device with { Id = "d2", Name = "ALD-DESK-002", Key = new KeyRecord("k2", "x", "y"), Sheet = FactSheet.Empty, LastHeard = null, Heard = null };
+        var device = new DeviceRecord(
+            "d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", FactSheet.Of([new ReportedFact(0, "desk", Now)], [new ReportedProgram(1, 2, 3)]), true,
+            ["w1", "w2"]);
+        var bare = device with
+        {
+            Id = "d2", Name = "ALD-DESK-002", Key = new KeyRecord("k2", "x", "y"), Sheet = FactSheet.Empty, LastHeard = null, Heard = null,
+        };
         var group = new GroupRecord("pilots", "Pilots", null, true, 1);
-        var package = new PackageRecord("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new LifeRecord("built", "ines", Now, "")]);
-        var state = new DeploymentState { Status = DeploymentStatus.Halted, StartedBy = "tomas", StartedAt = Now, Since = Now, Reason = "3 of 12 failed", Revision = 9, Waves = [new WaveState(Now, null, true, Now, 12), WaveState.Closed] };
-        var target = new Target { Device = "d1", Wave = 0, State = TargetState.Retry, Reason = new Reason(ReasonCode.TryFailed, "code 112", "2", "3"), Since = Now, Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now };
+        var package = new PackageRecord("p1", "foldline", "7.2.0", "{}", "jws", "seal", "ines", Now, PackageState.Released, [new LifeRecord(
+            "built", "ines", Now, "")]);
+        var state = new DeploymentState
+        {
+            Status = DeploymentStatus.Halted, StartedBy = "tomas", StartedAt = Now, Since = Now, Reason = "3 of 12 failed", Revision = 9,
+            Waves = [new WaveState(Now, null, true, Now, 12), WaveState.Closed],
+        };
+        var target = new Target
+        {
+            Device = "d1", Wave = 0, State = TargetState.Retry, Reason = new Reason(ReasonCode.TryFailed, "code 112", "2", "3"), Since = Now,
+            Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now,
+        };
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([
-            new AddWord(0, "kind"), new AddWord(1, "foldline"), new PutSetting("key", "value"), new PutAccount(account), new PutToken(token), new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
-            new PutPackage(package), new PutDeployment(new DeploymentRecord("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target), new PutAttempt(attempt), new AddEvent(Event(1, "journal"))]);
+            new AddWord(0, "kind"), new AddWord(1, "foldline"), new PutSetting("key", "value"), new PutAccount(account), new PutToken(token),
+            new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
+            new PutPackage(package), new PutDeployment(new DeploymentRecord("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target),
+            new PutAttempt(attempt), new AddEvent(Event(1, "journal"))]);
 
         await _store.DisposeAsync();
         _store = Open();
@@ -84,7 +100,8 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task The_later_change_wins_and_what_was_deleted_is_gone()
     {
         var group = new GroupRecord("pilots", "Pilots", null, false, 1);
-        await _store.Commit([new PutGroup(group), new PutMember("pilots", "d1"), new PutMember("pilots", "d1"), new PutMember("pilots", "d2"), new PutGroup(group with { Name = "Others", Revision = 2 })]);
+        await _store.Commit([new PutGroup(group), new PutMember("pilots", "d1"), new PutMember("pilots", "d1"), new PutMember("pilots", "d2"), new PutGroup(
+            group with { Name = "Others", Revision = 2 })]);
         await _store.Commit([new DeleteMember("pilots", "d1")]);
         var world = _store.Load();
         Assert.Equal(("Others", 2), (world.Groups[0].Name, world.Groups[0].Revision));
@@ -98,7 +115,9 @@ public abstract class StoreContract : IAsyncLifetime
     {
         var device = new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
         var target = new Target { Device = "d1", Wave = 0, State = TargetState.Working };
-        await _store.Commit([new PutDevice(device), new PutTarget("D1001", target), new PutTarget("D1001", target with { State = TargetState.Met }), new PutHeard("d1", Now.AddHours(1), 8), new PutHeard("d1", Now.AddHours(2), 9)]);
+        await _store.Commit([
+            new PutDevice(device), new PutTarget("D1001", target), new PutTarget("D1001", target with { State = TargetState.Met }),
+            new PutHeard("d1", Now.AddHours(1), 8), new PutHeard("d1", Now.AddHours(2), 9)]);
         var world = _store.Load();
         Assert.Equal(TargetState.Met, Assert.Single(await world.Targets).Target.State);
         var heard = Assert.Single(world.Devices);
@@ -116,8 +135,12 @@ public abstract class StoreContract : IAsyncLifetime
         for (var round = 0; round < 40; round++)
         {
             // Sooner or later in this loop, what was kept goes from where it was written into its table.
-            await _store.Commit([new AddEvent(Event((2 * round) + 1, "target")), new PutAttempt(attempt with { Id = $"a{round}", StartedAt = Now.AddMinutes(round) }), new AddEvent(Event((2 * round) + 2, "journal"))]);
-            Assert.Equal(Enumerable.Range(1, (2 * round) + 2).Select(number => (long)number), _store.Events(new EventQuery(null, null, null, 0, null, 1000)).Select(each => each.Number));
+            await _store.Commit([
+                new AddEvent(Event((2 * round) + 1, "target")), new PutAttempt(attempt with { Id = $"a{round}", StartedAt = Now.AddMinutes(round) }),
+                new AddEvent(Event((2 * round) + 2, "journal"))]);
+            Assert.Equal(
+                Enumerable.Range(1, (2 * round) + 2).Select(number => (long)number),
+                _store.Events(new EventQuery(null, null, null, 0, null, 1000)).Select(each => each.Number));
             Assert.Equal([(2 * round) + 2], _store.Events(new EventQuery("journal", null, null, null, null, 1)).Select(each => each.Number));
             Assert.Equal(round + 1, _store.Attempts(null, "d1", 1000).Count);
             Assert.Equal($"a{round}", _store.Attempts("D1001", null, 1)[0].Id);
@@ -134,7 +157,9 @@ public abstract class StoreContract : IAsyncLifetime
     {
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Device = "d2", Outcome = "done" })]);
-        await _store.Commit([new PutAttempt(attempt with { Id = "a2" }), new PutAttempt(attempt with { Id = "a2", Device = "d2", Outcome = "done" }), new PutAttempt(attempt with { Id = "a2", Outcome = "failed" })]);
+        await _store.Commit([
+            new PutAttempt(attempt with { Id = "a2" }), new PutAttempt(attempt with { Id = "a2", Device = "d2", Outcome = "done" }),
+            new PutAttempt(attempt with { Id = "a2", Outcome = "failed" })]);
         Belong();
 
         // Before a device goes, everything that waits goes into its table.

@@ -128,14 +128,17 @@ public sealed class AccessTests
         await using var site = await Site.Start();
         var rows = Matrix.Split('\n').Select(line => line.Split(' ', StringSplitOptions.RemoveEmptyEntries)).ToList();
         using var description = JsonDocument.Parse(await site.Admin.Http.GetStringAsync("/api/v1/openapi.json"));
-        var described = description.RootElement.GetProperty("paths").EnumerateObject().SelectMany(path => path.Value.EnumerateObject().Select(operation => $"{operation.Name.ToUpperInvariant()} {path.Name}")).Order();
+        var described = description.RootElement.GetProperty("paths").EnumerateObject()
+            .SelectMany(path => path.Value.EnumerateObject().Select(operation => $"{operation.Name.ToUpperInvariant()} {path.Name}")).Order();
         Assert.Equal(rows.Select(row => $"{row[0]} {row[1]}").Order(), described);
 
         using var nobody = new ApiClient(site.Service.Address);
         var people = new Dictionary<string, ApiClient>();
         foreach (var role in Roles)
         {
-            await site.Admin.Post("/api/v1/accounts", new AccountRequest($"a-{role}", role, "long-enough-1", [role]), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
+            await site.Admin.Post(
+                "/api/v1/accounts", new AccountRequest($"a-{role}", role, "long-enough-1", [role]), ContractJson.Default.AccountRequest,
+                ContractJson.Default.AccountInfo);
             people[role] = await ApiClient.SignIn(site.Service.Address, $"a-{role}", "long-enough-1");
         }
 
@@ -149,7 +152,8 @@ public sealed class AccessTests
                 var (status, body) = await people[role].Send(new HttpMethod(row[0]), path, row[0] is "GET" or "DELETE" ? null : "{}");
                 var isLetIn = row[2] == "all" || row[2] == role || role == "administrator";
                 Assert.True(isLetIn == status is not HttpStatusCode.Forbidden, $"{role} {row[0]} {row[1]}: {status} {body}");
-                Assert.True(status != HttpStatusCode.InternalServerError && status != HttpStatusCode.Unauthorized, $"{role} {row[0]} {row[1]}: {status} {body}");
+                Assert.True(
+                    status != HttpStatusCode.InternalServerError && status != HttpStatusCode.Unauthorized, $"{role} {row[0]} {row[1]}: {status} {body}");
             }
         }
     }
@@ -161,7 +165,9 @@ public sealed class AccessTests
         using var browser = new HttpClient(new HttpClientHandler { CookieContainer = new CookieContainer() }) { BaseAddress = new Uri(site.Service.Address) };
         var signIn = await browser.PostAsync("/api/v1/session", Json($$"""{"account":"root-admin","password":"{{ServiceProcess.FirstPassword}}"}"""));
         var session = JsonSerializer.Deserialize(await signIn.Content.ReadAsStringAsync(), ContractJson.Default.SessionInfo)!;
-        Assert.Contains(signIn.Headers.GetValues("Set-Cookie"), cookie => cookie.StartsWith("bandejo=", StringComparison.Ordinal) && cookie.Contains("httponly") && cookie.Contains("samesite=strict"));
+        Assert.Contains(
+            signIn.Headers.GetValues("Set-Cookie"),
+            cookie => cookie.StartsWith("bandejo=", StringComparison.Ordinal) && cookie.Contains("httponly") && cookie.Contains("samesite=strict"));
         Assert.Equal(HttpStatusCode.OK, (await browser.GetAsync("/api/v1/groups")).StatusCode);
         var group = """{"slug":"pilots","name":"Pilots"}""";
         Assert.Equal(HttpStatusCode.Forbidden, (await browser.PostAsync("/api/v1/groups", Json(group))).StatusCode);
@@ -182,7 +188,8 @@ public sealed class AccessTests
             Assert.Equal(unknown, await nobody.Send(HttpMethod.Post, "/api/v1/tokens", """{"account":"root-admin","password":"wrong-wrong"}"""));
         }
 
-        var (status, body) = await nobody.Send(HttpMethod.Post, "/api/v1/tokens", $$"""{"account":"root-admin","password":"{{ServiceProcess.FirstPassword}}"}""");
+        var (status, body) = await nobody.Send(
+            HttpMethod.Post, "/api/v1/tokens", $$"""{"account":"root-admin","password":"{{ServiceProcess.FirstPassword}}"}""");
         Assert.True(status == HttpStatusCode.Created, body);
     }
 
@@ -205,7 +212,9 @@ public sealed class AccessTests
     public async Task What_an_account_loses_it_loses_at_once()
     {
         await using var site = await Site.Start();
-        await site.Admin.Post("/api/v1/accounts", new AccountRequest("tomas", "Tomas", "long-enough-1", ["operator"]), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
+        await site.Admin.Post(
+            "/api/v1/accounts", new AccountRequest("tomas", "Tomas", "long-enough-1", ["operator"]), ContractJson.Default.AccountRequest,
+            ContractJson.Default.AccountInfo);
         using var tomas = await ApiClient.SignIn(site.Service.Address, "tomas", "long-enough-1");
         Assert.Equal(HttpStatusCode.OK, (await tomas.Send(HttpMethod.Get, "/api/v1/join-codes")).Status);
         await site.Must("account", "change", "tomas", "--role", "viewer");
@@ -224,7 +233,12 @@ public sealed class AccessTests
         await site.Must("device", "join-code", "new");
         await site.Must("group", "delete", "desks");
         var trail = await site.Must("journal", "--topic", "audit", "-o", "csv");
-        foreach (var what in new[] { "Group 'desks' was made", "Group 'desks' was changed", "A join code for 1 device was made", "Group 'desks' was removed", "made a personal token" })
+        foreach (
+            var what in new[]
+            {
+                "Group 'desks' was made", "Group 'desks' was changed", "A join code for 1 device was made", "Group 'desks' was removed",
+                "made a personal token",
+            })
         {
             Assert.Contains(trail.Split('\n'), line => line.Contains(what) && line.Contains("root-admin"));
         }

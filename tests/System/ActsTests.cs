@@ -36,11 +36,14 @@ public sealed class ActsTests
         await using var site = await Site.Start();
         await site.Must("group", "new", "all", "--rule", "yes");
         await site.Package("foldline", "7.2.0", "true");
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         using var device = new DeviceClient(site.Service.Address);
         await device.Join(code, "STRAY-01");
         Assert.Contains("STRAY-01 (unsorted)", await site.Must("device", "list"));
-        Assert.Contains("Unsorted: nobody has put it into a listed group yet (STRAY-01)", (await site.Run("deployment", "start", "foldline", "--to", "all", "--preview")).Output);
+        Assert.Contains(
+            "Unsorted: nobody has put it into a listed group yet (STRAY-01)",
+            (await site.Run("deployment", "start", "foldline", "--to", "all", "--preview")).Output);
         await site.Device("A-1", isStarted: false);
         var deployment = await site.Deploy("foldline", "all", "--wave", "Everyone: everyone else");
         Assert.DoesNotContain("STRAY-01", await site.Must("deployment", "targets", deployment));
@@ -57,7 +60,9 @@ public sealed class ActsTests
         await site.Package("foldline", "7.1.0", Put);
         await site.Must("group", "new", "pilots");
         await site.Must("group", "add", "pilots", "ALD-DESK-001");
-        var deployment = await site.Deploy("foldline 7.1.0", Site.Enrolled, "--wave", "Pilots: group pilots; 100 % met, then approval", "--wave", "Rest: everyone else; 100 % met, then approval", "--wave", "Later: everyone else");
+        var deployment = await site.Deploy(
+            "foldline 7.1.0", Site.Enrolled, "--wave", "Pilots: group pilots; 100 % met, then approval", "--wave",
+            "Rest: everyone else; 100 % met, then approval", "--wave", "Later: everyone else");
         await site.Admin.Becomes(deployment, first.Name, "met");
         await site.Admin.Until(async () => (await Seen()).Waves[0].State == "wants-approval", "the first gate waits");
         var seen = await Seen();
@@ -67,14 +72,21 @@ public sealed class ActsTests
         await site.Admin.Until(async () => (await Seen()).Waves[1].State == "wants-approval", "the second gate waits");
         foreach (var act in new[] { "approve", "advance" })
         {
-            var stale = await site.Admin.Send(HttpMethod.Post, $"/api/v1/deployments/{deployment}/{act}", """{"reason":"about the first"}""", ("If-Match", $"\"{seen.Revision}\""));
+            var stale = await site.Admin.Send(HttpMethod.Post, $"/api/v1/deployments/{deployment}/{act}", """{"reason":"about the first"}""", (
+                "If-Match", $"\"{seen.Revision}\""));
             Assert.Equal(HttpStatusCode.PreconditionFailed, stale.Status);
             Assert.Contains("look at it again", stale.Body);
-            Assert.Equal(HttpStatusCode.PreconditionFailed, (await site.Admin.Send(HttpMethod.Post, $"/api/v1/deployments/{deployment}/{act}", """{"reason":"blindly"}""")).Status);
+            Assert.Equal(
+                HttpStatusCode.PreconditionFailed,
+                (await site.Admin.Send(HttpMethod.Post, $"/api/v1/deployments/{deployment}/{act}", """{"reason":"blindly"}""")).Status);
         }
 
         Assert.Equal("wants-approval", (await Seen()).Waves[1].State);
-        Assert.Equal(HttpStatusCode.OK, (await site.Admin.Send(HttpMethod.Post, $"/api/v1/deployments/{deployment}/approve", """{"reason":"the second too"}""", ("If-Match", $"\"{(await Seen()).Revision}\""))).Status);
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (
+                await site.Admin.Send(HttpMethod.Post, $"/api/v1/deployments/{deployment}/approve", """{"reason":"the second too"}""", (
+                    "If-Match", $"\"{(await Seen()).Revision}\""))).Status);
 
         async Task<DeploymentInfo> Seen() => (await site.Admin.Get($"/api/v1/deployments/{deployment}", ContractJson.Default.DeploymentDetails)).Deployment;
     }

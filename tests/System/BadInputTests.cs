@@ -99,7 +99,8 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
     [InlineData("POST", "/api/v1/groups", "{\"slug\":\"a\",\"name\":\"A\",\"colour\":1}", HttpStatusCode.BadRequest, "colour")]
     [InlineData("POST", "/api/v1/groups", "{\"slug\":null,\"name\":\"A\"}", HttpStatusCode.BadRequest, "slug")]
     [InlineData("POST", "/api/v1/groups", "{\"slug\":\"No Good\",\"name\":\"A\"}", HttpStatusCode.UnprocessableEntity, "no-good")]
-    [InlineData("POST", "/api/v1/groups", "{\"slug\":\"a\",\"name\":\"A\",\"rule\":\"memry > 1 GiB\"}", HttpStatusCode.UnprocessableEntity, "Did you mean 'memory'")]
+    [InlineData(
+        "POST", "/api/v1/groups", "{\"slug\":\"a\",\"name\":\"A\",\"rule\":\"memry > 1 GiB\"}", HttpStatusCode.UnprocessableEntity, "Did you mean 'memory'")]
     [InlineData("POST", "/api/v1/deployments", "{\"package\":\"foldine\",\"groups\":[\"all\"],\"waves\":[]}", HttpStatusCode.NotFound, "foldine")]
     [InlineData("POST", "/api/v1/join-codes", "{\"uses\":0}", HttpStatusCode.UnprocessableEntity, "1 to 10,000")]
     [InlineData("POST", "/api/v1/join-codes", "[]", HttpStatusCode.BadRequest, "not the JSON")]
@@ -107,7 +108,8 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
     [InlineData("POST", "/api/v1/uploads", "{\"sha256\":\"../../x\",\"size\":\"big\"}", HttpStatusCode.BadRequest, "size")]
     [InlineData("GET", "/api/v1/devices?limit=many", null, HttpStatusCode.BadRequest, "'many' is not a whole number for 'limit'")]
     [InlineData("GET", "/api/v1/deployments?all=perhaps", null, HttpStatusCode.BadRequest, "'perhaps' is not true or false for 'all'")]
-    [InlineData("GET", "/api/v1/deployments/D1/targets?limit=5&skip=99999999999", null, HttpStatusCode.BadRequest, "'99999999999' is not a whole number for 'skip'")]
+    [InlineData(
+        "GET", "/api/v1/deployments/D1/targets?limit=5&skip=99999999999", null, HttpStatusCode.BadRequest, "'99999999999' is not a whole number for 'skip'")]
     [InlineData("GET", "/api/v1/journal?limit=few", null, HttpStatusCode.BadRequest, "'few' is not a whole number for 'limit'")]
     [InlineData("GET", "/api/v1/devices?filter=kind%20is", null, HttpStatusCode.OK, "items")]
     [InlineData("GET", "/api/v1/devices?filter=memory%20%3E%20%22x%22", null, HttpStatusCode.UnprocessableEntity, "a number with a unit")]
@@ -129,7 +131,8 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
     public async Task A_join_code_is_good_as_often_as_it_says_and_a_repeated_join_costs_nothing()
     {
         await using var site = await Site.Start();
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         using var first = new DeviceClient(site.Service.Address);
         using var second = new DeviceClient(site.Service.Address);
         Assert.Equal(410, (await Assert.ThrowsAsync<LinkException>(() => first.Join("AAAA-BBBB-CCCC-DDDD"))).Status);
@@ -166,12 +169,16 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
         var stale = await Assert.ThrowsAsync<LinkException>(() => device.CheckIn(9));
         Assert.Equal((412, 10L), (stale.Status, stale.Taken));
         http.DefaultRequestHeaders.Authorization = new("Bearer", "eyJhbGciOiJub25lIn0.eyJzdWIiOiJ4In0.");
-        Assert.Equal(HttpStatusCode.Unauthorized, (await http.PostAsync("/device/v1/check-in", new StringContent("{}", Encoding.UTF8, "application/json"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Unauthorized, (await http.PostAsync("/device/v1/check-in", new StringContent("{}", Encoding.UTF8, "application/json"))).StatusCode);
         using var person = new HttpRequestMessage(HttpMethod.Get, "/api/v1/groups");
         Assert.Equal(HttpStatusCode.Unauthorized, (await http.SendAsync(person)).StatusCode);
 
         async Task<HttpStatusCode> Token(string assertion) =>
-            (await http.PostAsync("/device/v1/token", new StringContent(JsonSerializer.Serialize(new DeviceTokenRequest(assertion), ContractJson.Default.DeviceTokenRequest), Encoding.UTF8, "application/json"))).StatusCode;
+            (
+                await http.PostAsync("/device/v1/token", new StringContent(
+                    JsonSerializer.Serialize(new DeviceTokenRequest(assertion), ContractJson.Default.DeviceTokenRequest), Encoding.UTF8, "application/json")))
+                .StatusCode;
     }
 
     [Fact]
@@ -188,7 +195,9 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
         var forged = new AttemptReport("a1", deployment, 0, true, "install", now, now, "done", "prove", 0, "", "", null, null, false);
         var refused = await Assert.ThrowsAsync<LinkException>(() => other.CheckIn(5, [forged]));
         Assert.Contains("FAKE-02 is no target", refused.Message);
-        Assert.Contains("FAKE-02 is no target", (await Assert.ThrowsAsync<LinkException>(() => other.CheckIn(6, null, [new ProofReport(deployment, 0, "present", "7.2.0", "", now)]))).Message);
+        Assert.Contains(
+            "FAKE-02 is no target",
+            (await Assert.ThrowsAsync<LinkException>(() => other.CheckIn(6, null, [new ProofReport(deployment, 0, "present", "7.2.0", "", now)]))).Message);
         Assert.Equal(422, (await Assert.ThrowsAsync<LinkException>(() => device.CheckIn(7, [forged with { Id = "../x" }]))).Status);
         Assert.Equal(422, (await Assert.ThrowsAsync<LinkException>(() => device.CheckIn(8, [forged with { Outcome = "splendid" }]))).Status);
         Assert.Equal("ready", (await site.Admin.Becomes(deployment, "FAKE-01", "ready")).State);
@@ -207,7 +216,10 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
         var deployment = await site.Deploy("foldline", "all");
         var now = TimeProvider.System.GetUtcNow();
         var began = new AttemptReport("a1", deployment, 0, false, "install", now, null, null, "fetch", null, "", null, null, null, false);
-        var ended = began with { HasEnded = true, EndedAt = now, Outcome = "failed", ExitCode = 9, Phase = "prove", Message = "The step failed with code 9", Before = "" };
+        var ended = began with
+        {
+            HasEnded = true, EndedAt = now, Outcome = "failed", ExitCode = 9, Phase = "prove", Message = "The step failed with code 9", Before = "",
+        };
         Assert.Equal(["a1/began", "a1/ended", "a1/ended"], (await device.CheckIn(1, [began, ended, ended])).Acknowledged.Order());
         await Task.WhenAll(Enumerable.Range(2, 5).Select(async sequence =>
         {
@@ -251,7 +263,9 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
         await site.Service.Start();
         for (var number = 0; number < Pairs; number++)
         {
-            Assert.Equal(Enumerable.Range(1, Rounds).Select(round => $"mine{number}x{round}"), (await site.Admin.Attempts(deployment, $"MINE-{number:00}")).Select(attempt => attempt.Id).Order());
+            Assert.Equal(
+                Enumerable.Range(1, Rounds).Select(round => $"mine{number}x{round}"),
+                (await site.Admin.Attempts(deployment, $"MINE-{number:00}")).Select(attempt => attempt.Id).Order());
         }
 
         mine.Concat(others).ToList().ForEach(device => device.Dispose());
@@ -262,12 +276,15 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
         async Task Bad(int number, int round) =>
             Assert.Equal(403, (await Assert.ThrowsAsync<LinkException>(() => others[number].CheckIn(round, [Ended($"other{number}x{round}")]))).Status);
 
-        AttemptReport Ended(string id) => new(id, deployment, 0, true, "install", now, now, "failed", "prove", 9, "The step failed with code 9", "", null, null, false);
+        AttemptReport Ended(string id) =>
+            new(id, deployment, 0, true, "install", now, now, "failed", "prove", 9, "The step failed with code 9", "", null, null, false);
     }
 
     private static async Task<DeviceClient> Joined(Site site, string name, string group = Site.Enrolled)
     {
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(group), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(group), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo))
+            .Code!;
         var device = new DeviceClient(site.Service.Address);
         await device.Join(code, name);
         return device;
@@ -288,7 +305,9 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
     }
 
     private static Task<UploadInfo> Begin(Site site, byte[] file) =>
-        site.Admin.Post("/api/v1/uploads", new UploadRequest(Convert.ToHexStringLower(SHA256.HashData(file)), file.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo);
+        site.Admin.Post(
+            "/api/v1/uploads", new UploadRequest(Convert.ToHexStringLower(SHA256.HashData(file)), file.Length), ContractJson.Default.UploadRequest,
+            ContractJson.Default.UploadInfo);
 
     private static async Task<(HttpStatusCode Status, string Body)> Piece(Site site, string upload, long offset, byte[] bytes)
     {
@@ -339,6 +358,9 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
     {
         using var stranger = new DeviceClient("http://127.0.0.1:1");
         var handler = new Microsoft.IdentityModel.JsonWebTokens.JsonWebTokenHandler();
-        return handler.CreateToken(Encoding.UTF8.GetString(Microsoft.IdentityModel.Tokens.Base64UrlEncoder.DecodeBytes(signature.Split('.')[1])), new Microsoft.IdentityModel.Tokens.SigningCredentials(new Microsoft.IdentityModel.Tokens.ECDsaSecurityKey(stranger.Key) { KeyId = "stranger" }, "ES256"));
+        return handler.CreateToken(
+            Encoding.UTF8.GetString(Microsoft.IdentityModel.Tokens.Base64UrlEncoder.DecodeBytes(signature.Split('.')[1])),
+            new Microsoft.IdentityModel.Tokens.SigningCredentials(
+                new Microsoft.IdentityModel.Tokens.ECDsaSecurityKey(stranger.Key) { KeyId = "stranger" }, "ES256"));
     }
 }

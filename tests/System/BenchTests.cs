@@ -39,7 +39,8 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
         Assert.Equal("inkwell-print 4.3.0", draft.Draft.Name);
         Assert.Contains("app: inkwell-print", draft.Manifest);
         Assert.NotNull(draft.Check!.Document);
-        var edited = await Write(site, id, draft.Manifest.Replace("fits: os.family is \"debian\" and architecture is \"x64\"", "fits: kind is \"desk\"", StringComparison.Ordinal));
+        var edited = await Write(site, id, draft.Manifest.Replace(
+            "fits: os.family is \"debian\" and architecture is \"x64\"", "fits: kind is \"desk\"", StringComparison.Ordinal));
         Assert.Equal((1, 2), (edited.Check!.FitsDevices, edited.Check.AllDevices));
         var reason = Assert.Single(edited.Check.NotFor!);
         Assert.Equal((1, "ALD-KIOSK-001"), (reason.Count, Assert.Single(reason.Sample)));
@@ -73,7 +74,8 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
         await Piece(site, id, "inkwell.deb", content, 0);
         var draft = await Get(site, id);
         Assert.Contains("app: inkwell-print", draft.Manifest);
-        Assert.Contains(draft.Check!.Findings, finding => finding.IsWarning && finding.Message.Contains("'notes.txt' lies in the folder", StringComparison.Ordinal));
+        Assert.Contains(draft.Check!.Findings, finding => finding.IsWarning && finding.Message.Contains(
+            "'notes.txt' lies in the folder", StringComparison.Ordinal));
 
         await Write(site, id, draft.Manifest + "\n# looked through\n");
         await Piece(site, id, "more.txt", "x"u8.ToArray(), 0);
@@ -116,28 +118,40 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
 
         var upload = await Begin(1000, '1');
         Assert.Equal(HttpStatusCode.OK, upload.Status);
-        var begun = Directory.EnumerateFiles(Path.Combine(data, "files"), "*", SearchOption.AllDirectories).Concat(Directory.EnumerateFiles(data, "*", SearchOption.AllDirectories)).First(file => Path.GetFileName(file) == JsonSerializer.Deserialize(upload.Body, ContractJson.Default.UploadInfo)!.Id);
+        var begun = Directory.EnumerateFiles(Path.Combine(data, "files"), "*", SearchOption.AllDirectories)
+            .Concat(Directory.EnumerateFiles(data, "*", SearchOption.AllDirectories))
+            .First(file => Path.GetFileName(file) == JsonSerializer.Deserialize(upload.Body, ContractJson.Default.UploadInfo)!.Id);
         File.SetLastWriteTimeUtc(begun, File.GetLastWriteTimeUtc(begun).AddDays(-8));
 
         var refused = await Begin(2L << 30, '2');
         Assert.Equal(HttpStatusCode.RequestEntityTooLarge, refused.Status);
         Assert.Contains("there is room for 1 GiB of one person", refused.Body);
-        Assert.Contains("there is room for 1 GiB of one person", (await site.Admin.Send(HttpMethod.Patch, $"/api/v1/bench/{young}/files?path=a&size={2L << 30}", "x", ("Upload-Offset", "0"))).Body);
+        Assert.Contains(
+            "there is room for 1 GiB of one person",
+            (await site.Admin.Send(HttpMethod.Patch, $"/api/v1/bench/{young}/files?path=a&size={2L << 30}", "x", ("Upload-Offset", "0"))).Body);
 
-        await site.Admin.Until(async () => (await site.Must("journal", "--topic", "audit")).Contains("since nobody had gone on with it for long", StringComparison.Ordinal), "the old draft was cleared away");
+        await site.Admin.Until(
+            async () => (await site.Must("journal", "--topic", "audit")).Contains("since nobody had gone on with it for long", StringComparison.Ordinal),
+            "the old draft was cleared away");
         Assert.Equal([young], (await site.Admin.Get("/api/v1/bench", ContractJson.Default.IReadOnlyListBenchDraftInfo)).Select(draft => draft.Id));
         Assert.False(File.Exists(begun));
 
-        Task<(HttpStatusCode Status, string Body)> Begin(long size, char digit) => site.Admin.Send(HttpMethod.Post, "/api/v1/uploads", JsonSerializer.Serialize(new UploadRequest(new string(digit, 64), size), ContractJson.Default.UploadRequest));
+        Task<(HttpStatusCode Status, string Body)> Begin(long size, char digit) =>
+            site.Admin.Send(HttpMethod.Post, "/api/v1/uploads", JsonSerializer.Serialize(
+                new UploadRequest(new string(digit, 64), size), ContractJson.Default.UploadRequest));
     }
 
     [Fact]
     public async Task Files_made_to_keep_readers_busy_keep_no_check_in_waiting()
     {
         await using var site = await Site.Start();
-        var content = await File.ReadAllBytesAsync(Path.Combine(Programs.Root(), "tests/Core/Cases/exhausting/long.tar.bz2"), TestContext.Current.CancellationToken);
+        var content = await File.ReadAllBytesAsync(
+            Path.Combine(Programs.Root(), "tests/Core/Cases/exhausting/long.tar.bz2"), TestContext.Current.CancellationToken);
         using var device = new DeviceClient(site.Service.Address);
-        await device.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!);
+        await device.Join(
+            (
+                await site.Admin.Post(
+                    "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!);
         var pieces = new List<Task<BenchFileInfo>>();
         for (var i = 0; i < 3; i++)
         {
@@ -179,7 +193,9 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
 
         Assert.Equal(status, answer.Status);
         Assert.Contains(says, answer.Body);
-        Assert.Equal(HttpStatusCode.NotFound, (await site.Admin.Send(HttpMethod.Patch, "/api/v1/bench/..%2F..%2Fbandejo/files?path=a&size=1", "x", ("Upload-Offset", "0"))).Status);
+        Assert.Equal(
+            HttpStatusCode.NotFound,
+            (await site.Admin.Send(HttpMethod.Patch, "/api/v1/bench/..%2F..%2Fbandejo/files?path=a&size=1", "x", ("Upload-Offset", "0"))).Status);
     }
 
     [Fact]
@@ -230,12 +246,17 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
         var first = await Get(site, id);
         Assert.Empty(first.Earlier);
         await Piece(site, id, "licence.txt", "for the county"u8.ToArray(), 0);
-        await Write(site, id, first.Manifest.Replace("fits: os.family is \"debian\" and architecture is \"x64\"", "fits: kind is \"desk\"", StringComparison.Ordinal).Replace("files: [", "files: [licence.txt, ", StringComparison.Ordinal));
+        await Write(
+            site, id,
+            first.Manifest.Replace("fits: os.family is \"debian\" and architecture is \"x64\"", "fits: kind is \"desk\"", StringComparison.Ordinal)
+                .Replace("files: [", "files: [licence.txt, ", StringComparison.Ordinal));
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         Assert.Equal(HttpStatusCode.Created, (await Build(site, id, await Get(site, id), key, isKnown: true)).Status);
 
         var next = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
-        await Piece(site, next, "inkwell-print_4.4.0_amd64.deb", await File.ReadAllBytesAsync(Deb.Replace("4.3.0", "4.4.0", StringComparison.Ordinal), TestContext.Current.CancellationToken), 0);
+        await Piece(
+            site, next, "inkwell-print_4.4.0_amd64.deb",
+            await File.ReadAllBytesAsync(Deb.Replace("4.3.0", "4.4.0", StringComparison.Ordinal), TestContext.Current.CancellationToken), 0);
         Assert.Equal("4.3.0", Assert.Single((await Get(site, next)).Earlier).Version);
         var kept = await Post<BenchDraft>(site, $"/api/v1/bench/{next}/after", """{"package":"inkwell-print 4.3.0"}""");
 
@@ -285,10 +306,13 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
     {
         await using var site = await Site.Start();
         var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
-        await Piece(site, id, "circdesk.tar.gz", await File.ReadAllBytesAsync(Path.Combine(Programs.Root(), "demo/installers/circdesk-3.9.2.tar.gz"), TestContext.Current.CancellationToken), 0);
+        await Piece(
+            site, id, "circdesk.tar.gz",
+            await File.ReadAllBytesAsync(Path.Combine(Programs.Root(), "demo/installers/circdesk-3.9.2.tar.gz"), TestContext.Current.CancellationToken), 0);
         Assert.True(Assert.Single((await Get(site, id)).Files[0].Inspection!.Nested).CanBeTaken);
 
-        var taken = await Post<BenchDraftInfo>(site, $"/api/v1/bench/{id}/inside", """{"file":"circdesk.tar.gz","path":"needed/marlin-runtime_2.4.1_amd64.deb"}""");
+        var taken = await Post<BenchDraftInfo>(
+            site, $"/api/v1/bench/{id}/inside", """{"file":"circdesk.tar.gz","path":"needed/marlin-runtime_2.4.1_amd64.deb"}""");
 
         var draft = await Get(site, taken.Id);
         Assert.Equal(("marlin-runtime 2.4.1", "Debian package"), (draft.Draft.Name, draft.Files[0].Inspection!.Kind));
@@ -310,14 +334,18 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
 
     private static async Task<BenchDraft> Write(Site site, string id, string manifest)
     {
-        var (status, body) = await site.Admin.Send(HttpMethod.Put, $"/api/v1/bench/{id}/manifest", JsonSerializer.Serialize(new BenchManifestRequest(manifest), ContractJson.Default.BenchManifestRequest));
+        var (status, body) = await site.Admin.Send(HttpMethod.Put, $"/api/v1/bench/{id}/manifest", JsonSerializer.Serialize(
+            new BenchManifestRequest(manifest), ContractJson.Default.BenchManifestRequest));
         Assert.True(status == HttpStatusCode.OK, body);
         return JsonSerializer.Deserialize(body, ContractJson.Default.BenchDraft)!;
     }
 
     private static async Task<BenchFileInfo> Piece(Site site, string id, string path, byte[] content, int offset, int? length = null)
     {
-        using var request = new HttpRequestMessage(HttpMethod.Patch, $"/api/v1/bench/{id}/files?path={path}&size={content.Length}") { Content = new ByteArrayContent(content, offset, length ?? content.Length - offset) };
+        using var request = new HttpRequestMessage(
+            HttpMethod.Patch,
+            $"/api/v1/bench/{id}/files?path={path}&size={content.Length}")
+            { Content = new ByteArrayContent(content, offset, length ?? content.Length - offset) };
         request.Headers.Add("Upload-Offset", $"{offset}");
         using var response = await site.Admin.Http.SendAsync(request);
         var body = await response.Content.ReadAsStringAsync();
@@ -339,6 +367,7 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
         var thumbprint = Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}""")));
         var text = $"{Base64UrlEncoder.Encode($$"""{"alg":"ES256","kid":"{{thumbprint}}","typ":"JWT"}""")}.{Base64UrlEncoder.Encode(JsonSerializer.Serialize(new { digest, app = seen.Check.App, version = seen.Check.Version }))}";
         var signature = $"{text}.{Base64UrlEncoder.Encode(key.SignData(Encoding.ASCII.GetBytes(text), HashAlgorithmName.SHA256))}";
-        return await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/build", JsonSerializer.Serialize(new BenchBuildRequest(digest, signature), ContractJson.Default.BenchBuildRequest));
+        return await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/build", JsonSerializer.Serialize(
+            new BenchBuildRequest(digest, signature), ContractJson.Default.BenchBuildRequest));
     }
 }

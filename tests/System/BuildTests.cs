@@ -91,7 +91,10 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
         Leave(folder, "1.3", web.Address, new string('a', 64));
         var (code, _, errors) = await site.Run("package", "build", folder);
         Assert.Equal(2, code);
-        Assert.Contains($"'payload.bin' at {web.Address} is not the file that the manifest says: it has {Large} bytes and the digest {Digest(Path.Combine(share, "quill-data.bin"))}.", errors);
+        Assert.Contains(
+            $"'payload.bin' at {web.Address} is not the file that the manifest says: it has {Large} bytes and the digest "
+                + $"{Digest(Path.Combine(share, "quill-data.bin"))}.",
+            errors);
         Assert.DoesNotContain("1.3", await site.Must("package", "list"));
 
         Leave(folder, "1.3", "http://127.0.0.1:9/gone.bin", new string('a', 64));
@@ -121,7 +124,10 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
     public async Task Many_folders_are_built_in_one_run_and_a_bad_one_does_not_keep_the_others_from_it()
     {
         await using var site = await Site.Start();
-        var folders = new[] { site.WriteFolder("quill", "1.0", Install), site.WriteFolder("quill", "1.1", Install), site.WriteFolder("inkpot", "2.0", Install) };
+        var folders = new[]
+        {
+            site.WriteFolder("quill", "1.0", Install), site.WriteFolder("quill", "1.1", Install), site.WriteFolder("inkpot", "2.0", Install),
+        };
         var all = Directory.CreateDirectory(Path.Combine(folders[0], "..", $"all-{Guid.NewGuid():N}")).FullName;
         for (var i = 0; i < folders.Length; i++)
         {
@@ -152,16 +158,29 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
         var sha256 = Convert.ToHexStringLower(SHA256.HashData(meant));
         var folder = Folder(site, "1.0");
         var check = await site.Admin.Post(
-            "/api/v1/packages/check", new PackageCheckRequest(File.ReadAllText(Path.Combine(folder, "package.yaml")).Replace("install.sh, remove.sh, ", ""), [new FileInfoDto("payload.bin", meant.Length, sha256)]), ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer);
+            "/api/v1/packages/check",
+            new PackageCheckRequest(File.ReadAllText(Path.Combine(folder, "package.yaml")).Replace("install.sh, remove.sh, ", ""), [new FileInfoDto(
+                "payload.bin", meant.Length, sha256)]),
+            ContractJson.Default.PackageCheckRequest, ContractJson.Default.PackageCheckAnswer);
         Assert.Equal([sha256], check.Missing!);
 
         var document = Encoding.UTF8.GetBytes(check.Document!);
         var thumbprint = Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{x}}","y":"{{y}}"}""")));
-        var text = Base64UrlEncoder.Encode($$"""{"alg":"ES256","kid":"{{thumbprint}}"}""") + "." + Base64UrlEncoder.Encode($$"""{"digest":"{{Convert.ToHexStringLower(SHA256.HashData(document))}}","app":"quill","version":"1.0"}""");
+        var text = Base64UrlEncoder.Encode($$"""{"alg":"ES256","kid":"{{thumbprint}}"}""") + "."
+            + Base64UrlEncoder.Encode($$"""{"digest":"{{Convert.ToHexStringLower(SHA256.HashData(document))}}","app":"quill","version":"1.0"}""");
         using var package = new MemoryStream();
         using (var archive = new ZipArchive(package, ZipArchiveMode.Create, leaveOpen: true))
         {
-            foreach (var (name, content) in new[] { ("package.json", document), ("package.jws", Encoding.ASCII.GetBytes($"{text}.{Base64UrlEncoder.Encode(key.SignData(Encoding.ASCII.GetBytes(text), HashAlgorithmName.SHA256))}")) })
+            foreach (
+                var (
+                    name,
+                    content)
+                    in new[]
+                    {
+                        ("package.json", document),
+                        ("package.jws", Encoding.ASCII.GetBytes(
+                            $"{text}.{Base64UrlEncoder.Encode(key.SignData(Encoding.ASCII.GetBytes(text), HashAlgorithmName.SHA256))}")),
+                    })
             {
                 using var entry = archive.CreateEntry(name).Open();
                 entry.Write(content);
@@ -171,7 +190,8 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
         meant[999] = 1;
         var upload = await Send(site, package.ToArray(), package.ToArray());
         var lie = await Send(site, meant, isWhole ? meant : meant[..500]);
-        var body = JsonSerializer.Serialize(new PackageRequest(upload, Sent: new Dictionary<string, string> { [sha256] = lie }), ContractJson.Default.PackageRequest);
+        var body = JsonSerializer.Serialize(
+            new PackageRequest(upload, Sent: new Dictionary<string, string> { [sha256] = lie }), ContractJson.Default.PackageRequest);
         using var answer = await site.Admin.Http.PostAsync("/api/v1/packages", new StringContent(body, null, "application/json"));
 
         Assert.Equal(HttpStatusCode.UnprocessableEntity, answer.StatusCode);
@@ -182,7 +202,9 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
 
     private static async Task<string> Send(Site site, byte[] announced, byte[] content)
     {
-        var upload = await site.Admin.Post("/api/v1/uploads", new UploadRequest(Convert.ToHexStringLower(SHA256.HashData(announced)), announced.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo);
+        var upload = await site.Admin.Post(
+            "/api/v1/uploads", new UploadRequest(Convert.ToHexStringLower(SHA256.HashData(announced)), announced.Length), ContractJson.Default.UploadRequest,
+            ContractJson.Default.UploadInfo);
         using var request = new HttpRequestMessage(HttpMethod.Patch, $"/api/v1/uploads/{upload.Id}") { Content = new ByteArrayContent(content) };
         request.Headers.Add("Upload-Offset", "0");
         using var answer = await site.Admin.Http.SendAsync(request);
@@ -191,7 +213,8 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
     }
 
     private static async Task<string> PayloadOf(Site site, string package) =>
-        (await site.Admin.Get($"/api/v1/packages/{Uri.EscapeDataString(package)}", ContractJson.Default.PackageDetails)).Variants[0].Files.Single(file => file.Path == "payload.bin").Sha256;
+        (await site.Admin.Get($"/api/v1/packages/{Uri.EscapeDataString(package)}", ContractJson.Default.PackageDetails)).Variants[0].Files.Single(
+            file => file.Path == "payload.bin").Sha256;
 
     private static string Folder(Site site, string version)
     {
@@ -203,7 +226,13 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
     private static void Leave(string folder, string version, string from, string sha256)
     {
         var manifest = Path.Combine(folder, "package.yaml");
-        var lines = File.ReadAllLines(manifest).Select(line => line.TrimStart().StartsWith("files:") ? $"    files: [install.sh, remove.sh, {{ path: payload.bin, from: \"{from}\", size: {Large}, sha256: {sha256} }}]" : line.StartsWith("version:") ? $"version: \"{version}\"" : line);
+        var lines = File.ReadAllLines(manifest)
+            .Select(
+                line =>
+                    line.TrimStart().StartsWith("files:")
+                        ? $"    files: [install.sh, remove.sh, {{ path: payload.bin, from: \"{from}\", size: {Large}, sha256: {sha256} }}]"
+                        : line.StartsWith("version:") ? $"version: \"{version}\""
+                        : line);
         File.WriteAllLines(manifest, lines);
     }
 

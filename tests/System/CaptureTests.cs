@@ -6,7 +6,9 @@ using Xunit;
 
 namespace Bandejo.System.Tests;
 
-/// <summary>An installer that asks is answered on a clean sandbox, and what it did becomes a package that does exactly that and takes exactly that away.</summary>
+/// <summary>
+/// An installer that asks is answered on a clean sandbox, and what it did becomes a package that does exactly that and takes exactly that away.
+/// </summary>
 public sealed class CaptureTests : IDisposable
 {
     private const string Setup = """
@@ -37,16 +39,21 @@ public sealed class CaptureTests : IDisposable
         await using var site = await Site.Start();
         var draft = Path.Combine(_folder, "draft");
 
-        var (code, output, errors) = await site.RunWith("y", "package", "capture", "--in", _folder, "--draft", draft, "--name", "Quill", "--version-is", "1.0", "--output", "json", "--", "sh", "setup.run");
+        var (code, output, errors) = await site.RunWith(
+            "y", "package", "capture", "--in", _folder, "--draft", draft, "--name", "Quill", "--version-is", "1.0", "--output", "json", "--", "sh",
+            "setup.run");
 
         Assert.True(code == 0, output + errors);
         var found = JsonSerializer.Deserialize(output[output.IndexOf('{')..], ContractJson.Default.CaptureAnswer)!.Found;
         Assert.Equal(
             [
-                "file etc/quill/settings 600 quill:quills", "file opt/quill/bin/quill 755 ", "file opt/quill/with space/it's $HOME 644 ", "file usr/share/applications/quill.desktop 644 ", "folder etc/quill 755 ", "folder opt/quill 755 ", "folder opt/quill/bin 2755 ",
-                "folder opt/quill/with space 755 ", "folder var/cache/quill 755 ", "folder var/lib/quill 755 quill:quills", "folder var/log/quill 750 quill:quills", "group quills  ", "link usr/bin/quill-of-the-test  ", "user quill  quills",
+                "file etc/quill/settings 600 quill:quills", "file opt/quill/bin/quill 755 ", "file opt/quill/with space/it's $HOME 644 ",
+                "file usr/share/applications/quill.desktop 644 ", "folder etc/quill 755 ", "folder opt/quill 755 ", "folder opt/quill/bin 2755 ",
+                "folder opt/quill/with space 755 ", "folder var/cache/quill 755 ", "folder var/lib/quill 755 quill:quills",
+                "folder var/log/quill 750 quill:quills", "group quills  ", "link usr/bin/quill-of-the-test  ", "user quill  quills",
             ],
-            found.Where(each => each is { LeftOut: null } && !each.Path.StartsWith("usr/share", StringComparison.Ordinal) | each.Kind == "file").Select(each => $"{each.Kind} {each.Path} {each.Mode} {each.Owner}").Order(StringComparer.Ordinal));
+            found.Where(each => each is { LeftOut: null } && !each.Path.StartsWith("usr/share", StringComparison.Ordinal) | each.Kind == "file")
+                .Select(each => $"{each.Kind} {each.Path} {each.Mode} {each.Owner}").Order(StringComparer.Ordinal));
         Assert.Equal(["var/lib/quill/pipe"], found.Where(each => each.LeftOut == "other").Select(each => each.Path));
         Assert.Contains(found, each => each is { Path: "etc/passwd", LeftOut: "accounts" });
         Assert.Equal([("etc/issue", "gone"), ("etc/shells", "file")], found.Where(each => each.LeftOut == "changed").Select(each => (each.Path, each.Kind)));
@@ -64,7 +71,11 @@ public sealed class CaptureTests : IDisposable
 
         // An install that does not do what was captured is found.
         var install = Path.Combine(draft, "install.sh");
-        await File.WriteAllTextAsync(install, (await File.ReadAllTextAsync(install, TestContext.Current.CancellationToken)).Replace("chmod \"$mode\" \"$place\"\n", "true\n", StringComparison.Ordinal), TestContext.Current.CancellationToken);
+        await File.WriteAllTextAsync(
+            install,
+            (await File.ReadAllTextAsync(install, TestContext.Current.CancellationToken))
+                .Replace("chmod \"$mode\" \"$place\"\n", "true\n", StringComparison.Ordinal),
+            TestContext.Current.CancellationToken);
         (code, output, _) = await site.Run("package", "trial", draft);
         Assert.Equal(1, code);
         Assert.Matches("not as they were: .*has the rights", output.ReplaceLineEndings(" "));
@@ -100,18 +111,23 @@ public sealed class CaptureTests : IDisposable
 
         using (var carried = global::System.IO.Compression.ZipFile.OpenRead(into + ".capture.zip"))
         {
-            Assert.Equal(["captured.json", "payload/etc/shells", "payload/home/ines/.quillrc", "payload/opt/quill/quill"], carried.Entries.Select(entry => entry.FullName).Order(StringComparer.Ordinal));
+            Assert.Equal(
+                ["captured.json", "payload/etc/shells", "payload/home/ines/.quillrc", "payload/opt/quill/quill"],
+                carried.Entries.Select(entry => entry.FullName).Order(StringComparer.Ordinal));
         }
 
         var draft = Path.Combine(_folder, "drafted");
-        var json = await site.Must("package", "capture", "--from", into, "--draft", draft, "--name", "Quill", "--version-is", "1.0", "--take", "home/ines/.quillrc", "-o", "json");
+        var json = await site.Must(
+            "package", "capture", "--from", into, "--draft", draft, "--name", "Quill", "--version-is", "1.0", "--take", "home/ines/.quillrc", "-o", "json");
         var found = JsonSerializer.Deserialize(json[json.IndexOf('{')..], ContractJson.Default.CaptureAnswer)!.Found;
-        Assert.Equal(["home/ines/.quillrc", "opt/quill/link", "opt/quill/quill"], found.Where(each => each is { LeftOut: null, Kind: not "folder" }).Select(each => each.Path));
+        Assert.Equal(["home/ines/.quillrc", "opt/quill/link", "opt/quill/quill"], found.Where(each => each is { LeftOut: null, Kind: not "folder" }).Select(
+            each => each.Path));
         Assert.Equal([("etc/shells", "file"), ("etc/issue", "gone")], found.Where(each => each.LeftOut == "changed").Select(each => (each.Path, each.Kind)));
         await site.Must("package", "build", draft);
 
         // A folder that was tampered with on its way reaches nothing outside the draft.
-        File.WriteAllText(Path.Combine(into, "captured.json"), File.ReadAllText(Path.Combine(into, "captured.json")).Replace("opt/quill/quill", "../../outside"));
+        File.WriteAllText(Path.Combine(into, "captured.json"), File.ReadAllText(Path.Combine(into, "captured.json")).Replace(
+            "opt/quill/quill", "../../outside"));
         (code, _, var errors) = await site.Run("package", "capture", "--from", into, "--draft", Path.Combine(_folder, "other"));
         Assert.Equal(2, code);
         Assert.Contains("climbs out of its folder", errors);
@@ -130,12 +146,20 @@ public sealed class CaptureTests : IDisposable
     {
         await using var site = await Site.Start();
         var need = site.WriteFolder("nib", "2.0", "mkdir -p /opt/nib && echo 2.0 > /opt/nib/VERSION");
-        await File.WriteAllTextAsync(Path.Combine(_folder, "more.run"), "mkdir -p /opt/quill /root && cat /opt/nib/VERSION && echo 1.0 > /opt/quill/VERSION && echo b > /opt/quill/beside && echo c > /root/.quillrc", TestContext.Current.CancellationToken);
+        await File.WriteAllTextAsync(
+            Path.Combine(_folder, "more.run"),
+            "mkdir -p /opt/quill /root && cat /opt/nib/VERSION && echo 1.0 > /opt/quill/VERSION && echo b > /opt/quill/beside && echo c > /root/.quillrc",
+            TestContext.Current.CancellationToken);
         var draft = Path.Combine(_folder, "draft");
 
-        await site.Must("package", "capture", "--in", _folder, "--with", need, "--draft", draft, "--take", "root/.quill*", "--leave", "opt/quill/be**", "--", "sh", "more.run");
+        await site.Must(
+            "package", "capture", "--in", _folder, "--with", need, "--draft", draft, "--take", "root/.quill*", "--leave", "opt/quill/be**", "--", "sh",
+            "more.run");
 
-        Assert.Equal("folder 755 - opt/quill|file 644 - opt/quill/VERSION|file 644 - root/.quillrc", string.Join('|', (await File.ReadAllTextAsync(Path.Combine(draft, "captured.txt"), TestContext.Current.CancellationToken)).TrimEnd('\n').Split('\n').Select(line => string.Join(' ', line.Split('\t')[..4]))));
+        Assert.Equal("folder 755 - opt/quill|file 644 - opt/quill/VERSION|file 644 - root/.quillrc", string.Join(
+            '|',
+            (await File.ReadAllTextAsync(Path.Combine(draft, "captured.txt"), TestContext.Current.CancellationToken)).TrimEnd('\n').Split('\n')
+                .Select(line => string.Join(' ', line.Split('\t')[..4]))));
         Assert.False(File.Exists(Path.Combine(draft, "payload/opt/nib/VERSION")));
         var (code, _, errors) = await site.Run("package", "capture", "--in", _folder, "--draft", draft, "--", "true");
         Assert.Equal((2, true), (code, errors.Contains("is there already and not empty; nothing was changed", StringComparison.Ordinal)));

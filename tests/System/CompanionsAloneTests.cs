@@ -23,14 +23,22 @@ public sealed class CompanionsAloneTests(OneSite one) : IClassFixture<OneSite>
 
         var first = await one.Site.Deploy("county-trust 1.0", Site.Enrolled);
         var met = await one.Site.Admin.Becomes(first, device.Name, "met");
-        Assert.Contains("county-trust 1.0 proven by the certificate county.pem, the setting updates in etc/foldline.conf, the setting proxy in etc/foldline.conf", met.Reason);
+        Assert.Contains(
+            "county-trust 1.0 proven by the certificate county.pem, the setting updates in etc/foldline.conf, the setting proxy in etc/foldline.conf",
+            met.Reason);
         Assert.Contains("BEGIN CERTIFICATE", device.Read(Certificate));
-        Assert.Equal(["# of the maker", "# before county-trust: updates = on", "updates = off", "printer = hall", "# before county-trust: proxy", "proxy = county:8080"], device.Read("etc/foldline.conf")!.Split('\n'));
+        Assert.Equal(
+            ["# of the maker", "# before county-trust: updates = on", "updates = off", "printer = hall", "# before county-trust: proxy", "proxy = county:8080"],
+            device.Read("etc/foldline.conf")!.Split('\n'));
 
         // A later version changes what it set, and still knows what was there before all of it.
         var second = await one.Site.Deploy("county-trust 1.1", Site.Enrolled);
         await one.Site.Admin.Becomes(second, device.Name, "met");
-        Assert.Equal(["# of the maker", "# before county-trust: updates = on", "updates = never", "printer = hall", "# before county-trust: proxy", "proxy = county:8080"], device.Read("etc/foldline.conf")!.Split('\n'));
+        Assert.Equal(
+            [
+                "# of the maker", "# before county-trust: updates = on", "updates = never", "printer = hall", "# before county-trust: proxy",
+                "proxy = county:8080"],
+            device.Read("etc/foldline.conf")!.Split('\n'));
 
         // Somebody takes a line away; the device finds it at its next look.
         device.Write("etc/foldline.conf", device.Read("etc/foldline.conf")!.Replace("proxy = county:8080", "", StringComparison.Ordinal));
@@ -42,7 +50,8 @@ public sealed class CompanionsAloneTests(OneSite one) : IClassFixture<OneSite>
         await one.Site.Must("deployment", "end", second, "--reason", "to be taken away");
         await one.Site.Admin.Becomes(await one.Site.Deploy("county-trust 1.1", Site.Enrolled, "--gone"), device.Name, "met");
         Assert.Null(device.Read(Certificate));
-        Assert.Equal(["# of the maker", "updates = on", "printer = hall"], device.Read("etc/foldline.conf")!.Split('\n', StringSplitOptions.RemoveEmptyEntries));
+        Assert.Equal(["# of the maker", "updates = on", "printer = hall"], device.Read("etc/foldline.conf")!.Split(
+            '\n', StringSplitOptions.RemoveEmptyEntries));
     }
 
     [Fact]
@@ -86,7 +95,8 @@ public sealed class CompanionsAloneTests(OneSite one) : IClassFixture<OneSite>
     {
         var folder = one.Site.WriteFolder("county-trust", version, "true");
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        using var certificate = new CertificateRequest("CN=Orrin County", key, HashAlgorithmName.SHA256).CreateSelfSigned(new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero), new DateTimeOffset(2036, 1, 1, 0, 0, 0, TimeSpan.Zero));
+        using var certificate = new CertificateRequest("CN=Orrin County", key, HashAlgorithmName.SHA256)
+            .CreateSelfSigned(new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero), new DateTimeOffset(2036, 1, 1, 0, 0, 0, TimeSpan.Zero));
         File.WriteAllText(Path.Combine(folder, "county.pem"), certificate.ExportCertificatePem());
         File.WriteAllText(Path.Combine(folder, "package.yaml"), $$"""
             app: county-trust

@@ -21,7 +21,11 @@ public sealed class DeviceLimitsTests
     {
         await using var site = await Site.Start();
         using var device = new DeviceClient(site.Service.Address);
-        await device.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, "ALD-DESK-001");
+        await device.Join(
+            (
+                await site.Admin.Post(
+                    "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!,
+            "ALD-DESK-001");
         await device.CheckIn(1);
         var before = site.Service.Memory();
         for (var round = 0; round < 12; round++)
@@ -31,7 +35,10 @@ public sealed class DeviceLimitsTests
             var answer = await device.Link.CheckIn(new CheckInRequest(10 + (round * 2), $"labels{round}", new FactReport(facts, []), "", [], []), default);
             Assert.Contains(answer.LeftOut!, left => left.Contains(round == 0 ? "more than 64 labels" : "more than "));
             var programs = Enumerable.Range(0, 60_000).Select(i => new ProgramReport($"p{round}-{i}", $"{i}", "system")).ToList();
-            answer = await device.Link.CheckIn(new CheckInRequest(11 + (round * 2), $"programs{round}", new FactReport(new Dictionary<string, string> { ["kind"] = "desk" }, programs), "", [], []), default);
+            answer = await device.Link.CheckIn(
+                new CheckInRequest(
+                    11 + (round * 2), $"programs{round}", new FactReport(new Dictionary<string, string> { ["kind"] = "desk" }, programs), "", [], []),
+                default);
             Assert.Contains(answer.LeftOut!, left => left.Contains("the list of programs"));
         }
 
@@ -42,7 +49,8 @@ public sealed class DeviceLimitsTests
         Assert.Contains(events.Items, happened => happened.What == "facts-left-out" && happened.Text.Contains("more than "));
 
         // A list of which something was left out proves no absence.
-        var rule = await site.Admin.Post("/api/v1/groups/preview", new RuleRequest("app \"foldline\" is absent"), ContractJson.Default.RuleRequest, ContractJson.Default.RulePreview);
+        var rule = await site.Admin.Post(
+            "/api/v1/groups/preview", new RuleRequest("app \"foldline\" is absent"), ContractJson.Default.RuleRequest, ContractJson.Default.RulePreview);
         Assert.Equal((0, 1), (rule.Devices, rule.NotKnown));
     }
 
@@ -54,7 +62,13 @@ public sealed class DeviceLimitsTests
         for (var i = 0; i < 2; i++)
         {
             devices[i] = new DeviceClient(site.Service.Address);
-            await devices[i].Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, $"ALD-DESK-00{i}");
+            await devices[i]
+                .Join(
+                    (
+                        await site.Admin.Post(
+                            "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo))
+                        .Code!,
+                    $"ALD-DESK-00{i}");
         }
 
         for (var round = 0; round < 3; round++)
@@ -63,7 +77,13 @@ public sealed class DeviceLimitsTests
             for (var i = 0; i < 2; i++)
             {
                 var word = i == 0 ? $"round{round}" : "steady";
-                await devices[i].Link.CheckIn(new CheckInRequest(1 + round, word, new FactReport(new Dictionary<string, string> { ["kind"] = "desk", [$"label.{word}"] = word }, [new ProgramReport($"{word} editor", $"{round}.{i}", "system")]), "", [], []), default);
+                await devices[i].Link.CheckIn(
+                    new CheckInRequest(
+                        1 + round, word,
+                        new FactReport(new Dictionary<string, string> { ["kind"] = "desk", [$"label.{word}"] = word }, [new ProgramReport(
+                            $"{word} editor", $"{round}.{i}", "system")]),
+                        "", [], []),
+                    default);
             }
 
             await site.Service.Kill();
@@ -72,9 +92,12 @@ public sealed class DeviceLimitsTests
             {
                 var word = i == 0 ? $"round{round}" : "steady";
                 var shown = await site.Admin.Get($"/api/v1/devices/ALD-DESK-00{i}", ContractJson.Default.DeviceDetails);
-                Assert.Equal([("kind", "desk"), ($"label.{word}", word)], shown.Facts.Select(fact => (fact.Name, fact.Value)).Where(fact => fact.Name != "name" && fact.Name != "joined"));
+                Assert.Equal([("kind", "desk"), ($"label.{word}", word)], shown.Facts.Select(fact => (fact.Name, fact.Value)).Where(
+                    fact => fact.Name != "name" && fact.Name != "joined"));
                 Assert.Equal([($"{word} editor", $"{(i == 0 ? round : 0)}.{i}")], shown.Programs!.Select(program => (program.Name, program.Version)));
-                var found = await site.Admin.Post("/api/v1/groups/preview", new RuleRequest($"label.{word} is \"{word}\""), ContractJson.Default.RuleRequest, ContractJson.Default.RulePreview);
+                var found = await site.Admin.Post(
+                    "/api/v1/groups/preview", new RuleRequest($"label.{word} is \"{word}\""), ContractJson.Default.RuleRequest,
+                    ContractJson.Default.RulePreview);
                 Assert.Equal(1, found.Devices);
             }
         }
@@ -92,15 +115,28 @@ public sealed class DeviceLimitsTests
         await using var site = await Site.Start();
         await site.Package("foldline", "7.1.0", "exit 1");
         using var device = new DeviceClient(site.Service.Address);
-        await device.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, "ALD-DESK-001");
+        await device.Join(
+            (
+                await site.Admin.Post(
+                    "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!,
+            "ALD-DESK-001");
         var deployment = await site.Deploy("foldline 7.1.0", Site.Enrolled);
         var at = TimeProvider.System.GetUtcNow();
-        await device.Link.CheckIn(new CheckInRequest(2, "f", new FactReport(new Dictionary<string, string> { ["kind"] = "desk", ["model"] = Evil }, [new ProgramReport(Evil, Evil, "system")]), "", [],
-            [new AttemptReport("a1", deployment, 0, false, "install", at, null, null, "run", null, "", "", null, null, true), new AttemptReport("a1", deployment, 0, true, "install", at, at, "failed", "run", 1, "it failed " + Evil, "", null, null, true)],
+        await device.Link.CheckIn(
+            new CheckInRequest(
+                2, "f", new FactReport(new Dictionary<string, string> { ["kind"] = "desk", ["model"] = Evil }, [new ProgramReport(Evil, Evil, "system")]), "",
+                [],
+            [new AttemptReport("a1", deployment, 0, false, "install", at, null, null, "run", null, "", "", null, null, true), new AttemptReport(
+                "a1", deployment, 0, true, "install", at, at, "failed", "run", 1, "it failed " + Evil, "", null, null, true)],
             [new UserReport("w1", "harm", "foldline", Evil, at)]), default);
         await device.Link.SendLog("a1", new MemoryStream(Encoding.UTF8.GetBytes("a log " + Evil)), default);
 
-        foreach (var command in new string[][] { ["device", "list"], ["device", "show", "ALD-DESK-001"], ["deployment", "show", deployment], ["deployment", "log", "a1"], ["journal", "--topic", "any"], ["device", "why", "ALD-DESK-001"] })
+        foreach (
+            var command in new string[][]
+            {
+                ["device", "list"], ["device", "show", "ALD-DESK-001"], ["deployment", "show", deployment], ["deployment", "log", "a1"],
+                ["journal", "--topic", "any"], ["device", "why", "ALD-DESK-001"],
+            })
         {
             foreach (var form in command is [_, "log", ..] ? (string[])["table"] : ["table", "json", "csv"])
             {
@@ -121,15 +157,21 @@ public sealed class DeviceLimitsTests
         await using var site = await Site.Start();
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         await site.Admin.RegisterKey(key);
-        var (status, body) = await Bring(site, key, HostileService.Document("true", change: variant => variant with { Present = [variant.Present[0] with { Pattern = pattern }] }));
+        var (status, body) = await Bring(site, key, HostileService.Document(
+            "true", change: variant => variant with { Present = [variant.Present[0] with { Pattern = pattern }] }));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
         Assert.Contains(says, body);
         foreach (var wrong in new[]
         {
-            HostileService.Document("true", "../../x"), HostileService.Document("true", "caf\u00e9"), HostileService.Document("true", change: variant => variant with { Present = [variant.Present[0], variant.Present[0] with { Kind = "service", Subject = "--root=/" }] }),
+            HostileService.Document("true", "../../x"), HostileService.Document("true", "caf\u00e9"),
+            HostileService.Document(
+                "true", change: variant => variant with { Present = [variant.Present[0], variant.Present[0] with { Kind = "service", Subject = "--root=/" }] }),
             HostileService.Document("true", change: variant => variant with { Present = [variant.Present[0] with { Kind = "telepathy" }] }),
             HostileService.Document("true", change: variant => variant with { Handling = new DocumentHandling(false, false, null, "as-told", ["var"]) }),
-            HostileService.Document("true", change: variant => variant with { Install = variant.Install with { Environment = new Dictionary<string, string> { ["BANDEJO_RUN"] = "/tmp" } } }),
+            HostileService.Document(
+                "true",
+                change: variant =>
+                    variant with { Install = variant.Install with { Environment = new Dictionary<string, string> { ["BANDEJO_RUN"] = "/tmp" } } }),
             HostileService.Document("true", change: variant => variant with { Install = variant.Install with { Run = ["sh", "@{nothing}"] } }),
         })
         {
@@ -144,9 +186,11 @@ public sealed class DeviceLimitsTests
     private static async Task<(HttpStatusCode Status, string Body)> Bring(Site site, ECDsa key, byte[] document)
     {
         var point = key.ExportParameters(includePrivateParameters: false).Q;
-        var thumbprint = Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes($$"""{"crv":"P-256","kty":"EC","x":"{{Base64UrlEncoder.Encode(point.X)}}","y":"{{Base64UrlEncoder.Encode(point.Y)}}"}""")));
+        var thumbprint = Base64UrlEncoder.Encode(SHA256.HashData(Encoding.ASCII.GetBytes(
+            $$"""{"crv":"P-256","kty":"EC","x":"{{Base64UrlEncoder.Encode(point.X)}}","y":"{{Base64UrlEncoder.Encode(point.Y)}}"}""")));
         var signature = new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }.CreateToken(
-            JsonSerializer.Serialize(new Dictionary<string, string> { ["digest"] = Convert.ToHexStringLower(SHA256.HashData(document)) }), new SigningCredentials(new ECDsaSecurityKey(key) { KeyId = thumbprint }, SecurityAlgorithms.EcdsaSha256));
+            JsonSerializer.Serialize(new Dictionary<string, string> { ["digest"] = Convert.ToHexStringLower(SHA256.HashData(document)) }),
+            new SigningCredentials(new ECDsaSecurityKey(key) { KeyId = thumbprint }, SecurityAlgorithms.EcdsaSha256));
         using var file = new MemoryStream();
         using (var archive = new ZipArchive(file, ZipArchiveMode.Create, leaveOpen: true))
         {
@@ -158,10 +202,13 @@ public sealed class DeviceLimitsTests
         }
 
         var bytes = file.ToArray();
-        var upload = await site.Admin.Post("/api/v1/uploads", new UploadRequest(Convert.ToHexStringLower(SHA256.HashData(bytes)), bytes.Length), ContractJson.Default.UploadRequest, ContractJson.Default.UploadInfo);
+        var upload = await site.Admin.Post(
+            "/api/v1/uploads", new UploadRequest(Convert.ToHexStringLower(SHA256.HashData(bytes)), bytes.Length), ContractJson.Default.UploadRequest,
+            ContractJson.Default.UploadInfo);
         using var piece = new HttpRequestMessage(HttpMethod.Patch, $"/api/v1/uploads/{upload.Id}") { Content = new ByteArrayContent(bytes) };
         piece.Headers.Add("Upload-Offset", "0");
         using var taken = await site.Admin.Http.SendAsync(piece);
-        return await site.Admin.Send(HttpMethod.Post, "/api/v1/packages", JsonSerializer.Serialize(new PackageRequest(upload.Id), ContractJson.Default.PackageRequest));
+        return await site.Admin.Send(HttpMethod.Post, "/api/v1/packages", JsonSerializer.Serialize(
+            new PackageRequest(upload.Id), ContractJson.Default.PackageRequest));
     }
 }

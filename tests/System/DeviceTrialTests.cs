@@ -20,7 +20,8 @@ public sealed class DeviceTrialTests
         await site.Must("package", "build", site.WriteFolder("quill", "1.0", Install));
         var folder = site.WriteFolder("quill", "1.1", Install + " && printf '#!/bin/sh\\nexit 0\\n' > \"$T/quill\" && chmod 755 \"$T/quill\"");
         var manifest = Path.Combine(folder, "package.yaml");
-        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("    present:", "    launch: { run: [/opt/quill/quill] }\n    present:"));
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace(
+            "    present:", "    launch: { run: [/opt/quill/quill] }\n    present:"));
 
         var (code, _, errors) = await site.Run("package", "trial", folder, "--on", "TRY-001");
         Assert.Equal(2, code);
@@ -53,7 +54,8 @@ public sealed class DeviceTrialTests
         await using var site = await Site.Start();
         await site.Must("group", "new", "bench", "--testing");
         var device = await site.Device("TRY-001", "bench");
-        await site.Must("package", "build", site.WriteFolder("quill", "1.0", "mkdir -p \"$T\"; echo half > \"$T/half\"; echo 'the disk is made of cheese'; exit 7", "rm -rf \"$T\""));
+        await site.Must("package", "build", site.WriteFolder(
+            "quill", "1.0", "mkdir -p \"$T\"; echo half > \"$T/half\"; echo 'the disk is made of cheese'; exit 7", "rm -rf \"$T\""));
 
         var (code, output, _) = await site.Run("package", "trial", "quill 1.0", "--on", "TRY-001");
 
@@ -77,7 +79,9 @@ public sealed class DeviceTrialTests
         Assert.Equal(3, code);
         Assert.Contains("ALD-DESK-001 is in no group that is marked for testing.", errors);
 
-        var asked = await site.Admin.Post("/api/v1/devices/TRY-001/trial", new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest, ContractJson.Default.DeviceTrialInfo);
+        var asked = await site.Admin.Post(
+            "/api/v1/devices/TRY-001/trial", new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest,
+            ContractJson.Default.DeviceTrialInfo);
         Assert.Equal("waiting", asked.State);
         await site.Must("package", "build", site.WriteFolder("quill", "1.1", Install));
         Assert.Contains("TRY-001 was asked to try it", (await site.Run("package", "retire", "quill 1.0")).Errors);
@@ -86,7 +90,11 @@ public sealed class DeviceTrialTests
         Assert.Equal(asked.Id, (await site.Admin.Get("/api/v1/devices/TRY-001/trial", ContractJson.Default.DeviceTrialInfo)).Id);
         using var back = await site.Admin.Http.DeleteAsync("/api/v1/devices/TRY-001/trial");
         back.EnsureSuccessStatusCode();
-        Assert.Equal(("ended", false), (await site.Admin.Get("/api/v1/devices/TRY-001/trial", ContractJson.Default.DeviceTrialInfo)) is var ended ? (ended.State, ended.HasPassed) : default);
+        Assert.Equal(
+            ("ended", false),
+            (await site.Admin.Get("/api/v1/devices/TRY-001/trial", ContractJson.Default.DeviceTrialInfo)) is var ended
+                ? (ended.State, ended.HasPassed)
+                : default);
     }
 
     [Fact]
@@ -99,7 +107,9 @@ public sealed class DeviceTrialTests
         var begun = new TaskCompletionSource();
         using var watcher = new FileSystemWatcher(device.Root, "began") { EnableRaisingEvents = true };
         watcher.Created += (_, _) => begun.TrySetResult();
-        await site.Admin.Post("/api/v1/devices/TRY-001/trial", new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest, ContractJson.Default.DeviceTrialInfo);
+        await site.Admin.Post(
+            "/api/v1/devices/TRY-001/trial", new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest,
+            ContractJson.Default.DeviceTrialInfo);
         await begun.Task.WaitAsync(TimeSpan.FromSeconds(60));
 
         await device.Kill();
@@ -108,6 +118,10 @@ public sealed class DeviceTrialTests
         var path = "/api/v1/devices/TRY-001/trial";
         await site.Admin.Until(async () => (await site.Admin.Get(path, ContractJson.Default.DeviceTrialInfo)).State == "ended", "the trial has ended");
         Assert.Contains("stopped in the middle of the trial", (await site.Admin.Get(path, ContractJson.Default.DeviceTrialInfo)).Says);
-        Assert.Equal("waiting", (await site.Admin.Post(path, new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest, ContractJson.Default.DeviceTrialInfo)).State);
+        Assert.Equal(
+            "waiting",
+            (
+                await site.Admin.Post(
+                    path, new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest, ContractJson.Default.DeviceTrialInfo)).State);
     }
 }

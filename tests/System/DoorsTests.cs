@@ -15,7 +15,10 @@ public sealed class DoorsTests
     {
         await using var site = await Site.Start("--connections", "16");
         using var device = new DeviceClient(site.Service.Address);
-        await device.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!);
+        await device.Join(
+            (
+                await site.Admin.Post(
+                    "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!);
         var at = new Uri(site.Service.Address);
         var held = new List<TcpClient>();
         for (var i = 0; i < 60; i++)
@@ -67,12 +70,15 @@ public sealed class DoorsTests
         await site.Device("DESK-2", isStarted: false);
         var (code, _, errors) = await site.Run("group", "change", Site.Enrolled, "--testing");
         Assert.Equal(2, code);
-        Assert.Contains("Packages that nobody tried or released may reach the 2 devices in it, now 1: notes 2.1. Mark 'enrolled' for testing? Nothing was done", errors);
+        Assert.Contains(
+            "Packages that nobody tried or released may reach the 2 devices in it, now 1: notes 2.1. Mark 'enrolled' for testing? Nothing was done", errors);
         await site.Must("group", "change", Site.Enrolled, "--testing", "--yes");
         await site.Must("deployment", "start", "notes 2.1", "--to", Site.Enrolled, "--name", "Notes early", "--yes");
         Assert.Contains("What was started before goes on: 'Notes early'", await site.Must("group", "change", Site.Enrolled, "--not-for-testing"));
         Assert.False((await site.Admin.Get($"/api/v1/groups/{Site.Enrolled}", ContractJson.Default.GroupInfo)).IsForTesting);
-        Assert.Contains("reaches only groups marked for testing", (await site.Run("deployment", "start", "notes 2.1", "--to", Site.Enrolled, "--name", "Again", "--yes")).Output);
+        Assert.Contains(
+            "reaches only groups marked for testing",
+            (await site.Run("deployment", "start", "notes 2.1", "--to", Site.Enrolled, "--name", "Again", "--yes")).Output);
         var trail = await site.Must("journal", "--topic", "audit");
         Assert.Contains("It is for testing now: Packages that nobody tried or released may reach the 2 devices", trail);
         Assert.Contains("It is not for testing any more", trail);

@@ -8,19 +8,27 @@ using Xunit;
 
 namespace Bandejo.System.Tests;
 
-/// <summary>Goes over every operation of the API's document and of the device protocol, and over every field, with what nobody should send: never a fault of the service, never something half kept.</summary>
+/// <summary>
+/// Goes over every operation of the API's document and of the device protocol, and over every field, with what nobody should send: never a fault of the
+/// service, never something half kept.
+/// </summary>
 public sealed class EveryFieldTests
 {
     private static readonly string Long = new('x', 300_000);
 
     private static readonly JsonNode?[] Odd =
     [
-        null, JsonValue.Create(""), JsonValue.Create("\0"), JsonValue.Create("\u202e\u001b[31mred"), JsonValue.Create("\u0661\u0662\u0663"), JsonValue.Create("../../etc/passwd"), JsonValue.Create("%00%2e%2e"), JsonValue.Create(" "), JsonValue.Create("'; DROP TABLE device; --"),
-        JsonValue.Create(-1), JsonValue.Create(int.MaxValue), JsonValue.Create(int.MinValue), JsonValue.Create(long.MaxValue), JsonValue.Create(1e308), JsonValue.Create(1.5), JsonValue.Create(true), JsonValue.Create("0001-01-01T00:00:00Z"),
-        JsonValue.Create("9999-12-31T23:59:59Z"), JsonValue.Create("P9999999D"), JsonValue.Create("99999999999 d"), JsonValue.Create(Long), new JsonArray(), new JsonArray((JsonNode?)null), new JsonArray(new JsonArray()), new JsonObject(), new JsonObject { ["x"] = null },
+        null, JsonValue.Create(""), JsonValue.Create("\0"), JsonValue.Create("\u202e\u001b[31mred"), JsonValue.Create("\u0661\u0662\u0663"),
+        JsonValue.Create("../../etc/passwd"), JsonValue.Create("%00%2e%2e"), JsonValue.Create(" "), JsonValue.Create("'; DROP TABLE device; --"),
+        JsonValue.Create(-1), JsonValue.Create(int.MaxValue), JsonValue.Create(int.MinValue), JsonValue.Create(long.MaxValue), JsonValue.Create(1e308),
+        JsonValue.Create(1.5), JsonValue.Create(true), JsonValue.Create("0001-01-01T00:00:00Z"),
+        JsonValue.Create("9999-12-31T23:59:59Z"), JsonValue.Create("P9999999D"), JsonValue.Create("99999999999 d"), JsonValue.Create(Long), new JsonArray(),
+        new JsonArray((JsonNode?)null), new JsonArray(new JsonArray()), new JsonObject(), new JsonObject { ["x"] = null },
     ];
 
-    private static readonly string[] OddTexts = ["", "0", "-1", "99999999999999999999", "\u0661\u0662", "../..", "%00", "a%00b", "\u202e", "any", "csv", "json", "null", new string('y', 5000), "kind is \"desk\"", "((((", "'"];
+    private static readonly string[] OddTexts = [
+        "", "0", "-1", "99999999999999999999", "\u0661\u0662", "../..", "%00", "a%00b", "\u202e", "any", "csv", "json", "null", new string('y', 5000),
+        "kind is \"desk\"", "((((", "'"];
 
     [Fact]
     public async Task No_input_is_a_fault_of_the_service_and_nothing_is_half_kept()
@@ -28,7 +36,12 @@ public sealed class EveryFieldTests
         await using var site = await Site.Start();
         await site.Package("foldline", "7.1.0", "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"");
         using var device = new DeviceClient(site.Service.Address);
-        await device.Join((await site.Admin.Post("/api/v1/join-codes", new Contract.Api.JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, "ALD-DESK-001");
+        await device.Join(
+            (
+                await site.Admin.Post(
+                    "/api/v1/join-codes", new Contract.Api.JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest,
+                    ContractJson.Default.JoinCodeInfo)).Code!,
+            "ALD-DESK-001");
         await device.CheckIn(1);
         var deployment = await site.Deploy("foldline 7.1.0", Site.Enrolled);
         var faults = new List<string>();
@@ -50,7 +63,9 @@ public sealed class EveryFieldTests
                     foreach (var odd in OddTexts)
                     {
                         var (name, place) = (parameter!["name"]!.ToString(), parameter["in"]!.ToString());
-                        var address = place == "query" ? $"{base_}?{name}={Uri.EscapeDataString(odd)}" : Known(path.Replace($"{{{name}}}", Uri.EscapeDataString(odd.Length == 0 ? "-" : odd)), deployment);
+                        var address = place == "query"
+                            ? $"{base_}?{name}={Uri.EscapeDataString(odd)}"
+                            : Known(path.Replace($"{{{name}}}", Uri.EscapeDataString(odd.Length == 0 ? "-" : odd)), deployment);
                         await Ask(method, address, place == "header" ? null : Body(document, operation), name, odd);
                     }
                 }
@@ -90,7 +105,9 @@ public sealed class EveryFieldTests
             foreach (var (path, text) in new[]
             {
                 ("proofs", """{"deployment":"D","order":0,"answer":"present","version":"1","why":"w","at":"2026-01-01T00:00:00Z"}"""),
-                ("attempts", """{"id":"a9","deployment":"D","order":0,"hasEnded":true,"kind":"install","startedAt":"2026-01-01T00:00:00Z","endedAt":"2026-01-01T00:00:00Z","outcome":"failed","phase":"run","exitCode":1,"message":"m","before":"","beforePackage":null,"proof":null,"hasLog":false}"""),
+                (
+                    "attempts",
+                    """{"id":"a9","deployment":"D","order":0,"hasEnded":true,"kind":"install","startedAt":"2026-01-01T00:00:00Z","endedAt":"2026-01-01T00:00:00Z","outcome":"failed","phase":"run","exitCode":1,"message":"m","before":"","beforePackage":null,"proof":null,"hasLog":false}"""),
                 ("said", """{"id":"w9","kind":"harm","app":"foldline","text":"t","at":"2026-01-01T00:00:00Z"}"""),
             })
             {
@@ -105,15 +122,23 @@ public sealed class EveryFieldTests
                 }
             }
 
-            foreach (var (field, of) in new[] { ("facts", "kind"), ("facts", "label.room"), ("programs", "name"), ("programs", "version"), ("programs", "source") })
+            foreach (
+                var (field, of) in new[] { ("facts", "kind"), ("facts", "label.room"), ("programs", "name"), ("programs", "version"), ("programs", "source") })
             {
-                var request = JsonNode.Parse("""{"sequence":99999999999999,"factsDigest":"y","ordersTag":"","proofs":[],"attempts":[],"facts":{"facts":{"kind":"desk"},"programs":[{"name":"Foldline","version":"1","source":"system"}]}}""")!.AsObject();
+                var request = JsonNode.Parse(
+                    """{"sequence":99999999999999,"factsDigest":"y","ordersTag":"","proofs":[],"attempts":[],"facts":{"facts":{"kind":"desk"},"programs":[{"name":"Foldline","version":"1","source":"system"}]}}""")
+                    !.AsObject();
                 request["factsDigest"] = Guid.NewGuid().ToString("N");
                 (field == "facts" ? request["facts"]!["facts"]!.AsObject() : request["facts"]!["programs"]![0]!.AsObject())[of] = odd?.DeepClone();
                 await Device("check-in", request, $"{field}.{of}", odd);
             }
 
-            foreach (var (path, text) in new[] { ("join", """{"protocol":1,"code":"c","key":{"keyId":"","x":"x","y":"y"},"name":"n","facts":{"facts":{},"programs":[]}}"""), ("token", """{"assertion":"a.b.c"}""") })
+            foreach (
+                var (path, text) in new[]
+                {
+                    ("join", """{"protocol":1,"code":"c","key":{"keyId":"","x":"x","y":"y"},"name":"n","facts":{"facts":{},"programs":[]}}"""),
+                    ("token", """{"assertion":"a.b.c"}"""),
+                })
             {
                 var whole = JsonNode.Parse(text)!.AsObject();
                 foreach (var field in Fields(whole))
@@ -131,7 +156,12 @@ public sealed class EveryFieldTests
         // What was kept is whole: the service starts on it again, and answers for all of it.
         await site.Service.Kill();
         await site.Service.Start();
-        foreach (var list in new[] { "groups", "devices", "packages", "deployments", "accounts", "wave-plans", "handlings", "join-codes", "bench", "apps", "journal?topic=any&limit=1000", "audit?limit=1000", "today", "compliance" })
+        foreach (
+            var list in new[]
+            {
+                "groups", "devices", "packages", "deployments", "accounts", "wave-plans", "handlings", "join-codes", "bench", "apps",
+                "journal?topic=any&limit=1000", "audit?limit=1000", "today", "compliance",
+            })
         {
             Assert.Equal(HttpStatusCode.OK, (await site.Admin.Send(HttpMethod.Get, "/api/v1/" + list)).Status);
         }
@@ -139,7 +169,8 @@ public sealed class EveryFieldTests
         async Task Ask(string method, string address, JsonNode? body, string field, string odd)
         {
             asked++;
-            var (status, _) = await site.Admin.Send(new HttpMethod(method.ToUpperInvariant()), address, body?.ToJsonString() ?? (method is "get" or "delete" ? null : "null"));
+            var (status, _) = await site.Admin.Send(new HttpMethod(method.ToUpperInvariant()), address, body?.ToJsonString() ?? (
+                method is "get" or "delete" ? null : "null"));
             if ((int)status is >= 500 or < 200)
             {
                 faults.Add($"{(int)status} {method} {(address.Length > 100 ? address[..100] : address)} {field} = {(odd.Length > 40 ? odd[..40] + "…" : odd)}");
@@ -160,7 +191,9 @@ public sealed class EveryFieldTests
     }
 
     /// <summary>An address in which everything that varies is something that is there.</summary>
-    private static string Known(string path, string deployment) => path.Replace("{deployment}", deployment).Replace("{device}", "ALD-DESK-001").Replace("{slug}", Site.Enrolled).Replace("{package}", "foldline").Replace("{app}", "foldline").Replace("{account}", "root-admin")
+    private static string Known(string path, string deployment) =>
+        path.Replace("{deployment}", deployment).Replace("{device}", "ALD-DESK-001").Replace("{slug}", Site.Enrolled).Replace("{package}", "foldline")
+            .Replace("{app}", "foldline").Replace("{account}", "root-admin")
         .Replace("{id}", "x1").Replace("{draft}", "d1").Replace("{trial}", "1").Replace("{other}", "foldline").Replace("{key}", "k1");
 
     /// <summary>A body with every field that the document has for it, each with something of its kind.</summary>
@@ -205,7 +238,10 @@ public sealed class EveryFieldTests
 
     private static IEnumerable<object[]> Fields(JsonNode node)
     {
-        foreach (var (name, value) in node is JsonObject map ? map.Select(pair => ((object)pair.Key, pair.Value)) : node is JsonArray list ? list.Select((each, i) => ((object)i, each)) : [])
+        foreach (
+            var (name, value) in node is JsonObject map ? map.Select(pair => ((object)pair.Key, pair.Value))
+                : node is JsonArray list ? list.Select((each, i) => ((object)i, each))
+                : [])
         {
             yield return [name];
             foreach (var inner in value is JsonObject or JsonArray ? Fields(value) : [])

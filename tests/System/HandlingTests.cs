@@ -6,7 +6,9 @@ using Xunit;
 
 namespace Bandejo.System.Tests;
 
-/// <summary>A handling is kept by name, lies over what packages say, is changed in one place after saying whom that concerns, and gives way to a deployment.</summary>
+/// <summary>
+/// A handling is kept by name, lies over what packages say, is changed in one place after saying whom that concerns, and gives way to a deployment.
+/// </summary>
 public sealed class HandlingTests
 {
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
@@ -27,7 +29,9 @@ public sealed class HandlingTests
         var quill = await site.Deploy("quill 1.0", Site.Enrolled);
         var marlin = await site.Deploy("marlin 2.0", Site.Enrolled);
         await site.Admin.Becomes(marlin, device.Name, "met");
-        await site.Admin.Until(async () => (await site.Must("device", "why", device.Name, "--deployment", quill)).Contains("Somebody is signed in"), "it waits for who is signed in");
+        await site.Admin.Until(
+            async () => (await site.Must("device", "why", device.Name, "--deployment", quill)).Contains("Somebody is signed in"),
+            "it waits for who is signed in");
 
         // Said and done come from the same: one deployment, one device; and it is asked for before it is done.
         var said = await site.Must("handling", "save", "after-hours", "--signed-in", "anybody", "--for", "quill", "--preview");
@@ -38,7 +42,8 @@ public sealed class HandlingTests
         Assert.Null(device.Read("opt/quill/VERSION"));
         Assert.Contains(said.Trim(), await site.Must("handling", "save", "after-hours", "--signed-in", "anybody", "--for", "quill", "--yes"));
         await site.Admin.Becomes(quill, device.Name, "met");
-        Assert.Contains("The handling 'after-hours' was changed: does not wait for who is signed in; for quill.", await site.Must("journal", "--topic", "audit"));
+        Assert.Contains("The handling 'after-hours' was changed: does not wait for who is signed in; for quill.", await site.Must(
+            "journal", "--topic", "audit"));
 
         // It outlives the service.
         await site.Service.Kill();
@@ -120,7 +125,9 @@ public sealed class HandlingTests
         var manifest = Path.Combine(folder, "package.yaml");
         await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest))
             .Replace("variants:", "settings: [{ name: folder, type: choice, choices: [usual, county, own], default: usual }]\nvariants:")
-            .Replace("install: { run: [sh, install.sh],", "handling: { after: { reset: [/var/lib/quill] } }\n    install: { run: [sh, install.sh], environment: { FOLDER: '@{folder}' },"));
+            .Replace(
+                "install: { run: [sh, install.sh],",
+                "handling: { after: { reset: [/var/lib/quill] } }\n    install: { run: [sh, install.sh], environment: { FOLDER: '@{folder}' },"));
         await site.Must("package", "build", folder);
         await site.Must("package", "release", $"quill {version}", "--reason", "for the test");
     }

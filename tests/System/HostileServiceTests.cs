@@ -9,7 +9,10 @@ using Xunit;
 
 namespace Bandejo.System.Tests;
 
-/// <summary>Somebody answers in the service's place. The real agent, which would be root on a real machine, does nothing for them that no trusted key has sealed, and goes on.</summary>
+/// <summary>
+/// Somebody answers in the service's place. The real agent, which would be root on a real machine, does nothing for them that no trusted key has sealed, and
+/// goes on.
+/// </summary>
 public sealed class HostileServiceTests
 {
     private const string Put = "mkdir -p \"$BANDEJO_ROOT/opt/foldline\" && echo 7.2.0 > \"$BANDEJO_ROOT/opt/foldline/VERSION\"";
@@ -27,7 +30,10 @@ public sealed class HostileServiceTests
         await using var service = await HostileService.Start();
         var forged = service.Serve(Touching(), isSealed: false);
         string[] kinds = ["install", "remove", "restore", "trial", "offer"];
-        service.Answers = request => HostileService.Give(request, [.. kinds.Select(kind => HostileService.Order(forged, "may-" + kind, kind, mayStart: true, previous: forged)), .. kinds.Select(kind => HostileService.Order(forged, "not-" + kind, kind, mayStart: false, previous: forged))]);
+        service.Answers = request =>
+            HostileService.Give(request, [
+                .. kinds.Select(kind => HostileService.Order(forged, "may-" + kind, kind, mayStart: true, previous: forged)),
+                .. kinds.Select(kind => HostileService.Order(forged, "not-" + kind, kind, mayStart: false, previous: forged))]);
         await using var agent = await service.Agent();
         await service.Until(each => kinds[..4].All(kind => each.Ended("may-" + kind) is not null), "all that may start have ended");
         var before = service.CheckIns.Count;
@@ -46,7 +52,10 @@ public sealed class HostileServiceTests
         var good = service.Serve(HostileService.Document("true", "circdesk", "1.0.0"), "circdesk", "1.0.0");
         var other = service.Serve(Touching());
         var renamed = service.Serve(Touching("circdesk"), "foldline");
-        service.Answers = request => HostileService.Give(request, HostileService.Order(good with { Digest = other.Digest }, "D1"), HostileService.Order(good with { Version = "9.9" }, "D2"), HostileService.Order(renamed, "D3"));
+        service.Answers = request =>
+            HostileService.Give(
+                request, HostileService.Order(good with { Digest = other.Digest }, "D1"), HostileService.Order(good with { Version = "9.9" }, "D2"),
+                HostileService.Order(renamed, "D3"));
         await using var agent = await service.Agent();
         await service.Until(each => new[] { "D1", "D2", "D3" }.All(name => each.Ended(name) is not null), "all three have ended");
 
@@ -58,7 +67,10 @@ public sealed class HostileServiceTests
     public async Task An_acknowledgement_means_only_what_was_sent()
     {
         await using var service = await HostileService.Start();
-        service.Answers = request => HostileService.Give(request).Replace("\"acknowledged\":[", "\"acknowledged\":[\"../../../../../keep/ended\",\"../said\",\"x/ended\"" + (request.Attempts.Count > 0 ? "," : ""));
+        service.Answers = request =>
+            HostileService.Give(request)
+                .Replace("\"acknowledged\":[", "\"acknowledged\":[\"../../../../../keep/ended\",\"../said\",\"x/ended\"" + (
+                    request.Attempts.Count > 0 ? "," : ""));
         await using var agent = await service.Agent(prepare: each =>
         {
             each.Write("keep/log", "not for the service");
@@ -77,16 +89,23 @@ public sealed class HostileServiceTests
         var good = service.Serve(HostileService.Document(Put));
         string[] bad =
         [
-            "null", "7", "{}", "[]", "\"x\"", HostileService.Order(good with { Digest = "../../etc/passwd" }, "D2"), HostileService.Order(good with { Digest = new string('A', 64) }, "D3"), HostileService.Order(good, "../../x"),
-            HostileService.Order(good with { App = "../../x" }, "D4"), HostileService.Order(good with { Seal = "" }, "D5"), HostileService.Order(good, "D6").Replace("\"variant\":\"linux\"", "\"variant\":null"),
-            HostileService.Order(good, "D7").Replace("\"leaseSeconds\":3600", "\"leaseSeconds\":1e99"), HostileService.Order(good, "D1"), HostileService.Order(good, "D1"),
+            "null", "7", "{}", "[]", "\"x\"", HostileService.Order(good with { Digest = "../../etc/passwd" }, "D2"),
+            HostileService.Order(good with { Digest = new string('A', 64) }, "D3"), HostileService.Order(good, "../../x"),
+            HostileService.Order(good with { App = "../../x" }, "D4"), HostileService.Order(good with { Seal = "" }, "D5"),
+            HostileService.Order(good, "D6").Replace("\"variant\":\"linux\"", "\"variant\":null"),
+            HostileService.Order(good, "D7").Replace("\"leaseSeconds\":3600", "\"leaseSeconds\":1e99"), HostileService.Order(good, "D1"),
+            HostileService.Order(good, "D1"),
         ];
         service.Answers = request => HostileService.Give(request, bad);
         await using var agent = await service.Agent();
         await service.Until(each => each.Ended("D1") is not null, "the one good order has ended");
         Assert.Equal("done", service.Ended("D1")!.Outcome);
         await agent.Says("An order was refused", 1);
-        await service.Until(each => each.CheckIns.Any(request => request.Waits?.Any(wait => wait.Deployment == "D2" && wait.Why.Contains("not a digest", StringComparison.Ordinal)) == true), "what it refuses is told to the service, which says it at the target");
+        await service.Until(
+            each =>
+                each.CheckIns.Any(
+                    request => request.Waits?.Any(wait => wait.Deployment == "D2" && wait.Why.Contains("not a digest", StringComparison.Ordinal)) == true),
+            "what it refuses is told to the service, which says it at the target");
 
         // Nothing of it is kept: the agent starts again and goes on.
         await agent.Kill();
@@ -104,8 +123,10 @@ public sealed class HostileServiceTests
     {
         string[] answers =
         [
-            "null", "[]", """{"acknowledged":null,"wantsFacts":false,"orders":null,"ordersTag":null,"nextSeconds":1}""", """{"acknowledged":[null],"wantsFacts":false,"ordersTag":"","nextSeconds":1}""",
-            """{"acknowledged":[],"wantsFacts":false,"orders":{},"ordersTag":"","nextSeconds":99999999999}""", """{"acknowledged":[],"wantsFacts":true,"orders":[],"ordersTag":"","nextSeconds":-5,"withdrawn":"a.b.c"}""",
+            "null", "[]", """{"acknowledged":null,"wantsFacts":false,"orders":null,"ordersTag":null,"nextSeconds":1}""",
+            """{"acknowledged":[null],"wantsFacts":false,"ordersTag":"","nextSeconds":1}""",
+            """{"acknowledged":[],"wantsFacts":false,"orders":{},"ordersTag":"","nextSeconds":99999999999}""",
+            """{"acknowledged":[],"wantsFacts":true,"orders":[],"ordersTag":"","nextSeconds":-5,"withdrawn":"a.b.c"}""",
             "{\"acknowledged\":[", "<html>", """{"acknowledged":[],"wantsFacts":false,"orders":[],"ordersTag":"","nextSeconds":2147483647}""",
         ];
         await using var service = await HostileService.Start();
@@ -196,7 +217,8 @@ public sealed class HostileServiceTests
         ("a place above the machine", Changed(variant => variant with { Present = [variant.Present[0] with { Subject = "../../etc/shadow" }] })),
         ("what is reset is nearly everything", Changed(variant => variant with { Handling = new DocumentHandling(false, false, null, "as-told", ["var"]) })),
         ("a step without words", Changed(variant => variant with { Install = variant.Install with { Run = [] } })),
-        ("an exit code that is none", Changed(variant => variant with { Install = variant.Install with { ExitCodes = new Dictionary<string, string> { ["x"] = "done" } } })),
+        ("an exit code that is none", Changed(
+            variant => variant with { Install = variant.Install with { ExitCodes = new Dictionary<string, string> { ["x"] = "done" } } })),
         ("null for a step", Text().Replace("\"install\":{", "\"install\":null,\"was\":{")),
         ("null in a list", Text().Replace("\"files\":[]", "\"files\":[null]")),
         ("a rule that is none", Changed(variant => variant with { Requires = "memory >= (((" })),
@@ -212,7 +234,8 @@ public sealed class HostileServiceTests
         await using var service = await HostileService.Start();
         var wrong = WrongDocuments.Select(each => service.Serve(Encoding.UTF8.GetBytes(each.Document))).ToList();
         var good = service.Serve(HostileService.Document(Put.Replace("foldline", "circdesk"), "circdesk"), "circdesk");
-        service.Answers = request => HostileService.Give(request, [.. wrong.Select((package, i) => HostileService.Order(package, $"W{i}")), HostileService.Order(good, "D1")]);
+        service.Answers = request =>
+            HostileService.Give(request, [.. wrong.Select((package, i) => HostileService.Order(package, $"W{i}")), HostileService.Order(good, "D1")]);
         await using var agent = await service.Agent();
         await service.Until(each => each.Ended("D1") is not null, "the good one has ended, and all before it");
 

@@ -11,7 +11,9 @@ public sealed class InstallTests
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
     // Says that it runs, and waits until the test lets it go on.
-    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done\n" + Put;
+    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; "
+        + "done\n"
+        + Put;
 
     [Fact]
     public async Task Software_travels_through_two_waves_with_a_gate_a_retry_and_a_roll_back()
@@ -31,7 +33,8 @@ public sealed class InstallTests
         Assert.Equal("7.1.0", other.Read("opt/foldline/VERSION"));
 
         pilot.Write("run/full", "");
-        var second = await site.Deploy("foldline 7.2.0", "desks", "--wave", "Pilots: group pilots; 100 % met, then approval", "--wave", "The rest: everyone else", "--tries", "1");
+        var second = await site.Deploy(
+            "foldline 7.2.0", "desks", "--wave", "Pilots: group pilots; 100 % met, then approval", "--wave", "The rest: everyone else", "--tries", "1");
         var failed = await site.Admin.Becomes(second, pilot.Name, "failed");
         Assert.Contains("no room left", failed.Reason);
         Assert.Equal("waiting", (await site.Admin.Becomes(second, other.Name, "waiting")).State);
@@ -53,7 +56,11 @@ public sealed class InstallTests
         await site.Admin.Becomes(second, pilot.Name, "undone");
         await site.Admin.Becomes(second, other.Name, "undone");
         Assert.Equal(("7.1.0", "7.1.0"), (pilot.Read("opt/foldline/VERSION"), other.Read("opt/foldline/VERSION")));
-        await site.Admin.Until(async () => (await site.Must("deployment", "list", "--all", "-o", "csv")).Contains($"{second},") && (await site.Must("deployment", "list", "--all", "-o", "json")).Contains("Ended: rolled back"), "the deployment has ended");
+        await site.Admin.Until(
+            async () =>
+                (await site.Must("deployment", "list", "--all", "-o", "csv")).Contains($"{second},")
+                    && (await site.Must("deployment", "list", "--all", "-o", "json")).Contains("Ended: rolled back"),
+            "the deployment has ended");
         Assert.Contains("ALD-DESK-001,foldline,7.1.0", await site.Must("compliance", "export"));
         Assert.Equal(0, (await site.Run("compliance", "check", "--deployment", first)).Code);
     }
@@ -91,7 +98,8 @@ public sealed class InstallTests
         await using var site = await Site.Start();
         var folder = site.WriteFolder("foldline", "7.2.0", Put);
         var manifest = Path.Combine(folder, "package.yaml");
-        File.WriteAllText(manifest, File.ReadAllText(manifest).Replace("    requires:", "    handling: { before: { signed-in: nobody } }\n    requires:", StringComparison.Ordinal));
+        File.WriteAllText(manifest, File.ReadAllText(manifest).Replace(
+            "    requires:", "    handling: { before: { signed-in: nobody } }\n    requires:", StringComparison.Ordinal));
         await site.Must("package", "build", folder);
         await site.Must("package", "release", "foldline", "--reason", "for the test");
         var device = await site.Device("ALD-DESK-001", isStarted: false);
@@ -99,7 +107,10 @@ public sealed class InstallTests
         await device.Start();
         await site.Package("circdesk", "1.0.0", Put);
         var id = await site.Deploy("foldline", Site.Enrolled, "--tries", "1", "--halt", "1 failed");
-        await site.Admin.Until(async () => (await site.Must("deployment", "targets", id, "-o", "csv")).Contains("the device waits: Somebody is signed in", StringComparison.Ordinal), "it says what it waits for");
+        await site.Admin.Until(
+            async () =>
+                (await site.Must("deployment", "targets", id, "-o", "csv")).Contains("the device waits: Somebody is signed in", StringComparison.Ordinal),
+            "it says what it waits for");
 
         // Others need not wait with it.
         await site.Admin.Becomes(await site.Deploy("circdesk", Site.Enrolled), device.Name, "met");
@@ -118,7 +129,10 @@ public sealed class InstallTests
         var device = await site.Device("STU-1");
         var id = await site.Deploy("plateglass", Site.Enrolled);
         await device.Appears("ran");
-        await site.Admin.Until(async () => (await site.Must("deployment", "targets", id, "-o", "csv")).Contains("much longer than the 1 s that were expected", StringComparison.Ordinal), "its target says so");
+        await site.Admin.Until(
+            async () =>
+                (await site.Must("deployment", "targets", id, "-o", "csv")).Contains("much longer than the 1 s that were expected", StringComparison.Ordinal),
+            "its target says so");
         Assert.Contains("takes much longer than expected", await site.Must("today"));
         await site.Must("device", "remove", device.Name, "--yes");
         var attempt = Assert.Single(await site.Admin.Get($"/api/v1/deployments/{id}/attempts", ContractJson.Default.IReadOnlyListAttemptInfo));
@@ -136,7 +150,8 @@ public sealed class InstallTests
         var first = await site.Device("STU-1", "pilots");
         await site.Must("group", "add", Site.Enrolled, "STU-1");
         await site.Device("DESK-1", isStarted: false);
-        var id = await site.Deploy("notes", Site.Enrolled, "--tries", "1", "--halt", "never", "--wave", "Pilots: group pilots; 100 % met", "--wave", "Rest: everyone else");
+        var id = await site.Deploy(
+            "notes", Site.Enrolled, "--tries", "1", "--halt", "never", "--wave", "Pilots: group pilots; 100 % met", "--wave", "Rest: everyone else");
         await site.Admin.Becomes(id, first.Name, "failed");
         Assert.Contains("'Pilots' cannot reach its gate as things are: 0 of 1 met, 1 needed; 1 failed.", await site.Must("deployment", "show", id));
         var today = await site.Must("today");
@@ -239,7 +254,8 @@ public sealed class InstallTests
         await late.Start();
         device.Write("go", "");
         await site.Admin.Becomes(deployment, device.Name, "met");
-        await site.Admin.Until(async () => (await site.Must("device", "show", late.Name, "-o", "json")).Contains("lastHeard"), "the late device was heard from");
+        await site.Admin.Until(
+            async () => (await site.Must("device", "show", late.Name, "-o", "json")).Contains("lastHeard"), "the late device was heard from");
         Assert.Null(late.Read("ran"));
         Assert.Equal(1, (await site.Run("deployment", "start", "foldline 7.2.0", "--to", "all", "--preview")).Code);
     }

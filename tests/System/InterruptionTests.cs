@@ -11,7 +11,9 @@ public sealed class InterruptionTests
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
     // Says that it runs, and waits until the test lets it go on.
-    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done\n" + Put;
+    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; "
+        + "done\n"
+        + Put;
 
     [Fact]
     public async Task An_agent_that_is_killed_in_the_middle_goes_on_with_the_running_step()
@@ -55,7 +57,9 @@ public sealed class InterruptionTests
     {
         await using var site = await Site.Start();
         await site.Must("group", "new", "all", "--rule", "yes");
-        await site.Package("plateglass", "1.0", Put + "\necho run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done");
+        await site.Package(
+            "plateglass", "1.0",
+            Put + "\necho run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done");
         var device = await site.Device("STU-01");
         var deployment = await site.Deploy("plateglass", "all");
         await device.Appears("ran");
@@ -79,7 +83,8 @@ public sealed class InterruptionTests
         device.Write("go", "");
         await device.Appears("opt/plateglass/VERSION");
         await site.Service.Start();
-        await site.Admin.Until(async () => (await site.Admin.Attempts(deployment, device.Name)).Any(attempt => attempt.Outcome == "done"), "the result has arrived");
+        await site.Admin.Until(
+            async () => (await site.Admin.Attempts(deployment, device.Name)).Any(attempt => attempt.Outcome == "done"), "the result has arrived");
         await site.Admin.Becomes(deployment, device.Name, "met");
         Assert.Equal("run", device.Read("ran"));
         Assert.Single(await site.Admin.Attempts(deployment, device.Name));

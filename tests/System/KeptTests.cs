@@ -21,7 +21,9 @@ public sealed class KeptTests
         var before = await Details(site, id);
 
         // As if the words, and what they leave open, had come to mean something else.
-        await Rewrite(site, "UPDATE deployment SET plan_data = replace(replace(plan_data, '50 % met for 2h', '99 % met'), '\\u0022tries\\u0022:5', '\\u0022tries\\u0022:1')");
+        await Rewrite(
+            site,
+            "UPDATE deployment SET plan_data = replace(replace(plan_data, '50 % met for 2h', '99 % met'), '\\u0022tries\\u0022:5', '\\u0022tries\\u0022:1')");
         var after = await Details(site, id);
         Assert.Equal(before.Chosen, after.Chosen);
         Assert.Equal(before.Deployment.Waves.Select(wave => wave.Gate), after.Deployment.Waves.Select(wave => wave.Gate));
@@ -61,7 +63,9 @@ public sealed class KeptTests
         Assert.Contains("cannot read what was started", (await site.Run("deployment", "resume", done, "--reason", "go on")).Errors);
         Assert.NotEqual("paused", (await Details(site, "Quill")).Deployment.Status);
         Assert.Equal("2.0", device.Read("opt/notes/VERSION"));
-        var preview = await site.Admin.Post("/api/v1/deployments/preview", new DeploymentRequest("quill", [Site.Enrolled], [new("All", "everyone else")]), ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview);
+        var preview = await site.Admin.Post(
+            "/api/v1/deployments/preview", new DeploymentRequest("quill", [Site.Enrolled], [new("All", "everyone else")]),
+            ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview);
         Assert.Equal(0, preview.Reached);
         Assert.Contains("cannot be read by this one", Assert.Single(preview.Out).Reason);
 

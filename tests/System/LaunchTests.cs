@@ -17,10 +17,13 @@ public sealed class LaunchTests(OneSite one) : IClassFixture<OneSite>
     [Fact]
     public async Task A_program_that_refuses_the_system_account_is_found_to_run_for_people()
     {
-        var steps = await Try("""[ $(id -u) = 0 ] && { echo 'not for root'; exit 3; }; mkdir -p "$HOME/.quill"; echo "$PAPER $(whoami)" > "$HOME/.quill/recent"; cat "$HOME/.quill/recent"; sleep 60""");
+        var steps = await Try(
+            """[ $(id -u) = 0 ] && { echo 'not for root'; exit 3; }; mkdir -p "$HOME/.quill"; echo "$PAPER $(whoami)" > "$HOME/.quill/recent"; cat "$HOME/.quill/recent"; sleep 60""");
 
-        Assert.Equal(("warned", "It does not run for the system account, which some programs refuse: it ended with code 3: not for root"), (steps["launch"].State, steps["launch"].Says));
-        Assert.Equal(("passed", "It started, and was still up after 1 s; in the person's own folder it wrote .quill/recent"), (steps["as a person"].State, steps["as a person"].Says));
+        Assert.Equal(("warned", "It does not run for the system account, which some programs refuse: it ended with code 3: not for root"), (
+            steps["launch"].State, steps["launch"].Says));
+        Assert.Equal(("passed", "It started, and was still up after 1 s; in the person's own folder it wrote .quill/recent"), (
+            steps["as a person"].State, steps["as a person"].Says));
         Assert.Contains("A4 first-person", steps["as a person"].Log);
         Assert.Contains("A4 second-person", steps["second person"].Log);
         Assert.Equal("Nothing is left behind.", steps["leftovers"].Says);
@@ -51,7 +54,8 @@ public sealed class LaunchTests(OneSite one) : IClassFixture<OneSite>
     [Fact]
     public async Task A_sandbox_that_is_ended_says_by_what()
     {
-        var folder = one.Site.WriteFolder("quill", "1.0", "for each in /proc/[0-9]*; do grep -q agent/bandejo-agent $each/cmdline && kill -9 ${each#/proc/}; done; sleep 60");
+        var folder = one.Site.WriteFolder(
+            "quill", "1.0", "for each in /proc/[0-9]*; do grep -q agent/bandejo-agent $each/cmdline && kill -9 ${each#/proc/}; done; sleep 60");
 
         var (code, _, errors) = await one.Site.Run("package", "trial", folder);
 
@@ -64,8 +68,10 @@ public sealed class LaunchTests(OneSite one) : IClassFixture<OneSite>
     [InlineData(false, "warned", "quill.service: not enabled, nothing starts it with the device. Where it should be, have 'install' enable and start it.")]
     public async Task What_becomes_of_a_service_is_said(bool isEnabled, string state, string says)
     {
-        var unit = "printf '[Service]\\nExecStart=/opt/quill/quill\\n[Install]\\nWantedBy=multi-user.target\\n' > /etc/systemd/system/quill.service; printf '[Service]\\nExecStart=/bin/true\\n' > /etc/systemd/system/quill-helper.service\n"
-            + "ln -s quill.service /etc/systemd/system/quill-by-another-name.service\n" + (isEnabled ? "ln -s ../quill.service /etc/systemd/system/multi-user.target.wants/quill.service" : "true");
+        var unit = "printf '[Service]\\nExecStart=/opt/quill/quill\\n[Install]\\nWantedBy=multi-user.target\\n' > /etc/systemd/system/quill.service; printf "
+            + "'[Service]\\nExecStart=/bin/true\\n' > /etc/systemd/system/quill-helper.service\n"
+            + "ln -s quill.service /etc/systemd/system/quill-by-another-name.service\n"
+                + (isEnabled ? "ln -s ../quill.service /etc/systemd/system/multi-user.target.wants/quill.service" : "true");
         var steps = await Try("sleep 60", "rm -rf \"$T\" /etc/systemd/system/quill* /etc/systemd/system/multi-user.target.wants/quill.service", unit);
 
         Assert.Equal(state, steps["services"].State);
@@ -74,9 +80,11 @@ public sealed class LaunchTests(OneSite one) : IClassFixture<OneSite>
 
     private async Task<Dictionary<string, TrialStepInfo>> Try(string body, string remove = "rm -rf \"$T\"", string more = "true")
     {
-        var folder = one.Site.WriteFolder("quill", "1.0", $"BODY='{body.Replace("'", "'\\''")}'\n{Program}\n[ -e /etc/systemd/system/quill.service ] || {{ {more}\n}}", remove);
+        var folder = one.Site.WriteFolder(
+            "quill", "1.0", $"BODY='{body.Replace("'", "'\\''")}'\n{Program}\n[ -e /etc/systemd/system/quill.service ] || {{ {more}\n}}", remove);
         var manifest = Path.Combine(folder, "package.yaml");
-        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace("    present:", "    close: [quill]\n    launch: { run: [/opt/quill/quill], environment: { PAPER: A4 }, stays: 1s }\n    present:"));
+        await File.WriteAllTextAsync(manifest, (await File.ReadAllTextAsync(manifest)).Replace(
+            "    present:", "    close: [quill]\n    launch: { run: [/opt/quill/quill], environment: { PAPER: A4 }, stays: 1s }\n    present:"));
         var (_, output, errors) = await one.Site.Run("package", "trial", folder, "--output", "json");
         Assert.True(output.Length > 0, errors);
         return JsonSerializer.Deserialize(output, ContractJson.Default.TrialReport)!.Steps.ToDictionary(step => step.Name);

@@ -15,7 +15,8 @@ public sealed class ListTests
     public async Task Devices_are_sorted_by_any_fact_cut_anywhere_and_exported_whole()
     {
         await using var site = await Site.Start();
-        foreach (var (name, model) in (IEnumerable<(string, string)>)[("DESK-1", "Folio 5"), ("DESK-2", "Quarto 2"), ("DESK-3", "Folio 4"), ("DESK-4", "Quarto 2")])
+        foreach (var (name, model) in (IEnumerable<(string, string)>)[("DESK-1", "Folio 5"), ("DESK-2", "Quarto 2"), ("DESK-3", "Folio 4"), (
+            "DESK-4", "Quarto 2")])
         {
             await site.Device(name, facts: $"kind: desk\nmodel: {model}\nlabel.shelf: {name[^1]}", isStarted: true);
         }
@@ -42,14 +43,18 @@ public sealed class ListTests
         Assert.StartsWith("name,kind,site,model,", csv);
         Assert.Contains("label.shelf", csv.Split('\n')[0]);
 
-        foreach (var (query, says) in (IEnumerable<(string, string)>)[("sort=modle", "Did you mean 'model'?"), ("columns=modle", "Did you mean 'model'?"), ("sort=model&cursor=DESK-1", "read on with skip"), ("filter=knd is \"desk\"", "Did you mean 'kind'?")])
+        foreach (var (query, says) in (IEnumerable<(string, string)>)[
+            ("sort=modle", "Did you mean 'model'?"), ("columns=modle", "Did you mean 'model'?"), ("sort=model&cursor=DESK-1", "read on with skip"),
+            ("filter=knd is \"desk\"", "Did you mean 'kind'?")])
         {
-            var (status, body) = await site.Admin.Send(HttpMethod.Get, $"/api/v1/devices?{Uri.EscapeDataString(query).Replace("%3D", "=").Replace("%26", "&")}");
+            var (status, body) = await site.Admin.Send(
+                HttpMethod.Get, $"/api/v1/devices?{Uri.EscapeDataString(query).Replace("%3D", "=").Replace("%26", "&")}");
             Assert.Equal(HttpStatusCode.UnprocessableEntity, status);
             Assert.Contains(says, body);
         }
 
-        async Task<string[]> Names(string query) => [.. (await site.Admin.Get($"/api/v1/devices?{query}", ContractJson.Default.PageDeviceInfo)).Items.Select(device => device.Name)];
+        async Task<string[]> Names(string query) =>
+            [.. (await site.Admin.Get($"/api/v1/devices?{query}", ContractJson.Default.PageDeviceInfo)).Items.Select(device => device.Name)];
     }
 
     [Fact]
@@ -64,7 +69,9 @@ public sealed class ListTests
         await site.Device("KIOSK-1", facts: "kind: kiosk", isStarted: false);
         await site.Must("group", "new", "desks");
         await site.Must("group", "add", "desks", "DESK-1", "DESK-2");
-        await site.Must("deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", "Notes", "--tries", "1", "--halt", "never", "--wave", "Desks: group desks; 50 % met, then approval", "--wave", "Rest: everyone else", "--yes");
+        await site.Must(
+            "deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", "Notes", "--tries", "1", "--halt", "never", "--wave",
+            "Desks: group desks; 50 % met, then approval", "--wave", "Rest: everyone else", "--yes");
         var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Id;
         await site.Admin.Becomes(id, "DESK-2", "failed");
         await site.Admin.Becomes(id, "DESK-1", "met");
@@ -73,10 +80,15 @@ public sealed class ListTests
         Assert.Equal(["DESK-2"], await Names("filter=desk&skip=1"));
         Assert.Equal(["DESK-1", "DESK-2"], await Names("wave=Desks"));
         Assert.Equal(4, (await site.Admin.Http.GetStringAsync($"/api/v1/deployments/{id}/targets?format=csv")).Trim().Split('\n').Length);
-        Assert.Equal(["DESK-2", "KIOSK-1", "DESK-1"], (await site.Must("deployment", "targets", id, "--sort", "state", "--output", "csv")).Split('\n', StringSplitOptions.RemoveEmptyEntries).Skip(1).Select(line => line.Split(',')[0]));
+        Assert.Equal(
+            ["DESK-2", "KIOSK-1", "DESK-1"],
+            (await site.Must("deployment", "targets", id, "--sort", "state", "--output", "csv")).Split('\n', StringSplitOptions.RemoveEmptyEntries).Skip(1)
+                .Select(line => line.Split(',')[0]));
         Assert.Contains("sorted by name, since or state", (await site.Admin.Send(HttpMethod.Get, $"/api/v1/deployments/{id}/targets?sort=colour")).Body);
 
-        await site.Admin.Until(async () => (await Act("approve")).NotPossible is null or { Length: > 0 } && (await site.Must("deployment", "show", id)).Contains("approval"), "it waits for approval");
+        await site.Admin.Until(
+            async () => (await Act("approve")).NotPossible is null or { Length: > 0 } && (await site.Must("deployment", "show", id)).Contains("approval"),
+            "it waits for approval");
         Assert.Equal(1, (await Act("approve")).Devices);
         Assert.Contains("'Rest' with 1 device opens", (await Act("approve")).Says);
         Assert.Equal((1, null), ((await Act("retry")).Devices, (await Act("retry")).NotPossible));
@@ -84,12 +96,16 @@ public sealed class ListTests
         await site.Must("deployment", "pause", id);
         Assert.Contains("resume it first", (await Act("retry")).NotPossible!);
         var foretold = await Act("roll-back");
-        var rolled = await site.Admin.Post($"/api/v1/deployments/{id}/roll-back", new ReasonRequest("only a try"), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer);
+        var rolled = await site.Admin.Post(
+            $"/api/v1/deployments/{id}/roll-back", new ReasonRequest("only a try"), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer);
         Assert.Equal((rolled.Devices, null), (foretold.Devices, foretold.NotPossible));
         Assert.InRange(rolled.Devices, 1, 2);
 
-        async Task<string[]> Names(string query) => [.. (await site.Admin.Get($"/api/v1/deployments/{id}/targets?{query}", ContractJson.Default.PageTargetInfo)).Items.Select(target => target.DeviceName)];
-        async Task<ActPreview> Act(string act) => (await site.Admin.Get($"/api/v1/deployments/{id}/acts", ContractJson.Default.IReadOnlyListActPreview)).Single(each => each.Act == act);
+        async Task<string[]> Names(string query) =>
+            [.. (await site.Admin.Get($"/api/v1/deployments/{id}/targets?{query}", ContractJson.Default.PageTargetInfo)).Items.Select(
+                target => target.DeviceName)];
+        async Task<ActPreview> Act(string act) =>
+            (await site.Admin.Get($"/api/v1/deployments/{id}/acts", ContractJson.Default.IReadOnlyListActPreview)).Single(each => each.Act == act);
     }
 
     [Fact]
@@ -100,7 +116,8 @@ public sealed class ListTests
         await site.Package("notes", "2.0", "echo 'no room left'; exit 28");
         await site.Device("DESK-1");
         var id = await site.Deploy("notes 2.0", Site.Enrolled, "--tries", "1", "--halt", "1 failed");
-        var loose = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var loose = (
+            await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         using var stray = new DeviceClient(site.Service.Address);
         await stray.Join(loose);
         await site.Admin.Until(async () => (await Today()).Needs is [{ Kind: "halted" }, _], "it is halted, and one is unsorted");
@@ -132,9 +149,11 @@ public sealed class ListTests
         var facts = await site.Admin.Get("/api/v1/facts", ContractJson.Default.IReadOnlyListFactDescription);
         Assert.Equal([new CountInfo("\"kiosk\"", 1)], facts.Single(fact => fact.Name == "kind").Values);
         Assert.Empty(facts.Single(fact => fact.Name == "name").Values);
-        var check = await site.Admin.Post("/api/v1/rules/check", new RuleRequest("knd is \"x\""), ContractJson.Default.RuleRequest, ContractJson.Default.RuleCheck);
+        var check = await site.Admin.Post(
+            "/api/v1/rules/check", new RuleRequest("knd is \"x\""), ContractJson.Default.RuleRequest, ContractJson.Default.RuleCheck);
         Assert.Equal((null, 1, 1, 3), (check.Rule, check.Findings[0].Line, check.Findings[0].Column, check.Findings[0].Length));
 
-        async Task<string[]> Moves(string group) => [.. (await site.Admin.Get($"/api/v1/journal?group={group}", ContractJson.Default.PageEventInfo)).Items.Select(line => line.Text)];
+        async Task<string[]> Moves(string group) =>
+            [.. (await site.Admin.Get($"/api/v1/journal?group={group}", ContractJson.Default.PageEventInfo)).Items.Select(line => line.Text)];
     }
 }

@@ -5,7 +5,9 @@ using Xunit;
 
 namespace Bandejo.System.Tests;
 
-/// <summary>Users of the machine who are not root lay things in the way of an agent who is. Each needs the right to make files of another user, as root has it.</summary>
+/// <summary>
+/// Users of the machine who are not root lay things in the way of an agent who is. Each needs the right to make files of another user, as root has it.
+/// </summary>
 public sealed class OtherUsersTests
 {
     private const string Put = "mkdir -p \"$BANDEJO_ROOT/opt/foldline\" && echo 7.2.0 > \"$BANDEJO_ROOT/opt/foldline/VERSION\"";
@@ -23,7 +25,8 @@ public sealed class OtherUsersTests
     {
         Assert.SkipUnless(IsRoot, "Only root can make files of another user.");
         await using var service = await HostileService.Start();
-        var package = service.Serve(HostileService.Document(Put, change: variant => variant with { Handling = new DocumentHandling(false, false, "tmp/setup/install.log", "as-told", null) }));
+        var package = service.Serve(HostileService.Document(
+            Put, change: variant => variant with { Handling = new DocumentHandling(false, false, "tmp/setup/install.log", "as-told", null) }));
         service.Answers = request => HostileService.Give(request, HostileService.Order(package, "D1"));
         await using var agent = await service.Agent(prepare: each =>
         {
@@ -62,7 +65,8 @@ public sealed class OtherUsersTests
         Assert.SkipUnless(IsRoot, "Only root can make files of another user.");
         await using var service = await HostileService.Start();
         var licence = service.Content("licence"u8.ToArray());
-        PackageLink Make(string app, string reset, string? companion) => service.Serve(HostileService.Document(Put.Replace("foldline", app), app, change: variant => variant with
+        PackageLink Make(string app, string reset, string? companion) =>
+            service.Serve(HostileService.Document(Put.Replace("foldline", app), app, change: variant => variant with
         {
             Handling = new DocumentHandling(false, false, null, "as-told", [reset]),
             Files = companion is null ? [] : [new DocumentFile("licence.txt", 7, licence, false)],
@@ -84,14 +88,18 @@ public sealed class OtherUsersTests
                 each.Write("var/lib/x", "");
                 each.Write("home/user/x", "");
                 // One link of another user, and one of root that would lead out of the machine's folder.
-                Sh(each, $"ln -s ../../etc var/lib/linked && chown -h nobody var/lib/linked && ln -s {outside} var/lib/climbing && ln -s ../../etc home/user/app && chown -h nobody home/user/app");
+                Sh(
+                    each,
+                    $"ln -s ../../etc var/lib/linked && chown -h nobody var/lib/linked && ln -s {outside} var/lib/climbing && ln -s ../../etc "
+                        + $"home/user/app && chown -h nobody home/user/app");
             });
             await service.Until(each => each.Ended("D1") is not null && each.Ended("D2") is not null && each.Ended("D3") is not null, "all are installed");
             Assert.Equal("failed", service.Ended("D3")!.Outcome);
             Assert.Contains("another user", service.Ended("D3")!.Message);
             Assert.False(File.Exists(Path.Combine(agent.Root, "etc/licence.txt")));
 
-            service.Answers = request => HostileService.Give(request, HostileService.Order(linked, "D4", "remove"), HostileService.Order(climbing, "D5", "remove"));
+            service.Answers = request =>
+                HostileService.Give(request, HostileService.Order(linked, "D4", "remove"), HostileService.Order(climbing, "D5", "remove"));
             await service.Until(each => each.Ended("D4") is not null && each.Ended("D5") is not null, "both are taken away");
             Assert.Equal(Secret, agent.Read("etc/data/keep"));
             Assert.True(File.Exists(Path.Combine(outside, "data", "keep")));
@@ -107,11 +115,18 @@ public sealed class OtherUsersTests
     {
         Assert.SkipUnless(IsRoot, "Only root can make files of another user.");
         await using var service = await HostileService.Start();
-        PackageLink Make(string app, string kind, string subject, string? expected = null) => service.Serve(HostileService.Document("true", app, change: variant => variant with { Present = [new DocumentCheck(kind, subject, [], null, expected, null)] }), app);
+        PackageLink Make(string app, string kind, string subject, string? expected = null) =>
+            service.Serve(
+                HostileService.Document(
+                    "true", app, change: variant => variant with { Present = [new DocumentCheck(kind, subject, [], null, expected, null)] }),
+                app);
         string[] orders =
         [
-            HostileService.Order(Make("linked", "version-in", "opt/linked/VERSION"), "D1"), HostileService.Order(Make("piped", "version-in", "opt/piped"), "D2"), HostileService.Order(Make("digest", "file", "opt/piped", new string('a', 64)), "D3"),
-            HostileService.Order(Make("program", "command", "opt/program"), "D4"), HostileService.Order(Make("current", "version-in", "opt/current/VERSION"), "D5"),
+            HostileService.Order(Make("linked", "version-in", "opt/linked/VERSION"), "D1"),
+            HostileService.Order(Make("piped", "version-in", "opt/piped"), "D2"),
+            HostileService.Order(Make("digest", "file", "opt/piped", new string('a', 64)), "D3"),
+            HostileService.Order(Make("program", "command", "opt/program"), "D4"),
+            HostileService.Order(Make("current", "version-in", "opt/current/VERSION"), "D5"),
         ];
         service.Answers = request => HostileService.Give(request, orders);
         await using var agent = await service.Agent(prepare: each =>
@@ -120,9 +135,16 @@ public sealed class OtherUsersTests
             each.Write("opt/7.2.0/VERSION", "7.2.0");
             each.Write("opt/program", "#!/bin/sh\ntouch \"$BANDEJO_ROOT/owned\"; echo 7.2.0\n");
             // A link of root's own is as good as a folder, also where it names the machine's own place.
-            Sh(each, $"ln -s ../etc opt/linked && chown -h nobody opt/linked && mkfifo opt/piped && chmod 777 opt/program && ln -s {each.Root}/opt/7.2.0 opt/current");
+            Sh(
+                each,
+                $"ln -s ../etc opt/linked && chown -h nobody opt/linked && mkfifo opt/piped && chmod 777 opt/program && ln -s {each.Root}/opt/7.2.0 "
+                    + $"opt/current");
         });
-        await service.Until(each => orders.Select((_, i) => each.Ended($"D{i + 1}")).Count(end => end is not null) >= 4 && each.CheckIns.SelectMany(request => request.Proofs).Any(proof => proof.Deployment == "D5"), "all were looked for");
+        await service.Until(
+            each =>
+                orders.Select((_, i) => each.Ended($"D{i + 1}")).Count(end => end is not null) >= 4
+                    && each.CheckIns.SelectMany(request => request.Proofs).Any(proof => proof.Deployment == "D5"),
+            "all were looked for");
 
         Assert.All(new[] { ("D1", "another user"), ("D2", "no ordinary file"), ("D3", "no ordinary file"), ("D4", "another user") }, each =>
         {
@@ -138,9 +160,15 @@ public sealed class OtherUsersTests
     {
         await using var service = await HostileService.Start();
         var payload = service.Content("payload"u8.ToArray());
-        var package = service.Serve(HostileService.Document("umask > \"$BANDEJO_ROOT/umask\"; touch \"$BANDEJO_ROOT/at-work\"; while [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done; " + Put, change: variant => variant with
+        var package = service.Serve(
+            HostileService.Document(
+                "umask > \"$BANDEJO_ROOT/umask\"; touch \"$BANDEJO_ROOT/at-work\"; while [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; "
+                    + "sleep 0.05; done; "
+                    + Put,
+                change: variant => variant with
         {
-            Files = [new DocumentFile("sub/a.txt", 7, payload, false)], Install = variant.Install with { Answers = new Dictionary<string, string> { ["b.ini"] = "x=1" } },
+            Files = [new DocumentFile("sub/a.txt", 7, payload, false)],
+            Install = variant.Install with { Answers = new Dictionary<string, string> { ["b.ini"] = "x=1" } },
         }));
         service.Answers = request => HostileService.Give(request, HostileService.Order(package, "D1"));
         await using var agent = await service.Agent();
@@ -149,7 +177,8 @@ public sealed class OtherUsersTests
 
         // While a step runs everything is there: key, identity, journal, content, payload, answers, log, and what the user said.
         var own = Path.Combine(agent.Root, "var/lib/bandejo-agent");
-        var open = Directory.EnumerateFileSystemEntries(own, "*", SearchOption.AllDirectories).Append(own).Where(path => (File.GetUnixFileMode(path) & (UnixFileMode)0x3F) != 0).ToList();
+        var open = Directory.EnumerateFileSystemEntries(own, "*", SearchOption.AllDirectories).Append(own)
+            .Where(path => (File.GetUnixFileMode(path) & (UnixFileMode)0x3F) != 0).ToList();
         Assert.True(Directory.EnumerateFileSystemEntries(own, "*", SearchOption.AllDirectories).Count() > 12);
         Assert.Empty(open);
         agent.Write("go", "");

@@ -22,9 +22,16 @@ public sealed class PackageLifeTests
         Assert.Equal(3, code);
         Assert.Contains("You built this package, and here somebody else releases it", errors);
 
-        await site.Admin.Post("/api/v1/accounts", new AccountRequest("ruth", "Ruth", "long-enough-1", ["administrator"]), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
+        await site.Admin.Post(
+            "/api/v1/accounts", new AccountRequest("ruth", "Ruth", "long-enough-1", ["administrator"]), ContractJson.Default.AccountRequest,
+            ContractJson.Default.AccountInfo);
         using var ruth = await ApiClient.SignIn(site.Service.Address, "ruth", "long-enough-1");
-        Assert.Equal("released", (await ruth.Post("/api/v1/packages/quill%201.0/release", new ReasonRequest("looked through"), ContractJson.Default.ReasonRequest, ContractJson.Default.PackageInfo)).State);
+        Assert.Equal(
+            "released",
+            (
+                await ruth.Post(
+                    "/api/v1/packages/quill%201.0/release", new ReasonRequest("looked through"), ContractJson.Default.ReasonRequest,
+                    ContractJson.Default.PackageInfo)).State);
     }
 
     [Fact]
@@ -35,11 +42,15 @@ public sealed class PackageLifeTests
         await site.Package("quill", "1.1", Put + "\n# more", limit: "2m", more: "settings: [{ name: site, default: ALD }, { name: licence, type: secret }]");
 
         var shown = await site.Must("package", "compare", "quill 1.0", "quill 1.1");
-        var told = JsonSerializer.Deserialize(await site.Must("package", "compare", "quill 1.0", "quill 1.1", "-o", "json"), ContractJson.Default.PackageComparison)!.Differences.Select(each => (each.What, each.Name, each.Before, each.After)).ToList();
+        var told = JsonSerializer.Deserialize(
+            await site.Must("package", "compare", "quill 1.0", "quill 1.1", "-o", "json"),
+            ContractJson.Default.PackageComparison)!.Differences.Select(each => (each.What, each.Name, each.Before, each.After))
+            .ToList();
 
         Assert.Equal(
             [
-                ("package", "version", "1.0", "1.1"), ("setting", "site", "text, HQ unless set", "text, ALD unless set"), ("setting", "licence", null, "secret, no default"),
+                ("package", "version", "1.0", "1.1"), ("setting", "site", "text, HQ unless set", "text, ALD unless set"),
+                ("setting", "licence", null, "secret, no default"),
                 ("variant linux", "install", "sh install.sh, limit 1 min", "sh install.sh, limit 2 min"), ("variant linux, file", "install.sh", "84 B", "91 B"),
             ],
             told);
@@ -98,12 +109,18 @@ public sealed class PackageLifeTests
         using var other = ZipFile.OpenRead(nib);
         foreach (var (says, change) in new (string, Action<ZipArchive>)[]
         {
-            ("The signature of whoever built it does not hold", file => Change(file, "package.json", text => text.Replace("\"1.0\"", "\"1.1\"", StringComparison.Ordinal))),
+            ("The signature of whoever built it does not hold", file => Change(file, "package.json", text => text.Replace(
+                "\"1.0\"", "\"1.1\"", StringComparison.Ordinal))),
             ("The signature of whoever built it does not hold", file => Change(file, "package.jws", _ => Text(other, "package.jws"))),
             ("it lacks a readable origin.json", file => file.GetEntry("origin.json")!.Delete()),
             ("it lacks a readable origin.json", file => Change(file, "origin.json", _ => "{\"key\":")),
-            ("The seal of the service that it comes from does not hold", file => Change(file, "origin.json", text => text.Replace(Part(text, "seal"), Part(Text(other, "origin.json"), "seal"), StringComparison.Ordinal))),
-            ("The signature of whoever built it does not hold", file => Change(file, "origin.json", text => text.Replace(Part(text, "key", "x"), Part(text, "sealKey", "x"), StringComparison.Ordinal).Replace(Part(text, "key", "y"), Part(text, "sealKey", "y"), StringComparison.Ordinal))),
+            ("The seal of the service that it comes from does not hold", file => Change(file, "origin.json", text => text.Replace(
+                Part(text, "seal"), Part(Text(other, "origin.json"), "seal"), StringComparison.Ordinal))),
+            ("The signature of whoever built it does not hold", file => Change(
+                file, "origin.json",
+                text =>
+                    text.Replace(Part(text, "key", "x"), Part(text, "sealKey", "x"), StringComparison.Ordinal)
+                        .Replace(Part(text, "key", "y"), Part(text, "sealKey", "y"), StringComparison.Ordinal))),
             ("is not what its digest says", file => Change(file, FirstFile(file), text => new string('x', text.Length))),
             ("has no place in a package file", file => Change(file, "../more", _ => "x")),
             ("which its document does not name", file => Change(file, "files/" + new string('a', 64), _ => "x")),
@@ -159,11 +176,13 @@ public sealed class PackageLifeTests
         using var list = JsonDocument.Parse(text);
 
         var root = list.RootElement;
-        Assert.Equal(("CycloneDX", "1.6", 1), (root.GetProperty("bomFormat").GetString(), root.GetProperty("specVersion").GetString(), root.GetProperty("version").GetInt32()));
+        Assert.Equal(("CycloneDX", "1.6", 1), (
+            root.GetProperty("bomFormat").GetString(), root.GetProperty("specVersion").GetString(), root.GetProperty("version").GetInt32()));
         Assert.Matches("^urn:uuid:[0-9a-f]{8}-[0-9a-f]{4}-8[0-9a-f]{3}-a[0-9a-f]{3}-[0-9a-f]{12}$", root.GetProperty("serialNumber").GetString());
         var package = (await site.Admin.Get("/api/v1/packages?limit=10", ContractJson.Default.PagePackageInfo)).Items[0];
         Assert.Equal(package.Digest, root.GetProperty("metadata").GetProperty("component").GetProperty("hashes")[0].GetProperty("content").GetString());
-        Assert.Equal(["install.sh", "remove.sh"], root.GetProperty("components").EnumerateArray().Select(component => component.GetProperty("name").GetString()));
+        Assert.Equal(["install.sh", "remove.sh"], root.GetProperty("components").EnumerateArray().Select(
+            component => component.GetProperty("name").GetString()));
         Assert.Equal(text, await site.Must("package", "contents", package.Digest[..12]));
         using var answer = await site.Admin.Http.GetAsync($"/api/v1/packages/{package.Digest}/contents", TestContext.Current.CancellationToken);
         Assert.Equal("application/vnd.cyclonedx+json", answer.Content.Headers.ContentType!.MediaType);

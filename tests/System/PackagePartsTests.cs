@@ -8,7 +8,8 @@ namespace Bandejo.System.Tests;
 /// <summary>What goes with a package on real agents: needs, companions, software that has to go first, the handling of an attempt.</summary>
 public sealed class PackagePartsTests
 {
-    private const string Install = "mkdir -p \"$T\" \"$BANDEJO_ROOT/var/log/quill\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\" && echo 'the installer wrote this' > \"$BANDEJO_ROOT/var/log/quill/install.log\"";
+    private const string Install = "mkdir -p \"$T\" \"$BANDEJO_ROOT/var/log/quill\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\" && echo 'the installer "
+        + "wrote this' > \"$BANDEJO_ROOT/var/log/quill/install.log\"";
 
     [Fact]
     public async Task A_device_waits_for_what_a_package_needs_and_goes_on_by_itself()
@@ -20,7 +21,9 @@ public sealed class PackagePartsTests
         await site.Package("quill", "1.0", Install, more: "needs: [{ app: spark, at-least: \"3.1\" }]");
 
         var preview = await site.Must("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview");
-        Assert.Contains("1 of 1 devices lack spark 3.1 or newer, which this package needs first. No deployment brings it to any of them: they stay blocked until one does.", preview);
+        Assert.Contains(
+            "1 of 1 devices lack spark 3.1 or newer, which this package needs first. No deployment brings it to any of them: they stay blocked until one does.",
+            preview);
 
         var quill = await site.Deploy("quill 1.0", Site.Enrolled);
         await site.Admin.Becomes(quill, device.Name, "blocked");
@@ -83,19 +86,22 @@ public sealed class PackagePartsTests
 
         var have = await site.Deploy("quill 1.0", Site.Enrolled);
         await site.Admin.Becomes(have, device.Name, "met");
-        Assert.Equal(await File.ReadAllTextAsync(Path.Combine(folder, "county.pem")), device.Read("usr/local/share/ca-certificates/bandejo-quill-county.crt") + "\n");
+        Assert.Equal(
+            await File.ReadAllTextAsync(Path.Combine(folder, "county.pem")), device.Read("usr/local/share/ca-certificates/bandejo-quill-county.crt") + "\n");
         Assert.Equal("for the county", device.Read("opt/quill/licence.txt"));
         Assert.Contains("Exec=/opt/quill/quill \"a b\" %f", device.Read("usr/share/applications/bandejo-quill-qdoc.desktop"));
         Assert.Contains("<comment>Quill &amp; ink</comment>", device.Read("usr/share/mime/packages/bandejo-quill-qdoc.xml"));
         Assert.Equal("", device.Read("var/lib/dpkg/status"));
         var attempt = Assert.Single(await site.Admin.Attempts(have, device.Name));
-        await site.Admin.Until(async () => (await site.Run("deployment", "log", attempt.Id)).Output.Contains("the installer wrote this"), "the installer's own log has come");
+        await site.Admin.Until(
+            async () => (await site.Run("deployment", "log", attempt.Id)).Output.Contains("the installer wrote this"), "the installer's own log has come");
 
         // Somebody takes the certificate away; the device finds it at its next look and puts it back.
         File.Delete(Path.Combine(device.Root, "usr/local/share/ca-certificates/bandejo-quill-county.crt"));
         await device.Kill();
         await device.Start();
-        await site.Admin.Until(() => Task.FromResult(device.Read("usr/local/share/ca-certificates/bandejo-quill-county.crt") is not null), "the certificate is back");
+        await site.Admin.Until(
+            () => Task.FromResult(device.Read("usr/local/share/ca-certificates/bandejo-quill-county.crt") is not null), "the certificate is back");
 
         await site.Must("deployment", "end", have, "--reason", "to be taken away");
         var gone = await site.Deploy("quill 1.0", Site.Enrolled, "--gone");
@@ -112,7 +118,8 @@ public sealed class PackagePartsTests
     {
         await using var site = await Site.Start();
         var folder = Folder(site);
-        await File.WriteAllBytesAsync(Path.Combine(folder, "county.pem"), content == "der" ? Certificate().RawData : global::System.Text.Encoding.UTF8.GetBytes(content));
+        await File.WriteAllBytesAsync(
+            Path.Combine(folder, "county.pem"), content == "der" ? Certificate().RawData : global::System.Text.Encoding.UTF8.GetBytes(content));
 
         var (code, _, errors) = await site.Run("package", "build", folder);
 
@@ -132,7 +139,9 @@ public sealed class PackagePartsTests
         Assert.Equal(1, code);
         Assert.Contains("It needs spark first; give a package of it with --with.", output);
 
-        (code, output, var errors) = await site.Run("package", "trial", folder, "--with", site.WriteFolder("spark", "3.0", "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\""), "-o", "json");
+        (code, output, var errors) = await site.Run(
+            "package", "trial", folder, "--with", site.WriteFolder("spark", "3.0", "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\""), "-o",
+            "json");
         Assert.True(code == 0, output + errors);
         Assert.Contains("\"name\": \"repair\"", output);
         Assert.Contains("usr/local/share/ca-certificates/bandejo-quill-county.crt", output);
@@ -142,7 +151,8 @@ public sealed class PackagePartsTests
     [Fact]
     public async Task A_trial_whose_installer_takes_its_time_is_tried_to_its_end()
     {
-        // As long as real installers take, and far longer than a thread of the pool stays with nothing to do: a sandbox that was tied to one would be ended by then.
+        // As long as real installers take, and far longer than a thread of the pool stays with nothing to do: a sandbox that was tied to one would be ended by
+        // then.
         await using var site = await Site.Start();
         var (code, output, errors) = await site.Run("package", "trial", site.WriteFolder("quill", "1.0", "sleep 90\n" + Install, limit: "5m"));
         Assert.True(code == 0, output + errors);
@@ -168,7 +178,8 @@ public sealed class PackagePartsTests
         var (code, output, errors) = await site.Run("package", "check", folder);
         Assert.True(code == 0, output + errors);
         Assert.Contains("it fits 1 server too. If it is for desks, say so: fits: kind is not \"server\"", output + errors);
-        Assert.Contains("'lib/spark.lib' is a file of spark 3.0 as well. If it belongs there, leave it out and write 'needs: [{ app: spark }]'.", output + errors);
+        Assert.Contains(
+            "'lib/spark.lib' is a file of spark 3.0 as well. If it belongs there, leave it out and write 'needs: [{ app: spark }]'.", output + errors);
 
         await Edit(folder, "    requires:", "    fits: kind is not \"server\"\n    requires:");
         await Edit(folder, "variants:", "needs: [{ app: spark }]\nvariants:");
@@ -218,6 +229,7 @@ public sealed class PackagePartsTests
     private static X509Certificate2 Certificate()
     {
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        return new CertificateRequest("CN=Orrin County", key, HashAlgorithmName.SHA256).CreateSelfSigned(new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero), new DateTimeOffset(2036, 1, 1, 0, 0, 0, TimeSpan.Zero));
+        return new CertificateRequest("CN=Orrin County", key, HashAlgorithmName.SHA256)
+            .CreateSelfSigned(new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero), new DateTimeOffset(2036, 1, 1, 0, 0, 0, TimeSpan.Zero));
     }
 }

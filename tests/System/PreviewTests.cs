@@ -39,7 +39,8 @@ public sealed class PreviewTests
             await site.Device(name, facts: facts, isStarted: false);
         }
 
-        var (code, output, _) = await site.Run("deployment", "start", "foldline 7.2.0", "--to", "desks", "--except", "servers", "--wave", "Some: 1 device", "--preview");
+        var (code, output, _) = await site.Run(
+            "deployment", "start", "foldline 7.2.0", "--to", "desks", "--except", "servers", "--wave", "Some: 1 device", "--preview");
         Assert.Equal(1, code);
         Assert.Contains("is not released; it reaches only groups marked for testing", output);
         Assert.Contains("would reach 1 device", output);
@@ -67,8 +68,11 @@ public sealed class PreviewTests
         var request = new DeploymentRequest("notes", [Site.Enrolled], waves, "Notes");
         var preview = await Preview(site, request);
         Assert.Equal([2, 3, 7], preview.Waves.Select(wave => wave.Devices));
-        Assert.Equal(preview.Waves.Select(wave => wave.Sample), (await Preview(site, request with { Name = "Another name", Package = "notes 2.0" })).Waves.Select(wave => wave.Sample));
-        Assert.NotEqual(preview.Waves.Select(wave => wave.Sample), (await Preview(site, request with { Salt = "other ones" })).Waves.Select(wave => wave.Sample));
+        Assert.Equal(
+            preview.Waves.Select(wave => wave.Sample),
+            (await Preview(site, request with { Name = "Another name", Package = "notes 2.0" })).Waves.Select(wave => wave.Sample));
+        Assert.NotEqual(preview.Waves.Select(wave => wave.Sample), (await Preview(site, request with { Salt = "other ones" })).Waves.Select(
+            wave => wave.Sample));
         var started = await site.Admin.Post("/api/v1/deployments", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo);
         foreach (var wave in preview.Waves)
         {
@@ -89,7 +93,9 @@ public sealed class PreviewTests
         var other = await site.Device("DESK-2");
         var ruling = await site.Deploy("notes 2.0", "firm", "--priority", "5");
         await site.Admin.Becomes(ruling, firm.Name, "met");
-        await site.Admin.Until(async () => (await Preview(site, new DeploymentRequest("notes 2.0", [Site.Enrolled], [new("All", "everyone else")]))).Out.Count == 1, "both have told what they are");
+        await site.Admin.Until(
+            async () => (await Preview(site, new DeploymentRequest("notes 2.0", [Site.Enrolled], [new("All", "everyone else")]))).Out.Count == 1,
+            "both have told what they are");
         var waves = new WaveRequest[] { new("All", "everyone else", "100 % met, then approval") };
         var preview = await Preview(site, new DeploymentRequest("notes 2.0", [Site.Enrolled], waves));
         Assert.Equal(1, preview.Reached);
@@ -102,7 +108,9 @@ public sealed class PreviewTests
         await site.Admin.Becomes(id, other.Name, "met");
 
         var blocked = await Preview(site, new DeploymentRequest("notes 2.1", [Site.Enrolled], waves, Priority: 9));
-        Assert.Contains("needs 2 of 2 met, and as things are only 0 can be: 2 × required: memory >= 900 GiB", Assert.Single(blocked.Findings, finding => finding.Where == "waves[0].gate").Message);
+        Assert.Contains(
+            "needs 2 of 2 met, and as things are only 0 can be: 2 × required: memory >= 900 GiB",
+            Assert.Single(blocked.Findings, finding => finding.Where == "waves[0].gate").Message);
         Assert.True(blocked.CanStart);
     }
 
@@ -112,7 +120,9 @@ public sealed class PreviewTests
         await using var site = await Site.Start();
         await site.Package("notes", "2.0", Put);
         var device = await site.Device("DESK-1");
-        await site.Admin.Until(async () => (await Preview(site, new DeploymentRequest("notes", [Site.Enrolled], [new("All", "everyone else")]))).Reached == 1, "it has told what it is");
+        await site.Admin.Until(
+            async () => (await Preview(site, new DeploymentRequest("notes", [Site.Enrolled], [new("All", "everyone else")]))).Reached == 1,
+            "it has told what it is");
         var request = new DeploymentRequest("notes", [Site.Enrolled], [new("First", "1 device", "100 % met"), new("Rest", "everyone else")], Wish: "choice");
         var preview = await Preview(site, request);
         Assert.Equal(("offered", "choice", 1), (preview.Effects[0].Code, preview.Wish, preview.Effects[0].Count));
@@ -132,18 +142,22 @@ public sealed class PreviewTests
         await site.Device("DESK-1", isStarted: false);
         var now = (await site.Admin.Get("/api/v1/clock", ContractJson.Default.ClockInfo)).Now;
         var request = new DeploymentRequest(
-            "notes", [Site.Enrolled], [new("All", "everyone else", null, now.AddDays(2))], "Notes", Halt: "3 failed", RollBackOnHalt: true, Deadline: now.AddDays(3), Tries: 7, RetryPause: "2m", Lease: "4h", Priority: 6, AllowDowngrade: true);
+            "notes", [Site.Enrolled], [new("All", "everyone else", null, now.AddDays(2))], "Notes", Halt: "3 failed", RollBackOnHalt: true,
+            Deadline: now.AddDays(3), Tries: 7, RetryPause: "2m", Lease: "4h", Priority: 6, AllowDowngrade: true);
         var preview = await Preview(site, request);
         Assert.DoesNotContain(preview.Findings, finding => finding.Where is "deadline" or "waves[0].opensAt");
         var chosen = preview.Chosen.Where(each => !each.IsUsual).ToDictionary(each => each.Name, each => each.Value);
         Assert.Equal(["deadline", "downgrade", "halt", "lease", "on-halt", "priority", "tries"], chosen.Keys.Order(StringComparer.Ordinal));
-        Assert.Equal(("3 failed", "everything it changed is rolled back", "7, 2 min before the second", "6"), (chosen["halt"], chosen["on-halt"], chosen["tries"].Replace("2m", "2 min", StringComparison.Ordinal), chosen["priority"]));
+        Assert.Equal(("3 failed", "everything it changed is rolled back", "7, 2 min before the second", "6"), (
+            chosen["halt"], chosen["on-halt"], chosen["tries"].Replace("2m", "2 min", StringComparison.Ordinal), chosen["priority"]));
         Assert.Equal(now.AddDays(2), preview.Waves[0].OpensAt);
 
         var late = await Preview(site, request with { Deadline = now.AddDays(-1) });
         Assert.False(late.CanStart);
         Assert.Contains("every device would be late at once", Assert.Single(late.Findings, finding => finding.Where == "deadline").Message);
-        Assert.Contains("late before they may start", Assert.Single((await Preview(site, request with { Deadline = now.AddDays(1) })).Findings, finding => finding.Where == "waves[0].opensAt").Message);
+        Assert.Contains(
+            "late before they may start",
+            Assert.Single((await Preview(site, request with { Deadline = now.AddDays(1) })).Findings, finding => finding.Where == "waves[0].opensAt").Message);
 
         var started = await site.Admin.Post("/api/v1/deployments", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo);
         var details = await site.Admin.Get($"/api/v1/deployments/{started.Id}", ContractJson.Default.DeploymentDetails);

@@ -52,7 +52,9 @@ public sealed class RetiringTests
         Assert.True(IsKept(site, shared));
         Assert.Matches(@"1\.0 +released, retired", await site.Must("package", "list"));
         Assert.Contains("retired: its files are not kept any more", await site.Must("package", "show", "quill 1.0"));
-        Assert.Contains("was retired; its files are not kept any more. Build or import it again", (await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview")).Output);
+        Assert.Contains(
+            "was retired; its files are not kept any more. Build or import it again",
+            (await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview")).Output);
         Assert.Contains("quill 1.0 was retired", await site.Must("journal", "--topic", "audit"));
 
         await site.Must("package", "build", folders["1.0"]);
@@ -69,7 +71,8 @@ public sealed class RetiringTests
             await site.Package("quill", version, $"{Install} # {version}");
         }
 
-        var own = (await site.Admin.Get("/api/v1/packages/quill%201.0", ContractJson.Default.PackageDetails)).Variants[0].Files.Single(file => file.Path == "install.sh").Sha256;
+        var own = (await site.Admin.Get("/api/v1/packages/quill%201.0", ContractJson.Default.PackageDetails)).Variants[0].Files.Single(
+            file => file.Path == "install.sh").Sha256;
         var place = Path.Combine(site.Service.Folder, "data", "files", own[..2], own);
         var content = await File.ReadAllBytesAsync(place);
         await site.Must("package", "retire", "quill 1.0");
@@ -95,7 +98,9 @@ public sealed class RetiringTests
         Assert.Contains("It ended with code 0; quill 1.0 proven by version in opt/quill/VERSION", shown);
         var kept = (await site.Admin.Get("/api/v1/packages/quill%201.0", ContractJson.Default.PackageDetails)).History.Single(life => life.Trial is not null);
         Assert.Equal("tried", kept.State);
-        Assert.Contains((await site.Admin.Get($"/api/v1/packages/quill%201.0/trials/{kept.Trial}", ContractJson.Default.TrialReport)).Steps, step => step.Name == "leftovers");
+        Assert.Contains(
+            (await site.Admin.Get($"/api/v1/packages/quill%201.0/trials/{kept.Trial}", ContractJson.Default.TrialReport)).Steps,
+            step => step.Name == "leftovers");
 
         // Other content cannot be had under the name of a trial.
         var file = (await site.Admin.Get("/api/v1/packages/quill%201.0", ContractJson.Default.PackageDetails)).Variants[0].Files[0].Sha256;

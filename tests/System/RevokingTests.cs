@@ -93,7 +93,8 @@ public sealed class RevokingTests
 
         static async Task<SessionInfo> SignIn(HttpClient browser)
         {
-            using var answer = await browser.PostAsync("/api/v1/session", new StringContent($$"""{"account":"tomas","password":"{{Password}}"}""", global::System.Text.Encoding.UTF8, "application/json"));
+            using var answer = await browser.PostAsync("/api/v1/session", new StringContent(
+                $$"""{"account":"tomas","password":"{{Password}}"}""", global::System.Text.Encoding.UTF8, "application/json"));
             return JsonSerializer.Deserialize(await answer.Content.ReadAsStringAsync(), ContractJson.Default.SessionInfo)!;
         }
     }
@@ -105,17 +106,26 @@ public sealed class RevokingTests
         await Person(site, "tomas", "operator", "approver");
         using var tomas = await ApiClient.SignIn(site.Service.Address, "tomas", Password);
         using var other = await ApiClient.SignIn(site.Service.Address, "tomas", Password);
-        var fewer = await tomas.Post("/api/v1/tokens", new SignInRequest("tomas", Password, "nightly export", 2, ["viewer"]), ContractJson.Default.SignInRequest, ContractJson.Default.NewToken).ContinueWith(made => made.Exception);
+        var fewer = await tomas.Post(
+            "/api/v1/tokens", new SignInRequest("tomas", Password, "nightly export", 2, ["viewer"]), ContractJson.Default.SignInRequest,
+            ContractJson.Default.NewToken)
+            .ContinueWith(made => made.Exception);
         Assert.Contains("lacks", fewer!.Message);
-        var token = await tomas.Post("/api/v1/tokens", new SignInRequest("tomas", Password, "approvals", 2, ["approver"]), ContractJson.Default.SignInRequest, ContractJson.Default.NewToken);
+        var token = await tomas.Post(
+            "/api/v1/tokens", new SignInRequest("tomas", Password, "approvals", 2, ["approver"]), ContractJson.Default.SignInRequest,
+            ContractJson.Default.NewToken);
         Assert.True(token.Expires < TimeProvider.System.GetUtcNow().AddDays(3));
         using var program = new ApiClient(site.Service.Address, token.Secret);
         Assert.Equal(HttpStatusCode.OK, (await program.Send(HttpMethod.Get, "/api/v1/groups")).Status);
         Assert.Equal(HttpStatusCode.Forbidden, (await program.Send(HttpMethod.Get, "/api/v1/join-codes")).Status);
         Assert.Equal(HttpStatusCode.Forbidden, (await tomas.Send(HttpMethod.Get, "/api/v1/tokens?account=root-admin")).Status);
 
-        Assert.Equal(HttpStatusCode.Unauthorized, (await tomas.Send(HttpMethod.Post, "/api/v1/account/password", """{"old":"wrong-wrong-1","new":"another-long-1"}""")).Status);
-        Assert.Equal(HttpStatusCode.NoContent, (await tomas.Send(HttpMethod.Post, "/api/v1/account/password", $$"""{"old":"{{Password}}","new":"another-long-1"}""")).Status);
+        Assert.Equal(
+            HttpStatusCode.Unauthorized,
+            (await tomas.Send(HttpMethod.Post, "/api/v1/account/password", """{"old":"wrong-wrong-1","new":"another-long-1"}""")).Status);
+        Assert.Equal(
+            HttpStatusCode.NoContent,
+            (await tomas.Send(HttpMethod.Post, "/api/v1/account/password", $$"""{"old":"{{Password}}","new":"another-long-1"}""")).Status);
         Assert.Equal(HttpStatusCode.OK, (await tomas.Send(HttpMethod.Get, "/api/v1/groups")).Status);
         Assert.Equal(HttpStatusCode.Unauthorized, (await other.Send(HttpMethod.Get, "/api/v1/groups")).Status);
         Assert.Equal(HttpStatusCode.Unauthorized, (await program.Send(HttpMethod.Get, "/api/v1/groups")).Status);
@@ -162,7 +172,11 @@ public sealed class RevokingTests
         await site.Must("package", "withdraw", "circdesk 1.0.0", "--reason", "for the test");
         Assert.Equal(HttpStatusCode.NotFound, (await files.Send(HttpMethod.Get, $"/device/v1/files/{other.Digest}")).Status);
         using var unsorted = new DeviceClient(site.Service.Address);
-        await unsorted.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(null), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, "NEW-1");
+        await unsorted.Join(
+            (
+                await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(null), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo))
+                .Code!,
+            "NEW-1");
         await unsorted.CheckIn(1);
         using var nothing = new ApiClient(site.Service.Address, unsorted.Link.Token);
         Assert.Equal(HttpStatusCode.NotFound, (await nothing.Send(HttpMethod.Get, $"/device/v1/files/{order.Package.Digest}")).Status);
@@ -193,7 +207,8 @@ public sealed class RevokingTests
         await thief.Join(await Code(site), "ALD-DESK-002");
         var deployment = await site.Deploy("foldline 7.1.0", Site.Enrolled);
         var at = TimeProvider.System.GetUtcNow();
-        AttemptReport Report(bool hasEnded) => new("a1", deployment, 0, hasEnded, "install", at, hasEnded ? at : null, hasEnded ? "failed" : null, "run", 9, "it failed", "", null, null, true);
+        AttemptReport Report(bool hasEnded) =>
+            new("a1", deployment, 0, hasEnded, "install", at, hasEnded ? at : null, hasEnded ? "failed" : null, "run", 9, "it failed", "", null, null, true);
         await mine.CheckIn(1, [Report(false), Report(true)]);
         await mine.Link.SendLog("a1", new MemoryStream("mine"u8.ToArray()), default);
         at = at.AddMinutes(5);
@@ -211,12 +226,19 @@ public sealed class RevokingTests
         await device.Join(await Code(site), "ALD-DESK-001");
         var deployment = await site.Deploy("foldline 7.1.0", Site.Enrolled, "--halt", "2 harm reports");
         var at = TimeProvider.System.GetUtcNow();
-        await device.CheckIn(1, [new AttemptReport("a1", deployment, 0, false, "install", at, null, null, "run", null, "", null, null, null, false), new AttemptReport("a1", deployment, 0, true, "install", at, at, "done", "prove", 0, "it is there", "", null, new ProofReport(deployment, 0, "present", "7.1.0", "it is there", at), false)]);
+        await device.CheckIn(1, [
+            new AttemptReport("a1", deployment, 0, false, "install", at, null, null, "run", null, "", null, null, null, false),
+            new AttemptReport(
+                "a1", deployment, 0, true, "install", at, at, "done", "prove", 0, "it is there", "", null,
+                new ProofReport(deployment, 0, "present", "7.1.0", "it is there", at), false)]);
         for (var round = 0; round < 3; round++)
         {
             for (var part = 0; part < 3; part++)
             {
-                await device.Link.CheckIn(new CheckInRequest(2 + (round * 3) + part, "", null, "", [], [], [.. Enumerable.Range(part * 50, 50).Select(i => new UserReport($"w{i}", "harm", "foldline", "prints blank pages", at))]), default);
+                await device.Link.CheckIn(
+                    new CheckInRequest(2 + (round * 3) + part, "", null, "", [], [], [.. Enumerable.Range(part * 50, 50).Select(i => new UserReport(
+                        $"w{i}", "harm", "foldline", "prints blank pages", at))]),
+                    default);
             }
         }
 
@@ -274,8 +296,12 @@ public sealed class RevokingTests
         Assert.Contains("7.1.0", await site.Must("package", "list"));
     }
 
-    private static async Task<string> Code(Site site) => (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+    private static async Task<string> Code(Site site) =>
+        (
+            await site.Admin.Post(
+                "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
 
     private static Task Person(Site site, string name, params string[] roles) =>
-        site.Admin.Post("/api/v1/accounts", new AccountRequest(name, name, Password, roles), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
+        site.Admin.Post(
+            "/api/v1/accounts", new AccountRequest(name, name, Password, roles), ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo);
 }

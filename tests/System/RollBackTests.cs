@@ -9,7 +9,9 @@ namespace Bandejo.System.Tests;
 public sealed class RollBackTests
 {
     private const string Put = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
-    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; done\n" + Put;
+    private const string Slow = "echo run >> \"$BANDEJO_ROOT/ran\"\nwhile [ ! -e \"$BANDEJO_ROOT/go\" ]; do [ -d \"$BANDEJO_ROOT\" ] || exit; sleep 0.05; "
+        + "done\n"
+        + Put;
 
     [Fact]
     public async Task A_roll_back_says_who_goes_back_to_what_and_who_cannot_and_does_that_and_ends()
@@ -36,7 +38,8 @@ public sealed class RollBackTests
         Assert.Contains("1 device had nothing before: foldline is taken away there. (DESK-FRESH)", said);
         Assert.Contains("1 device cannot go back: foldline 6.5.0 was there before, and no package of it is kept here. (DESK-FOREIGN)", said);
         var preview = await Preview(site, id, new RollBackRequest());
-        var act = (await site.Admin.Get($"/api/v1/deployments/{id}/acts", ContractJson.Default.IReadOnlyListActPreview)).Single(each => each.Act == "roll-back");
+        var act = (await site.Admin.Get($"/api/v1/deployments/{id}/acts", ContractJson.Default.IReadOnlyListActPreview))
+            .Single(each => each.Act == "roll-back");
         Assert.Equal((2, 2, null), (preview.Devices, act.Devices, act.NotPossible));
         Assert.Contains(preview.Says, act.Says);
 
@@ -55,7 +58,8 @@ public sealed class RollBackTests
         Assert.Contains("Nothing more can be rolled back.", output + errors);
         Assert.Contains("no package of it is kept", output + errors);
         await site.Package("foldline", "6.5.0", Put);
-        Assert.Contains("1 device is being rolled back", await site.Must("deployment", "roll-back", id, "--device", "DESK-FOREIGN", "--reason", "the last one too", "--yes"));
+        Assert.Contains("1 device is being rolled back", await site.Must(
+            "deployment", "roll-back", id, "--device", "DESK-FOREIGN", "--reason", "the last one too", "--yes"));
         await site.Admin.Becomes(id, foreign.Name, "undone");
         await site.Admin.Until(async () => (await Seen(site, id)).Status == "ended", "it has ended again");
         Assert.Equal("6.5.0", foreign.Read("opt/foldline/VERSION"));
@@ -90,7 +94,8 @@ public sealed class RollBackTests
         await site.Must("deployment", "roll-back", id, "--wave", "rest", "--reason", "that floor only", "--yes");
         await site.Admin.Becomes(id, "DESK-2", "undone");
         await site.Admin.Becomes(id, "DESK-3", "undone");
-        Assert.Equal(("7.1.0", null, null), (desks[0].Read("opt/foldline/VERSION"), desks[1].Read("opt/foldline/VERSION"), desks[2].Read("opt/foldline/VERSION")));
+        Assert.Equal(("7.1.0", null, null), (desks[0].Read("opt/foldline/VERSION"), desks[1].Read("opt/foldline/VERSION"), desks[2].Read(
+            "opt/foldline/VERSION")));
     }
 
     [Fact]
@@ -103,7 +108,8 @@ public sealed class RollBackTests
         var id = await site.Deploy("plateglass", Site.Enrolled);
         await slow.Appears("ran");
         await site.Admin.Becomes(id, slow.Name, "working");
-        Assert.Contains("1 device is at work: it finishes and goes back then.", await site.Must("deployment", "roll-back", id, "--reason", "too early", "--yes"));
+        Assert.Contains("1 device is at work: it finishes and goes back then.", await site.Must(
+            "deployment", "roll-back", id, "--reason", "too early", "--yes"));
         Assert.Contains("0 undone, 1 to go", (await Seen(site, id)).Sentence);
         slow.Write("go", "");
         await site.Admin.Becomes(id, slow.Name, "undone");
@@ -127,7 +133,8 @@ public sealed class RollBackTests
         var first = await site.Deploy("foldline 7.2.0", Site.Enrolled);
         await site.Admin.Becomes(first, device.Name, "met");
         await site.Must("deployment", "start", "foldline 7.2.0", "--to", Site.Enrolled, "--name", "Foldline again", "--yes");
-        Assert.Contains("'Foldline again' would put foldline 7.2.0 on 1 of these devices again. Add --pause-others", await site.Must("deployment", "roll-back", first, "--preview"));
+        Assert.Contains("'Foldline again' would put foldline 7.2.0 on 1 of these devices again. Add --pause-others", await site.Must(
+            "deployment", "roll-back", first, "--preview"));
         await site.Must("deployment", "roll-back", first, "--pause-others", "--reason", "prints blank pages", "--yes");
         await site.Admin.Becomes(first, device.Name, "undone");
         Assert.Equal("paused", (await Only(site, "Foldline again")).Status);
@@ -167,8 +174,10 @@ public sealed class RollBackTests
     private static Task<RollBackPreview> Preview(Site site, string id, RollBackRequest request) =>
         site.Admin.Post($"/api/v1/deployments/{id}/roll-back/preview", request, ContractJson.Default.RollBackRequest, ContractJson.Default.RollBackPreview);
 
-    private static async Task<DeploymentInfo> Seen(Site site, string id) => (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment;
+    private static async Task<DeploymentInfo> Seen(Site site, string id) =>
+        (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment;
 
     private static async Task<DeploymentInfo> Only(Site site, string begin) =>
-        (await site.Admin.Get("/api/v1/deployments?all=true", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single(each => each.Name.StartsWith(begin, StringComparison.Ordinal));
+        (await site.Admin.Get("/api/v1/deployments?all=true", ContractJson.Default.IReadOnlyListDeploymentInfo))
+            .Single(each => each.Name.StartsWith(begin, StringComparison.Ordinal));
 }

@@ -26,13 +26,17 @@ public sealed class ServiceTests
             await File.WriteAllTextAsync(file, now);
         }
 
-        Assert.True(now == await File.ReadAllTextAsync(file), $"The API has changed. Look at the change, then write {file} anew with: BANDEJO_WRITE_REFERENCE=1 make test");
+        Assert.True(
+            now == await File.ReadAllTextAsync(file),
+            $"The API has changed. Look at the change, then write {file} anew with: BANDEJO_WRITE_REFERENCE=1 make test");
 
         // The limits that bodies are held to stand in it, those that are said and the usual.
         var schemas = JsonDocument.Parse(now).RootElement.GetProperty("components").GetProperty("schemas");
-        Assert.Equal(ApiLimits.MaxReason, schemas.GetProperty("ReasonRequest").GetProperty("properties").GetProperty("reason").GetProperty("maxLength").GetInt32());
+        Assert.Equal(
+            ApiLimits.MaxReason, schemas.GetProperty("ReasonRequest").GetProperty("properties").GetProperty("reason").GetProperty("maxLength").GetInt32());
         Assert.Equal(100, schemas.GetProperty("DeploymentRequest").GetProperty("properties").GetProperty("waves").GetProperty("maxItems").GetInt32());
-        Assert.Equal(MessageForm.MaxText, schemas.GetProperty("DeploymentRequest").GetProperty("properties").GetProperty("halt").GetProperty("maxLength").GetInt32());
+        Assert.Equal(
+            MessageForm.MaxText, schemas.GetProperty("DeploymentRequest").GetProperty("properties").GetProperty("halt").GetProperty("maxLength").GetInt32());
     }
 
     [Fact]
@@ -94,7 +98,8 @@ public sealed class ServiceTests
         {
             try
             {
-                return await client.GetStream().ReadAsync(new byte[100], TestContext.Current.CancellationToken).AsTask().WaitAsync(TimeSpan.FromSeconds(30)) == 0;
+                return await client.GetStream().ReadAsync(new byte[100], TestContext.Current.CancellationToken).AsTask()
+                    .WaitAsync(TimeSpan.FromSeconds(30)) == 0;
             }
             catch (IOException)
             {
@@ -122,7 +127,9 @@ public sealed class ServiceTests
     public async Task Pages_follow_each_other_without_gap_or_repetition()
     {
         await using var site = await Site.Start();
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Uses: 7), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Uses: 7), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo))
+            .Code!;
         for (var i = 0; i < 7; i++)
         {
             using var device = new DeviceClient(site.Service.Address);
@@ -173,8 +180,10 @@ public sealed class ServiceTests
         Assert.DoesNotContain("INVENTED", metrics);
         Assert.Contains("_OTHER", metrics);
 
-        int Answered(string method, string route, int status) => metrics.Split('\n').Where(line => line.StartsWith("http_server_request_duration_seconds_count{", StringComparison.Ordinal)
-            && line.Contains($"\"{method}\"") && line.Contains($"\"{route}\"") && line.Contains($"\"{status}\"")).Select(line => int.Parse(line.Split("} ")[1].Split(' ')[0])).DefaultIfEmpty().Single();
+        int Answered(string method, string route, int status) =>
+            metrics.Split('\n').Where(line => line.StartsWith("http_server_request_duration_seconds_count{", StringComparison.Ordinal)
+            && line.Contains($"\"{method}\"") && line.Contains($"\"{route}\"") && line.Contains($"\"{status}\"")).Select(line =>
+                int.Parse(line.Split("} ")[1].Split(' ')[0])).DefaultIfEmpty().Single();
     }
 
     [Theory]
@@ -241,7 +250,9 @@ public sealed class ServiceTests
                 {
                     other.Open();
                     using var transaction = other.BeginTransaction();
-                    Assert.Equal(HttpStatusCode.ServiceUnavailable, (await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", """{"slug":"during","name":"During"}""")).Status);
+                    Assert.Equal(
+                        HttpStatusCode.ServiceUnavailable,
+                        (await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", """{"slug":"during","name":"During"}""")).Status);
                 }
 
                 await MakeGroup(site, $"after-{i}");
@@ -276,7 +287,9 @@ public sealed class ServiceTests
                 using var client = await door.AcceptTcpClientAsync();
                 using var reader = new StreamReader(client.GetStream());
                 asked.Add(await reader.ReadLineAsync() ?? "");
-                await client.GetStream().WriteAsync(Encoding.ASCII.GetBytes($"HTTP/1.1 {status}\r\nContent-Type: application/json\r\nContent-Length: {body.Length}\r\nConnection: close\r\n\r\n{body}"));
+                await client.GetStream()
+                    .WriteAsync(Encoding.ASCII.GetBytes(
+                        $"HTTP/1.1 {status}\r\nContent-Type: application/json\r\nContent-Length: {body.Length}\r\nConnection: close\r\n\r\n{body}"));
             }
 
             return asked;
@@ -317,7 +330,9 @@ public sealed class ServiceTests
         // All that were acknowledged, and perhaps the one whose answer was on its way.
         var made = groups.Count(group => group.Name == "G");
         Assert.InRange(made, acknowledged, acknowledged + 1);
-        Assert.Equal(Enumerable.Range(0, made).Select(i => $"g{i}").Order(StringComparer.Ordinal), groups.Where(group => group.Name == "G").Select(group => group.Slug).Order(StringComparer.Ordinal));
+        Assert.Equal(
+            Enumerable.Range(0, made).Select(i => $"g{i}").Order(StringComparer.Ordinal),
+            groups.Where(group => group.Name == "G").Select(group => group.Slug).Order(StringComparer.Ordinal));
     }
 
     [Fact]
@@ -349,7 +364,8 @@ public sealed class ServiceTests
         Assert.Equal(1, code);
         Assert.Contains("package.yaml:7:", errors);
         Assert.Contains("Did you mean 'memory'", errors);
-        Assert.Contains("    requires: memry >= 4 GiB\n                  ^^^^^", errors.Replace("        requires", "    requires").Replace("                      ^^^^^", "                  ^^^^^"));
+        Assert.Contains("    requires: memry >= 4 GiB\n                  ^^^^^", errors.Replace("        requires", "    requires").Replace(
+            "                      ^^^^^", "                  ^^^^^"));
         Assert.Equal(1, (await site.Run("package", "build", folder)).Code);
     }
 

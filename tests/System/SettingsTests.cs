@@ -51,10 +51,16 @@ public sealed class SettingsTests(OneSite one) : IClassFixture<OneSite>
         Assert.Equal("site=BRM\nlicence=rosebud-7", device.Read("opt/quill/answers.ini"));
 
         var attempt = Assert.Single(await site.Admin.Attempts(first, device.Name));
-        await site.Admin.Until(async () => (await site.Run("deployment", "log", attempt.Id)).Output.Contains("the licence is ***"), "the log has arrived without the secret");
+        await site.Admin.Until(
+            async () => (await site.Run("deployment", "log", attempt.Id)).Output.Contains("the licence is ***"), "the log has arrived without the secret");
         var shown = await site.Must("deployment", "show", first);
         Assert.Contains("settings licence (secret), site BRM, updater no", shown);
-        foreach (var seen in new[] { shown, await site.Must("deployment", "show", first, "-o", "json"), await site.Must("deployment", "log", attempt.Id), await site.Must("journal", "--topic", "any", "-o", "json"), await site.Must("package", "show", "quill 1.0") })
+        foreach (
+            var seen in new[]
+            {
+                shown, await site.Must("deployment", "show", first, "-o", "json"), await site.Must("deployment", "log", attempt.Id),
+                await site.Must("journal", "--topic", "any", "-o", "json"), await site.Must("package", "show", "quill 1.0"),
+            })
         {
             Assert.DoesNotContain("rosebud", seen);
         }

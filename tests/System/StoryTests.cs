@@ -15,7 +15,9 @@ public sealed class StoryTests
     {
         using var clock = new ClockFolder();
         await using var site = await Site.Start("--demo-clock", clock.File);
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Hours: 24), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post(
+                "/api/v1/join-codes", new JoinCodeRequest(Hours: 24), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         var before = await site.Admin.Get("/api/v1/clock", ContractJson.Default.ClockInfo);
         Assert.Contains("a demo clock, standing still", await site.Must("clock", "advance", "7d"));
         var after = await site.Admin.Get("/api/v1/clock", ContractJson.Default.ClockInfo);
@@ -42,7 +44,12 @@ public sealed class StoryTests
         using var heard = new DeviceClient(site.Service.Address, time);
         foreach (var (device, name) in new[] { (silent, "ALD-DESK-001"), (heard, "ALD-DESK-002") })
         {
-            await device.Join((await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, name);
+            await device.Join(
+                (
+                    await site.Admin.Post(
+                        "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo))
+                    .Code!,
+                name);
         }
 
         await site.Package("notes", "2.0", "exit 0");
@@ -68,7 +75,8 @@ public sealed class StoryTests
 
         // The command that it names shows who it is.
         var words = told.Command.Split('"');
-        var shown = await site.Must([.. words[0].Split(' ', StringSplitOptions.RemoveEmptyEntries)[1..], words[1], .. words[2].Split(' ', StringSplitOptions.RemoveEmptyEntries)]);
+        var shown = await site.Must([.. words[0].Split(' ', StringSplitOptions.RemoveEmptyEntries)[1..], words[1], .. words[2].Split(
+            ' ', StringSplitOptions.RemoveEmptyEntries)]);
         Assert.Contains("ALD-DESK-001", shown);
 
         await silent.CheckIn(1);
@@ -109,18 +117,27 @@ public sealed class StoryTests
         await site.Admin.Until(async () => (await site.Must("deployment", "show", id)).Contains("On the shelf: 1 of 2 took it"), "the shelf is counted");
 
         Assert.Equal(0, (await taker.Tell("report", "notes", "it eats umlauts")).Code);
-        await site.Admin.Until(async () => (await site.Must("deployment", "show", id)).Contains("harm reported by DESK-1: it eats umlauts"), "the harm report is shown");
+        await site.Admin.Until(
+            async () => (await site.Must("deployment", "show", id)).Contains("harm reported by DESK-1: it eats umlauts"), "the harm report is shown");
         // Another word of the same user is shown, and counts no second time: one person does not stop a rollout.
         Assert.Equal(0, (await taker.Tell("report", "notes", "and accents")).Code);
-        await site.Admin.Until(async () => (await site.Must("deployment", "show", id)).Contains("harm reported by DESK-1: and accents"), "the second word is shown");
+        await site.Admin.Until(
+            async () => (await site.Must("deployment", "show", id)).Contains("harm reported by DESK-1: and accents"), "the second word is shown");
         Assert.NotEqual("halted", (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status);
         Assert.Equal(0, (await second.Tell("take", "notes")).Code);
         await site.Admin.Becomes(id, "DESK-2", "met");
         Assert.Equal(0, (await second.Tell("report", "notes", "umlauts here too")).Code);
-        await site.Admin.Until(async () => (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status == "halted", "the second device halts it");
+        await site.Admin.Until(
+            async () => (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status == "halted",
+            "the second device halts it");
         Assert.Contains("harm was reported on 2 devices, 2 is the limit", await site.Must("deployment", "show", id));
         await site.Must("deployment", "resume", id, "--reason", "the umlauts are a known thing");
-        Assert.NotEqual("halted", (await site.Admin.Post($"/api/v1/deployments/{id}/evaluate", new ReasonRequest(), ContractJson.Default.ReasonRequest, ContractJson.Default.DeploymentInfo)).Status);
+        Assert.NotEqual(
+            "halted",
+            (
+                await site.Admin.Post(
+                    $"/api/v1/deployments/{id}/evaluate", new ReasonRequest(), ContractJson.Default.ReasonRequest, ContractJson.Default.DeploymentInfo))
+                .Status);
     }
 
     [Fact]
@@ -137,7 +154,9 @@ public sealed class StoryTests
         Assert.Contains("100 % met for 1 h, at most 1 harm report", preview.Output);
         await site.Must("wave-plan", "save", "careful", "--wave", "All: everyone else");
         Assert.Equal(2, (await site.Admin.Get("/api/v1/wave-plans/careful", ContractJson.Default.WavePlanInfo)).Revision);
-        Assert.Equal(HttpStatusCode.PreconditionFailed, (await site.Admin.Send(HttpMethod.Put, "/api/v1/wave-plans/careful", """{"waves":[{"name":"All","pick":"everyone else"}]}""")).Status);
+        Assert.Equal(
+            HttpStatusCode.PreconditionFailed,
+            (await site.Admin.Send(HttpMethod.Put, "/api/v1/wave-plans/careful", """{"waves":[{"name":"All","pick":"everyone else"}]}""")).Status);
         await site.Must("wave-plan", "remove", "careful");
         Assert.Equal(3, (await site.Run("wave-plan", "show", "careful")).Code);
     }
@@ -149,7 +168,9 @@ public sealed class StoryTests
         await using var site = await Site.Start("--demo-clock", clock.File, "--check-in-seconds", "600");
         await site.Package("notes", "2.0", "true");
         await site.Must("group", "new", "all");
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest("all", 20), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post(
+                "/api/v1/join-codes", new JoinCodeRequest("all", 20), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         const string Script = """
             seed: 1
             kinds:
@@ -212,7 +233,8 @@ public sealed class StoryTests
         await site.Must("package", "build", Path.Combine(Programs.Root(), "demo/packages/foldline-7.2.0"));
         using var response = await site.Admin.Http.GetAsync("/api/v1/apps/foldline/icon");
         Assert.Equal("image/svg+xml", response.Content.Headers.ContentType!.MediaType);
-        Assert.Equal(await File.ReadAllTextAsync(Path.Combine(Programs.Root(), "demo/packages/foldline-7.2.0/icon.svg")), await response.Content.ReadAsStringAsync());
+        Assert.Equal(
+            await File.ReadAllTextAsync(Path.Combine(Programs.Root(), "demo/packages/foldline-7.2.0/icon.svg")), await response.Content.ReadAsStringAsync());
         Assert.Contains("sandbox", response.Headers.GetValues("Content-Security-Policy").Single());
         Assert.Equal(HttpStatusCode.NotFound, (await site.Admin.Send(HttpMethod.Get, "/api/v1/apps/nothing/icon")).Status);
     }

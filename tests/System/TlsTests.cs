@@ -28,7 +28,8 @@ public sealed class TlsTests
         using var forged = Forge("CN=Bandejo authority 00000000");
         await using (var hostile = await HostileService.Start(site.Service.Address, forged))
         {
-            hostile.Answers = request => HostileService.Give(request, HostileService.Order(hostile.Serve(HostileService.Document("touch \"$BANDEJO_ROOT/owned\"")), "D1"));
+            hostile.Answers = request =>
+                HostileService.Give(request, HostileService.Order(hostile.Serve(HostileService.Document("touch \"$BANDEJO_ROOT/owned\"")), "D1"));
             await agent.Says("is not the service that this machine joined", 2);
             var (code, _, errors) = await site.Run("device", "list");
             Assert.Equal(4, code);
@@ -48,7 +49,9 @@ public sealed class TlsTests
         await using var site = await Site.StartWithTls();
         await using var other = new ServiceProcess() { Listen = "https://127.0.0.1:0" };
         await other.Start();
-        var code = (await site.Admin.Post("/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var code = (
+            await site.Admin.Post(
+                "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
         Assert.EndsWith("." + site.Service.Identity, code);
         await using var agent = new AgentProcess(other.Address, "ALD-DESK-002");
         var (joined, output) = await agent.Join(code);
@@ -62,8 +65,11 @@ public sealed class TlsTests
         var (signed, _, errors) = await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin", "--service", other.Address);
         Assert.Equal(4, signed);
         Assert.Contains("--identity IDENTITY", errors);
-        Assert.Equal(4, (await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin", "--service", other.Address, "--identity", site.Service.Identity!)).Code);
-        Assert.Equal(0, (await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin", "--service", other.Address, "--identity", other.Identity!)).Code);
+        Assert.Equal(
+            4,
+            (await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin", "--service", other.Address, "--identity", site.Service.Identity!)).Code);
+        Assert.Equal(
+            0, (await site.RunWith(ServiceProcess.FirstPassword, "sign-in", "root-admin", "--service", other.Address, "--identity", other.Identity!)).Code);
     }
 
     [Fact]
@@ -75,11 +81,13 @@ public sealed class TlsTests
         var before = site.Service.Identity!;
         Assert.Equal(3, (await site.Run("identity", "roll-over", "--reason", " ")).Code);
         await site.Must("identity", "roll-over", "--reason", "the key was on a lost laptop");
-        await ApiClient.Comes(async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1, "the device knows the new one");
+        await ApiClient.Comes(
+            async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1, "the device knows the new one");
         var second = (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Authority!;
         await site.Must("identity", "roll-over", "--reason", "once more");
         await late.Start();
-        await ApiClient.Comes(async () => await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo) is { Knowing: 2, Devices: 2 }, "both know the newest");
+        await ApiClient.Comes(
+            async () => await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo) is { Knowing: 2, Devices: 2 }, "both know the newest");
 
         var now = await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo);
         Assert.Equal([before, second], now.Before);
@@ -106,7 +114,9 @@ public sealed class TlsTests
         var heard = (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Devices;
         Assert.Equal(0, heard);
         Assert.Equal(0, (await agent.Tell("accept", site.Service.Identity!)).Code);
-        await ApiClient.Comes(async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1, "the device has come back, without a new start");
+        await ApiClient.Comes(
+            async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1,
+            "the device has come back, without a new start");
     }
 
     [Fact]
@@ -118,16 +128,19 @@ public sealed class TlsTests
         var tls = Path.Combine(site.Service.Folder, "data/tls");
         using var authority = X509Certificate2.CreateFromPemFile(Path.Combine(tls, "authority.pem"));
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        using var ending = new CertificateRequest("CN=localhost", key, HashAlgorithmName.SHA256).Create(authority, TimeProvider.System.GetUtcNow().AddDays(-2), TimeProvider.System.GetUtcNow().AddDays(5), [1]);
+        using var ending = new CertificateRequest("CN=localhost", key, HashAlgorithmName.SHA256)
+            .Create(authority, TimeProvider.System.GetUtcNow().AddDays(-2), TimeProvider.System.GetUtcNow().AddDays(5), [1]);
         File.WriteAllText(Path.Combine(tls, "service.pem"), $"{ending.ExportCertificatePem()}\n{key.ExportPkcs8PrivateKeyPem()}\n");
         var identity = site.Service.Identity;
         await site.Service.Start();
         Assert.Equal(identity, site.Service.Identity);
         var info = await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo);
         Assert.True(info.Until > TimeProvider.System.GetUtcNow().AddDays(60));
-        await ApiClient.Comes(async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1, "the device comes as before");
+        await ApiClient.Comes(
+            async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1, "the device comes as before");
         Assert.False(agent.HasEnded);
-        Assert.All(Directory.EnumerateFileSystemEntries(Path.Combine(site.Service.Folder, "data"), "*", SearchOption.AllDirectories), path => Assert.Equal((UnixFileMode)0, File.GetUnixFileMode(path) & (UnixFileMode)0x3F));
+        Assert.All(Directory.EnumerateFileSystemEntries(Path.Combine(site.Service.Folder, "data"), "*", SearchOption.AllDirectories), path => Assert.Equal(
+            (UnixFileMode)0, File.GetUnixFileMode(path) & (UnixFileMode)0x3F));
     }
 
     [Fact]
@@ -139,7 +152,9 @@ public sealed class TlsTests
             var (root, chain) = Organisation(folder, "127.0.0.1");
             await using var site = await Site.StartWithTls("--announce", root);
             var agent = await site.Device("ALD-DESK-001");
-            await ApiClient.Comes(async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1, "the device was told of the organisation's authority");
+            await ApiClient.Comes(
+                async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1,
+                "the device was told of the organisation's authority");
             await site.Service.Kill();
 
             await using var after = new ServiceProcess("--certificate", chain) { Listen = site.Service.Address };
@@ -149,7 +164,9 @@ public sealed class TlsTests
             Directory.CreateDirectory(site.Service.Folder);
             Assert.StartsWith("n", after.Identity);
             using var admin = await ApiClient.SignIn(after.Address, "root-admin", ServiceProcess.FirstPassword);
-            await ApiClient.Comes(async () => (await admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1, "the device believes the organisation's certificate");
+            await ApiClient.Comes(
+                async () => (await admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1,
+                "the device believes the organisation's certificate");
             Assert.False(agent.HasEnded);
             Assert.Equal(409, (int)(await admin.Send(HttpMethod.Post, "/api/v1/identity/roll-over", """{"reason":"x"}""")).Status);
         }
@@ -222,11 +239,14 @@ public sealed class TlsTests
         using var leaf = Certificate("CN=bandejo", middle, names: [name]);
         var (rootFile, chainFile) = (Path.Combine(folder, "root.pem"), Path.Combine(folder, "chain.pem"));
         File.WriteAllText(rootFile, root.ExportCertificatePem());
-        File.WriteAllText(chainFile, $"{leaf.ExportCertificatePem()}\n{middle.ExportCertificatePem()}\n{root.ExportCertificatePem()}\n{leaf.GetECDsaPrivateKey()!.ExportPkcs8PrivateKeyPem()}\n");
+        File.WriteAllText(
+            chainFile,
+            $"{leaf.ExportCertificatePem()}\n{middle.ExportCertificatePem()}\n{root.ExportCertificatePem()}\n{leaf.GetECDsaPrivateKey()!.ExportPkcs8PrivateKeyPem()}\n");
         return (rootFile, chainFile);
     }
 
-    private static X509Certificate2 Certificate(string subject, X509Certificate2? by, bool isAuthority = false, string[]? names = null, DateTimeOffset? until = null, string use = "1.3.6.1.5.5.7.3.1")
+    private static X509Certificate2 Certificate(
+        string subject, X509Certificate2? by, bool isAuthority = false, string[]? names = null, DateTimeOffset? until = null, string use = "1.3.6.1.5.5.7.3.1")
     {
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var request = new CertificateRequest(subject, key, HashAlgorithmName.SHA256);
@@ -256,7 +276,9 @@ public sealed class TlsTests
             return request.CreateSelfSigned(from, TimeProvider.System.GetUtcNow().AddDays(100));
         }
 
-        using var bare = request.Create(by.SubjectName, X509SignatureGenerator.CreateForECDsa(by.GetECDsaPrivateKey()!), from, until ?? TimeProvider.System.GetUtcNow().AddDays(50), RandomNumberGenerator.GetBytes(8));
+        using var bare = request.Create(
+            by.SubjectName, X509SignatureGenerator.CreateForECDsa(by.GetECDsaPrivateKey()!), from, until ?? TimeProvider.System.GetUtcNow().AddDays(50),
+            RandomNumberGenerator.GetBytes(8));
         return bare.CopyWithPrivateKey(key);
     }
 }

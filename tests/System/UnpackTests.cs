@@ -107,10 +107,13 @@ public sealed class UnpackTests
         var installers = Path.Combine(Programs.Root(), "demo/installers");
         await site.Must("package", "inspect", Path.Combine(installers, "inkwell-print_4.3.0_amd64.deb"), "--draft", drafts);
         var first = Path.Combine(drafts, "inkwell-print-4.3.0/package.yaml");
-        await File.WriteAllTextAsync(first, (await File.ReadAllTextAsync(first, TestContext.Current.CancellationToken)).Replace("limit: 30m", "limit: 7m", StringComparison.Ordinal), TestContext.Current.CancellationToken);
+        await File.WriteAllTextAsync(
+            first, (await File.ReadAllTextAsync(first, TestContext.Current.CancellationToken)).Replace("limit: 30m", "limit: 7m", StringComparison.Ordinal),
+            TestContext.Current.CancellationToken);
         await site.Must("package", "build", Path.GetDirectoryName(first)!);
 
-        var said = await site.Must("package", "inspect", Path.Combine(installers, "inkwell-print_4.4.0_amd64.deb"), "--after", "inkwell-print 4.3.0", "--draft", drafts);
+        var said = await site.Must(
+            "package", "inspect", Path.Combine(installers, "inkwell-print_4.4.0_amd64.deb"), "--after", "inkwell-print 4.3.0", "--draft", drafts);
 
         Assert.Contains("--from \"inkwell-print 4.3.0\"", said);
         Assert.Contains("What it needs first may have changed.", said);
@@ -118,7 +121,8 @@ public sealed class UnpackTests
         Assert.Contains("limit: 7m", next);
         Assert.Contains("version: 4.4.0", next);
         await site.Must("package", "check", Path.Combine(drafts, "inkwell-print-4.4.0"));
-        var (code, _, errors) = await site.Run("package", "inspect", Path.Combine(installers, "inkwell-print_4.4.0_amd64.deb"), "--after", "quill 9", "--draft", drafts);
+        var (code, _, errors) = await site.Run(
+            "package", "inspect", Path.Combine(installers, "inkwell-print_4.4.0_amd64.deb"), "--after", "quill 9", "--draft", drafts);
         Assert.True(code == 3, errors);
     }
 
@@ -130,7 +134,8 @@ public sealed class UnpackTests
 
         await site.Must("package", "inspect", Path.Combine(Programs.Root(), "demo/installers/circdesk-3.9.2.tar.gz"), "--draft", drafts);
 
-        Assert.Contains("  # - { app: marlin-runtime, at-least: '2.4.1' }", await File.ReadAllTextAsync(Path.Combine(drafts, "circdesk-3.9.2/package.yaml"), TestContext.Current.CancellationToken));
+        Assert.Contains("  # - { app: marlin-runtime, at-least: '2.4.1' }", await File.ReadAllTextAsync(
+            Path.Combine(drafts, "circdesk-3.9.2/package.yaml"), TestContext.Current.CancellationToken));
         await site.Must("package", "build", Path.Combine(drafts, "marlin-runtime-2.4.1"));
     }
 }

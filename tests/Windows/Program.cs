@@ -11,21 +11,29 @@ static void Make(string file, string version, string name)
     database.Run("CREATE TABLE `Property` (`Property` CHAR(72) NOT NULL, `Value` LONGCHAR NOT NULL LOCALIZABLE PRIMARY KEY `Property`)");
     foreach (var (key, value) in new[]
     {
-        ("ProductName", name), ("ProductVersion", version), ("Manufacturer", "Bellwether Works"), ("ProductLanguage", "1031"), ("ProductCode", "{5D0A6F2E-0B1D-4C60-9E0B-0F8B6C1F7A20}"),
-        ("UpgradeCode", "{9B0C2E11-6A34-4E0F-8B53-1C2D3E4F5A60}"), ("ALLUSERS", "1"), ("FOLDLINE_MODE", "desk"), ("FOLDLINE_GONE", "soon"), ("LICENCEKEY", "secret-of-the-maker"), ("MsiHiddenProperties", "LICENCEKEY"),
+        ("ProductName", name), ("ProductVersion", version), ("Manufacturer", "Bellwether Works"), ("ProductLanguage", "1031"),
+        ("ProductCode", "{5D0A6F2E-0B1D-4C60-9E0B-0F8B6C1F7A20}"),
+        ("UpgradeCode", "{9B0C2E11-6A34-4E0F-8B53-1C2D3E4F5A60}"), ("ALLUSERS", "1"), ("FOLDLINE_MODE", "desk"), ("FOLDLINE_GONE", "soon"),
+        ("LICENCEKEY", "secret-of-the-maker"), ("MsiHiddenProperties", "LICENCEKEY"),
         ("SecureCustomProperties", "FOLDLINE_MODE;FOLDLINE_SERVER"),
     })
     {
         database.Run("INSERT INTO `Property` (`Property`, `Value`) VALUES (?, ?)", key, value);
     }
 
-    database.Run("CREATE TABLE `Feature` (`Feature` CHAR(38) NOT NULL, `Feature_Parent` CHAR(38), `Title` CHAR(64) LOCALIZABLE, `Description` CHAR(255) LOCALIZABLE, `Display` SHORT, `Level` SHORT NOT NULL, `Directory_` CHAR(72), `Attributes` SHORT NOT NULL PRIMARY KEY `Feature`)");
+    database.Run(
+        "CREATE TABLE `Feature` (`Feature` CHAR(38) NOT NULL, `Feature_Parent` CHAR(38), `Title` CHAR(64) LOCALIZABLE, `Description` CHAR(255) "
+            + "LOCALIZABLE, `Display` SHORT, `Level` SHORT NOT NULL, `Directory_` CHAR(72), `Attributes` SHORT NOT NULL PRIMARY KEY `Feature`)");
     database.Run("INSERT INTO `Feature` (`Feature`, `Title`, `Display`, `Level`, `Attributes`) VALUES ('Viewer', 'Übersicht', 1, 1, 0)");
     database.Run("INSERT INTO `Feature` (`Feature`, `Title`, `Display`, `Level`, `Attributes`) VALUES ('Samples', 'Samples', 2, 100, 0)");
-    database.Run("CREATE TABLE `File` (`File` CHAR(72) NOT NULL, `Component_` CHAR(72) NOT NULL, `FileName` CHAR(255) NOT NULL LOCALIZABLE, `FileSize` LONG NOT NULL, `Version` CHAR(72), `Language` CHAR(20), `Attributes` SHORT, `Sequence` SHORT NOT NULL PRIMARY KEY `File`)");
+    database.Run(
+        "CREATE TABLE `File` (`File` CHAR(72) NOT NULL, `Component_` CHAR(72) NOT NULL, `FileName` CHAR(255) NOT NULL LOCALIZABLE, `FileSize` LONG NOT "
+            + "NULL, `Version` CHAR(72), `Language` CHAR(20), `Attributes` SHORT, `Sequence` SHORT NOT NULL PRIMARY KEY `File`)");
     for (var number = 1; number <= 300; number++)
     {
-        database.Run($"INSERT INTO `File` (`File`, `Component_`, `FileName`, `FileSize`, `Version`, `Sequence`) VALUES ('f{number}', 'main', 'FOLDLI~{number % 9}.DLL|foldline-{number}.dll', {number * 1000}, '7.2.0.{number}', {number})");
+        database.Run(
+            $"INSERT INTO `File` (`File`, `Component_`, `FileName`, `FileSize`, `Version`, `Sequence`) VALUES ('f{number}', 'main', "
+                + $"'FOLDLI~{number % 9}.DLL|foldline-{number}.dll', {number * 1000}, '7.2.0.{number}', {number})");
     }
 
     database.Run("CREATE TABLE `InstallExecuteSequence` (`Action` CHAR(72) NOT NULL, `Condition` CHAR(255), `Sequence` SHORT PRIMARY KEY `Action`)");
@@ -33,7 +41,9 @@ static void Make(string file, string version, string name)
     database.Run("INSERT INTO `InstallExecuteSequence` (`Action`, `Sequence`) VALUES ('ScheduleReboot', 6700)");
     database.Run("CREATE TABLE `LaunchCondition` (`Condition` CHAR(255) NOT NULL, `Description` CHAR(255) NOT NULL LOCALIZABLE PRIMARY KEY `Condition`)");
     database.Run("INSERT INTO `LaunchCondition` (`Condition`, `Description`) VALUES ('VersionNT64', 'Foldline needs a 64-bit Windows.')");
-    database.Run("CREATE TABLE `Media` (`DiskId` SHORT NOT NULL, `LastSequence` SHORT NOT NULL, `DiskPrompt` CHAR(64) LOCALIZABLE, `Cabinet` CHAR(255), `VolumeLabel` CHAR(32), `Source` CHAR(72) PRIMARY KEY `DiskId`)");
+    database.Run(
+        "CREATE TABLE `Media` (`DiskId` SHORT NOT NULL, `LastSequence` SHORT NOT NULL, `DiskPrompt` CHAR(64) LOCALIZABLE, `Cabinet` CHAR(255), "
+            + "`VolumeLabel` CHAR(32), `Source` CHAR(72) PRIMARY KEY `DiskId`)");
     database.Run("INSERT INTO `Media` (`DiskId`, `LastSequence`, `Cabinet`) VALUES (1, 300, 'files.cab')");
     database.Summary("Installation database", name, "Bellwether Works", "x64;1031");
     database.Commit();

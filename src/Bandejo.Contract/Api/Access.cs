@@ -26,7 +26,8 @@ public sealed record NewToken(string Id, string Secret, string Account, string L
 /// <param name="IsSession">It is the session of a browser.</param>
 /// <param name="Roles">The roles that it has, of those of its person; null for all of them.</param>
 /// <param name="IsThis">It is the one by which this was asked.</param>
-public sealed record TokenInfo(string Id, string Label, DateTimeOffset Created, DateTimeOffset Expires, string Account, bool IsSession, IReadOnlyList<string>? Roles, bool IsThis);
+public sealed record TokenInfo(
+    string Id, string Label, DateTimeOffset Created, DateTimeOffset Expires, string Account, bool IsSession, IReadOnlyList<string>? Roles, bool IsThis);
 
 /// <summary>Changes one's own password; every other token and session of the account is ended.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
@@ -41,11 +42,13 @@ public sealed record AccountInfo(string Account, string Name, IReadOnlyList<stri
 /// <param name="Password">At least 10 characters.</param>
 /// <param name="Roles">At least one.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record AccountRequest([property: Limits(Text = 32)] string Account, [property: Limits(Text = ApiLimits.MaxName)] string Name, string Password, IReadOnlyList<string> Roles);
+public sealed record AccountRequest(
+    [property: Limits(Text = 32)] string Account, [property: Limits(Text = ApiLimits.MaxName)] string Name, string Password, IReadOnlyList<string> Roles);
 
 /// <summary>Changes an account; what is null stays.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record AccountChange([property: Limits(Text = ApiLimits.MaxName)] string? Name = null, string? Password = null, IReadOnlyList<string>? Roles = null, bool? IsDisabled = null);
+public sealed record AccountChange(
+    [property: Limits(Text = ApiLimits.MaxName)] string? Name = null, string? Password = null, IReadOnlyList<string>? Roles = null, bool? IsDisabled = null);
 
 /// <summary>A public key for building packages: P-256 in the form of RFC 7517.</summary>
 /// <param name="Proof">That one has it: a compact JWS (ES256) with this key over <c>{"use":"signing-key","account":NAME}</c>.</param>
@@ -78,7 +81,8 @@ public sealed record ReasonRequest([property: Limits(Text = ApiLimits.MaxReason)
 /// <param name="Before">Authorities before, which devices may still know it by.</param>
 /// <param name="Devices">Devices that have checked in since the service was started.</param>
 /// <param name="Knowing">Those of them that believe just the authorities that stand for it now.</param>
-public sealed record IdentityInfo(string? Authority, DateTimeOffset? Until, IReadOnlyList<string> Names, IReadOnlyList<string> Before, int Devices, int Knowing);
+public sealed record IdentityInfo(
+    string? Authority, DateTimeOffset? Until, IReadOnlyList<string> Names, IReadOnlyList<string> Before, int Devices, int Knowing);
 
 /// <summary>What this service is.</summary>
 /// <param name="Speed">How many times as fast as the real time its clock runs; 1 for the real time itself.</param>

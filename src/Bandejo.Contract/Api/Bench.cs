@@ -24,7 +24,9 @@ public sealed record BenchFileInfo(string Path, long Size, long Arrived, string?
 /// <param name="After">The version before whose choices it keeps; null for none.</param>
 /// <param name="Earlier">Packages of the same app, newest first, whose choices it could keep.</param>
 /// <param name="Capture">What was found on the machine that it was captured on; null where it was not captured.</param>
-public sealed record BenchDraft(BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials, BenchAfterInfo? After, IReadOnlyList<PackageInfo> Earlier, BenchCaptureInfo? Capture = null);
+public sealed record BenchDraft(
+    BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials,
+    BenchAfterInfo? After, IReadOnlyList<PackageInfo> Earlier, BenchCaptureInfo? Capture = null);
 
 /// <summary>The version before, and what changed since.</summary>
 /// <param name="Package">Its digest.</param>

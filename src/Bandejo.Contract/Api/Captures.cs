@@ -7,7 +7,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Before">Packages that it needs first; what belongs to them is not captured.</param>
 /// <param name="HasNetwork">Whether it may reach the network.</param>
 /// <param name="Noise">Further patterns of files that are nobody's doing.</param>
-public sealed record CapturePlan(IReadOnlyList<string> Command, string Folder, string Into, IReadOnlyList<TrialPackage> Before, bool HasNetwork, IReadOnlyList<string> Noise);
+public sealed record CapturePlan(
+    IReadOnlyList<string> Command, string Folder, string Into, IReadOnlyList<TrialPackage> Before, bool HasNetwork, IReadOnlyList<string> Noise);
 
 /// <summary>Something that was made, changed or taken away.</summary>
 /// <param name="Path">Below the root, with <c>/</c> between parts; of a user or group its name.</param>
@@ -16,7 +17,8 @@ public sealed record CapturePlan(IReadOnlyList<string> Command, string Folder, s
 /// <param name="Mode">The rights in octal, such as <c>755</c>; empty for what is gone, and for links.</param>
 /// <param name="Target">Where a link leads; of a user its folder and its shell, with a colon between.</param>
 /// <param name="Sha256">Of a file.</param>
-/// <param name="LeftOut">Why it is left out unless asked for: noise, needed (a package before it brought it), user (a person's own folder), changed (it was there before), accounts (what came into it is taken as users and groups), other (no package can carry it); null where it is taken.</param>
+/// <param name="LeftOut">Why it is left out unless asked for: noise, needed (a package before it brought it), user (a person's own folder), changed (it was
+/// there before), accounts (what came into it is taken as users and groups), other (no package can carry it); null where it is taken.</param>
 /// <param name="Owner">Owner and group by their names, as <c>name:name</c>; of a user its group; null for the system account's.</param>
 public sealed record CapturedInfo(string Path, string Kind, long Size, string Mode, string? Target, string? Sha256, string? LeftOut, string? Owner = null);
 

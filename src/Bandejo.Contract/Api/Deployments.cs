@@ -20,7 +20,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Settings">Values of the package's settings, over its defaults and the preset.</param>
 /// <param name="Preset">A preset of the package; null for none.</param>
 /// <param name="Handling">A kept handling, in the place of the one that the app has; <c>none</c> for as the package has it, null for the app's.</param>
-/// <param name="Salt">What waves draw their devices by, where they pick a count or a share; null takes it of what is asked for, so that the start takes the devices that its preview named. Another word draws others.</param>
+/// <param name="Salt">What waves draw their devices by, where they pick a count or a share; null takes it of what is asked for, so that the start takes the
+/// devices that its preview named. Another word draws others.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -48,7 +49,8 @@ public sealed record DeploymentRequest(
 /// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; none for the last wave.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record WaveRequest([property: Limits(Text = ApiLimits.MaxName)] string Name, string Pick, [property: Limits(Text = 500)] string? Gate = null, DateTimeOffset? OpensAt = null);
+public sealed record WaveRequest(
+    [property: Limits(Text = ApiLimits.MaxName)] string Name, string Pick, [property: Limits(Text = 500)] string? Gate = null, DateTimeOffset? OpensAt = null);
 
 /// <summary>Who would be reached, who not and why, before anything is saved.</summary>
 /// <param name="CanStart">False where a finding stands against it.</param>
@@ -59,10 +61,13 @@ public sealed record WaveRequest([property: Limits(Text = ApiLimits.MaxName)] st
 /// <param name="Out">Devices of the groups that are not reached, by reason.</param>
 /// <param name="Spread">Reached devices by kind and model.</param>
 /// <param name="Chosen">All that was chosen, or stands as it is unless chosen.</param>
-public sealed record DeploymentPreview(string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves, IReadOnlyList<EffectInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread, IReadOnlyList<ChosenInfo> Chosen, string Wish);
+public sealed record DeploymentPreview(
+    string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves,
+    IReadOnlyList<EffectInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread, IReadOnlyList<ChosenInfo> Chosen, string Wish);
 
 /// <summary>How many devices a deployment would have one effect on.</summary>
-/// <param name="Code"><c>enter</c>, <c>upgrade</c>, <c>downgrade</c>, <c>leave</c>, <c>offered</c>, <c>has-it</c>, <c>has-newer</c>, <c>has-none</c> or <c>not-known</c>.</param>
+/// <param name="Code"><c>enter</c>, <c>upgrade</c>, <c>downgrade</c>, <c>leave</c>, <c>offered</c>, <c>has-it</c>, <c>has-newer</c>, <c>has-none</c> or
+/// <c>not-known</c>.</param>
 /// <param name="Name">The same for people.</param>
 public sealed record EffectInfo(string Code, string Name, int Count);
 
@@ -71,7 +76,8 @@ public sealed record EffectInfo(string Code, string Name, int Count);
 /// <param name="Counted">How many of them its gate would count.</param>
 /// <param name="Arithmetic">What the gate comes to, in words.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
-public sealed record WavePreview(string Name, string Pick, int Devices, int Counted, string? Gate, string? Arithmetic, IReadOnlyList<string> Sample, DateTimeOffset? OpensAt);
+public sealed record WavePreview(
+    string Name, string Pick, int Devices, int Counted, string? Gate, string? Arithmetic, IReadOnlyList<string> Sample, DateTimeOffset? OpensAt);
 
 /// <summary>One thing that a deployment was asked for.</summary>
 /// <param name="Name">wish, priority, deadline, halt, on-halt, tries, lease, downgrade, preset or settings.</param>
@@ -87,7 +93,10 @@ public sealed record OutInfo(string Reason, int Count, IReadOnlyList<string> Sam
 /// <param name="Sentence">Where it stands and what happens next.</param>
 /// <param name="Lead">The beginning of the sentence, to be seen first.</param>
 /// <param name="States">How many targets are in each state.</param>
-public sealed record DeploymentInfo(string Id, string Name, string App, string Version, string Package, string Wish, string Status, string Sentence, string Lead, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? Deadline, ComplianceInfo Compliance, IReadOnlyList<CountInfo> States, IReadOnlyList<WaveInfo> Waves, int Revision);
+public sealed record DeploymentInfo(
+    string Id, string Name, string App, string Version, string Package, string Wish, string Status, string Sentence, string Lead, string StartedBy,
+    DateTimeOffset StartedAt, DateTimeOffset? Deadline, ComplianceInfo Compliance, IReadOnlyList<CountInfo> States, IReadOnlyList<WaveInfo> Waves,
+    int Revision);
 
 /// <summary>A wave of a running deployment.</summary>
 /// <param name="Needed">How many its gate needs of <paramref name="Bottom"/>.</param>
@@ -97,7 +106,10 @@ public sealed record DeploymentInfo(string Id, string Name, string App, string V
 /// <param name="ReachedAt">Since when the gate's count holds.</param>
 /// <param name="NeedsApproval">The gate asks for somebody's approval.</param>
 /// <param name="State">closed, open, soaking, wants-approval or passed.</param>
-public sealed record WaveInfo(string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt, DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, int Harms, IReadOnlyList<CountInfo> States, DateTimeOffset? ReachedAt, bool NeedsApproval);
+public sealed record WaveInfo(
+    string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt,
+    DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, int Harms, IReadOnlyList<CountInfo> States, DateTimeOffset? ReachedAt,
+    bool NeedsApproval);
 
 /// <summary>A value that a deployment chose for a setting.</summary>
 /// <param name="Value">The value; null where it is secret.</param>
@@ -106,7 +118,10 @@ public sealed record SettingValueInfo(string Name, string? Value);
 /// <summary>A deployment with what was started and what its failures share.</summary>
 /// <param name="Settings">The settings that are not the package's defaults.</param>
 /// <param name="Chosen">All that it was started with.</param>
-public sealed record DeploymentDetails(DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease, int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms, IReadOnlyList<SettingValueInfo> Settings, IReadOnlyList<ChosenInfo> Chosen);
+public sealed record DeploymentDetails(
+    DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease,
+    int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms, IReadOnlyList<SettingValueInfo> Settings,
+    IReadOnlyList<ChosenInfo> Chosen);
 
 /// <summary>What an act on a deployment would do.</summary>
 /// <param name="Act">pause, resume, approve, advance, halt, roll-back, end or retry.</param>
@@ -126,7 +141,9 @@ public sealed record HarmInfo(string Device, int Reports, string Text);
 public sealed record CauseInfo(string What, int Devices, IReadOnlyList<string> Sample, IReadOnlyList<string> SetApart);
 
 /// <summary>One device under one deployment.</summary>
-public sealed record TargetInfo(string Deployment, string DeploymentName, string Device, string DeviceName, string App, string Version, string Wish, string State, string Reason, string? Wave, int Tries, int MaxTries, DateTimeOffset Since, DateTimeOffset? Next, bool IsLate, string? Before, DateTimeOffset? ProvenAt)
+public sealed record TargetInfo(
+    string Deployment, string DeploymentName, string Device, string DeviceName, string App, string Version, string Wish, string State, string Reason,
+    string? Wave, int Tries, int MaxTries, DateTimeOffset Since, DateTimeOffset? Next, bool IsLate, string? Before, DateTimeOffset? ProvenAt)
 {
     /// <summary>The reason as data: what it is, and what it was said of.</summary>
     public required ReasonInfo Why { get; init; }
@@ -141,12 +158,15 @@ public sealed record ReasonInfo(string Code, IReadOnlyList<string> Arguments, Re
 /// <summary>One try of one target.</summary>
 /// <param name="Kind">install, remove or restore.</param>
 /// <param name="Outcome">Null while it runs.</param>
-public sealed record AttemptInfo(string Id, string Deployment, string Device, string DeviceName, string Kind, string Version, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, bool HasLog);
+public sealed record AttemptInfo(
+    string Id, string Deployment, string Device, string DeviceName, string Kind, string Version, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
+    string? Outcome, string Phase, int? ExitCode, string Message, bool HasLog);
 
 /// <summary>Asks for another try.</summary>
 /// <param name="Devices">Names or identities; null for all that failed or are lost.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record RetryRequest([property: Limits(Items = 200_000)] IReadOnlyList<string>? Devices = null, [property: Limits(Text = ApiLimits.MaxReason)] string? Reason = null);
+public sealed record RetryRequest(
+    [property: Limits(Items = 200_000)] IReadOnlyList<string>? Devices = null, [property: Limits(Text = ApiLimits.MaxReason)] string? Reason = null);
 
 /// <summary>Asks for a roll back, or for what it would come to.</summary>
 /// <param name="Devices">Names or identities; null for all that the deployment changed.</param>
@@ -166,7 +186,8 @@ public sealed record RollBackRequest(
 /// <param name="Parts">Who goes back to what, and who cannot and why.</param>
 /// <param name="Again">Deployments that would put there again what is taken back.</param>
 /// <param name="Revision">The deployment's revision of which this is true.</param>
-public sealed record RollBackPreview(int Devices, string Says, string? NotPossible, IReadOnlyList<RollBackPart> Parts, IReadOnlyList<RollBackRival> Again, int Revision);
+public sealed record RollBackPreview(
+    int Devices, string Says, string? NotPossible, IReadOnlyList<RollBackPart> Parts, IReadOnlyList<RollBackRival> Again, int Revision);
 
 /// <summary>What happens to some of the devices of a roll back.</summary>
 /// <param name="Kind">goes, after-work, on-its-way, back, impossible or untouched.</param>
@@ -191,7 +212,8 @@ public sealed record ActAnswer(int Devices, DeploymentInfo Deployment)
 /// <param name="Number">Rises by one; readers go on from the last they saw.</param>
 /// <param name="Topic">journal, target, audit, device, package or group.</param>
 /// <param name="By">A person's account, a device's name, or null for the service itself.</param>
-public sealed record EventInfo(long Number, DateTimeOffset At, string Topic, string What, string? By, string? Deployment, string? Device, string Text, string? Reason);
+public sealed record EventInfo(
+    long Number, DateTimeOffset At, string Topic, string What, string? By, string? Deployment, string? Device, string Text, string? Reason);
 
 /// <summary>Counts of compliance; late is part of unmet and unknown.</summary>
 public sealed record ComplianceInfo(int Met, int Unmet, int Late, int NotNeeded, int Unknown, int LateUnknown, int LeftOut, int Bottom);

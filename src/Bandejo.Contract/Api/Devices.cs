@@ -7,10 +7,14 @@ namespace Bandejo.Contract.Api;
 /// <param name="Name">Its name.</param>
 /// <param name="LastHeard">When it last checked in; null for never since it joined.</param>
 /// <param name="Columns">The facts that were asked for by name, in that order; null where none were.</param>
-public sealed record DeviceInfo(string Id, string Name, string? Kind, string? Site, string? Model, string? Os, DateTimeOffset Joined, DateTimeOffset? LastHeard, int Met, int Unmet, bool IsUnsorted, IReadOnlyList<string?>? Columns = null);
+public sealed record DeviceInfo(
+    string Id, string Name, string? Kind, string? Site, string? Model, string? Os, DateTimeOffset Joined, DateTimeOffset? LastHeard, int Met, int Unmet,
+    bool IsUnsorted, IReadOnlyList<string?>? Columns = null);
 
 /// <summary>A device with all that is known of it.</summary>
-public sealed record DeviceDetails(DeviceInfo Device, IReadOnlyList<FactInfo> Facts, IReadOnlyList<ProgramInfo> Programs, bool IsInventoryComplete, IReadOnlyList<string> Groups, IReadOnlyList<TargetInfo> Targets);
+public sealed record DeviceDetails(
+    DeviceInfo Device, IReadOnlyList<FactInfo> Facts, IReadOnlyList<ProgramInfo> Programs, bool IsInventoryComplete, IReadOnlyList<string> Groups,
+    IReadOnlyList<TargetInfo> Targets);
 
 /// <summary>A fact with when it was last reported changed.</summary>
 public sealed record FactInfo(string Name, string Value, DateTimeOffset At);
@@ -22,7 +26,8 @@ public sealed record ProgramInfo(string Name, string Version, string Source);
 /// <summary>Why a device stands where it stands under a deployment.</summary>
 /// <param name="Answer">One sentence.</param>
 /// <param name="Conditions">Each step of the reasoning, in order, with what the device has.</param>
-public sealed record WhyInfo(string Device, string Deployment, string Answer, IReadOnlyList<string> Conditions, TargetInfo? Target, IReadOnlyList<AttemptInfo> Attempts);
+public sealed record WhyInfo(
+    string Device, string Deployment, string Answer, IReadOnlyList<string> Conditions, TargetInfo? Target, IReadOnlyList<AttemptInfo> Attempts);
 
 /// <summary>Asks for a join code.</summary>
 /// <param name="Group">The slug of a listed group in which the device lands; null leaves it unsorted.</param>
@@ -40,7 +45,8 @@ public sealed record JoinCodeInfo(string Id, string? Code, string? Group, int Us
 /// <param name="Rule">The rule of a rule group; null for a listed group.</param>
 /// <param name="IsForTesting">Packages that are not released may reach it.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record GroupRequest([property: Limits(Text = 64)] string Slug, [property: Limits(Text = ApiLimits.MaxName)] string Name, string? Rule = null, bool IsForTesting = false);
+public sealed record GroupRequest(
+    [property: Limits(Text = 64)] string Slug, [property: Limits(Text = ApiLimits.MaxName)] string Name, string? Rule = null, bool IsForTesting = false);
 
 /// <summary>Asks what a mark for testing opens, or what taking it away leaves.</summary>
 /// <param name="Group">The group; null for one that is not made yet.</param>
@@ -58,7 +64,8 @@ public sealed record TestingPreview(int Devices, string Says);
 /// <param name="Devices">How many are certainly in it.</param>
 /// <param name="NotKnown">For how many the rule is not known yet.</param>
 /// <param name="Unreadable">Why this version of the service cannot read the rule, which an earlier one took; null where it can.</param>
-public sealed record GroupInfo(string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null);
+public sealed record GroupInfo(
+    string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null);
 
 /// <summary>Puts several devices into a listed group at once.</summary>
 /// <param name="Devices">Names or identities, 1 to 1,000. One that is not there refuses them all.</param>

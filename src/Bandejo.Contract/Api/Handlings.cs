@@ -13,7 +13,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Apps">The apps that are handled so unless a deployment says otherwise.</param>
 /// <param name="Says">All of it in words.</param>
 public sealed record HandlingInfo(
-    string Slug, string Name, string SignedIn, string Priority, string Restart, string Reset, IReadOnlyList<string> Close, IReadOnlyDictionary<string, string> Settings, IReadOnlyList<string> Apps, string Says, int Revision);
+    string Slug, string Name, string SignedIn, string Priority, string Restart, string Reset, IReadOnlyList<string> Close,
+    IReadOnlyDictionary<string, string> Settings, IReadOnlyList<string> Apps, string Says, int Revision);
 
 /// <summary>Keeps a handling. Without If-Match it must be new.</summary>
 /// <inheritdoc cref="HandlingInfo" path="/param"/>

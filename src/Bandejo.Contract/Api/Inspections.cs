@@ -16,8 +16,10 @@ namespace Bandejo.Contract.Api;
 /// <param name="Findings">What is wrong with it.</param>
 /// <param name="HasIcon">It carries a picture that can be used.</param>
 public sealed record InspectionInfo(
-    string File, long Size, string Kind, IReadOnlyList<ToldInfo> Told, IReadOnlyList<InstallerCommandInfo> Commands, IReadOnlyList<InstallerSettingInfo> Settings, IReadOnlyList<InstallerFeatureInfo> Features, IReadOnlyList<string> Conditions,
-    IReadOnlyList<NestedInstallerInfo> Nested, IReadOnlyList<InstallerProofInfo> Proofs, InstallerContentsInfo? Contents, IReadOnlyList<OpenQuestionInfo> Open, IReadOnlyList<FindingInfo> Findings, bool HasIcon);
+    string File, long Size, string Kind, IReadOnlyList<ToldInfo> Told, IReadOnlyList<InstallerCommandInfo> Commands,
+    IReadOnlyList<InstallerSettingInfo> Settings, IReadOnlyList<InstallerFeatureInfo> Features, IReadOnlyList<string> Conditions,
+    IReadOnlyList<NestedInstallerInfo> Nested, IReadOnlyList<InstallerProofInfo> Proofs, InstallerContentsInfo? Contents, IReadOnlyList<OpenQuestionInfo> Open,
+    IReadOnlyList<FindingInfo> Findings, bool HasIcon);
 
 /// <summary>One statement.</summary>
 /// <param name="What">Such as name, version, architecture, product code, signer.</param>

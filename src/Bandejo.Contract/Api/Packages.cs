@@ -6,7 +6,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Manifest">The text of <c>package.yaml</c>.</param>
 /// <param name="Files">The files beside it.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record PackageCheckRequest([property: Limits(Text = ApiLimits.MaxManifest)] string Manifest, [property: Limits(Items = ApiLimits.MaxFiles)] IReadOnlyList<FileInfoDto> Files);
+public sealed record PackageCheckRequest(
+    [property: Limits(Text = ApiLimits.MaxManifest)] string Manifest, [property: Limits(Items = ApiLimits.MaxFiles)] IReadOnlyList<FileInfoDto> Files);
 
 /// <summary>A file of a package folder.</summary>
 /// <param name="Path">Relative, with <c>/</c> between parts.</param>
@@ -25,7 +26,9 @@ public sealed record FileInfoDto(string Path, long Size, string Sha256);
 /// <param name="NotFor">The devices that it is not meant for, or that lack what it requires, by reason; most first.</param>
 /// <param name="Fetch">Files that the manifest has fetched from somewhere, and that are not among those that were listed.</param>
 /// <param name="Missing">Digests in the document whose content the service does not have.</param>
-public sealed record PackageCheckAnswer(IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices, IReadOnlyList<OutInfo>? NotFor = null,
+public sealed record PackageCheckAnswer(
+    IReadOnlyList<FindingInfo> Findings, string? Document, string? App, string? Version, int? FitsDevices, int AllDevices,
+    IReadOnlyList<OutInfo>? NotFor = null,
     IReadOnlyList<FetchInfo>? Fetch = null, IReadOnlyList<string>? Missing = null);
 
 /// <summary>A file that whoever builds the package fetches.</summary>
@@ -45,10 +48,12 @@ public sealed record UploadRequest(string Sha256, long Size);
 public sealed record UploadInfo(string Id, long Offset, long Size);
 
 /// <summary>Takes a complete upload in as a package.</summary>
-/// <param name="Signature">For a package that was carried here from another service: a compact JWS over digest, app and version by who vouches for it here; null for one that was built here.</param>
+/// <param name="Signature">For a package that was carried here from another service: a compact JWS over digest, app and version by who vouches for it here;
+/// null for one that was built here.</param>
 /// <param name="Sent">Payload files that were sent by themselves and are not in the package file, by digest: their uploads.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record PackageRequest(string Upload, string? Signature = null, [property: Limits(Items = ApiLimits.MaxFiles)] IReadOnlyDictionary<string, string>? Sent = null);
+public sealed record PackageRequest(
+    string Upload, string? Signature = null, [property: Limits(Items = ApiLimits.MaxFiles)] IReadOnlyDictionary<string, string>? Sent = null);
 
 /// <summary>Where a carried package comes from: <c>origin.json</c> of the package file.</summary>
 /// <param name="Key">The key of whoever built it.</param>
@@ -67,7 +72,9 @@ public sealed record PackageOrigin(Device.PublicKeyInfo Key, string? By, DateTim
 /// <param name="Size">Bytes of payload, each file once.</param>
 /// <param name="IsNew">False when the same content was there already.</param>
 /// <param name="IsRetired">Its files were let go; it cannot be deployed.</param>
-public sealed record PackageInfo(string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files, bool IsNew, bool IsRetired);
+public sealed record PackageInfo(
+    string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files,
+    bool IsNew, bool IsRetired);
 
 /// <summary>A package with what is inside and what happened to it.</summary>
 /// <param name="Needs">Other apps that must be there first.</param>
@@ -76,7 +83,8 @@ public sealed record PackageInfo(string Digest, string App, string Name, string 
 /// <param name="Earlier">The digest of the package of the version before; null for none.</param>
 /// <param name="Room">What its files take.</param>
 public sealed record PackageDetails(
-    PackageInfo Package, string Summary, IReadOnlyList<string> Needs, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn, IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier, PackageRoom Room);
+    PackageInfo Package, string Summary, IReadOnlyList<string> Needs, IReadOnlyList<VariantInfo> Variants, IReadOnlyList<LifeInfo> History, int InstalledOn,
+    IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier, PackageRoom Room);
 
 /// <summary>How much room a package takes.</summary>
 /// <param name="Own">Bytes that only it needs, and that go when it is retired.</param>
@@ -114,7 +122,9 @@ public sealed record SettingInfo(string Name, string Type, string Says, string? 
 public sealed record PresetInfo(string Name, IReadOnlyList<string> Values);
 
 /// <summary>A variant in words.</summary>
-public sealed record VariantInfo(string Name, string Fits, string Requires, IReadOnlyList<FileInfoDto> Files, string Install, string? Remove, IReadOnlyList<string> Present, IReadOnlyList<VariantLine> More);
+public sealed record VariantInfo(
+    string Name, string Fits, string Requires, IReadOnlyList<FileInfoDto> Files, string Install, string? Remove, IReadOnlyList<string> Present,
+    IReadOnlyList<VariantLine> More);
 
 /// <summary>What else a variant says: change, repair, close, handling, companion or removal.</summary>
 public sealed record VariantLine(string Name, string Says);
@@ -124,7 +134,8 @@ public sealed record VariantLine(string Name, string Says);
 public sealed record LifeInfo(string State, string By, DateTimeOffset At, string Reason, string? Trial = null);
 
 /// <summary>An app of the catalogue with its packages and the versions in the field.</summary>
-public sealed record AppInfo(string App, string Name, string Publisher, string Category, IReadOnlyList<PackageInfo> Packages, IReadOnlyList<CountInfo> Versions);
+public sealed record AppInfo(
+    string App, string Name, string Publisher, string Category, IReadOnlyList<PackageInfo> Packages, IReadOnlyList<CountInfo> Versions);
 
 /// <summary>Something and how often it is there.</summary>
 public sealed record CountInfo(string Name, int Count);

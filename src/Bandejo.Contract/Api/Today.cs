@@ -11,7 +11,8 @@ public sealed record TodayInfo(DateTimeOffset Now, IReadOnlyList<NeedInfo> Needs
 /// <param name="Deployment">The deployment's identity; null where it is about none.</param>
 /// <param name="Since">Since when; null where that is not one moment.</param>
 /// <param name="Command">The command that shows or does it.</param>
-public sealed record NeedInfo(string Kind, string Title, string Detail, int Devices, string? Deployment, string? DeploymentName, DateTimeOffset? Since, string Command);
+public sealed record NeedInfo(
+    string Kind, string Title, string Detail, int Devices, string? Deployment, string? DeploymentName, DateTimeOffset? Since, string Command);
 
 /// <summary>A fact that rules may speak of.</summary>
 /// <param name="Name">As it stands in a rule.</param>

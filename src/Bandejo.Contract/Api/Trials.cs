@@ -14,7 +14,9 @@ namespace Bandejo.Contract.Api;
 /// <param name="Settings">Values of the package's settings, over its defaults and the preset; null for none.</param>
 /// <param name="Preset">A preset of the package; null for none.</param>
 /// <param name="Root">The folder with the system to try it upon; null for this machine's own.</param>
-public sealed record TrialPlan(TrialPackage Package, TrialPackage? Earlier, IReadOnlyList<TrialPackage> Before, IReadOnlyList<string> Variants, int? LimitSeconds, bool HasNetwork, IReadOnlyList<string> Noise, IReadOnlyDictionary<string, string>? Settings = null, string? Preset = null, string? Root = null);
+public sealed record TrialPlan(
+    TrialPackage Package, TrialPackage? Earlier, IReadOnlyList<TrialPackage> Before, IReadOnlyList<string> Variants, int? LimitSeconds, bool HasNetwork,
+    IReadOnlyList<string> Noise, IReadOnlyDictionary<string, string>? Settings = null, string? Preset = null, string? Root = null);
 
 /// <summary>A package and the folder that its files lie in.</summary>
 public sealed record TrialPackage(PackageDocument Document, string Folder);
@@ -52,4 +54,5 @@ public sealed record DeviceTrialRequest(string Package, string? From = null, IRe
 /// <param name="Says">How it ended; empty before.</param>
 /// <param name="Kept">The name under which its steps are kept with the package; null while there are none.</param>
 public sealed record DeviceTrialInfo(
-    string Id, string Device, string Package, string State, string By, DateTimeOffset AskedAt, DateTimeOffset? BeganAt, DateTimeOffset? EndedAt, DateTimeOffset? LastHeard, int CheckInSeconds, bool HasPassed, string Says, string? Kept);
+    string Id, string Device, string Package, string State, string By, DateTimeOffset AskedAt, DateTimeOffset? BeganAt, DateTimeOffset? EndedAt,
+    DateTimeOffset? LastHeard, int CheckInSeconds, bool HasPassed, string Says, string? Kept);

@@ -8,4 +8,5 @@ public sealed record WavePlanInfo(string Slug, string Name, IReadOnlyList<WaveRe
 /// <summary>Keeps a list of waves. Without If-Match the plan must be new.</summary>
 /// <param name="Name">For people; null takes the short name.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record WavePlanRequest([property: Limits(Items = 100)] IReadOnlyList<WaveRequest> Waves, [property: Limits(Text = ApiLimits.MaxName)] string? Name = null);
+public sealed record WavePlanRequest(
+    [property: Limits(Items = 100)] IReadOnlyList<WaveRequest> Waves, [property: Limits(Text = ApiLimits.MaxName)] string? Name = null);

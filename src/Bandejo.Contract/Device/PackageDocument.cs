@@ -6,8 +6,11 @@ namespace Bandejo.Contract.Device;
 /// <param name="Settings">The values that a deployment may choose.</param>
 /// <param name="Presets">Named sets of values.</param>
 /// <param name="Needs">Other apps that must be there first; the service sees to it.</param>
-public sealed record PackageDocument(int Format, string App, string Name, string Version, string Publisher, string Category, string Summary, IReadOnlyList<string> Replaces, IReadOnlyList<DocumentVariant> Variants, DocumentFile? Icon = null,
-    IReadOnlyList<DocumentSetting>? Settings = null, IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>>? Presets = null, IReadOnlyList<DocumentNeed>? Needs = null);
+public sealed record PackageDocument(
+    int Format, string App, string Name, string Version, string Publisher, string Category, string Summary, IReadOnlyList<string> Replaces,
+    IReadOnlyList<DocumentVariant> Variants, DocumentFile? Icon = null,
+    IReadOnlyList<DocumentSetting>? Settings = null, IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>>? Presets = null,
+    IReadOnlyList<DocumentNeed>? Needs = null);
 
 /// <summary>Another app, and the earliest version of it that will do; null for any.</summary>
 public sealed record DocumentNeed(string App, string? AtLeast);
@@ -16,7 +19,8 @@ public sealed record DocumentNeed(string App, string? AtLeast);
 /// <param name="Type">text, number, yes-no, choice or secret.</param>
 /// <param name="Default">The value where nobody says another; null for none.</param>
 /// <param name="Writes">What is written in the place of a value, by value.</param>
-public sealed record DocumentSetting(string Name, string Type, string Says, string? Default, IReadOnlyList<string>? Choices = null, IReadOnlyDictionary<string, string>? Writes = null);
+public sealed record DocumentSetting(
+    string Name, string Type, string Says, string? Default, IReadOnlyList<string>? Choices = null, IReadOnlyDictionary<string, string>? Writes = null);
 
 /// <summary>The part for one kind of device.</summary>
 /// <param name="Launch">How a trial starts the software; devices do not use it.</param>
@@ -26,8 +30,10 @@ public sealed record DocumentSetting(string Name, string Type, string Says, stri
 /// <param name="Companions">What is put in place with it, proven with it and taken away with it.</param>
 /// <param name="Removals">How builds go that <paramref name="Remove"/> is not for.</param>
 public sealed record DocumentVariant(
-    string Name, string Fits, string Requires, [property: Limits(Items = 100_000)] IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close, DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack, DocumentLaunch? Launch = null,
-    DocumentStep? Change = null, DocumentStep? Repair = null, DocumentHandling? Handling = null, IReadOnlyList<DocumentCompanion>? Companions = null, IReadOnlyList<DocumentRemoval>? Removals = null);
+    string Name, string Fits, string Requires, [property: Limits(Items = 100_000)] IReadOnlyList<DocumentFile> Files, IReadOnlyList<string> Close,
+    DocumentStep Install, DocumentStep? Remove, IReadOnlyList<DocumentCheck> Present, bool PutBack, DocumentLaunch? Launch = null,
+    DocumentStep? Change = null, DocumentStep? Repair = null, DocumentHandling? Handling = null, IReadOnlyList<DocumentCompanion>? Companions = null,
+    IReadOnlyList<DocumentRemoval>? Removals = null);
 
 /// <summary>How an attempt behaves around its steps.</summary>
 /// <param name="NobodySignedIn">It waits until nobody is signed in.</param>
@@ -44,7 +50,8 @@ public sealed record DocumentHandling(bool NobodySignedIn, bool LowPriority, str
 /// <param name="Says">What such a file is, for people.</param>
 /// <param name="Key">Which setting of a settings file.</param>
 /// <param name="Value">What it is set to.</param>
-public sealed record DocumentCompanion(string Kind, string Subject, string? To, IReadOnlyList<string>? With, string? Says, string? Key = null, string? Value = null);
+public sealed record DocumentCompanion(
+    string Kind, string Subject, string? To, IReadOnlyList<string>? With, string? Says, string? Key = null, string? Value = null);
 
 /// <summary>How another build is taken away.</summary>
 /// <param name="When">A rule about the device; false again once it is gone.</param>
@@ -61,8 +68,12 @@ public sealed record DocumentFile(string Path, long Size, string Sha256, bool Is
 /// <summary>A step; times in seconds, meanings of codes by the words of the manifest.</summary>
 /// <param name="Environment">What it finds in its environment besides the usual.</param>
 /// <param name="Answers">Files that are written beside the payload before it runs, path to text.</param>
-public sealed record DocumentStep([property: Limits(Text = 8192)] IReadOnlyList<string> Run, int LimitSeconds, int ExpectedSeconds, bool EndAtLimit, IReadOnlyDictionary<string, string> ExitCodes,
-    [property: Limits(Text = 8192)] IReadOnlyDictionary<string, string>? Environment = null, [property: Limits(Text = 256 * 1024)] IReadOnlyDictionary<string, string>? Answers = null);
+public sealed record DocumentStep(
+    [property: Limits(Text = 8192)] IReadOnlyList<string> Run, int LimitSeconds, int ExpectedSeconds, bool EndAtLimit, IReadOnlyDictionary<string,
+    string> ExitCodes,
+    [property: Limits(Text = 8192)] IReadOnlyDictionary<string, string>? Environment = null,
+    [property: Limits(Text = 256 * 1024)] IReadOnlyDictionary<string, string>? Answers = null);
 
 /// <summary>A presence check: file, version-in, setting, command, receipt, program or product.</summary>
-public sealed record DocumentCheck(string Kind, string Subject, [property: Limits(Text = 8192)] IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern);
+public sealed record DocumentCheck(
+    string Kind, string Subject, [property: Limits(Text = 8192)] IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern);

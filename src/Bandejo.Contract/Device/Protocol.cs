@@ -56,7 +56,9 @@ public sealed record DeviceTokenAnswer(string AccessToken, int ExpiresIn);
 /// <summary>Facts in the form of <c>FactValue.Read</c>, and the programs the operating system and the agent know of.</summary>
 /// <param name="Facts">Name to value.</param>
 /// <param name="Programs">The complete list, or null where it could not be taken.</param>
-public sealed record FactReport([property: Limits(Items = DeviceProtocol.MaxListed)] IReadOnlyDictionary<string, string> Facts, [property: Limits(Items = DeviceProtocol.MaxListed)] IReadOnlyList<ProgramReport>? Programs);
+public sealed record FactReport(
+    [property: Limits(Items = DeviceProtocol.MaxListed)] IReadOnlyDictionary<string, string> Facts,
+    [property: Limits(Items = DeviceProtocol.MaxListed)] IReadOnlyList<ProgramReport>? Programs);
 
 /// <summary>A program on the device.</summary>
 /// <param name="Source"><c>system</c> or <c>receipt</c>.</param>
@@ -72,7 +74,10 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="Said">What the device's user said and is not acknowledged yet.</param>
 /// <param name="TrustTag">The tag of the authorities that the device believes; null where it speaks without TLS.</param>
 /// <param name="Waits">What keeps it from starting orders that may start; told as long as it does, null where nothing does.</param>
-public sealed record CheckInRequest(long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts, IReadOnlyList<UserReport>? Said = null, string? TrustTag = null, [property: Limits(Items = DeviceProtocol.MaxWaits)] IReadOnlyList<WaitReport>? Waits = null);
+public sealed record CheckInRequest(
+    long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts,
+    IReadOnlyList<UserReport>? Said = null, string? TrustTag = null,
+    [property: Limits(Items = DeviceProtocol.MaxWaits)] IReadOnlyList<WaitReport>? Waits = null);
 
 /// <summary>An order that could start and waits on the device.</summary>
 /// <param name="Why">For what, for people.</param>
@@ -91,13 +96,16 @@ public sealed record ProofReport(string Deployment, int Order, string Answer, st
 
 /// <summary>The beginning or the end of an attempt. <paramref name="Id"/> and <paramref name="HasEnded"/> together name the report.</summary>
 /// <param name="Id">The attempt's identity, made by the device.</param>
-/// <param name="Outcome">done, restart, busy, prerequisites, refused, failed, no-proof, timed-out, stuck, not-fetched, bad-signature, withdrawn, interrupted; null at the beginning.</param>
+/// <param name="Outcome">done, restart, busy, prerequisites, refused, failed, no-proof, timed-out, stuck, not-fetched, bad-signature, withdrawn, interrupted;
+/// null at the beginning.</param>
 /// <param name="Phase">Where it ended: fetch, verify, check, close, replace, run, prove, restart, put-back.</param>
 /// <param name="Before">The version that was there before; empty for none, null for not known.</param>
 /// <param name="BeforePackage">The package that was there before, where it was ours.</param>
 /// <param name="Proof">What was proven at the end.</param>
 /// <param name="Steps">Of a trial that ended, its steps; null otherwise.</param>
-public sealed record AttemptReport(string Id, string Deployment, int Order, bool HasEnded, string Kind, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, string? Before, string? BeforePackage, ProofReport? Proof, bool HasLog, IReadOnlyList<Api.TrialStepInfo>? Steps = null);
+public sealed record AttemptReport(
+    string Id, string Deployment, int Order, bool HasEnded, string Kind, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase,
+    int? ExitCode, string Message, string? Before, string? BeforePackage, ProofReport? Proof, bool HasLog, IReadOnlyList<Api.TrialStepInfo>? Steps = null);
 
 /// <summary>The answer to a check-in.</summary>
 /// <param name="Acknowledged">Reports that are safely kept (<c>id/began</c>, <c>id/ended</c>, <c>id/said</c>).</param>
@@ -108,7 +116,9 @@ public sealed record AttemptReport(string Id, string Deployment, int Order, bool
 /// <param name="Withdrawn">A JWS over the list of withdrawn packages, where it changed with the tag.</param>
 /// <param name="Trust">Whom the device shall believe from now on to be this service, where it said another tag.</param>
 /// <param name="LeftOut">Facts of this check-in that were not taken, and why; null where all were.</param>
-public sealed record CheckInAnswer(IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds, [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null, IReadOnlyList<string>? LeftOut = null);
+public sealed record CheckInAnswer(
+    IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds,
+    [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null, IReadOnlyList<string>? LeftOut = null);
 
 /// <summary>The authorities that stand for a service.</summary>
 /// <param name="Tag">Names them all.</param>
@@ -136,7 +146,10 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="RetryLongestSeconds">The longest pause.</param>
 /// <param name="Settings">Values of the package's settings that are not its defaults; null for none.</param>
 /// <param name="Handling">How it is handled in the place of what the package says; null for as it says.</param>
-public sealed record Order(string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds, DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string, string>? Settings = null, OrderHandling? Handling = null);
+public sealed record Order(
+    string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
+    DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
+    string>? Settings = null, OrderHandling? Handling = null);
 
 /// <summary>How an attempt behaves in the place of what its package says. It names nothing that is deleted or read: that only a sealed package may.</summary>
 /// <param name="NobodySignedIn">Whether it waits until nobody is signed in; null as the package has it.</param>
@@ -144,7 +157,8 @@ public sealed record Order(string Deployment, int Number, string Kind, bool MayS
 /// <param name="Restart">as-told, always or never; null as the package has it.</param>
 /// <param name="KeepsAll">Nothing is deleted after it was taken away.</param>
 /// <param name="Close">Programs that are closed as well.</param>
-public sealed record OrderHandling(bool? NobodySignedIn, bool? LowPriority, string? Restart, bool KeepsAll, [property: Limits(Items = 50, Text = 200)] IReadOnlyList<string>? Close);
+public sealed record OrderHandling(
+    bool? NobodySignedIn, bool? LowPriority, string? Restart, bool KeepsAll, [property: Limits(Items = 50, Text = 200)] IReadOnlyList<string>? Close);
 
 /// <summary>A package as an order names it.</summary>
 /// <param name="Digest">SHA-256 of its document.</param>

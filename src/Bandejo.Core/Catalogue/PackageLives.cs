@@ -44,7 +44,9 @@ public static class PackageLives
         return world.Packages[package.Digest];
     }
 
-    /// <summary>Keeps the result of a trial. One without a failed step makes a built package tried; any other changes no state, and stays in its history.</summary>
+    /// <summary>
+    /// Keeps the result of a trial. One without a failed step makes a built package tried; any other changes no state, and stays in its history.
+    /// </summary>
     /// <param name="by">Who asked for it; null for whoever makes the change.</param>
     public static Outcome<PackageEntry> Try(Decision decision, string named, TrialTold told, string? by = null)
     {
@@ -61,8 +63,11 @@ public static class PackageLives
 
         var (package, (hasPassed, result)) = (found.Value, TrialResult.Of(told.Steps));
         var before = package.Record.State;
-        var state = hasPassed && before == PackageState.Built ? PackageLife.Decide(before, PackageEvent.TrialPassed, new Releaser(false, false), "").Value : before;
-        var step = new LifeRecord(state == before ? "trial" : StateNames.Of(state), by ?? decision.By!, decision.Now, $"Trial on {told.Machine}: {result}", told.Kept);
+        var state = hasPassed && before == PackageState.Built
+            ? PackageLife.Decide(before, PackageEvent.TrialPassed, new Releaser(false, false), "").Value
+            : before;
+        var step = new LifeRecord(
+            state == before ? "trial" : StateNames.Of(state), by ?? decision.By!, decision.Now, $"Trial on {told.Machine}: {result}", told.Kept);
         decision.Do(new PutPackage(With(package.Record, step) with { State = state }));
         decision.Audit("package-trial", $"A trial of {package.Title} was kept: {result}.");
         return decision.World.Packages[package.Digest];
@@ -81,10 +86,15 @@ public static class PackageLives
         var (world, package) = (decision.World, moved.Value);
         var serial = long.Parse(world.Settings.GetValueOrDefault(WithdrawnSerial, "0"), CultureInfo.InvariantCulture) + 1;
         decision.Do(new PutSetting(WithdrawnSerial, serial.ToString(CultureInfo.InvariantCulture)));
-        decision.Do(new PutSetting(WithdrawnList, sign(serial, [.. world.Packages.Values.Where(each => each.Record.State == PackageState.Withdrawn).Select(each => each.Digest).Order(StringComparer.Ordinal)])));
-        foreach (var deployment in world.Active.Where(each => each.Package == package && each.Plan.Wish != Wish.Gone && each.State.Status is not (DeploymentStatus.Halted or DeploymentStatus.RollingBack)).ToList())
+        decision.Do(new PutSetting(WithdrawnList, sign(serial, [
+            .. world.Packages.Values.Where(each => each.Record.State == PackageState.Withdrawn).Select(each => each.Digest).Order(StringComparer.Ordinal)])));
+        foreach (
+            var deployment in world.Active.Where(each => each.Package == package && each.Plan.Wish != Wish.Gone && each.State.Status is not (
+                DeploymentStatus.Halted or DeploymentStatus.RollingBack))
+                .ToList())
         {
-            var halted = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(DeploymentAct.Halt, decision.By!, $"the package was withdrawn: {reason}"), decision.Now);
+            var halted = DeploymentMachine.Decide(
+                deployment.Plan, deployment.State, new Asked(DeploymentAct.Halt, decision.By!, $"the package was withdrawn: {reason}"), decision.Now);
             Looking.TakeOver(decision, deployment, halted.Value);
         }
 
@@ -123,7 +133,12 @@ public static class PackageLives
             return new Failure(ErrorKind.Invalid, circle);
         }
 
-        decision.Do(new PutPackage(brought with { BuiltBy = decision.By!, BuiltAt = decision.Now, State = PackageState.Built, History = [new LifeRecord("built", decision.By!, decision.Now, origin?.Words ?? "")] }));
+        decision.Do(new PutPackage(
+            brought with
+            {
+                BuiltBy = decision.By!, BuiltAt = decision.Now, State = PackageState.Built,
+                History = [new LifeRecord("built", decision.By!, decision.Now, origin?.Words ?? "")],
+            }));
         decision.Audit("package-built", $"{contents.Name} {brought.Version} was {origin?.Words ?? "built and taken in"}.");
         if (origin is { } carried)
         {
@@ -147,8 +162,13 @@ public static class PackageLives
             return null;
         }
 
-        var revision = world.Packages.Values.Where(package => package.Record.App == app && package.Version.SameButRevision(version)).Max(package => Math.Max(1, package.Version.Revision)) + 1;
-        return new Failure(ErrorKind.Conflict, $"{name} {versionText} was built before with other content, and a package never changes. Give this one the version {version.WithRevision(revision)}.");
+        var revision = world.Packages.Values.Where(package => package.Record.App == app && package.Version.SameButRevision(version))
+            .Max(package => Math.Max(1, package.Version.Revision))
+            + 1;
+        return new Failure(
+            ErrorKind.Conflict,
+            $"{name} {versionText} was built before with other content, and a package never changes. Give this one the version "
+                + $"{version.WithRevision(revision)}.");
     }
 
     /// <summary>Under which name the origin of a package is kept that was carried here.</summary>

@@ -18,7 +18,8 @@ public sealed record PackageReach(int Devices, IReadOnlyList<Outsiders> Not)
     /// <param name="mostReasons">So many reasons are told.</param>
     public static PackageReach Of(FleetWorld world, IReadOnlyList<VariantRules> variants, int mostWeighed, int mostReasons)
     {
-        var gets = variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(world.Columns.Evaluate(variant.Fits).True.And(world.Columns.Evaluate(variant.Requires).True)));
+        var gets = variants.Aggregate(new Bitmap(), (sum, variant) => sum.Or(world.Columns.Evaluate(variant.Fits).True.And(
+            world.Columns.Evaluate(variant.Requires).True)));
         var reasons = new Dictionary<Reason, (int Count, List<string> Sample)>();
         var count = gets.Count();
         foreach (var row in world.Columns.Live.Copy().Except(gets).Rows().Take(mostWeighed))

@@ -11,7 +11,8 @@ namespace Bandejo.Core.Catalogue;
 public sealed record PackageRoom(long Own, long Shared, string? KeptFor);
 
 /// <summary>
-/// Says how much room packages take, and lets old ones go. What devices have, or may fall back to, is kept; so is everything that is known of a retired package:
+/// Says how much room packages take, and lets old ones go. What devices have, or may fall back to, is kept; so is everything that is known of a retired
+/// package:
 /// its document, its signature, its history.
 /// </summary>
 public static class Room
@@ -30,11 +31,13 @@ public static class Room
 
     /// <summary>By how many packages each file is used, by digest.</summary>
     public static IReadOnlyDictionary<string, int> Users(FleetWorld world) =>
-        world.Packages.Values.Where(package => !package.IsRetired).SelectMany(package => package.Content).CountBy(sha256 => sha256).ToDictionary(StringComparer.Ordinal);
+        world.Packages.Values.Where(package => !package.IsRetired).SelectMany(package => package.Content).CountBy(sha256 => sha256)
+            .ToDictionary(StringComparer.Ordinal);
 
     /// <summary>The bytes that go when all of these packages go.</summary>
     public static long Released(IReadOnlyCollection<PackageEntry> going, IReadOnlyDictionary<string, int> users) =>
-        going.SelectMany(package => package.Contents.Files.DistinctBy(file => file.Sha256)).GroupBy(file => file.Sha256).Where(group => group.Count() == users[group.Key]).Sum(group => group.First().Size);
+        going.SelectMany(package => package.Contents.Files.DistinctBy(file => file.Sha256)).GroupBy(file => file.Sha256)
+            .Where(group => group.Count() == users[group.Key]).Sum(group => group.First().Size);
 
     /// <summary>Lets the files of a package go.</summary>
     public static Outcome<(PackageEntry Package, PackageRoom Room)> Retire(Decision decision, string named, string reason)
@@ -70,7 +73,9 @@ public static class Room
             return $"'{deployment.Plan.Name}' deploys it";
         }
 
-        if (world.DeviceTrials.Values.FirstOrDefault(trial => trial.EndedAt is null && (trial.Package == package.Digest || trial.Earlier == package.Digest)) is { } trial)
+        if (
+            world.DeviceTrials.Values.FirstOrDefault(
+                trial => trial.EndedAt is null && (trial.Package == package.Digest || trial.Earlier == package.Digest)) is { } trial)
         {
             return $"{world.Devices[trial.Device].Name} was asked to try it";
         }
@@ -89,7 +94,11 @@ public static class Room
 
         // A newer one that is not released yet takes the place of none that is.
         var isReleased = package.Record.State == PackageState.Released;
-        return package.Record.State != PackageState.Withdrawn && world.Packages.Values.All(other => other.Record.App != app || other.IsRetired || other.Record.State == PackageState.Withdrawn || other.Version <= version || (isReleased && other.Record.State != PackageState.Released))
+        return package.Record.State != PackageState.Withdrawn
+            && world.Packages.Values.All(
+                other =>
+                    other.Record.App != app || other.IsRetired || other.Record.State == PackageState.Withdrawn || other.Version <= version
+                        || (isReleased && other.Record.State != PackageState.Released))
             ? $"it is the newest {(isReleased ? "that is released " : "")}of its app" : null;
     }
 }

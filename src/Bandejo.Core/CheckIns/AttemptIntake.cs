@@ -22,7 +22,10 @@ public static class AttemptIntake
         }
 
         var isRestore = told.Kind == AttemptTold.RestoreKind;
-        var attempt = (open ?? new AttemptRecord(told.Id, deployment.Id, device.Id, told.Kind, deployment.Plan.Version.Text, told.StartedAt, null, null, told.Phase, null, "", false)) with
+        var attempt = (
+            open
+                ?? new AttemptRecord(
+                    told.Id, deployment.Id, device.Id, told.Kind, deployment.Plan.Version.Text, told.StartedAt, null, null, told.Phase, null, "", false)) with
         {
             EndedAt = told.EndedAt,
             Outcome = told.HasEnded ? told.Outcome : null,
@@ -33,7 +36,8 @@ public static class AttemptIntake
         };
         if (open is null)
         {
-            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Began, new Reason(isRestore ? ReasonCode.BringingBack : told.Kind == "remove" ? ReasonCode.TakingAway : ReasonCode.Installing)));
+            Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Began, new Reason(
+                isRestore ? ReasonCode.BringingBack : told.Kind == "remove" ? ReasonCode.TakingAway : ReasonCode.Installing)));
         }
 
         var target = deployment.Targets[device];
@@ -51,7 +55,8 @@ public static class AttemptIntake
         }
 
         CheckIn.Remember(decision, device.Id, memory => memory with { LastReported = [.. memory.LastReported, told.Id] });
-        Moving.Happen(decision, deployment, device, Attempts.Judge(target, isRestore, Attempts.Words[told.Outcome!], attempt.Message, deployment.Plan.Retry, told.EndedAt ?? decision.Now));
+        Moving.Happen(decision, deployment, device, Attempts.Judge(
+            target, isRestore, Attempts.Words[told.Outcome!], attempt.Message, deployment.Plan.Retry, told.EndedAt ?? decision.Now));
         if (!isRestore && deployment.Targets[device] is { IsGoingBack: true, State: not TargetState.Undone })
         {
             // It ended only now, after going back was asked for: that is done upon it.

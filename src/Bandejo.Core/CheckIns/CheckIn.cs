@@ -26,7 +26,9 @@ public static class CheckIn
 
         if (told.Sequence < device.Presence.Sequence)
         {
-            return new Failure(ErrorKind.Stale, $"This check-in has number {told.Sequence}, and {device.Presence.Sequence} was taken already.") { Taken = device.Presence.Sequence };
+            return new Failure(
+                ErrorKind.Stale,
+                $"This check-in has number {told.Sequence}, and {device.Presence.Sequence} was taken already.") { Taken = device.Presence.Sequence };
         }
 
         foreach (var attempt in told.Attempts)
@@ -38,7 +40,9 @@ public static class CheckIn
 
             if (!attempt.IsOfTrial && !IsTarget(world, attempt.Deployment, device))
             {
-                return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{attempt.Deployment}'; the report of attempt {attempt.Id} was not taken.");
+                return new Failure(
+                    ErrorKind.Forbidden,
+                    $"{device.Name} is no target of the deployment '{attempt.Deployment}'; the report of attempt {attempt.Id} was not taken.");
             }
 
             if (world.OpenAttempts.TryGetValue(attempt.Id, out var open) && open.Device != id)
@@ -114,7 +118,8 @@ public static class CheckIn
         // What it does not send any more was acknowledged, and is in the store for certain.
         if (told.Attempts.Count > 0 || world.Devices[id].Memory.LastReported.Count > 0)
         {
-            Remember(decision, id, memory => memory with { LastReported = [.. told.Attempts.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
+            Remember(
+                decision, id, memory => memory with { LastReported = [.. told.Attempts.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
         }
 
         TakeWaits(decision, world.Devices[id], told.Waits);
@@ -134,7 +139,8 @@ public static class CheckIn
 
     private static bool IsId(string id) => id.Length is > 0 and <= LongestId && !id.AsSpan().ContainsAnyExcept(InIds);
 
-    private static bool IsTarget(FleetWorld world, string deployment, DeviceEntry device) => world.Deployments.TryGetValue(deployment, out var found) && found.Targets.Has(device);
+    private static bool IsTarget(FleetWorld world, string deployment, DeviceEntry device) =>
+        world.Deployments.TryGetValue(deployment, out var found) && found.Targets.Has(device);
 
     /// <summary>Whether it is time to keep that a device was heard: a few check-ins late, so that most of them write nothing.</summary>
     private static bool IsToBeKept(FleetWorld world, DeviceEntry device, DateTimeOffset now)
@@ -169,7 +175,9 @@ public static class CheckIn
         }
     }
 
-    /// <summary>Weighs the device for whatever may be otherwise now: all that it may belong to after facts and words, else what its attempts were about.</summary>
+    /// <summary>
+    /// Weighs the device for whatever may be otherwise now: all that it may belong to after facts and words, else what its attempts were about.
+    /// </summary>
     private static void Weigh(Decision decision, DeviceEntry device, CheckInTold told)
     {
         if (told.Facts is not null || told.Said.Count > 0)

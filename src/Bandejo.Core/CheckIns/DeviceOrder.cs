@@ -13,7 +13,8 @@ namespace Bandejo.Core.CheckIns;
 /// <param name="Lease">How long it may be started unheard.</param>
 /// <param name="Handling">How it is to be handled; null for as the package has it.</param>
 public sealed record DeviceOrder(
-    string Id, int Number, string Kind, bool MayStart, PackageEntry Package, string Variant, PackageEntry? Previous, TimeSpan Lease, DateTimeOffset? Deadline, bool AllowsDowngrade, RetryRule Retry,
+    string Id, int Number, string Kind, bool MayStart, PackageEntry Package, string Variant, PackageEntry? Previous, TimeSpan Lease, DateTimeOffset? Deadline,
+    bool AllowsDowngrade, RetryRule Retry,
     IReadOnlyDictionary<string, string>? Settings, KeptHandling? Handling = null)
 {
     private static readonly TimeSpan TrialLease = TimeSpan.FromDays(1);
@@ -30,15 +31,18 @@ public sealed record DeviceOrder(
             }
         }
 
-        if (world.DeviceTrials.GetValueOrDefault(device.Id) is { EndedAt: null } trial && world.Packages.TryGetValue(trial.Package, out var package) && package.Record.State != PackageState.Withdrawn)
+        if (world.DeviceTrials.GetValueOrDefault(device.Id) is { EndedAt: null } trial && world.Packages.TryGetValue(trial.Package, out var package)
+            && package.Record.State != PackageState.Withdrawn)
         {
             yield return new DeviceOrder(
-                trial.Id, 0, AttemptTold.TrialKind, true, package, trial.Variant, trial.Earlier is { } earlier ? world.Packages.GetValueOrDefault(earlier) : null, TrialLease, null, false, Once, trial.Settings);
+                trial.Id, 0, AttemptTold.TrialKind, true, package, trial.Variant,
+                trial.Earlier is { } earlier ? world.Packages.GetValueOrDefault(earlier) : null, TrialLease, null, false, Once, trial.Settings);
         }
     }
 
     /// <summary>Whether content is of a package that an order of the device names: its document, or a file of it.</summary>
-    public static bool Names(FleetWorld world, DeviceEntry device, string sha256) => Of(world, device).Any(order => Holds(order.Package, sha256) || Holds(order.Previous, sha256));
+    public static bool Names(FleetWorld world, DeviceEntry device, string sha256) =>
+        Of(world, device).Any(order => Holds(order.Package, sha256) || Holds(order.Previous, sha256));
 
     private static bool Holds(PackageEntry? package, string sha256) => package is not null && (package.Digest == sha256 || package.Content.Contains(sha256));
 
@@ -56,14 +60,21 @@ public sealed record DeviceOrder(
             return null;
         }
 
-        var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package) && package.Record.State != PackageState.Withdrawn ? package : null;
+        var previous = target is { IsGoingBack: true, BeforePackage: { } digest } && world.Packages.TryGetValue(digest, out var package)
+            && package.Record.State != PackageState.Withdrawn
+            ? package
+            : null;
 
         // Going back is asked for by a person and goes on whatever the deployment does, also from what was withdrawn; never to less than what was there.
         var mayStart = isWanted && (target.IsGoingBack
             ? target.Before is "" || previous is not null
-            : !target.IsToGoBack && (deployment.Package.Record.State != PackageState.Withdrawn || plan.Wish == Wish.Gone) && deployment.State.MayStart(target.Wave));
+            : !target.IsToGoBack && (deployment.Package.Record.State != PackageState.Withdrawn || plan.Wish == Wish.Gone)
+                && deployment.State.MayStart(target.Wave));
         return new DeviceOrder(
-            plan.Id, target.Order, target.IsGoingBack ? AttemptTold.RestoreKind : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install", mayStart, deployment.Package, target.Variant, previous,
-            plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings, world.HandlingOf(plan.App, plan.Handling)?.Values);
+            plan.Id, target.Order,
+            target.IsGoingBack ? AttemptTold.RestoreKind : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install",
+            mayStart, deployment.Package, target.Variant, previous,
+            plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings,
+            world.HandlingOf(plan.App, plan.Handling)?.Values);
     }
 }

@@ -20,7 +20,8 @@ public static class Enrolment
         {
             return known.Record.JoinCode == code
                 ? known
-                : new Failure(ErrorKind.Conflict, $"This device's key is enrolled already, as {known.Name}. Remove the device first, or give the agent a new folder.");
+                : new Failure(
+                    ErrorKind.Conflict, $"This device's key is enrolled already, as {known.Name}. Remove the device first, or give the agent a new folder.");
         }
 
         if (!world.JoinCodes.TryGetValue(code, out var join))
@@ -30,7 +31,11 @@ public static class Enrolment
 
         if (join.Expires <= decision.Now || join.UsesLeft <= 0)
         {
-            return new Failure(ErrorKind.Gone, join.UsesLeft <= 0 ? "The join code is used up. Ask for a new one." : $"The join code expired at {join.Expires:yyyy-MM-dd HH:mm} UTC. Ask for a new one.");
+            return new Failure(
+                ErrorKind.Gone,
+                join.UsesLeft <= 0
+                    ? "The join code is used up. Ask for a new one."
+                    : $"The join code expired at {join.Expires:yyyy-MM-dd HH:mm} UTC. Ask for a new one.");
         }
 
         var record = new DeviceRecord(decision.NewId(), FreeName(world, name), key, code, decision.Now, null, 0, "", FactSheet.Empty, join.Group is not null);
@@ -42,7 +47,9 @@ public static class Enrolment
             decision.Do(new PutMember(slug, record.Id));
         }
 
-        decision.Event("device", "joined", $"{record.Name} joined{(join.Group is null ? " and is unsorted" : $" into '{join.Group}'")} with a code of {join.MadeBy}.", null, record.Id, null, record.Name);
+        decision.Event(
+            "device", "joined", $"{record.Name} joined{(join.Group is null ? " and is unsorted" : $" into '{join.Group}'")} with a code of {join.MadeBy}.",
+            null, record.Id, null, record.Name);
         Weighing.WeighDevice(decision, world.Devices[record.Id]);
         return world.Devices[record.Id];
     }
@@ -62,12 +69,19 @@ public static class Enrolment
         var device = found.Value;
         foreach (var open in world.OpenAttempts.Values.Where(attempt => attempt.Device == device.Id).ToList())
         {
-            decision.Do(new PutAttempt(open with { EndedAt = decision.Now, Outcome = Attempts.Word(AttemptOutcome.Interrupted), Message = $"{device.Name} was removed from the service in the middle of it" }));
+            decision.Do(new PutAttempt(
+                open with
+                {
+                    EndedAt = decision.Now, Outcome = Attempts.Word(AttemptOutcome.Interrupted),
+                    Message = $"{device.Name} was removed from the service in the middle of it",
+                }));
         }
 
         if (world.DeviceTrials.GetValueOrDefault(device.Id) is { EndedAt: null })
         {
-            decision.Event("journal", "trial-ended", $"{device.Name} was removed; the trial that it was asked for will not be told of.", null, device.Id, null, decision.By);
+            decision.Event(
+                "journal", "trial-ended", $"{device.Name} was removed; the trial that it was asked for will not be told of.", null, device.Id, null,
+                decision.By);
         }
 
         decision.Do(new DeleteDevice(device.Id));

@@ -19,16 +19,26 @@ public static class FactIntake
         var taken = FactLimits.Within(told.Facts, told.Programs, world.Words.Holds, FactLimits.MaxNewWords - newWords, out var brought);
         if (taken.LeftOut.Count > 0 && !taken.LeftOut.SequenceEqual(device.Memory.LeftOut))
         {
-            decision.Event("device", "facts-left-out", $"Not all that {device.Name} says of itself was taken: {string.Join("; ", taken.LeftOut.Take(MostNamed))}{(taken.LeftOut.Count > MostNamed ? "; …" : "")}", null, device.Id, null, device.Name);
+            decision.Event(
+                "device", "facts-left-out",
+                $"Not all that {device.Name} says of itself was taken: {string.Join("; ", taken.LeftOut.Take(MostNamed))}"
+                    + $"{(taken.LeftOut.Count > MostNamed ? "; …" : "")}",
+                null, device.Id, null, device.Name);
         }
 
         CheckIn.Remember(decision, device.Id, memory => memory with { NewWords = (today, newWords + brought), LeftOut = taken.LeftOut });
         var facts = taken.Facts.Select(fact => (Name: world.Words.Number(fact.Name), fact.Value))
-            .Select(fact => new ReportedFact(fact.Name, fact.Value, before.TryGetValue(fact.Name, out var known) && known.Value == fact.Value ? known.Since : decision.Now)).ToList();
-        var programs = taken.Programs?.Select(program => new ReportedProgram(world.Words.Number(program.Name), world.Words.Number(program.Version), world.Words.Number(program.Source))).ToList();
+            .Select(fact => new ReportedFact(
+                fact.Name, fact.Value, before.TryGetValue(fact.Name, out var known) && known.Value == fact.Value ? known.Since : decision.Now))
+                .ToList();
+        var programs = taken.Programs?.Select(program => new ReportedProgram(
+            world.Words.Number(program.Name), world.Words.Number(program.Version), world.Words.Number(program.Source)))
+            .ToList();
 
         // Whoever says something for the first time comes into groups; that is no move.
-        var wasIn = before.Count == 0 ? [] : world.Groups.Values.Where(group => group.Rule is not null).Select(group => (Group: group, IsIn: group.In[device.Row])).ToList();
+        var wasIn = before.Count == 0
+            ? []
+            : world.Groups.Values.Where(group => group.Rule is not null).Select(group => (Group: group, IsIn: group.In[device.Row])).ToList();
         decision.Do(new PutDevice(device.Record with { Sheet = FactSheet.Of(facts, programs), FactsDigest = digest }));
         foreach (var (group, isIn) in wasIn)
         {

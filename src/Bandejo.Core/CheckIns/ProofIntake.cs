@@ -25,8 +25,12 @@ public static class ProofIntake
         var holds = deployment.Plan.Wish == Wish.Gone ? proof.Answer == "absent" : isThere;
         var why = proof.Why.Length > LongestWhy ? proof.Why[..LongestWhy] : proof.Why;
         Moving.Happen(decision, deployment, device,
-            holds ? new Happening(TargetEvent.ProofHeld, new Reason(target.State == TargetState.Met || target.HasBegun ? ReasonCode.Proven : ReasonCode.ProvenAlready, why))
-            : target.State == TargetState.Met && target.Repairs >= deployment.Plan.Repairs ? new Happening(TargetEvent.GaveUp, new Reason(ReasonCode.RepairedTooOften, why, target.Repairs.ToString(System.Globalization.CultureInfo.InvariantCulture)))
+            holds
+                ? new Happening(TargetEvent.ProofHeld, new Reason(
+                    target.State == TargetState.Met || target.HasBegun ? ReasonCode.Proven : ReasonCode.ProvenAlready, why))
+            : target.State == TargetState.Met && target.Repairs >= deployment.Plan.Repairs
+                ? new Happening(TargetEvent.GaveUp, new Reason(ReasonCode.RepairedTooOften, why, target.Repairs.ToString(
+                    System.Globalization.CultureInfo.InvariantCulture)))
             : new Happening(TargetEvent.ProofLost, new Reason(ReasonCode.ProofLost, why)));
     }
 }

@@ -42,7 +42,8 @@ public sealed record FactsTold(IEnumerable<(string Name, string Value)> Facts, I
 /// <param name="BeforePackage">The package that was there before, where it was ours.</param>
 /// <param name="Trial">Of the end of a trial: its steps; null where it has none.</param>
 public sealed record AttemptTold(
-    string Id, string Deployment, string Kind, bool HasEnded, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, bool HasLog, string? Before, string? BeforePackage,
+    string Id, string Deployment, string Kind, bool HasEnded, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode,
+    string Message, bool HasLog, string? Before, string? BeforePackage,
     TrialTold? Trial = null)
 {
     /// <summary>What the attempts of a trial are called.</summary>
@@ -64,7 +65,9 @@ public sealed record ProofTold(string Deployment, string Answer, string Why);
 /// <param name="Kind"><c>take</c> (from the shelf) or <c>harm</c>.</param>
 public sealed record UserTold(string Id, string Kind, string App, string Text);
 
-/// <summary>What of a check-in was told before, as far as the world does not know that by itself; looked up where it is kept, before anything is decided.</summary>
+/// <summary>
+/// What of a check-in was told before, as far as the world does not know that by itself; looked up where it is kept, before anything is decided.
+/// </summary>
 /// <param name="NewestAttempt">When the newest attempt of the device began that is kept.</param>
 /// <param name="Attempts">Those of its attempts that are kept.</param>
 /// <param name="Words">Those of its user's words that are kept.</param>
@@ -78,6 +81,7 @@ public sealed record ToldBefore(DateTimeOffset NewestAttempt, IReadOnlySet<strin
     /// <param name="isWordKept">Looks a word up by its identity.</param>
     public static ToldBefore Of(CheckInTold told, DateTimeOffset newest, Func<string, bool> isAttemptKept, Func<string, bool> isWordKept) => new(
         newest,
-        told.Attempts.Where(attempt => attempt.StartedAt <= newest && !attempt.IsOfTrial).Select(attempt => attempt.Id).Distinct().Where(isAttemptKept).ToHashSet(StringComparer.Ordinal),
+        told.Attempts.Where(attempt => attempt.StartedAt <= newest && !attempt.IsOfTrial).Select(attempt => attempt.Id).Distinct().Where(isAttemptKept)
+            .ToHashSet(StringComparer.Ordinal),
         told.Said.Select(word => word.Id).Distinct().Where(isWordKept).ToHashSet(StringComparer.Ordinal));
 }

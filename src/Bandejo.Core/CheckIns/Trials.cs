@@ -12,7 +12,9 @@ namespace Bandejo.Core.CheckIns;
 /// <param name="Settings">Values of its settings; null for none.</param>
 public sealed record TrialAsk(string Package, string? From, string? Preset, IReadOnlyDictionary<string, string>? Settings);
 
-/// <summary>Trials on enrolled devices that are kept for testing: asked for, taken back, and kept with their packages when the device has told of them.</summary>
+/// <summary>
+/// Trials on enrolled devices that are kept for testing: asked for, taken back, and kept with their packages when the device has told of them.
+/// </summary>
 public static class Trials
 {
     private const int LongestSays = 1000;
@@ -29,10 +31,14 @@ public static class Trials
 
         if (!world.Groups.Values.Any(group => group.Record.IsForTesting && group.In[device.Value.Row]))
         {
-            return new Failure(ErrorKind.Conflict, $"{device.Value.Name} is in no group that is marked for testing. A trial installs and removes on the device itself; put one that is kept for that into such a group.");
+            return new Failure(
+                ErrorKind.Conflict,
+                $"{device.Value.Name} is in no group that is marked for testing. A trial installs and removes on the device itself; put one that is kept "
+                    + $"for that into such a group.");
         }
 
-        if (world.DeviceTrials.GetValueOrDefault(device.Value.Id) is { BeganAt: not null, EndedAt: null } running && world.Packages.GetValueOrDefault(running.Package) is { } under)
+        if (world.DeviceTrials.GetValueOrDefault(device.Value.Id) is { BeganAt: not null, EndedAt: null } running
+            && world.Packages.GetValueOrDefault(running.Package) is { } under)
         {
             return new Failure(ErrorKind.Conflict, $"{device.Value.Name} is in the middle of a trial of {under.Title}, which {running.By} asked for.");
         }
@@ -45,7 +51,8 @@ public static class Trials
         }
 
         var (package, earlier) = (found.Value, ask.From is null ? null : before.Value);
-        if (package.Record.State == PackageState.Withdrawn || package.IsRetired || earlier?.IsRetired == true || (earlier is not null && earlier.Record.App != package.Record.App))
+        if (package.Record.State == PackageState.Withdrawn || package.IsRetired || earlier?.IsRetired == true
+            || (earlier is not null && earlier.Record.App != package.Record.App))
         {
             return new Failure(ErrorKind.Conflict, "What is tried must neither be withdrawn nor retired, and the earlier version must be one of the same app.");
         }
@@ -62,7 +69,9 @@ public static class Trials
             return settings.Failure!;
         }
 
-        var trial = new DeviceTrialRecord("T" + decision.NewId(), device.Value.Id, package.Digest, variant, earlier?.Digest, settings.Value.Count == 0 ? null : settings.Value, decision.By!, decision.Now, null, null, false, "", null);
+        var trial = new DeviceTrialRecord(
+            "T" + decision.NewId(), device.Value.Id, package.Digest, variant, earlier?.Digest, settings.Value.Count == 0 ? null : settings.Value, decision.By!,
+            decision.Now, null, null, false, "", null);
         decision.Do(new PutDeviceTrial(trial));
         decision.Audit("trial-asked", $"{device.Value.Name} was asked to try {package.Title}.", null, device.Value.Id);
         return trial;
@@ -105,7 +114,11 @@ public static class Trials
         }
 
         var says = told.Message.Length > LongestSays ? told.Message[..LongestSays] : told.Message;
-        decision.Do(new PutDeviceTrial(trial with { BeganAt = told.StartedAt, EndedAt = told.EndedAt ?? decision.Now, HasPassed = told.Outcome == "done", Says = says, Kept = told.Trial?.Kept }));
+        decision.Do(new PutDeviceTrial(
+            trial with
+            {
+                BeganAt = told.StartedAt, EndedAt = told.EndedAt ?? decision.Now, HasPassed = told.Outcome == "done", Says = says, Kept = told.Trial?.Kept,
+            }));
         decision.Event("journal", "trial-ended", $"{device.Name} has tried {package}: {says}.", null, device.Id);
         if (told.Trial is { } steps)
         {

@@ -29,7 +29,9 @@ public static class UserIntake
         {
             if (count == MostOfADay + 1)
             {
-                decision.Event("device", "words-left-out", $"{device.Name}'s user has said {MostOfADay} things today; what more is said today is not taken.", null, device.Id, null, device.Name);
+                decision.Event(
+                    "device", "words-left-out", $"{device.Name}'s user has said {MostOfADay} things today; what more is said today is not taken.", null,
+                    device.Id, null, device.Name);
             }
 
             return;
@@ -38,7 +40,10 @@ public static class UserIntake
         decision.Do(new PutUserWord(device.Id, word.Id));
         decision.Do(new PutDevice(device.Record with { Heard = [.. heard.TakeLast(MostHeard - 1), word.Id] }));
         var text = word.Text.Length > Targets.MaxHarm ? word.Text[..Targets.MaxHarm] : word.Text;
-        decision.Event("device", word.Kind == "take" ? "taken" : "harm", word.Kind == "take" ? $"{device.Name}'s user took {word.App} from the shelf." : $"{device.Name}'s user reports harm by {word.App}: {text}", null, device.Id, null, device.Name);
+        decision.Event(
+            "device", word.Kind == "take" ? "taken" : "harm",
+            word.Kind == "take" ? $"{device.Name}'s user took {word.App} from the shelf." : $"{device.Name}'s user reports harm by {word.App}: {text}", null,
+            device.Id, null, device.Name);
         foreach (var deployment in decision.World.ActiveOf(device).Where(deployment => deployment.Plan.App == word.App).ToList())
         {
             var target = deployment.Targets[device];

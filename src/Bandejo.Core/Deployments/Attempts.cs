@@ -108,7 +108,9 @@ public static class Attempts
                 var next = NextTry(outcome, target.Tries, retry, target.Device, ended);
                 return next is { } at
                     ? new Happening(TargetEvent.TryFailed, new Reason(ReasonCode.TryFailed, message, Text(target.Tries), Text(retry.Tries)), at)
-                    : new Happening(TargetEvent.GaveUp, IsWorthAnotherTry(outcome) ? new Reason(ReasonCode.TriesUsedUp, message, Text(retry.Tries)) : new Reason(ReasonCode.Told, message));
+                    : new Happening(
+                        TargetEvent.GaveUp,
+                        IsWorthAnotherTry(outcome) ? new Reason(ReasonCode.TriesUsedUp, message, Text(retry.Tries)) : new Reason(ReasonCode.Told, message));
         }
     }
 

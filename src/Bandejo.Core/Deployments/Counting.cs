@@ -11,7 +11,8 @@ namespace Bandejo.Core.Deployments;
 /// <param name="GoingBack">Targets that are to be brought back and are not there yet, and still may come there.</param>
 /// <param name="Harms">Harm reports.</param>
 /// <param name="States">How many targets are in each state, by the order of <see cref="TargetState"/>.</param>
-public sealed record Tally(int Total, int Bottom, int Top, int LeftOut, int Trials, int Failures, DateTimeOffset? LastTrouble, int GoingBack, int Harms, IReadOnlyList<int> States)
+public sealed record Tally(
+    int Total, int Bottom, int Top, int LeftOut, int Trials, int Failures, DateTimeOffset? LastTrouble, int GoingBack, int Harms, IReadOnlyList<int> States)
 {
     /// <summary>Targets that their gate counts and whose devices are to do something, and were not heard from for long; only where somebody looked.</summary>
     public int Silent { get; init; }
@@ -42,10 +43,13 @@ public sealed record ComplianceCount(int Met, int Unmet, int LateUnmet, int NotN
     public int Bottom => Met + Unmet + Unknown;
 
     /// <summary>The same for so many targets alike.</summary>
-    public ComplianceCount Times(int count) => new(Met * count, Unmet * count, LateUnmet * count, NotNeeded * count, Unknown * count, LateUnknown * count, LeftOut * count);
+    public ComplianceCount Times(int count) =>
+        new(Met * count, Unmet * count, LateUnmet * count, NotNeeded * count, Unknown * count, LateUnknown * count, LeftOut * count);
 
     public static ComplianceCount operator +(ComplianceCount a, ComplianceCount b) =>
-        new(a.Met + b.Met, a.Unmet + b.Unmet, a.LateUnmet + b.LateUnmet, a.NotNeeded + b.NotNeeded, a.Unknown + b.Unknown, a.LateUnknown + b.LateUnknown, a.LeftOut + b.LeftOut);
+        new(
+            a.Met + b.Met, a.Unmet + b.Unmet, a.LateUnmet + b.LateUnmet, a.NotNeeded + b.NotNeeded, a.Unknown + b.Unknown, a.LateUnknown + b.LateUnknown,
+            a.LeftOut + b.LeftOut);
 }
 
 /// <summary>Counts, for every figure that decides something or is shown.</summary>

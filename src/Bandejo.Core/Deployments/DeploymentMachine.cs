@@ -26,7 +26,9 @@ public abstract record DeploymentEvent;
 /// <param name="Waves">The counts at this moment; whoever resumes after a halt accepts the failures in them.</param>
 /// <param name="Some">Of a roll back that is not for all devices: for which, as in <c>3 devices</c>; null for all.</param>
 /// <param name="Says">Of a roll back: what comes of it, for the journal.</param>
-public sealed record Asked(DeploymentAct Act, string By, string Reason, bool MayApproveOwn = false, IReadOnlyList<Tally>? Waves = null, string? Some = null, string Says = "") : DeploymentEvent;
+public sealed record Asked(
+    DeploymentAct Act, string By, string Reason, bool MayApproveOwn = false, IReadOnlyList<Tally>? Waves = null, string? Some = null,
+    string Says = "") : DeploymentEvent;
 
 /// <summary>The deployment is looked at with fresh counts, one for each wave.</summary>
 public sealed record Looked(IReadOnlyList<Tally> Waves) : DeploymentEvent;
@@ -45,7 +47,8 @@ public sealed record DeploymentDecision(DeploymentState State, IReadOnlyList<Jou
 public static class DeploymentMachine
 {
     /// <summary>The decision for an event.</summary>
-    public static Outcome<DeploymentDecision> Decide(DeploymentPlan plan, DeploymentState state, DeploymentEvent happened, DateTimeOffset now) => happened switch
+    public static Outcome<DeploymentDecision> Decide(DeploymentPlan plan, DeploymentState state, DeploymentEvent happened, DateTimeOffset now) =>
+        happened switch
     {
         Looked looked => Look(plan, state, looked.Waves, now),
         Asked asked => Ask(plan, state, asked, now),
@@ -81,11 +84,23 @@ public static class DeploymentMachine
             case DeploymentAct.Resume when state.Status is DeploymentStatus.Paused or DeploymentStatus.Halted:
                 if (state.Status == DeploymentStatus.Halted && asked.Waves is { } tallies)
                 {
-                    state = state with { Waves = [.. state.Waves.Select((each, index) => each with { AcceptedFailures = tallies[index].Failures, AcceptedTrials = tallies[index].Trials, AcceptedHarms = tallies[index].Harms })] };
+                    state = state with
+                    {
+                        Waves = [.. state.Waves.Select(
+                            (each, index) =>
+                                each with
+                                {
+                                    AcceptedFailures = tallies[index].Failures, AcceptedTrials = tallies[index].Trials, AcceptedHarms = tallies[index].Harms,
+                                })],
+                    };
                 }
 
                 return NeedsReason("Resuming after a halt", state.Status == DeploymentStatus.Halted)
-                    ?? To(DeploymentStatus.Running, "resumed", state.Status == DeploymentStatus.Halted ? $"Resumed after the halt ({state.Reason}); these failures are accepted, new ones are judged." : "Resumed.");
+                    ?? To(
+                        DeploymentStatus.Running, "resumed",
+                        state.Status == DeploymentStatus.Halted
+                            ? $"Resumed after the halt ({state.Reason}); these failures are accepted, new ones are judged."
+                            : "Resumed.");
             case DeploymentAct.Halt when state.Status is DeploymentStatus.Running or DeploymentStatus.Standing or DeploymentStatus.Paused:
                 return NeedsReason("Halting", true) ?? To(DeploymentStatus.Halted, "halted", "Halted by hand: no new order goes out; what runs may finish.");
             case DeploymentAct.RollBack when asked.Some is null && (state.Status != DeploymentStatus.RollingBack || state.RollsBackSome):
@@ -96,9 +111,13 @@ public static class DeploymentMachine
                 return NeedsReason("Rolling back", true) ?? To(DeploymentStatus.RollingBack, "rolling-back", $"Rolling back {asked.Some}: {asked.Says}");
             case DeploymentAct.RollBack when asked.Some is not null:
                 // The others go on as they do; only what is asked for moves.
-                return NeedsReason("Rolling back", true) ?? new DeploymentDecision(state with { Revision = state.Revision + 1 }, [new JournalLine("rolling-back", $"Rolling back {asked.Some}: {asked.Says}", asked.By, asked.Reason)], now);
+                return NeedsReason("Rolling back", true)
+                    ?? new DeploymentDecision(
+                        state with { Revision = state.Revision + 1 },
+                        [new JournalLine("rolling-back", $"Rolling back {asked.Some}: {asked.Says}", asked.By, asked.Reason)], now);
             case DeploymentAct.End:
-                return NeedsReason("Ending", true) ?? To(DeploymentStatus.Ended, "ended", "Ended: no orders go out any more, and nothing is watched; what is installed stays.");
+                return NeedsReason("Ending", true)
+                    ?? To(DeploymentStatus.Ended, "ended", "Ended: no orders go out any more, and nothing is watched; what is installed stays.");
             case DeploymentAct.Approve:
                 if (wave < 0 || plan.Waves[wave].Gate is not { NeedsApproval: true } gate)
                 {
@@ -112,27 +131,36 @@ public static class DeploymentMachine
 
                 if (!state.Waves[wave].IsSoaked)
                 {
-                    return new Failure(ErrorKind.Conflict, $"The gate behind '{plan.Waves[wave].Name}' ({gate}) does not hold yet; it can be approved once it does.");
+                    return new Failure(
+                        ErrorKind.Conflict, $"The gate behind '{plan.Waves[wave].Name}' ({gate}) does not hold yet; it can be approved once it does.");
                 }
 
                 if (asked.By == state.StartedBy && !(asked.MayApproveOwn && asked.Reason.Length > 0))
                 {
-                    return new Failure(ErrorKind.Forbidden, asked.MayApproveOwn ? "You started this deployment yourself; approving it takes a reason." : "Whoever started a deployment does not approve it; ask another approver.");
+                    return new Failure(
+                        ErrorKind.Forbidden,
+                        asked.MayApproveOwn
+                            ? "You started this deployment yourself; approving it takes a reason."
+                            : "Whoever started a deployment does not approve it; ask another approver.");
                 }
 
                 return Passed(state, wave, new JournalLine("approved", $"The gate behind '{plan.Waves[wave].Name}' was approved.", asked.By, asked.Reason));
             case DeploymentAct.Advance when state.Status == DeploymentStatus.Running && wave >= 0:
                 return NeedsReason("Advancing past a gate", true)
-                    ?? Passed(state, wave, new JournalLine("advanced", $"The gate behind '{plan.Waves[wave].Name}' ({plan.Waves[wave].Gate}) was passed by hand.", asked.By, asked.Reason));
+                    ?? Passed(state, wave, new JournalLine(
+                        "advanced", $"The gate behind '{plan.Waves[wave].Name}' ({plan.Waves[wave].Gate}) was passed by hand.", asked.By, asked.Reason));
             default:
                 return new Failure(ErrorKind.Conflict, $"'{plan.Name}' is {InWords(state.Status)}; it cannot {Verb(asked.Act)} now.");
         }
 
         Outcome<DeploymentDecision>? NeedsReason(string what, bool must) =>
-            must && asked.Reason.Trim().Length == 0 ? new Outcome<DeploymentDecision>?(new Failure(ErrorKind.Invalid, $"{what} needs a reason; it stays in the journal.")) : null;
+            must && asked.Reason.Trim().Length == 0
+                ? new Outcome<DeploymentDecision>?(new Failure(ErrorKind.Invalid, $"{what} needs a reason; it stays in the journal."))
+                : null;
 
         Outcome<DeploymentDecision> To(DeploymentStatus status, string what, string text) => new DeploymentDecision(
-            state with { Status = status, Since = now, Reason = asked.Reason, HaltedBy = null, Revision = state.Revision + 1 }, [new JournalLine(what, text, asked.By, asked.Reason)], now);
+            state with { Status = status, Since = now, Reason = asked.Reason, HaltedBy = null, Revision = state.Revision + 1 },
+            [new JournalLine(what, text, asked.By, asked.Reason)], now);
 
         Outcome<DeploymentDecision> Passed(DeploymentState before, int at, JournalLine line) =>
             new DeploymentDecision(With(before, at, before.Waves[at] with { PassedAt = now, IsSoaked = true }), [line], now);
@@ -150,11 +178,18 @@ public static class DeploymentMachine
             if (state.HaltedBy is not null && undone == 0)
             {
                 // Its rule asked for it, and nothing could be taken back: that decides nothing for good, so somebody still may.
-                return new DeploymentDecision(state with { Status = DeploymentStatus.Halted, Since = now, Reason = $"{state.Reason}; nothing could be rolled back", Revision = state.Revision + 1 }, journal, null);
+                return new DeploymentDecision(
+                    state with
+                    {
+                        Status = DeploymentStatus.Halted, Since = now, Reason = $"{state.Reason}; nothing could be rolled back", Revision = state.Revision + 1,
+                    },
+                    journal, null);
             }
 
             var what = state.RollsBackSome ? "rolled back in part" : "rolled back";
-            return new DeploymentDecision(state with { Status = DeploymentStatus.Ended, Since = now, Reason = $"{what} ({state.Reason}){lefts}", Revision = state.Revision + 1 }, journal, null);
+            return new DeploymentDecision(
+                state with { Status = DeploymentStatus.Ended, Since = now, Reason = $"{what} ({state.Reason}){lefts}", Revision = state.Revision + 1 }, journal,
+                null);
         }
 
         if (state.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
@@ -170,9 +205,19 @@ public static class DeploymentMachine
             {
                 var reason = $"{why} in '{plan.Waves[i].Name}'";
                 var rollsBack = plan.RollBackOnHalt && tallies.Sum(tally => tally.Changed) > 0;
-                journal.Add(new JournalLine("halted", $"Halted by its rule ({plan.Halt}): {reason}.{(plan.RollBackOnHalt && !rollsBack ? " It changed no device, so that nothing is rolled back." : "")}", null, ""));
+                journal.Add(new JournalLine(
+                    "halted",
+                    $"Halted by its rule ({plan.Halt}): "
+                        + $"{reason}.{(plan.RollBackOnHalt && !rollsBack ? " It changed no device, so that nothing is rolled back." : "")}",
+                    null, ""));
                 var status = rollsBack ? DeploymentStatus.RollingBack : DeploymentStatus.Halted;
-                return new DeploymentDecision(state with { Status = status, Since = now, Reason = reason, HaltedBy = new HaltedBy(i, tallies[i].Failures, tallies[i].Trials), Revision = state.Revision + 1 }, journal, null);
+                return new DeploymentDecision(
+                    state with
+                    {
+                        Status = status, Since = now, Reason = reason, HaltedBy = new HaltedBy(i, tallies[i].Failures, tallies[i].Trials),
+                        Revision = state.Revision + 1,
+                    },
+                    journal, null);
             }
         }
 
@@ -187,7 +232,9 @@ public static class DeploymentMachine
                     break;
                 }
 
-                journal.Add(new JournalLine("wave-opened", string.Create(CultureInfo.InvariantCulture, $"Wave '{plan.Waves[i].Name}' opened for {Devices(tallies[i].Total)}."), null, ""));
+                journal.Add(new JournalLine(
+                    "wave-opened", string.Create(CultureInfo.InvariantCulture, $"Wave '{plan.Waves[i].Name}' opened for {Devices(tallies[i].Total)}."), null,
+                    ""));
                 state = With(state, i, state.Waves[i] with { OpenedAt = now, Expected = tallies[i].Total });
 
                 // Its devices are weighed upon it and may stand otherwise then: the gate is looked at on what is counted after that.
@@ -215,7 +262,8 @@ public static class DeploymentMachine
         return new DeploymentDecision(state, journal, lookAgain);
     }
 
-    private static (DeploymentState State, DateTimeOffset? LookAgain) LookAtGate(DeploymentPlan plan, DeploymentState state, int index, Tally tally, List<JournalLine> journal, DateTimeOffset now)
+    private static (DeploymentState State, DateTimeOffset? LookAgain) LookAtGate(
+        DeploymentPlan plan, DeploymentState state, int index, Tally tally, List<JournalLine> journal, DateTimeOffset now)
     {
         var wave = state.Waves[index];
         var name = plan.Waves[index].Name;
@@ -256,7 +304,8 @@ public static class DeploymentMachine
         {
             if (gate.Soak > TimeSpan.Zero)
             {
-                journal.Add(new JournalLine("gate-reached", $"'{name}' reached its gate ({gate}): {figures}; it soaks for {Units.FormatDuration(gate.Soak)}.", null, ""));
+                journal.Add(new JournalLine(
+                    "gate-reached", $"'{name}' reached its gate ({gate}): {figures}; it soaks for {Units.FormatDuration(gate.Soak)}.", null, ""));
             }
 
             wave = wave with { ReachedAt = now };

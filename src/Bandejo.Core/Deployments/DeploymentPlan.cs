@@ -122,7 +122,9 @@ public enum DeploymentStatus
 /// <param name="AcceptedFailures">Failures that somebody accepted by resuming after a halt; the halt rule judges only what came after them.</param>
 /// <param name="AcceptedTrials">The trials at that moment.</param>
 /// <param name="AcceptedHarms">The harm reports at that moment.</param>
-public sealed record WaveState(DateTimeOffset? OpenedAt, DateTimeOffset? ReachedAt, bool IsSoaked, DateTimeOffset? PassedAt, int Expected, int AcceptedFailures = 0, int AcceptedTrials = 0, int AcceptedHarms = 0)
+public sealed record WaveState(
+    DateTimeOffset? OpenedAt, DateTimeOffset? ReachedAt, bool IsSoaked, DateTimeOffset? PassedAt, int Expected, int AcceptedFailures = 0,
+    int AcceptedTrials = 0, int AcceptedHarms = 0)
 {
     public static WaveState Closed { get; } = new(null, null, false, null, 0);
 }

@@ -62,7 +62,8 @@ public static class Differences
     }
 
     private static Dictionary<string, int> Count(FleetColumns columns, FactRef fact, IEnumerable<int> rows) =>
-        rows.Select(row => columns.Get(row, fact).Value?.ToString()).OfType<string>().GroupBy(value => value).ToDictionary(group => group.Key, group => group.Count(), StringComparer.Ordinal);
+        rows.Select(row => columns.Get(row, fact).Value?.ToString()).OfType<string>().GroupBy(value => value)
+            .ToDictionary(group => group.Key, group => group.Count(), StringComparer.Ordinal);
 
     private static void Add(List<Difference> found, string what, int here, int allHere, int there, int allThere)
     {
@@ -70,7 +71,11 @@ public static class Differences
         if (here >= MostHere * allHere && strength >= LeastStrength)
         {
             var share = here == allHere ? $"all {allHere}" : $"{here} of {allHere}";
-            found.Add(new Difference(string.Create(CultureInfo.InvariantCulture, $"{what}: {share} of these, {(there == 0 ? "none" : there.ToString(CultureInfo.InvariantCulture))} of {allThere} others"), strength));
+            found.Add(new Difference(
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{what}: {share} of these, {(there == 0 ? "none" : there.ToString(CultureInfo.InvariantCulture))} of {allThere} others"),
+                strength));
         }
     }
 }

@@ -6,7 +6,8 @@ namespace Bandejo.Core.Deployments;
 
 /// <summary>
 /// What must hold in a wave before the next one opens, written, read and shown as one sentence:
-/// <c>95 % met for 2 d, at most 1 harm report, clean, silent left out after 3 d, not-needed counts, then approval</c>. Only what is asked for is written; the order is free
+/// <c>95 % met for 2 d, at most 1 harm report, clean, silent left out after 3 d, not-needed counts, then approval</c>. Only what is asked for is written; the
+/// order is free
 /// but for the end.
 /// </summary>
 public sealed record Gate
@@ -48,7 +49,10 @@ public sealed record Gate
                 return new Failure(
                     ErrorKind.Invalid,
                     $"A gate does not know '{trimmed}'.",
-                    [new Finding($"A gate does not know '{trimmed}'. It is written like '95 % met for 2 d, at most 1 harm report, clean, silent left out after 3 d, not-needed counts, then approval'.", "gate", 1, column, Math.Max(1, trimmed.Length))]);
+                    [new Finding(
+                        $"A gate does not know '{trimmed}'. It is written like '95 % met for 2 d, at most 1 harm report, clean, silent left out after 3 d, "
+                            + $"not-needed counts, then approval'.",
+                        "gate", 1, column, Math.Max(1, trimmed.Length))]);
             }
 
             gate = next;
@@ -57,7 +61,8 @@ public sealed record Gate
 
         if (gate is { Share: null, Count: null, NeedsApproval: false })
         {
-            return new Failure(ErrorKind.Invalid, "A gate needs a share or count that must be met, or approval, such as '95 % met' or 'approval'.", [new Finding("Say what must hold.", "gate", 1, 1, Math.Max(1, text.Length))]);
+            return new Failure(ErrorKind.Invalid, "A gate needs a share or count that must be met, or approval, such as '95 % met' or 'approval'.", [
+                new Finding("Say what must hold.", "gate", 1, 1, Math.Max(1, text.Length))]);
         }
 
         return gate;

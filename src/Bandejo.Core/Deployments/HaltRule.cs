@@ -4,7 +4,8 @@ using System.Text.RegularExpressions;
 namespace Bandejo.Core.Deployments;
 
 /// <summary>
-/// What stops a deployment by itself, as one sentence: <c>10 % failed of at least 5, or 8 failed, or 3 harm reports</c>. The rate is judged by the lower bound of the
+/// What stops a deployment by itself, as one sentence: <c>10 % failed of at least 5, or 8 failed, or 3 harm reports</c>. The rate is judged by the lower bound
+/// of the
 /// one-sided 95 % Wilson interval (E. B. Wilson, 1927), so that few trials do not decide. It is looked at after every outcome; that this repeated
 /// looking raises the chance of a false halt somewhat above 5 % is accepted: a halt costs a look, a missed one costs machines.
 /// </summary>
@@ -51,11 +52,19 @@ public sealed record HaltRule
             var number = match.Success ? int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture) : 0;
             if (!match.Success || number == 0 || (isRate && number >= 100) || (!isRate && (match.Groups[2].Success || match.Groups[4].Success)))
             {
-                return new Failure(ErrorKind.Invalid, $"A halt rule does not know '{part}'. It is written like '10 % failed of at least 5, or 8 failed, or 3 harm reports', or 'never'.", [new Finding($"A halt rule does not know '{part}'.", "halt", 1, text.IndexOf(part, StringComparison.Ordinal) + 1, Math.Max(1, part.Length))]);
+                return new Failure(
+                    ErrorKind.Invalid,
+                    $"A halt rule does not know '{part}'. It is written like '10 % failed of at least 5, or 8 failed, or 3 harm reports', or 'never'.",
+                    [new Finding($"A halt rule does not know '{part}'.", "halt", 1, text.IndexOf(part, StringComparison.Ordinal) + 1, Math.Max(
+                        1, part.Length))]);
             }
 
             rule = isRate
-                ? rule with { Rate = (number * 100) + int.Parse(match.Groups[2].Value.PadRight(2, '0'), CultureInfo.InvariantCulture), LeastTrials = match.Groups[4].Success ? int.Parse(match.Groups[4].Value, CultureInfo.InvariantCulture) : 5 }
+                ? rule with
+                {
+                    Rate = (number * 100) + int.Parse(match.Groups[2].Value.PadRight(2, '0'), CultureInfo.InvariantCulture),
+                    LeastTrials = match.Groups[4].Success ? int.Parse(match.Groups[4].Value, CultureInfo.InvariantCulture) : 5,
+                }
                 : rule with { Failures = number };
         }
 
@@ -90,7 +99,9 @@ public sealed record HaltRule
         if (Rate is { } rate && trials >= LeastTrials && LowerBound(failures, trials) > rate / 10000.0)
         {
             var bound = (LowerBound(failures, trials) * 100).ToString("0.0#", CultureInfo.InvariantCulture);
-            return string.Create(CultureInfo.InvariantCulture, $"{failures} of {trials} failed; with 95 % certainty that is more than {bound} %, and {Gate.Percent(rate)} % is the limit");
+            return string.Create(
+                CultureInfo.InvariantCulture,
+                $"{failures} of {trials} failed; with 95 % certainty that is more than {bound} %, and {Gate.Percent(rate)} % is the limit");
         }
 
         return null;

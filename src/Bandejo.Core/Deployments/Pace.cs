@@ -14,7 +14,8 @@ public sealed record Pace(TimeSpan Usual, int Waves)
     /// <summary>The pace of waves that opened and reached their gate's count; null where there are too few of them.</summary>
     public static Pace? Of(IEnumerable<WaveState> waves)
     {
-        var times = waves.Where(wave => wave is { OpenedAt: not null, ReachedAt: not null }).Select(wave => wave.ReachedAt!.Value - wave.OpenedAt!.Value).Order().ToList();
+        var times = waves.Where(wave => wave is { OpenedAt: not null, ReachedAt: not null }).Select(wave => wave.ReachedAt!.Value - wave.OpenedAt!.Value)
+            .Order().ToList();
         return times.Count < LeastWaves ? null : new Pace(times[times.Count / 2], times.Count);
     }
 

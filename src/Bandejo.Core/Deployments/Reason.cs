@@ -154,7 +154,8 @@ public sealed record Reason(ReasonCode Code, IReadOnlyList<string> Arguments, Re
     public static Reason Said(string words) => words.Length == 0 ? None : new Reason(ReasonCode.Said, words);
 
     /// <summary>A reason of conditions, each with what the device has of it.</summary>
-    public static Reason Of(ReasonCode code, IEnumerable<DecidedBy> conditions) => new(code, (IReadOnlyList<string>)[.. conditions.SelectMany(each => new[] { each.Condition, each.Has })]);
+    public static Reason Of(ReasonCode code, IEnumerable<DecidedBy> conditions) =>
+        new(code, (IReadOnlyList<string>)[.. conditions.SelectMany(each => new[] { each.Condition, each.Has })]);
 
     /// <summary>Whether it is about conditions, each with what the device has of it.</summary>
     public bool IsOfConditions => Code is ReasonCode.NotMeant or ReasonCode.Required or ReasonCode.FitNotKnown or ReasonCode.RequirementNotKnown;
@@ -162,7 +163,8 @@ public sealed record Reason(ReasonCode Code, IReadOnlyList<string> Arguments, Re
     /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
     public Reason WithoutWhatItHas() => IsOfConditions ? this with { Arguments = [.. Arguments.Select((argument, at) => at % 2 == 0 ? argument : "")] } : this;
 
-    public bool Equals(Reason? other) => ReferenceEquals(this, other) || (other is not null && Code == other.Code && Equals(Because, other.Because) && Arguments.SequenceEqual(other.Arguments));
+    public bool Equals(Reason? other) =>
+        ReferenceEquals(this, other) || (other is not null && Code == other.Code && Equals(Because, other.Because) && Arguments.SequenceEqual(other.Arguments));
 
     public override int GetHashCode()
     {

@@ -67,7 +67,8 @@ public static class ReasonWords
             _ when reason.IsOfConditions => Format(Conditions(arguments)),
             ReasonCode.WantsOpposite => Format(string.Join(", ", arguments.Select(name => $"'{name}'"))),
             ReasonCode.DeploymentStopped => Format(arguments[0]) + (arguments[1].Length > 0 ? $" ({arguments[1]})" : ""),
-            ReasonCode.ProofOld or ReasonCode.FellSilent => Format(Units.FormatDuration(TimeSpan.FromSeconds(long.Parse(arguments[0], CultureInfo.InvariantCulture)))),
+            ReasonCode.ProofOld or ReasonCode.FellSilent =>
+                Format(Units.FormatDuration(TimeSpan.FromSeconds(long.Parse(arguments[0], CultureInfo.InvariantCulture)))),
             ReasonCode.TriesUsedUp when arguments[1] == "1" => $"{arguments[0]}. The one try is used up",
             ReasonCode.ToBeBroughtBack => Format(arguments[1].Length == 0 ? "nothing" : $"{arguments[0]} {arguments[1]}"),
             _ => Format([.. arguments]),
@@ -78,5 +79,6 @@ public static class ReasonWords
     }
 
     private static string Conditions(IReadOnlyList<string> pairs) =>
-        string.Join("; ", Enumerable.Range(0, pairs.Count / 2).Select(at => pairs[(at * 2) + 1] is { Length: > 0 } has ? $"{pairs[at * 2]} ({has})" : pairs[at * 2]));
+        string.Join("; ", Enumerable.Range(0, pairs.Count / 2).Select(
+            at => pairs[(at * 2) + 1] is { Length: > 0 } has ? $"{pairs[at * 2]} ({has})" : pairs[at * 2]));
 }

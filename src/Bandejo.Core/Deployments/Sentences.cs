@@ -20,10 +20,18 @@ public static class Sentences
         var late = state.Status == DeploymentStatus.Ended ? 0 : Counting.Late(plan.Deadline, tallies, now);
         var back = state.Status is DeploymentStatus.RollingBack or DeploymentStatus.Ended ? "" : GoingBack(tallies);
         var stands = Stands(plan, state, tallies, now);
-        return stands with { Rest = stands.Rest + back + (late == 0 ? "" : string.Create(CultureInfo.InvariantCulture, $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago.")) };
+        return stands with
+        {
+            Rest = stands.Rest + back
+                + (late == 0 ? "" : string.Create(
+                    CultureInfo.InvariantCulture,
+                    $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago.")),
+        };
     }
 
-    /// <summary>What is to be said beside the reason of a target whose device is to do something and is silent; empty where it is not silent for long.</summary>
+    /// <summary>
+    /// What is to be said beside the reason of a target whose device is to do something and is silent; empty where it is not silent for long.
+    /// </summary>
     /// <param name="heard">When the device was last heard from, or when it joined.</param>
     /// <param name="interval">The time between two check-ins.</param>
     public static string Silence(TargetState state, DateTimeOffset heard, TimeSpan interval, DateTimeOffset now) =>
@@ -31,7 +39,8 @@ public static class Sentences
 
     /// <summary>Whether a device that is to do something has been silent for so long that nobody should go on waiting for it.</summary>
     /// <inheritdoc cref="Silence" path="/param"/>
-    public static bool IsSilent(DateTimeOffset heard, TimeSpan interval, DateTimeOffset now) => now - heard > interval * 3 && now - heard > TimeSpan.FromDays(1);
+    public static bool IsSilent(DateTimeOffset heard, TimeSpan interval, DateTimeOffset now) =>
+        now - heard > interval * 3 && now - heard > TimeSpan.FromDays(1);
 
     /// <summary>
     /// What keeps a wave from reaching its gate as things are: the counted devices that do not come to be met by themselves, as in <c>2 failed, 1 lost</c>.
@@ -47,10 +56,12 @@ public static class Sentences
     {
         (int Count, string Word)[] stuck =
         [
-            .. TargetTraits.ByNeed.Where(state => state.Has(TargetTrait.Stuck)).Select(state => (tally.In(state), state == TargetState.Undone ? "rolled back" : StateNames.Of(state))),
+            .. TargetTraits.ByNeed.Where(state => state.Has(TargetTrait.Stuck))
+                .Select(state => (tally.In(state), state == TargetState.Undone ? "rolled back" : StateNames.Of(state))),
             (tally.Silent, "not heard from for long"),
         ];
-        return (stuck.Sum(each => each.Count), string.Join(", ", stuck.Where(each => each.Count > 0).Select(each => string.Create(CultureInfo.InvariantCulture, $"{each.Count} {each.Word}"))));
+        return (stuck.Sum(each => each.Count), string.Join(", ", stuck.Where(each => each.Count > 0).Select(each => string.Create(
+            CultureInfo.InvariantCulture, $"{each.Count} {each.Word}"))));
     }
 
     private static Told Stands(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
@@ -62,31 +73,40 @@ public static class Sentences
                 var grown = SinceTheHalt(state, tallies);
                 return new("Halted:", $" {state.Reason}.{grown} Nothing new starts until somebody resumes it, rolls it back or ends it.");
             case DeploymentStatus.Paused:
-                return new(state.Reason.Length > 0 ? "Paused:" : "Paused.", $"{(state.Reason.Length > 0 ? $" {state.Reason}." : "")} Nothing new starts until somebody resumes it.");
+                return new(
+                    state.Reason.Length > 0 ? "Paused:" : "Paused.",
+                    $"{(state.Reason.Length > 0 ? $" {state.Reason}." : "")} Nothing new starts until somebody resumes it.");
             case DeploymentStatus.RollingBack:
                 var undone = tallies.Sum(tally => tally.In(TargetState.Undone));
                 var going = tallies.Sum(tally => tally.GoingBack);
                 var cannot = tallies.Sum(tally => tally.NotBack);
-                return new("Rolling back:", string.Create(CultureInfo.InvariantCulture, $" {undone} undone, {going} to go{(cannot == 0 ? "" : $", {cannot} could not be brought back")}."));
+                return new("Rolling back:", string.Create(
+                    CultureInfo.InvariantCulture, $" {undone} undone, {going} to go{(cannot == 0 ? "" : $", {cannot} could not be brought back")}."));
             case DeploymentStatus.Ended:
                 return state.Reason.Length > 0 ? new("Ended:", $" {state.Reason}.") : new("Ended.", "");
             case DeploymentStatus.Standing when plan.Wish == Wish.Choice:
                 var shelf = tallies.Sum(each => each.In(TargetState.Choice));
                 var taken = tallies.Sum(each => each.Bottom);
-                return new("On the shelf:", string.Create(CultureInfo.InvariantCulture, $" {taken} of {taken + shelf} took it, {tallies.Sum(each => each.Top)} of them have it."));
+                return new("On the shelf:", string.Create(
+                    CultureInfo.InvariantCulture, $" {taken} of {taken + shelf} took it, {tallies.Sum(each => each.Top)} of them have it."));
             case DeploymentStatus.Standing:
                 if (tallies.Sum(tally => tally.Bottom) == 0)
                 {
                     return new("Nobody needs it:", $" {NotCounted(tallies)}. It stays on guard.");
                 }
 
-                return new("Every gate has passed:", string.Create(CultureInfo.InvariantCulture, $" {tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} met. It stays on guard."));
+                return new("Every gate has passed:", string.Create(
+                    CultureInfo.InvariantCulture, $" {tallies.Sum(tally => tally.Top)} of {tallies.Sum(tally => tally.Bottom)} met. It stays on guard."));
         }
 
         if (at < 0)
         {
             var closed = state.Waves.ToList().FindIndex(wave => wave.OpenedAt is null);
-            return new(closed >= 0 && plan.Waves[closed].OpensAt is { } opens ? $"'{plan.Waves[closed].Name}' opens in {Units.FormatDuration(opens - now)}." : "About to start.", "");
+            return new(
+                closed >= 0 && plan.Waves[closed].OpensAt is { } opens
+                    ? $"'{plan.Waves[closed].Name}' opens in {Units.FormatDuration(opens - now)}."
+                    : "About to start.",
+                "");
         }
 
         var tally = tallies[at];
@@ -102,7 +122,8 @@ public static class Sentences
         if (tally.Harms > gate.MostHarms)
         {
             return new(
-                string.Create(CultureInfo.InvariantCulture, $"'{name}' has {tally.Harms} harm report{(tally.Harms == 1 ? "" : "s")}, {gate.MostHarms} allowed:"),
+                string.Create(
+                    CultureInfo.InvariantCulture, $"'{name}' has {tally.Harms} harm report{(tally.Harms == 1 ? "" : "s")}, {gate.MostHarms} allowed:"),
                 " its gate does not pass; somebody must advance it, roll it back or end it.");
         }
 
@@ -117,7 +138,9 @@ public static class Sentences
         {
             if (OutOfReach(gate, tally) is { Length: > 0 } missing)
             {
-                return new($"'{name}' cannot reach its gate as things are:", $" {count}; {missing}. Somebody must try again, let the gate pass by hand, roll it back or end it.");
+                return new(
+                    $"'{name}' cannot reach its gate as things are:",
+                    $" {count}; {missing}. Somebody must try again, let the gate pass by hand, roll it back or end it.");
             }
 
             return new($"'{name}' is at work:", $" {count}. When its gate holds, {next}.");
@@ -126,24 +149,37 @@ public static class Sentences
         var left = reached + gate.Soak - now;
         if (left > TimeSpan.Zero)
         {
-            return new($"'{name}' is soaking:", $" {count}. If it stays so for {Units.FormatDuration(left)}, {(!gate.NeedsApproval ? next : at + 1 < plan.Waves.Count ? $"somebody may let {Follows("follow")}" : "somebody may let it be done")}.");
+            return new(
+                $"'{name}' is soaking:",
+                $" {count}. If it stays so for {Units.FormatDuration(left)}, "
+                    + $"{(!gate.NeedsApproval ? next : at + 1 < plan.Waves.Count ? $"somebody may let {Follows("follow")}" : "somebody may let it be done")}.");
         }
 
-        return gate.NeedsApproval ? new($"'{name}' holds its gate ({count}) and waits for approval;", $" then {next}.") : new($"'{name}' holds its gate ({count}).", "");
+        return gate.NeedsApproval
+            ? new($"'{name}' holds its gate ({count}) and waits for approval;", $" then {next}.")
+            : new($"'{name}' holds its gate ({count}).", "");
 
         string Follows(string verb) =>
-            string.Create(CultureInfo.InvariantCulture, $"'{plan.Waves[at + 1].Name}' with {tallies[at + 1].Total} device{(tallies[at + 1].Total == 1 ? "" : "s")} {verb}");
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"'{plan.Waves[at + 1].Name}' with {tallies[at + 1].Total} device{(tallies[at + 1].Total == 1 ? "" : "s")} {verb}");
     }
 
     /// <summary>What failed where the rule halted it, as a further sentence where that is more by now than it was then; empty otherwise.</summary>
     public static string SinceTheHalt(DeploymentState state, IReadOnlyList<Tally> tallies) =>
-        state.HaltedBy is { } by && tallies[by.Wave] is var then && (then.Failures, then.Trials) != (by.Failures, by.Trials) ? string.Create(CultureInfo.InvariantCulture, $" By now {then.Failures} of {then.Trials} failed there.") : "";
+        state.HaltedBy is { } by && tallies[by.Wave] is var then && (then.Failures, then.Trials) != (by.Failures, by.Trials)
+            ? string.Create(CultureInfo.InvariantCulture, $" By now {then.Failures} of {then.Trials} failed there.")
+            : "";
 
     private static string NotCounted(IReadOnlyList<Tally> tallies)
     {
-        (TargetState State, string Word)[] words = [(TargetState.NotNeeded, "not meant for {0}"), (TargetState.Yielded, "{0} ruled by another deployment"), (TargetState.Left, "{0} no longer in its groups"), (TargetState.Choice, "{0} on the shelf")];
+        (TargetState State, string Word)[] words = [
+            (TargetState.NotNeeded, "not meant for {0}"), (TargetState.Yielded, "{0} ruled by another deployment"),
+            (TargetState.Left, "{0} no longer in its groups"), (TargetState.Choice, "{0} on the shelf")];
         var parts = words.Select(each => (Count: tallies.Sum(tally => tally.In(each.State)), each.Word)).Where(each => each.Count > 0)
-            .Select(each => string.Format(CultureInfo.InvariantCulture, each.Word, each.Count == 1 ? "1 device" : string.Create(CultureInfo.InvariantCulture, $"{each.Count} devices"))).ToList();
+            .Select(each => string.Format(CultureInfo.InvariantCulture, each.Word, each.Count == 1 ? "1 device" : string.Create(
+                CultureInfo.InvariantCulture, $"{each.Count} devices")))
+                .ToList();
         return parts.Count == 0 ? "no device is in it" : string.Join(", ", parts);
     }
 

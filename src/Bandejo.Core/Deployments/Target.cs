@@ -129,7 +129,9 @@ public static class Targets
         return state == TargetState.Restart && least < RestartPatience ? RestartPatience : least;
     }
 
-    /// <summary>When time alone will change something in a target: its next try, silence in the middle of work, a proof that becomes too old. Null for never.</summary>
+    /// <summary>
+    /// When time alone will change something in a target: its next try, silence in the middle of work, a proof that becomes too old. Null for never.
+    /// </summary>
     /// <param name="lastHeard">When its device was last heard from; null for never.</param>
     /// <param name="interval">The time between two check-ins.</param>
     public static DateTimeOffset? DueAt(DeploymentPlan plan, Target target, DateTimeOffset? lastHeard, TimeSpan interval) => target.State switch
@@ -147,7 +149,8 @@ public static class Targets
     /// <summary>Whether what weighing found leaves a target as it is; quicker to say than by <see cref="Decide"/>, which says the same.</summary>
     /// <param name="happening">One of the first nine.</param>
     internal static bool ChangesNothing(TargetState state, Reason reason, DateTimeOffset? next, Happening happening) =>
-        TargetTable.Decide(state, happening.Event) == state && (!Explains(state, happening.Event) || (happening.Next == next && reason.Equals(happening.Reason)));
+        TargetTable.Decide(state, happening.Event) == state
+            && (!Explains(state, happening.Event) || (happening.Next == next && reason.Equals(happening.Reason)));
 
     /// <summary>The target after an event. The same object where nothing changes.</summary>
     public static Target Decide(Target target, Happening happening, DateTimeOffset now)
@@ -168,18 +171,23 @@ public static class Targets
         {
             TargetEvent.Began => next with { HasBegun = true, Tries = target.Tries + 1, WaitsFor = null },
             TargetEvent.Deferred when !isSame => next with { Tries = Math.Max(0, target.Tries - 1), WaitsFor = happening.Reason.ToString() },
-            TargetEvent.Succeeded when state == TargetState.Met => next with { ProvenAt = now, IsInstalledHere = target.IsInstalledHere || target.Before is not null, Tries = 0 },
-            TargetEvent.ProofHeld when state == TargetState.Met => next with { ProvenAt = now, Tries = 0, IsInstalledHere = target.IsInstalledHere || target.State == TargetState.Restart },
+            TargetEvent.Succeeded when state == TargetState.Met =>
+                next with { ProvenAt = now, IsInstalledHere = target.IsInstalledHere || target.Before is not null, Tries = 0 },
+            TargetEvent.ProofHeld when state == TargetState.Met =>
+                next with { ProvenAt = now, Tries = 0, IsInstalledHere = target.IsInstalledHere || target.State == TargetState.Restart },
             TargetEvent.ProofLost when !isSame => next with { Repairs = target.Repairs + 1, TroubleAt = now, Order = target.Order + 1, Tries = 0 },
             TargetEvent.GaveUp or TargetEvent.FellSilent when !isSame => next with { TroubleAt = now, HasFailed = true },
             // Whoever asks for another try where it was taken back wants it there after all.
-            TargetEvent.RetryAsked when !isSame => next with { Order = target.Order + 1, Tries = 0, IsGoingBack = target.IsGoingBack && target.State != TargetState.Undone },
-            TargetEvent.UndoAsked when state == TargetState.Ready => next with { IsGoingBack = true, IsToGoBack = false, CannotGoBack = false, Order = target.Order + 1, Tries = 0, TakenAt = null },
+            TargetEvent.RetryAsked when !isSame =>
+                next with { Order = target.Order + 1, Tries = 0, IsGoingBack = target.IsGoingBack && target.State != TargetState.Undone },
+            TargetEvent.UndoAsked when state == TargetState.Ready =>
+                next with { IsGoingBack = true, IsToGoBack = false, CannotGoBack = false, Order = target.Order + 1, Tries = 0, TakenAt = null },
             TargetEvent.UndoLater => next with { IsToGoBack = true, CannotGoBack = false },
             TargetEvent.UndoImpossible => next with { IsToGoBack = false, CannotGoBack = true },
             TargetEvent.Undone when state == TargetState.Undone => next with { IsGoingBack = true, IsToGoBack = false },
             // Its device has done with this asking, and goes by its number: where it is asked for again, that is another.
-            <= TargetEvent.Due or TargetEvent.ProofTooOld when !isSame && target.State is TargetState.Met or TargetState.Failed => next with { Order = target.Order + 1, Tries = 0 },
+            <= TargetEvent.Due or TargetEvent.ProofTooOld when !isSame && target.State is TargetState.Met or TargetState.Failed =>
+                next with { Order = target.Order + 1, Tries = 0 },
             _ => next,
         };
         return next == target ? target : next;
@@ -192,7 +200,8 @@ public static class Targets
         (TargetState.Left, TargetEvent.OutOfScope) or (TargetState.NotNeeded, TargetEvent.NotMeant) or (TargetState.Blocked, TargetEvent.Blocked)
             or (TargetState.Unknown, TargetEvent.FitNotKnown) or (TargetState.Contested, TargetEvent.Contested) or (TargetState.Yielded, TargetEvent.Yielded)
             or (TargetState.Waiting, TargetEvent.Held) or (TargetState.Ready, TargetEvent.Due) or (TargetState.Retry, TargetEvent.TryFailed)
-            or (TargetState.Failed, TargetEvent.GaveUp) or (TargetState.Met, TargetEvent.Succeeded) or (TargetState.Met, TargetEvent.ProofHeld) or (TargetState.Working, TargetEvent.Began)
+            or (TargetState.Failed, TargetEvent.GaveUp) or (TargetState.Met, TargetEvent.Succeeded) or (TargetState.Met, TargetEvent.ProofHeld) or (
+                TargetState.Working, TargetEvent.Began)
             or (TargetState.Restart, TargetEvent.NeedsRestart) => true,
         _ => false,
     };

@@ -52,7 +52,9 @@ public enum TargetState
     Left,
 }
 
-/// <summary>What can happen to a target. The first nine are what weighing it against scope, rules and waves brings; the others come from the device, a person or time.</summary>
+/// <summary>
+/// What can happen to a target. The first nine are what weighing it against scope, rules and waves brings; the others come from the device, a person or time.
+/// </summary>
 public enum TargetEvent
 {
     OutOfScope,
@@ -122,7 +124,8 @@ public enum TargetEvent
 public static class TargetTable
 {
     // A row a state, a column an event, in the order of the two enumerations. "." stays. The first nine columns move what has not begun; work in hand is
-    // never interrupted by them (behaviour: "what runs may finish"); a try that is set is a start like the first, and held like it. From Began on the device's word wins over what was believed.
+    // never interrupted by them (behaviour: "what runs may finish"); a try that is set is a start like the first, and held like it. From Began on the device's
+    // word wins over what was believed.
     private const string Table = """
         .            out  not  blk  fnk  con  yld  shf  hld  due  began ok   rst  try  gave held lost old  sil  time ask  undo undone later cannot defer
         Unknown      L    N    B    U    C    Y    O    W    R    K     M    S    T    F    M    .    .    .    .    .    R    D      .     .      .

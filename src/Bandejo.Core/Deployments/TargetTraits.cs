@@ -113,7 +113,8 @@ public static class TargetTraits
             }
 
             rows[(int)Enum.Parse<TargetState>(cells[0])] = (
-                Enum.GetValues<ComplianceKind>().Single(kind => StateNames.Hyphenate(kind.ToString()) == cells[1]), traits, int.Parse(cells[^1], System.Globalization.CultureInfo.InvariantCulture));
+                Enum.GetValues<ComplianceKind>().Single(kind => StateNames.Hyphenate(kind.ToString()) == cells[1]), traits,
+                int.Parse(cells[^1], System.Globalization.CultureInfo.InvariantCulture));
         }
 
         return rows;

@@ -5,7 +5,8 @@ using Bandejo.Core.Versions;
 namespace Bandejo.Core.Deployments;
 
 /// <summary>Whether a package can be there on a device, before any wave is asked.</summary>
-/// <param name="Event"><see cref="TargetEvent.NotMeant"/>, <see cref="TargetEvent.Blocked"/>, <see cref="TargetEvent.FitNotKnown"/> or <see cref="TargetEvent.Due"/>.</param>
+/// <param name="Event"><see cref="TargetEvent.NotMeant"/>, <see cref="TargetEvent.Blocked"/>, <see cref="TargetEvent.FitNotKnown"/> or
+/// <see cref="TargetEvent.Due"/>.</param>
 /// <param name="Variant">The name of the variant that fits.</param>
 /// <param name="Reason">Which conditions decided, with what the device has.</param>
 public sealed record Fit(TargetEvent Event, string? Variant, Reason Reason);
@@ -77,7 +78,8 @@ public static class Targeting
     /// equals is contested, and nobody rules.
     /// </summary>
     /// <returns>The ruling deployment's identity, or null with those that contest.</returns>
-    public static (string? Rules, IReadOnlyList<string> Contest) Settle(IReadOnlyCollection<(string Deployment, Wish Wish, int Priority, AppVersion Version)> wishes)
+    public static (string? Rules, IReadOnlyList<string> Contest) Settle(
+        IReadOnlyCollection<(string Deployment, Wish Wish, int Priority, AppVersion Version)> wishes)
     {
         // A choice that was taken is a wish to have it.
         var most = wishes.Max(wish => wish.Priority);
@@ -91,7 +93,9 @@ public static class Targeting
     }
 }
 
-/// <summary>A device's facts with one app's version held fast as it was, so that a deployment's own success does not take the device out of its scope.</summary>
+/// <summary>
+/// A device's facts with one app's version held fast as it was, so that a deployment's own success does not take the device out of its scope.
+/// </summary>
 /// <param name="facts">The device's facts.</param>
 /// <param name="app">The app's slug.</param>
 /// <param name="version">Its version then; empty for none.</param>

@@ -1,6 +1,8 @@
 namespace Bandejo.Core.Deployments;
 
-/// <summary>The counts of one wave, kept as its targets change: what <see cref="Counting.Count"/> answers, without walking over all targets each time.</summary>
+/// <summary>
+/// The counts of one wave, kept as its targets change: what <see cref="Counting.Count"/> answers, without walking over all targets each time.
+/// </summary>
 public sealed class WaveCounts(Gate? gate)
 {
     private int[] _states = new int[Enum.GetValues<TargetState>().Length];
@@ -56,12 +58,15 @@ public sealed class WaveCounts(Gate? gate)
         foreach (var target in inDoubt)
         {
             var then = AtFirst(target);
-            var (isInBottom, isInTop) = Counting.ForGate(target, gate, proven => now - proven <= proofAge, silent => !(lastHeard(target.Device) is { } heard && now - heard < silent));
+            var (isInBottom, isInTop) = Counting.ForGate(target, gate, proven => now - proven <= proofAge, silent => !(
+                lastHeard(target.Device) is { } heard && now - heard < silent));
             bottom += (isInBottom ? 1 : 0) - (then.Bottom ? 1 : 0);
             top += (isInTop ? 1 : 0) - (then.Top ? 1 : 0);
         }
 
-        return new Tally(_total, bottom, top, _total - bottom, _trials, _failures, _trouble, _goingBack, _harms, (int[])_states.Clone()) { NotBack = _notBack, Changed = _changed };
+        return new Tally(
+            _total, bottom, top, _total - bottom, _trials, _failures, _trouble, _goingBack, _harms,
+            (int[])_states.Clone()) { NotBack = _notBack, Changed = _changed };
     }
 
     private static DateTimeOffset? Later(DateTimeOffset? a, DateTimeOffset? b) => b is null || b <= a ? a : b;

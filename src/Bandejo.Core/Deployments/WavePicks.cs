@@ -3,7 +3,9 @@ using System.Text.RegularExpressions;
 
 namespace Bandejo.Core.Deployments;
 
-/// <summary>How a wave picks its devices from those that the waves before it left: <c>group kiosks</c>, <c>12 devices</c>, <c>20 %</c> or <c>everyone else</c>.</summary>
+/// <summary>
+/// How a wave picks its devices from those that the waves before it left: <c>group kiosks</c>, <c>12 devices</c>, <c>20 %</c> or <c>everyone else</c>.
+/// </summary>
 public sealed record Pick
 {
     /// <summary>The slug of a group; null for another way.</summary>
@@ -41,14 +43,16 @@ public sealed record Pick
         var share = Regex.Match(trimmed, @"^([0-9]{1,3})(?:\.([0-9]{1,2}))? ?%$");
         if (share.Success)
         {
-            var hundredths = (int.Parse(share.Groups[1].Value, CultureInfo.InvariantCulture) * 100) + int.Parse(share.Groups[2].Value.PadRight(2, '0'), CultureInfo.InvariantCulture);
+            var hundredths = (int.Parse(share.Groups[1].Value, CultureInfo.InvariantCulture) * 100)
+                + int.Parse(share.Groups[2].Value.PadRight(2, '0'), CultureInfo.InvariantCulture);
             if (hundredths is > 0 and <= 10000)
             {
                 return new Pick { Share = hundredths };
             }
         }
 
-        return new Failure(ErrorKind.Invalid, $"A wave does not know how to pick '{trimmed}'. Write 'group NAME', '12 devices', '20 %' or 'everyone else'.", [new Finding($"A wave does not know how to pick '{trimmed}'.", "pick", 1, 1, Math.Max(1, trimmed.Length))]);
+        return new Failure(ErrorKind.Invalid, $"A wave does not know how to pick '{trimmed}'. Write 'group NAME', '12 devices', '20 %' or 'everyone else'.", [
+            new Finding($"A wave does not know how to pick '{trimmed}'.", "pick", 1, 1, Math.Max(1, trimmed.Length))]);
     }
 
     public override string ToString() => Group is not null ? $"group {Group}"
@@ -67,7 +71,8 @@ public static class WavePicks
     /// <param name="picks">The waves' picks, in order.</param>
     /// <param name="isIn">Whether a device is certainly in a group.</param>
     /// <param name="salt">The deployment's identity.</param>
-    public static IReadOnlyDictionary<string, int> Assign(IReadOnlyCollection<string> devices, IReadOnlyList<Pick> picks, Func<string, string, bool> isIn, string salt)
+    public static IReadOnlyDictionary<string, int> Assign(
+        IReadOnlyCollection<string> devices, IReadOnlyList<Pick> picks, Func<string, string, bool> isIn, string salt)
     {
         var waves = devices.ToDictionary(device => device, _ => -1, StringComparer.Ordinal);
         var rest = devices.ToList();
@@ -109,7 +114,9 @@ public static class WavePicks
         for (var wave = 0; wave < picks.Count; wave++)
         {
             var pick = picks[wave];
-            var fits = pick.Group is { } group ? isIn(group, device) : pick.IsRest || (pick.Share is { } share && StableHash.Share(Seed(salt, wave) + device) * 10000 < share);
+            var fits = pick.Group is { } group
+                ? isIn(group, device)
+                : pick.IsRest || (pick.Share is { } share && StableHash.Share(Seed(salt, wave) + device) * 10000 < share);
             if (fits)
             {
                 return wave;

@@ -110,7 +110,8 @@ public sealed record WaysBack(IReadOnlyList<WaysBackPart> Parts)
         // One line for one reason: which package puts it back is not asked, nor, of what cannot go, what it would have gone back to.
         var parts = ways.GroupBy(each => each.Way with { Package = null, To = each.Way.Kind == WayBackKind.Goes ? each.Way.To : "" }, each => each.Device)
             .Select(group => new WaysBackPart(group.Key.Kind, Sentence(plan, group.Key, group.Count()), [.. group]));
-        return new WaysBack([.. parts.OrderBy(part => part.Kind).ThenByDescending(part => part.Devices.Count).ThenBy(part => part.Says, StringComparer.Ordinal)]);
+        return new WaysBack([.. parts.OrderBy(part => part.Kind).ThenByDescending(part => part.Devices.Count).ThenBy(
+            part => part.Says, StringComparer.Ordinal)]);
     }
 
     private static string Sentence(DeploymentPlan plan, WayBack way, int count)

@@ -58,13 +58,16 @@ internal sealed class AppColumn(Bitmap? complete) : Column
 
         // What is installed is known, so "not known" is free to mark the rows without an entry.
         answers[None] = Truth.NotKnown;
-        return new WithEntries(_dense is null ? new Sparse(_rows.AsMemory(0, _count), _codes, answers) : CodeBlocks.Of(_dense, answers), complete?.Words ?? [], answers[ValueTable.Absent], whenNotKnown);
+        return new WithEntries(
+            _dense is null ? new Sparse(_rows.AsMemory(0, _count), _codes, answers) : CodeBlocks.Of(_dense, answers), complete?.Words ?? [],
+            answers[ValueTable.Absent], whenNotKnown);
     }
 
     public override Column Still(Bitmap completeThen)
     {
         _isShared = true;
-        return new AppColumn(complete is null ? null : completeThen) { _table = _table.Still(), _dense = _dense?.Still(), _rows = _rows, _codes = _codes, _count = _count };
+        return new AppColumn(
+            complete is null ? null : completeThen) { _table = _table.Still(), _dense = _dense?.Still(), _rows = _rows, _codes = _codes, _count = _count };
     }
 
     /// <summary>What was looked up last may not hold any more.</summary>

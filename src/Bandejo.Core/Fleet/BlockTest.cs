@@ -104,7 +104,8 @@ internal static class CodeBlocks
     public static Pages<int> NewNumbers() => new(NoNumbers);
 
     /// <summary>The quickest form for so many answers.</summary>
-    public static BlockTest Of(Pages<byte> codes, Truth[] answers) => answers.Length <= Vector128<byte>.Count ? new Few(codes, answers) : new Narrow(codes, answers);
+    public static BlockTest Of(Pages<byte> codes, Truth[] answers) =>
+        answers.Length <= Vector128<byte>.Count ? new Few(codes, answers) : new Narrow(codes, answers);
 
     /// <summary>The same where there are more codes than a byte holds.</summary>
     public static BlockTest Of(Pages<int> codes, Truth[] answers) => new Wide(codes, answers);
@@ -230,7 +231,8 @@ internal static class CodeBlocks
             return (yes, open);
         }
 
-        private static byte[] Codes(Truth[] answers, Truth truth) => [.. Enumerable.Range(0, answers.Length).Where(code => answers[code] == truth).Select(code => (byte)code)];
+        private static byte[] Codes(Truth[] answers, Truth truth) =>
+            [.. Enumerable.Range(0, answers.Length).Where(code => answers[code] == truth).Select(code => (byte)code)];
     }
 
     private sealed class Wide(Pages<int> pages, Truth[] answers) : BlockTest

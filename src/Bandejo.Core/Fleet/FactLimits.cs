@@ -5,9 +5,11 @@ namespace Bandejo.Core.Fleet;
 
 /// <summary>What a device says of itself, as far as it is taken.</summary>
 /// <param name="Facts">The facts.</param>
-/// <param name="Programs">The programs; null where they are not known, also because not all of them could be taken: a list that lacks some proves no absence.</param>
+/// <param name="Programs">The programs; null where they are not known, also because not all of them could be taken: a list that lacks some proves no
+/// absence.</param>
 /// <param name="LeftOut">What was left out and why, for people; empty where all was taken.</param>
-public sealed record TakenFacts(IReadOnlyList<(string Name, string Value)> Facts, IReadOnlyList<(string Name, string Version, string Source)>? Programs, IReadOnlyList<string> LeftOut);
+public sealed record TakenFacts(
+    IReadOnlyList<(string Name, string Value)> Facts, IReadOnlyList<(string Name, string Version, string Source)>? Programs, IReadOnlyList<string> LeftOut);
 
 /// <summary>How much a device may say of itself. One device must not cost what a thousand do, whatever it is told to say.</summary>
 public static class FactLimits
@@ -35,7 +37,9 @@ public static class FactLimits
     /// <param name="isKnown">Whether a word was said before.</param>
     /// <param name="newWords">How many words the device may still bring today.</param>
     /// <param name="brought">How many it has brought with this.</param>
-    public static TakenFacts Within(IEnumerable<(string Name, string Value)> facts, IEnumerable<(string Name, string Version, string Source)>? programs, Func<string, bool> isKnown, int newWords, out int brought)
+    public static TakenFacts Within(
+        IEnumerable<(string Name, string Value)> facts, IEnumerable<(string Name, string Version, string Source)>? programs, Func<string, bool> isKnown,
+        int newWords, out int brought)
     {
         var (taken, left, labels) = (new List<(string, string)>(), new List<string>(), 0);
         var fresh = new HashSet<string>(StringComparer.Ordinal);
@@ -58,9 +62,14 @@ public static class FactLimits
         List<(string, string, string)>? listed = programs is null ? null : [];
         foreach (var (name, version, source) in programs ?? [])
         {
-            if (listed!.Count >= MaxPrograms || name.Length > MaxName || version.Length > MaxName || source.Length > MaxName || !MayBring(name) || !MayBring(version) || !MayBring(source))
+            if (listed!.Count >= MaxPrograms || name.Length > MaxName || version.Length > MaxName || source.Length > MaxName || !MayBring(name)
+                || !MayBring(version) || !MayBring(source))
             {
-                left.Add(listed.Count >= MaxPrograms ? $"the list of programs: more than {MaxPrograms.ToString("N0", CultureInfo.InvariantCulture)}" : $"the list of programs: a name or version of more than {MaxName} characters, or more than {MaxNewWords.ToString("N0", CultureInfo.InvariantCulture)} new words on one day");
+                left.Add(
+                    listed.Count >= MaxPrograms
+                        ? $"the list of programs: more than {MaxPrograms.ToString("N0", CultureInfo.InvariantCulture)}"
+                        : $"the list of programs: a name or version of more than {MaxName} characters, or more than "
+                            + $"{MaxNewWords.ToString("N0", CultureInfo.InvariantCulture)} new words on one day");
                 listed = null;
                 break;
             }

@@ -12,7 +12,8 @@ public readonly record struct ReportedFact(int Name, string Value, DateTimeOffse
 public readonly record struct ReportedProgram(int Name, int Version, int Source);
 
 /// <summary>
-/// What a device last said of itself, in a few hundred bytes. The form, all numbers in the variable length of LEB128: the count of facts; for each the number of
+/// What a device last said of itself, in a few hundred bytes. The form, all numbers in the variable length of LEB128: the count of facts; for each the number
+/// of
 /// its name, the length of its value in UTF-8, the value, and the milliseconds since 1970 less those of the fact before, zigzag-coded; then 0 where the list
 /// of programs is not known, or one more than their count; for each the numbers of its name, its version and its source.
 /// </summary>

@@ -151,7 +151,9 @@ public sealed class FleetColumns
 
     /// <summary>How many live rows have each value of a fact, most first; not known and absent left out.</summary>
     public IReadOnlyList<(FactValue Value, int Count)> Spread(FactRef fact, Bitmap rows) =>
-        [.. rows.Rows().Select(row => Get(row, fact).Value).OfType<FactValue>().GroupBy(value => value).Select(group => (group.Key, group.Count())).OrderByDescending(pair => pair.Item2).ThenBy(pair => pair.Key.ToString(), StringComparer.Ordinal)];
+        [
+            .. rows.Rows().Select(row => Get(row, fact).Value).OfType<FactValue>().GroupBy(value => value).Select(group => (group.Key, group.Count()))
+                .OrderByDescending(pair => pair.Item2).ThenBy(pair => pair.Key.ToString(), StringComparer.Ordinal)];
 
     private BlockTest CompileBlocks(RuleNode node) => node switch
     {
@@ -159,7 +161,8 @@ public sealed class FleetColumns
         UnreadableNode => new ConstantBlocks(Truth.NotKnown),
         NotNode not => new OppositeBlocks(CompileBlocks(not.Part)),
         JoinedNode joined => new JoinedBlocks(joined.IsAnd, [.. joined.Parts.Select(CompileBlocks)]),
-        ConditionNode condition => (_columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : Made(condition.Fact))).CompileBlocks(condition),
+        ConditionNode condition =>
+            (_columns.GetValueOrDefault(condition.Fact) ?? (condition.Fact.IsApp ? new AppColumn(_complete) : Made(condition.Fact))).CompileBlocks(condition),
         _ => throw new InvalidOperationException($"No meaning for {node.GetType().Name}."),
     };
 
@@ -180,7 +183,8 @@ public sealed class FleetColumns
 
         if (fact.Name.StartsWith(FactCatalog.LabelPrefix, StringComparison.Ordinal))
         {
-            // Labels are whatever somebody makes up, and most devices lack most of them; a label that is not there is not known, for no list of them is ever complete.
+            // Labels are whatever somebody makes up, and most devices lack most of them; a label that is not there is not known, for no list of them is ever
+            // complete.
             return new AppColumn(null);
         }
 

@@ -82,7 +82,8 @@ internal sealed class NumberColumn(FactType type) : Column
         public override void Mark(int word, Span<ulong> yes, Span<ulong> open)
         {
             var comparison = condition.Comparison;
-            var isSimple = Vector256.IsHardwareAccelerated && comparison is Comparison.Is or Comparison.IsNot or Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast;
+            var isSimple = Vector256.IsHardwareAccelerated
+                && comparison is Comparison.Is or Comparison.IsNot or Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast;
             for (var at = 0; at < yes.Length; at++)
             {
                 var row = (word + at) * 64;

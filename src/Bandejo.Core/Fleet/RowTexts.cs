@@ -54,7 +54,8 @@ public sealed class RowTexts
         }
 
         var (all, ends) = _endToEnd?.Value ?? PutEndToEnd();
-        return words.ToLowerInvariant().Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries).Aggregate(found, (rows, word) => rows.And(With(all, ends, Encoding.UTF8.GetBytes(word))));
+        return words.ToLowerInvariant().Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries)
+            .Aggregate(found, (rows, word) => rows.And(With(all, ends, Encoding.UTF8.GetBytes(word))));
     }
 
     private static Bitmap With(byte[] all, int[] ends, ReadOnlySpan<byte> word)

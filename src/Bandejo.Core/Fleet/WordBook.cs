@@ -41,7 +41,10 @@ public sealed class WordBook
 
     /// <summary>The word of a number.</summary>
     /// <exception cref="FormatException">There is no such number.</exception>
-    public string this[int number] => _words is var words && (uint)number < (uint)words.Length && words[number] is { } word ? word : throw new FormatException($"Word {number} is not in the book.");
+    public string this[int number] =>
+        _words is var words && (uint)number < (uint)words.Length && words[number] is { } word
+            ? word
+            : throw new FormatException($"Word {number} is not in the book.");
 
     /// <summary>Whether the book holds a word.</summary>
     public bool Holds(string word) => _numbers.ContainsKey(word);
@@ -82,7 +85,9 @@ public sealed class WordBook
         }
     }
 
-    /// <summary>Lets go all words but those of the sheets that are kept. Their numbers will mean other words: whoever remembers what a number meant must forget it.</summary>
+    /// <summary>
+    /// Lets go all words but those of the sheets that are kept. Their numbers will mean other words: whoever remembers what a number meant must forget it.
+    /// </summary>
     /// <exception cref="FormatException">A sheet is not one, or uses a word that the book does not have.</exception>
     public void KeepOnly(IEnumerable<FactSheet> sheets)
     {
@@ -104,7 +109,9 @@ public sealed class WordBook
         }
     }
 
-    /// <summary>What is to be kept of the book since this was last asked: first the numbers that mean nothing any more, then those that mean a new word.</summary>
+    /// <summary>
+    /// What is to be kept of the book since this was last asked: first the numbers that mean nothing any more, then those that mean a new word.
+    /// </summary>
     public (IReadOnlyList<int> Gone, IReadOnlyList<(int Number, string Text)> New) TakeChanges()
     {
         if (_gone.Count == 0 && _new.Count == 0)

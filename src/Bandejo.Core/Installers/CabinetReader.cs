@@ -2,7 +2,9 @@ using System.Text;
 
 namespace Bandejo.Core.Installers;
 
-/// <summary>Lists cabinets: their header and the entries of their files (Microsoft's published cabinet format, CFHEADER and CFFILE). Nothing is unpacked.</summary>
+/// <summary>
+/// Lists cabinets: their header and the entries of their files (Microsoft's published cabinet format, CFHEADER and CFFILE). Nothing is unpacked.
+/// </summary>
 internal static class CabinetReader
 {
     private const int LongestName = 257;
@@ -38,6 +40,10 @@ internal static class CabinetReader
             at += 16 + end + 1;
         }
 
-        draft.Ask("How it is installed", "A cabinet says nothing of it. One with an update of Windows is taken by: dism /online /add-package /packagepath:FILE /quiet /norestart; others are unpacked with expand, and what is inside is inspected.", "install");
+        draft.Ask(
+            "How it is installed",
+            "A cabinet says nothing of it. One with an update of Windows is taken by: dism /online /add-package /packagepath:FILE /quiet /norestart; others "
+                + "are unpacked with expand, and what is inside is inspected.",
+            "install");
     }
 }

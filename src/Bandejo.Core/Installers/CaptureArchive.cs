@@ -2,7 +2,9 @@ using System.Text;
 
 namespace Bandejo.Core.Installers;
 
-/// <summary>A capture as one file to be carried: a ZIP archive with <see cref="ListName"/>, which tells what was found, and the files below <c>payload</c>.</summary>
+/// <summary>
+/// A capture as one file to be carried: a ZIP archive with <see cref="ListName"/>, which tells what was found, and the files below <c>payload</c>.
+/// </summary>
 public sealed class CaptureArchive
 {
     /// <summary>What such a file's name ends with.</summary>
@@ -33,7 +35,9 @@ public sealed class CaptureArchive
         {
             var directory = new ZipDirectory(new Window(file, budget));
             var files = directory.Files().DistinctBy(each => each.Path, StringComparer.Ordinal).ToDictionary(each => each.Path, StringComparer.Ordinal);
-            return files.TryGetValue(ListName, out var list) ? new CaptureArchive(directory, files, Encoding.UTF8.GetString(directory.Read(list))) : new Failure(ErrorKind.Invalid, $"It has no {ListName}, so it is no capture.");
+            return files.TryGetValue(ListName, out var list)
+                ? new CaptureArchive(directory, files, Encoding.UTF8.GetString(directory.Read(list)))
+                : new Failure(ErrorKind.Invalid, $"It has no {ListName}, so it is no capture.");
         }
         catch (Exception error) when (error is BrokenFileException or SpentException)
         {

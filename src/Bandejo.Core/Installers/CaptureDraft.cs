@@ -17,7 +17,10 @@ public sealed record CapturedEntry(string Path, string Kind, string Mode, string
 /// <summary>Makes a package of what was captured: its steps put exactly that in place, and take exactly that away.</summary>
 public static class CaptureDraft
 {
-    /// <summary>The list that both steps go by: kind, rights, owner, path, and digest of a file or target of a link in a line, separated by tabs; folders before what is in them.</summary>
+    /// <summary>
+    /// The list that both steps go by: kind, rights, owner, path, and digest of a file or target of a link in a line, separated by tabs; folders before what is
+    /// in them.
+    /// </summary>
     public const string ListName = "captured.txt";
 
     /// <summary>The folder with the files, each at its path.</summary>
@@ -127,15 +130,18 @@ public static class CaptureDraft
     public static string List(IEnumerable<CapturedEntry> entries)
     {
         var list = new StringBuilder();
-        foreach (var entry in entries.OrderBy(entry => entry.Kind switch { "group" => 0, "user" => 1, _ => 2 }).ThenBy(entry => entry.Path, StringComparer.Ordinal))
+        foreach (var entry in entries.OrderBy(entry => entry.Kind switch { "group" => 0, "user" => 1, _ => 2 }).ThenBy(
+            entry => entry.Path, StringComparer.Ordinal))
         {
             if ((entry.Path + entry.Target + entry.Owner).Any(char.IsControl))
             {
-                throw new FormatException($"'{string.Concat(entry.Path.Select(sign => char.IsControl(sign) ? '?' : sign))}' has a character that no list can hold.");
+                throw new FormatException(
+                    $"'{string.Concat(entry.Path.Select(sign => char.IsControl(sign) ? '?' : sign))}' has a character that no list can hold.");
             }
 
             // Both stand in commands of the steps; a capture may have been changed on its way.
-            if (entry.Owner is { } owner && !owner.Split(':', 2).All(name => Accounts.IsName(name) || (name.Length is > 0 and < 11 && name.All(char.IsAsciiDigit))))
+            if (entry.Owner is { } owner
+                && !owner.Split(':', 2).All(name => Accounts.IsName(name) || (name.Length is > 0 and < 11 && name.All(char.IsAsciiDigit))))
             {
                 throw new FormatException($"'{entry.Path}' belongs to '{owner}', which can be no names of a user and a group.");
             }
@@ -151,7 +157,8 @@ public static class CaptureDraft
             }
 
             // A field that is empty would be swallowed where the shell reads it.
-            list.Append(CultureInfo.InvariantCulture, $"{entry.Kind}\t{Field(entry.Mode)}\t{Field(entry.Owner)}\t{entry.Path}\t{entry.Sha256 ?? entry.Target}\n");
+            list.Append(
+                CultureInfo.InvariantCulture, $"{entry.Kind}\t{Field(entry.Mode)}\t{Field(entry.Owner)}\t{entry.Path}\t{entry.Sha256 ?? entry.Target}\n");
         }
 
         return list.ToString();
@@ -160,7 +167,9 @@ public static class CaptureDraft
     /// <summary>The entries of a list; a line that is none is left out.</summary>
     public static IReadOnlyList<CapturedEntry> Read(string list) =>
         [.. list.Split('\n').Select(line => line.Split('\t')).Where(fields => fields.Length == 5 && fields[3].Length > 0)
-            .Select(fields => new CapturedEntry(fields[3], fields[0], fields[1] == "-" ? "" : fields[1], fields[0] == "file" || fields[4].Length == 0 ? null : fields[4], fields[0] == "file" ? fields[4] : null, fields[2] == "-" ? null : fields[2]))];
+            .Select(fields => new CapturedEntry(
+                fields[3], fields[0], fields[1] == "-" ? "" : fields[1], fields[0] == "file" || fields[4].Length == 0 ? null : fields[4],
+                fields[0] == "file" ? fields[4] : null, fields[2] == "-" ? null : fields[2]))];
 
     /// <summary>How what stands on a machine differs from what was captured, in words; null where it does not.</summary>
     /// <param name="sha256">The digest of a file of the machine, by its path below the root.</param>
@@ -185,15 +194,22 @@ public static class CaptureDraft
     /// <param name="command">What was captured, for the reader.</param>
     /// <param name="size">Bytes of all files.</param>
     /// <param name="facts">What the machine said of itself on which it was captured; null where nobody knows.</param>
-    public static string Manifest(string name, string version, string command, IReadOnlyList<CapturedEntry> entries, long size, IReadOnlyDictionary<string, string>? facts)
+    public static string Manifest(
+        string name, string version, string command, IReadOnlyList<CapturedEntry> entries, long size, IReadOnlyDictionary<string, string>? facts)
     {
         var yaml = new StringBuilder();
         yaml.Append(CultureInfo.InvariantCulture, $"# Captured from: {string.Concat(command.Select(sign => char.IsControl(sign) ? ' ' : sign))}\n");
         yaml.Append("# Who installs on a clean machine by hand may leave things that fit that machine only. Look through captured.txt, and try it.\n");
-        yaml.Append(CultureInfo.InvariantCulture, $"app: {FactCatalog.Slug(name)}\nname: {ManifestDraft.Quoted(name)}\nversion: {(version.Length == 0 ? " # not known; fill it in" : ManifestDraft.Quoted(version))}\npublisher: ''\nsummary: ''\n\nvariants:\n");
+        yaml.Append(
+            CultureInfo.InvariantCulture,
+            $"app: {FactCatalog.Slug(name)}\nname: {ManifestDraft.Quoted(name)}\nversion: "
+                + $"{(version.Length == 0 ? " # not known; fill it in" : ManifestDraft.Quoted(version))}\npublisher: ''\nsummary: ''\n\nvariants:\n");
         var megabytes = Math.Max(100, ((2 * size / 1_000_000) + 100) / 100 * 100);
         yaml.Append(CultureInfo.InvariantCulture, $"  - name: captured\n    fits: {Fits(facts)}\n    requires: disk.free >= {megabytes} MB\n");
-        yaml.Append(CultureInfo.InvariantCulture, $"    files: [install.sh, remove.sh, {ListName}, {PayloadName}/**]\n    install:\n      run: [sh, install.sh]\n    remove:\n      run: [sh, remove.sh]\n    present:");
+        yaml.Append(
+            CultureInfo.InvariantCulture,
+            $"    files: [install.sh, remove.sh, {ListName}, {PayloadName}/**]\n    install:\n      run: [sh, install.sh]\n    remove:\n      run: [sh, "
+                + $"remove.sh]\n    present:");
         var proofs = Proofs(entries);
         yaml.Append(proofs.Count == 0 ? " []  # not known: nothing that was captured proves it\n" : "\n");
         foreach (var proof in proofs)
@@ -225,14 +241,21 @@ public static class CaptureDraft
         }
 
         var release = string.Concat(facts.GetValueOrDefault("os.version", "").Where(sign => char.IsAsciiLetterOrDigit(sign) || sign is '.' or '-'));
-        var system = facts.GetValueOrDefault("os.name") is { } name ? $"  # captured on {string.Concat(name.Where(sign => !char.IsControl(sign)))} {release}; if it needs that release, add: and os.version is \"{release}\"" : "";
+        var system = facts.GetValueOrDefault("os.name") is { } name
+            ? $"  # captured on {string.Concat(name.Where(sign => !char.IsControl(sign)))} {release}; if it needs that release, add: and os.version is "
+                + $"\"{release}\""
+            : "";
         return string.Join(" and ", rules) + system;
     }
 
-    /// <summary>Files that carry the software: programs first, then what else is in its own folders; settings may be changed by anybody, so they prove nothing.</summary>
+    /// <summary>
+    /// Files that carry the software: programs first, then what else is in its own folders; settings may be changed by anybody, so they prove nothing.
+    /// </summary>
     private static List<CapturedEntry> Proofs(IReadOnlyList<CapturedEntry> entries)
     {
-        var files = entries.Where(entry => entry.Kind == "file" && !entry.Path.StartsWith("etc/", StringComparison.Ordinal) && !entry.Path.StartsWith("var/", StringComparison.Ordinal)).ToList();
+        var files = entries.Where(entry => entry.Kind == "file" && !entry.Path.StartsWith("etc/", StringComparison.Ordinal) && !entry.Path.StartsWith(
+            "var/", StringComparison.Ordinal))
+            .ToList();
         var programs = files.Where(entry => entry.Mode.Length >= 3 && (entry.Mode[^1] - '0') % 2 == 1).ToList();
         return [.. (programs.Count > 0 ? programs : files).OrderBy(entry => entry.Path, StringComparer.Ordinal).Take(2)];
     }

@@ -49,7 +49,10 @@ internal sealed class CompoundFile
     public List<string> Storages { get; } = [];
 
     /// <summary>A stream's content; empty where there is none of the name.</summary>
-    public byte[] Read(string name) => !_streams.TryGetValue(name, out var stream) ? [] : stream.Size <= Largest ? Content(stream, (int)stream.Size) : throw new BrokenFileException($"a table in it would have {stream.Size:N0} bytes");
+    public byte[] Read(string name) =>
+        !_streams.TryGetValue(name, out var stream) ? []
+            : stream.Size <= Largest ? Content(stream, (int)stream.Size)
+            : throw new BrokenFileException($"a table in it would have {stream.Size:N0} bytes");
 
     /// <summary>The beginning of a stream, at most so many bytes; empty where there is none of the name.</summary>
     public byte[] Head(string name, int most) => _streams.TryGetValue(name, out var stream) ? Content(stream, (int)Math.Min(stream.Size, most)) : [];
@@ -80,14 +83,17 @@ internal sealed class CompoundFile
         return content;
     }
 
-    private long Place(uint sector) => sector < LastSector ? ((long)sector + 1) * _sector : throw new BrokenFileException("a chain of sectors in it ends too early");
+    private long Place(uint sector) =>
+        sector < LastSector ? ((long)sector + 1) * _sector : throw new BrokenFileException("a chain of sectors in it ends too early");
 
     /// <summary>The sector after one, by the table whose sectors are listed.</summary>
     private uint Next(List<uint> table, uint sector)
     {
         var inSector = (uint)_sector / 4;
         var index = sector / inSector;
-        return index < table.Count ? _file.U32(Place(table[(int)index]) + (sector % inSector * 4)) : throw new BrokenFileException("a chain of sectors in it leads outside");
+        return index < table.Count
+            ? _file.U32(Place(table[(int)index]) + (sector % inSector * 4))
+            : throw new BrokenFileException("a chain of sectors in it leads outside");
     }
 
     private long MiniPlace(uint sector)
@@ -99,7 +105,9 @@ internal sealed class CompoundFile
 
         var at = (long)sector * _miniSector;
         var index = at / _sector;
-        return index < _miniStream.Count ? Place(_miniStream[(int)index]) + (at % _sector) : throw new BrokenFileException("a small stream in it leads outside");
+        return index < _miniStream.Count
+            ? Place(_miniStream[(int)index]) + (at % _sector)
+            : throw new BrokenFileException("a small stream in it leads outside");
     }
 
     private void Chain(uint sector, long most, List<uint> sectors)

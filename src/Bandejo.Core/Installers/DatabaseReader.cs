@@ -8,9 +8,12 @@ internal static class DatabaseReader
     /// <summary>Public properties that steer the installer itself, and are none of the software's own.</summary>
     private static readonly HashSet<string> Steering = new(StringComparer.Ordinal)
     {
-        "ALLUSERS", "MSIINSTALLPERUSER", "REBOOT", "REBOOTPROMPT", "REINSTALL", "REINSTALLMODE", "ADDLOCAL", "ADDDEFAULT", "ADDSOURCE", "REMOVE", "ADVERTISE", "TRANSFORMS", "PATCH", "INSTALLLEVEL", "LIMITUI", "PROMPTROLLBACKCOST", "ROOTDRIVE",
-        "SHORTFILENAMES", "SEQUENCE", "PRIMARYFOLDER", "DISABLEADVTSHORTCUTS", "DISABLEROLLBACK", "COMPANYNAME", "USERNAME", "PIDKEY", "ACTION", "MEDIAPACKAGEPATH", "AFTERREBOOT", "EXECUTEACTION", "FASTOEM", "MSIRESTARTMANAGERCONTROL",
-        "MSIDISABLERMRESTART", "MSIRMSHUTDOWN", "MSIFASTINSTALL", "MSIDEPLOYMENTCOMPLIANT", "MSIENFORCEUPGRADECOMPONENTRULES", "MSIUSEREALADMINDETECTION", "TARGETDIR", "SOURCELIST",
+        "ALLUSERS", "MSIINSTALLPERUSER", "REBOOT", "REBOOTPROMPT", "REINSTALL", "REINSTALLMODE", "ADDLOCAL", "ADDDEFAULT", "ADDSOURCE", "REMOVE", "ADVERTISE",
+        "TRANSFORMS", "PATCH", "INSTALLLEVEL", "LIMITUI", "PROMPTROLLBACKCOST", "ROOTDRIVE",
+        "SHORTFILENAMES", "SEQUENCE", "PRIMARYFOLDER", "DISABLEADVTSHORTCUTS", "DISABLEROLLBACK", "COMPANYNAME", "USERNAME", "PIDKEY", "ACTION",
+        "MEDIAPACKAGEPATH", "AFTERREBOOT", "EXECUTEACTION", "FASTOEM", "MSIRESTARTMANAGERCONTROL",
+        "MSIDISABLERMRESTART", "MSIRMSHUTDOWN", "MSIFASTINSTALL", "MSIDEPLOYMENTCOMPLIANT", "MSIENFORCEUPGRADECOMPONENTRULES", "MSIUSEREALADMINDETECTION",
+        "TARGETDIR", "SOURCELIST",
     };
 
     public static void Read(Window file, Draft draft, IReadOnlyList<(string Name, Window File)> transforms)
@@ -39,7 +42,8 @@ internal static class DatabaseReader
 
         draft.Kind = (InstallerKind.WindowsInstaller, "Windows Installer database");
         draft.Tell(Facts.System, "windows", Certainty.Certain, "its kind");
-        var properties = tables.Read("Property").Where(row => Text(row, "Property").Length > 0).GroupBy(row => Text(row, "Property"), StringComparer.Ordinal).ToDictionary(rows => rows.Key, rows => Text(rows.Last(), "Value"), StringComparer.Ordinal);
+        var properties = tables.Read("Property").Where(row => Text(row, "Property").Length > 0).GroupBy(row => Text(row, "Property"), StringComparer.Ordinal)
+            .ToDictionary(rows => rows.Key, rows => Text(rows.Last(), "Value"), StringComparer.Ordinal);
         Product(draft, properties, summary);
         Choices(draft, properties, tables);
         Contents(draft, tables, compound);
@@ -57,12 +61,14 @@ internal static class DatabaseReader
         draft.Kind = (InstallerKind.WindowsPatch, "patch for a Windows Installer database");
         draft.Tell(Facts.System, "windows", Certainty.Certain, "its kind");
         draft.Tell(Facts.Name, summary.Subject, Certainty.Likely, "summary information");
-        var products = summary.Template.Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Where(each => each.StartsWith('{')).Take(20).ToList();
+        var products = summary.Template.Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Where(each => each.StartsWith('{'))
+            .Take(20).ToList();
         draft.Conditions.AddRange(products.Select(product => $"is for the product {product}"));
         draft.Command("install", Certainty.Certain, "Windows' own tool", "msiexec", "/update", draft.File, "/qn", "REBOOT=ReallySuppress");
         if (products is [var only])
         {
-            draft.Command("remove", Certainty.Certain, "Windows' own tool", "msiexec", "/package", only, "/uninstall", draft.File, "/qn", "REBOOT=ReallySuppress");
+            draft.Command(
+                "remove", Certainty.Certain, "Windows' own tool", "msiexec", "/package", only, "/uninstall", draft.File, "/qn", "REBOOT=ReallySuppress");
         }
 
         draft.Ask("Whether the product is on every device", "A patch changes what is there, and fails where that is not: say it in 'requires' or 'needs'.");
@@ -70,7 +76,15 @@ internal static class DatabaseReader
 
     private static void Product(Draft draft, Dictionary<string, string> properties, SummaryInformation summary)
     {
-        foreach (var (what, property) in new[] { (Facts.Name, "ProductName"), (Facts.Version, "ProductVersion"), (Facts.Publisher, "Manufacturer"), (Facts.ProductCode, "ProductCode"), (Facts.UpgradeCode, "UpgradeCode") })
+        foreach (
+            var (
+                what,
+                property)
+                in new[]
+                {
+                    (Facts.Name, "ProductName"), (Facts.Version, "ProductVersion"), (Facts.Publisher, "Manufacturer"), (Facts.ProductCode, "ProductCode"),
+                    (Facts.UpgradeCode, "UpgradeCode"),
+                })
         {
             draft.Tell(what, properties.GetValueOrDefault(property), Certainty.Certain, $"property {property}");
         }
@@ -80,13 +94,22 @@ internal static class DatabaseReader
             draft.Tell(Facts.Language, Languages.Name(language), Certainty.Certain, "property ProductLanguage");
         }
 
-        var architecture = summary.Template.Split(';')[0].ToLowerInvariant() switch { "x64" or "amd64" => "x64", "arm64" => "arm64", "intel64" => "ia64", "intel" or "" => "x86", var other => other };
+        var architecture = summary.Template.Split(';')[0]
+            .ToLowerInvariant() switch { "x64" or "amd64" => "x64", "arm64" => "arm64", "intel64" => "ia64", "intel" or "" => "x86", var other => other };
         draft.Tell(Facts.Architecture, architecture, Certainty.Certain, "summary information");
         draft.Tell(Facts.Summary, properties.GetValueOrDefault("ARPCOMMENTS"), Certainty.Certain, "property ARPCOMMENTS");
-        draft.Tell(Facts.Rights, (summary.Words & 8) != 0 ? "installs for one user, without an administrator's rights" : properties.GetValueOrDefault("ALLUSERS") is "1" ? "installs for all users" : "installs for all users when the system account runs it", (summary.Words & 8) != 0 ? Certainty.Certain : Certainty.Likely, "summary information");
+        draft.Tell(
+            Facts.Rights,
+            (summary.Words & 8) != 0 ? "installs for one user, without an administrator's rights"
+                : properties.GetValueOrDefault("ALLUSERS") is "1" ? "installs for all users"
+                : "installs for all users when the system account runs it",
+            (summary.Words & 8) != 0 ? Certainty.Certain : Certainty.Likely, "summary information");
         if ((summary.Words & 8) != 0)
         {
-            draft.Ask("Whether it can be installed for all users", "It was made for one user's own rights; the system account is a user too, but its files may land where nobody looks. Ask the maker for an edition for all users.");
+            draft.Ask(
+                "Whether it can be installed for all users",
+                "It was made for one user's own rights; the system account is a user too, but its files may land where nobody looks. Ask the maker for an "
+                    + "edition for all users.");
         }
     }
 
@@ -94,7 +117,10 @@ internal static class DatabaseReader
     {
         var hidden = List(properties, "MsiHiddenProperties");
         var meant = List(properties, "SecureCustomProperties");
-        var names = properties.Keys.Where(name => name.Length > 2 && name.All(c => char.IsAsciiLetterUpper(c) || char.IsAsciiDigit(c) || c is '_' or '.') && !Steering.Contains(name) && !name.StartsWith("ARP", StringComparison.Ordinal))
+        var names = properties.Keys.Where(
+            name =>
+                name.Length > 2 && name.All(c => char.IsAsciiLetterUpper(c) || char.IsAsciiDigit(c) || c is '_' or '.') && !Steering.Contains(name)
+                    && !name.StartsWith("ARP", StringComparison.Ordinal))
             .Concat(meant.Where(name => !Steering.Contains(name))).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal);
         var upgrades = tables.Read("Upgrade").Select(row => Text(row, "ActionProperty")).ToHashSet(StringComparer.Ordinal);
         foreach (var name in names.Where(name => !upgrades.Contains(name)).Take(100))
@@ -106,7 +132,8 @@ internal static class DatabaseReader
         var level = int.TryParse(properties.GetValueOrDefault("INSTALLLEVEL"), CultureInfo.InvariantCulture, out var given) ? given : 1;
         foreach (var feature in tables.Read("Feature").Take(200))
         {
-            draft.Features.Add(new InstallerFeature(Text(feature, "Feature"), Text(feature, "Title"), Number(feature, "Level") is > 0 and var at && at <= level));
+            draft.Features.Add(new InstallerFeature(
+                Text(feature, "Feature"), Text(feature, "Title"), Number(feature, "Level") is > 0 and var at && at <= level));
         }
 
         foreach (var condition in tables.Read("LaunchCondition").Take(50))
@@ -126,7 +153,9 @@ internal static class DatabaseReader
         foreach (var (name, stream, size) in tables.Others.Where(other => other.Name.StartsWith("Binary.", StringComparison.Ordinal)))
         {
             var head = tables.Head(stream, 8);
-            var what = head.AsSpan().StartsWith("MZ"u8) && size > 200_000 ? "a Windows program that it runs" : head.AsSpan().StartsWith(CompoundFile.Signature) ? "a Windows Installer database" : null;
+            var what = head.AsSpan().StartsWith("MZ"u8) && size > 200_000 ? "a Windows program that it runs"
+                : head.AsSpan().StartsWith(CompoundFile.Signature) ? "a Windows Installer database"
+                : null;
             if (what is not null)
             {
                 draft.Nested.Add(new NestedInstaller(name, size, what));
@@ -135,10 +164,13 @@ internal static class DatabaseReader
 
         if (compound.Storages.Count > 0)
         {
-            draft.Ask($"What {compound.Storages.Count} transforms inside it are for", "They are mostly languages: TRANSFORMS=:NAME on the command line chooses one.");
+            draft.Ask(
+                $"What {compound.Storages.Count} transforms inside it are for", "They are mostly languages: TRANSFORMS=:NAME on the command line chooses one.");
         }
 
-        draft.Beside.AddRange(tables.Read("Media").Select(row => Text(row, "Cabinet")).Where(name => name.Length > 0 && !name.StartsWith('#') && Packages.SafePath.Problem(name) is null).Distinct(StringComparer.Ordinal).Take(50));
+        draft.Beside.AddRange(
+            tables.Read("Media").Select(row => Text(row, "Cabinet"))
+                .Where(name => name.Length > 0 && !name.StartsWith('#') && Packages.SafePath.Problem(name) is null).Distinct(StringComparer.Ordinal).Take(50));
         if (draft.Beside.Count > 0)
         {
             draft.Warn($"Its files are not inside: {string.Join(", ", draft.Beside)} must lie beside it in the package folder.");
@@ -158,7 +190,9 @@ internal static class DatabaseReader
         }
         else
         {
-            draft.Tell(Facts.Restart, properties.GetValueOrDefault("REBOOT") is ['F' or 'f', ..] ? "asks for a restart at the end" : "only where files are in use", Certainty.Likely, "no action asks for one");
+            draft.Tell(
+                Facts.Restart, properties.GetValueOrDefault("REBOOT") is ['F' or 'f', ..] ? "asks for a restart at the end" : "only where files are in use",
+                Certainty.Likely, "no action asks for one");
         }
     }
 
@@ -178,7 +212,8 @@ internal static class DatabaseReader
 
         if (code.Length > 0)
         {
-            draft.Proofs.Add(new SuggestedProof("product", code, Certainty.Certain, "property ProductCode; Windows keeps the version of each product under its code"));
+            draft.Proofs.Add(new SuggestedProof(
+                "product", code, Certainty.Certain, "property ProductCode; Windows keeps the version of each product under its code"));
         }
         else if (draft.Value(Facts.Name) is { } name)
         {
@@ -187,7 +222,9 @@ internal static class DatabaseReader
 
         if (code.Length == 0 && properties.GetValueOrDefault("ARPSYSTEMCOMPONENT") == "1")
         {
-            draft.Warn("It keeps itself out of the system's list of programs (ARPSYSTEMCOMPONENT), so that the list cannot prove it; check for a file and its version.");
+            draft.Warn(
+                "It keeps itself out of the system's list of programs (ARPSYSTEMCOMPONENT), so that the list cannot prove it; check for a file and its "
+                    + "version.");
         }
     }
 
@@ -213,7 +250,8 @@ internal static class DatabaseReader
         }
     }
 
-    private static string[] List(Dictionary<string, string> properties, string name) => properties.GetValueOrDefault(name, "").Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
+    private static string[] List(Dictionary<string, string> properties, string name) =>
+        properties.GetValueOrDefault(name, "").Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
 
     private static string Text(IReadOnlyDictionary<string, object?> row, string column) => row.GetValueOrDefault(column) as string ?? "";
 
@@ -225,8 +263,10 @@ internal static class Languages
 {
     private static readonly Dictionary<int, string> Names = new()
     {
-        [0] = "any", [1028] = "zh-TW", [1029] = "cs", [1030] = "da", [1031] = "de", [1032] = "el", [1033] = "en-US", [1034] = "es", [1035] = "fi", [1036] = "fr", [1037] = "he", [1038] = "hu", [1040] = "it", [1041] = "ja", [1042] = "ko", [1043] = "nl",
-        [1044] = "nb", [1045] = "pl", [1046] = "pt-BR", [1049] = "ru", [1051] = "sk", [1053] = "sv", [1055] = "tr", [1058] = "uk", [2052] = "zh-CN", [2057] = "en-GB", [2070] = "pt", [3082] = "es",
+        [0] = "any", [1028] = "zh-TW", [1029] = "cs", [1030] = "da", [1031] = "de", [1032] = "el", [1033] = "en-US", [1034] = "es", [1035] = "fi",
+        [1036] = "fr", [1037] = "he", [1038] = "hu", [1040] = "it", [1041] = "ja", [1042] = "ko", [1043] = "nl",
+        [1044] = "nb", [1045] = "pl", [1046] = "pt-BR", [1049] = "ru", [1051] = "sk", [1053] = "sv", [1055] = "tr", [1058] = "uk", [2052] = "zh-CN",
+        [2057] = "en-GB", [2070] = "pt", [3082] = "es",
     };
 
     /// <summary>The tag of a language (BCP 47), or the number itself.</summary>

@@ -37,7 +37,9 @@ internal sealed class DatabaseTables
             return;
         }
 
-        var columns = Rows([("Table", IsValid | IsString | IsKey | 64), ("Number", IsValid | IsKey | 2), ("Name", IsValid | IsString | 64), ("Type", IsValid | 2)], Table("_Columns"));
+        var columns = Rows(
+            [("Table", IsValid | IsString | IsKey | 64), ("Number", IsValid | IsKey | 2), ("Name", IsValid | IsString | 64), ("Type", IsValid | 2)],
+            Table("_Columns"));
         foreach (var column in columns.OrderBy(row => Number(row[1])))
         {
             if (!_columns.TryGetValue(column[0] as string ?? "", out var list))
@@ -50,7 +52,8 @@ internal sealed class DatabaseTables
     }
 
     /// <summary>The streams that are not tables, by their names: <c>Binary.</c> before those of that table.</summary>
-    public IEnumerable<(string Name, string Stream, long Size)> Others => _streams.Where(each => !each.Key.StartsWith('!')).Select(each => (each.Key, each.Value, _file.Streams[each.Value].Size));
+    public IEnumerable<(string Name, string Stream, long Size)> Others =>
+        _streams.Where(each => !each.Key.StartsWith('!')).Select(each => (each.Key, each.Value, _file.Streams[each.Value].Size));
 
     public bool Has(string table) => _streams.ContainsKey("!" + table);
 
@@ -188,7 +191,9 @@ internal sealed class DatabaseTables
     {
         try
         {
-            return page is 0 or 1252 ? CodePagesEncodingProvider.Instance.GetEncoding(1252)! : CodePagesEncodingProvider.Instance.GetEncoding(page) ?? Encoding.GetEncoding(page);
+            return page is 0 or 1252
+                ? CodePagesEncodingProvider.Instance.GetEncoding(1252)!
+                : CodePagesEncodingProvider.Instance.GetEncoding(page) ?? Encoding.GetEncoding(page);
         }
         catch (Exception error) when (error is ArgumentException or NotSupportedException)
         {
@@ -235,7 +240,9 @@ internal sealed class DatabaseTables
             return number == 0 ? null : bytes.Length == 2 ? (int)(number - 0x8000) : (object)(int)(number - 0x80000000L);
         }
 
-        return number == 0 ? null : number < _pool.Length ? _pool[(int)number] : throw new BrokenFileException("a table in it names a string that is not in its pool");
+        return number == 0 ? null
+            : number < _pool.Length ? _pool[(int)number]
+            : throw new BrokenFileException("a table in it names a string that is not in its pool");
     }
 
     private int SizeOf(int type) => IsBinary(type) ? 2 : (type & IsString) != 0 ? _referenceSize : (type & 0xFF) <= 2 ? 2 : 4;

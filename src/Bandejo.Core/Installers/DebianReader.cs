@@ -64,7 +64,8 @@ internal static class DebianReader
                     Fields(Encoding.UTF8.GetString(Unpacking.All(content, 1 << 20, path, part.Budget)), draft);
                     break;
                 case "md5sums":
-                    foreach (var line in Encoding.UTF8.GetString(Unpacking.All(content, MostControl, path, part.Budget)).Split('\n').Where(line => line.Length > 34))
+                    foreach (var line in Encoding.UTF8.GetString(Unpacking.All(content, MostControl, path, part.Budget)).Split('\n').Where(
+                        line => line.Length > 34))
                     {
                         draft.Contains(line[34..].Trim(), 0);
                     }
@@ -92,20 +93,28 @@ internal static class DebianReader
         draft.Tell(Facts.Version, fields.GetValueOrDefault("Version"), Certainty.Certain, Source);
         draft.Tell(Facts.Publisher, fields.GetValueOrDefault("Maintainer", "").Split('<')[0], Certainty.Certain, Source);
         draft.Tell(Facts.Summary, fields.GetValueOrDefault("Description"), Certainty.Certain, Source);
-        draft.Tell(Facts.Architecture, fields.GetValueOrDefault("Architecture") switch { "amd64" => "x64", "i386" => "x86", "all" => "any", var other => other }, Certainty.Certain, Source);
+        draft.Tell(
+            Facts.Architecture, fields.GetValueOrDefault("Architecture") switch { "amd64" => "x64", "i386" => "x86", "all" => "any", var other => other },
+            Certainty.Certain, Source);
         draft.Tell(Facts.Restart, "no", Certainty.Likely, "its kind");
         if (long.TryParse(fields.GetValueOrDefault("Installed-Size"), out var kilobytes))
         {
             draft.Tell(Facts.InstalledSize, kilobytes + " KiB", Certainty.Certain, Source);
         }
 
-        foreach (var needed in $"{fields.GetValueOrDefault("Pre-Depends")},{fields.GetValueOrDefault("Depends")}".Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(200))
+        foreach (
+            var needed in $"{fields.GetValueOrDefault("Pre-Depends")},{fields.GetValueOrDefault("Depends")}"
+                .Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(200))
         {
             draft.Nested.Add(new NestedInstaller(needed, 0, "a Debian package that it asks for"));
         }
 
-        draft.Command("install", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c", "exec dpkg --root=\"$BANDEJO_ROOT\" --install \"$0\"", draft.File);
-        draft.Command("remove", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c", "exec dpkg --root=\"$BANDEJO_ROOT\" \"$1\" \"$0\"", name, Keep);
+        draft.Command(
+            "install", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c",
+            "exec dpkg --root=\"$BANDEJO_ROOT\" --install \"$0\"", draft.File);
+        draft.Command(
+            "remove", Certainty.Certain, "Debian's own tool", "env", "DEBIAN_FRONTEND=noninteractive", "sh", "-c",
+            "exec dpkg --root=\"$BANDEJO_ROOT\" \"$1\" \"$0\"", name, Keep);
         if (name.Length > 0)
         {
             draft.Proofs.Add(new SuggestedProof("program", name, Certainty.Certain, "the system lists it under that name"));
@@ -113,7 +122,11 @@ internal static class DebianReader
 
         if (draft.Nested.Count > 0)
         {
-            draft.Ask(draft.Nested.Count == 1 ? "Whether the package it asks for is on every device" : $"Whether the {draft.Nested.Count} packages it asks for are on every device", "dpkg fetches nothing. Where apt may be used, put [apt-get, install, --yes, ./FILE] into the 'install' step.");
+            draft.Ask(
+                draft.Nested.Count == 1
+                    ? "Whether the package it asks for is on every device"
+                    : $"Whether the {draft.Nested.Count} packages it asks for are on every device",
+                "dpkg fetches nothing. Where apt may be used, put [apt-get, install, --yes, ./FILE] into the 'install' step.");
         }
     }
 }

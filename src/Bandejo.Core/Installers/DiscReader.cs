@@ -41,7 +41,9 @@ internal static class DiscReader
 
         if (hasOther)
         {
-            draft.Warn("The disc has a second list (UDF), which may name more than stands below. Where a setup is missing, mount it, or unpack it (7z x FILE), and inspect the folder.");
+            draft.Warn(
+                "The disc has a second list (UDF), which may name more than stands below. Where a setup is missing, mount it, or unpack it (7z x FILE), "
+                    + "and inspect the folder.");
         }
     }
 
@@ -129,7 +131,9 @@ internal static class DiscReader
             {
                 var name = (isLong ? Encoding.BigEndianUnicode : Encoding.Latin1).GetString(bytes);
                 var version = name.LastIndexOf(';');
-                yield return ((version > 0 ? name[..version] : name).TrimEnd('.').Replace('/', '_'), (long)file.U32(at + 2) * Sector, file.U32(at + 10), (file.U8(at + 25) & 2) != 0);
+                yield return (
+                    (version > 0 ? name[..version] : name).TrimEnd('.').Replace('/', '_'), (long)file.U32(at + 2) * Sector, file.U32(at + 10),
+                    (file.U8(at + 25) & 2) != 0);
             }
 
             at += length;

@@ -58,7 +58,8 @@ internal sealed class Draft(string file, long size)
 
     public string? Value(string what) => _told.Where(told => told.What == what).MaxBy(told => told.Certainty)?.Value;
 
-    public void Command(string verb, Certainty certainty, string source, params IEnumerable<string> run) => Commands.Add(new SuggestedCommand(verb, [.. run], certainty, source));
+    public void Command(string verb, Certainty certainty, string source, params IEnumerable<string> run) =>
+        Commands.Add(new SuggestedCommand(verb, [.. run], certainty, source));
 
     public void Ask(string what, string hint, string? verb = null) => Open.Add(new OpenQuestion(what, hint, verb));
 
@@ -77,14 +78,17 @@ internal sealed class Draft(string file, long size)
             _first.Add(new ContainedFile(name, length));
         }
 
-        if ((name.StartsWith('/') || name.Split('/').Contains("..")) && !Findings.Exists(finding => !finding.IsWarning && finding.Message.Contains("climbs", StringComparison.Ordinal)))
+        if ((name.StartsWith('/') || name.Split('/').Contains(".."))
+            && !Findings.Exists(finding => !finding.IsWarning && finding.Message.Contains("climbs", StringComparison.Ordinal)))
         {
             Findings.Add(new Finding($"A file inside is named '{name}', which climbs out of the folder it would be unpacked into; do not unpack it.", file));
         }
 
         if (Nested.Count < MostNested)
         {
-            Nested.AddRange((Look is null ? InstallerNames.KindOf(name) is { } what ? [new NestedInstaller(name, length, what)] : [] : Look.Of(name, length, open)).Take(MostNested - Nested.Count));
+            Nested.AddRange(
+                (Look is null ? InstallerNames.KindOf(name) is { } what ? [new NestedInstaller(name, length, what)] : [] : Look.Of(name, length, open))
+                    .Take(MostNested - Nested.Count));
         }
     }
 
@@ -112,7 +116,8 @@ internal sealed class Draft(string file, long size)
     };
 
     /// <summary>Adds a value that it takes.</summary>
-    public void Takes(string name, string value, bool isSecret, string form) => Settings.Add(new InstallerSetting(Clean(name, 72), isSecret ? "" : Clean(value, 100), isSecret, form));
+    public void Takes(string name, string value, bool isSecret, string form) =>
+        Settings.Add(new InstallerSetting(Clean(name, 72), isSecret ? "" : Clean(value, 100), isSecret, form));
 
     /// <summary>Text for people and manifests: one line, no control characters, not too long.</summary>
     private static string Clean(string? text, int most = 500)
@@ -127,7 +132,8 @@ internal static class InstallerNames
 {
     private static readonly (string End, string What)[] Ends =
     [
-        (".msi", "a Windows Installer database"), (".msix", "an MSIX package"), (".appx", "an APPX package"), (".msixbundle", "an MSIX bundle"), (".appxbundle", "an APPX bundle"), (".deb", "a Debian package"), (".rpm", "an RPM package"), (".cab", "a cabinet"),
+        (".msi", "a Windows Installer database"), (".msix", "an MSIX package"), (".appx", "an APPX package"), (".msixbundle", "an MSIX bundle"),
+        (".appxbundle", "an APPX bundle"), (".deb", "a Debian package"), (".rpm", "an RPM package"), (".cab", "a cabinet"),
         (".pkg", "a macOS installer package"), (".appimage", "an AppImage"), (".msp", "a patch for a Windows Installer database"),
     ];
 
@@ -148,7 +154,8 @@ internal static class InstallerNames
     /// <summary>The architecture that the name of a file speaks of; null where it speaks of none, or of several.</summary>
     public static string? Architecture(string file)
     {
-        var words = file.ToLowerInvariant().Replace("x86_64", "x64", StringComparison.Ordinal).Replace("x86-64", "x64", StringComparison.Ordinal).Split(['_', '-', '.', ' ', '(', ')', '[', ']', '+'], StringSplitOptions.RemoveEmptyEntries);
+        var words = file.ToLowerInvariant().Replace("x86_64", "x64", StringComparison.Ordinal).Replace("x86-64", "x64", StringComparison.Ordinal)
+            .Split(['_', '-', '.', ' ', '(', ')', '[', ']', '+'], StringSplitOptions.RemoveEmptyEntries);
         var found = words.Select(word => word switch
         {
             "x64" or "amd64" or "win64" or "64bit" or "64" or "linux64" => "x64",
@@ -172,7 +179,8 @@ internal static class InstallerNames
         var parts = stem.Split(['_', '-', ' '], StringSplitOptions.RemoveEmptyEntries);
         var at = Array.FindIndex(parts, part => part.TrimStart('v', 'V') is { Length: > 0 } digits && char.IsAsciiDigit(digits[0]) && digits.Contains('.'));
         var version = at < 0 ? null : parts[at].TrimStart('v', 'V');
-        var name = string.Join(' ', parts.Take(at < 0 ? parts.Length : at).Where(part => part.ToLowerInvariant() is not ("x64" or "x86" or "amd64" or "arm64" or "win64" or "win32" or "setup" or "installer")));
+        var name = string.Join(' ', parts.Take(at < 0 ? parts.Length : at).Where(part => part.ToLowerInvariant() is not (
+            "x64" or "x86" or "amd64" or "arm64" or "win64" or "win32" or "setup" or "installer")));
         return (name.Length > 0 && name.Any(char.IsLetter) ? name : null, version);
     }
 }

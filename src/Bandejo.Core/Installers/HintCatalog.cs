@@ -16,7 +16,8 @@ namespace Bandejo.Core.Installers;
 /// <param name="Try">What else a packager should know.</param>
 /// <param name="Source">Which catalogue it is from.</param>
 public sealed record Hint(
-    string System, string Name, string Look, IReadOnlyList<byte[]> Marks, Certainty Certainty, IReadOnlyList<string> Install, IReadOnlyList<string> Remove, string RemoveProgram, IReadOnlyList<string> Log, string Try, string Source)
+    string System, string Name, string Look, IReadOnlyList<byte[]> Marks, Certainty Certainty, IReadOnlyList<string> Install, IReadOnlyList<string> Remove,
+    string RemoveProgram, IReadOnlyList<string> Log, string Try, string Source)
 {
     public bool RemovesItself => RemoveProgram.Length == 0;
 }
@@ -108,7 +109,9 @@ public sealed class HintCatalog
             findings.Add(new Finding($"This is not YAML: {error.Message}", file, (int)error.Start.Line, (int)error.Start.Column));
         }
 
-        return findings.Count == 0 ? hints : new Failure(ErrorKind.Invalid, $"{file} has {findings.Count} error{(findings.Count == 1 ? "" : "s")}: {findings[0].Message}", findings);
+        return findings.Count == 0
+            ? hints
+            : new Failure(ErrorKind.Invalid, $"{file} has {findings.Count} error{(findings.Count == 1 ? "" : "s")}: {findings[0].Message}", findings);
     }
 
     private static Hint? Hint(YamlMappingNode map, string file, List<Finding> findings)
@@ -149,13 +152,15 @@ public sealed class HintCatalog
         }
 
         return findings.Count > before ? null : new Hint(
-            system, name, look, marks, sure == "guess" ? Certainty.Guess : Certainty.Likely, Texts(map, "install"), Texts(map, "remove"), Text(map, "remove-program"), Texts(map, "log"), Text(map, "try"),
+            system, name, look, marks, sure == "guess" ? Certainty.Guess : Certainty.Likely, Texts(map, "install"), Texts(map, "remove"),
+            Text(map, "remove-program"), Texts(map, "log"), Text(map, "try"),
             $"hint '{name}' of {file}");
     }
 
     private static Finding At(YamlNode node, string message, string file) => new(message, file, (int)node.Start.Line, (int)node.Start.Column);
 
-    private static string Text(YamlMappingNode map, string key, string otherwise = "") => map.Children.TryGetValue(key, out var node) && node is YamlScalarNode { Value: { } value } ? value : otherwise;
+    private static string Text(YamlMappingNode map, string key, string otherwise = "") =>
+        map.Children.TryGetValue(key, out var node) && node is YamlScalarNode { Value: { } value } ? value : otherwise;
 
     private static List<string> Texts(YamlMappingNode map, string key) => !map.Children.TryGetValue(key, out var node) ? [] : node switch
     {

@@ -16,9 +16,14 @@ public static class HintDraft
     private const int MostComment = 300;
 
     /// <summary>Beginnings that files of all sorts have: archives, databases, images, and nothing at all.</summary>
-    private static readonly byte[][] Common = [[0x50, 0x4B], [0x37, 0x7A, 0xBC, 0xAF], [.. "MSCF"u8], [.. "Rar!"u8], [0xD0, 0xCF, 0x11, 0xE0], [0x1F, 0x8B], [.. "BZh"u8], [0xFD, 0x37, 0x7A, 0x58], [0x28, 0xB5, 0x2F, 0xFD], [0, 0, 0, 0], [0x89, 0x50, 0x4E, 0x47]];
+    private static readonly byte[][] Common = [
+        [0x50, 0x4B], [0x37, 0x7A, 0xBC, 0xAF], [.. "MSCF"u8], [.. "Rar!"u8], [0xD0, 0xCF, 0x11, 0xE0], [0x1F, 0x8B], [.. "BZh"u8], [0xFD, 0x37, 0x7A, 0x58],
+        [0x28, 0xB5, 0x2F, 0xFD], [0, 0, 0, 0], [0x89, 0x50, 0x4E, 0x47]];
 
-    /// <summary>What all files have in common where their sort of setup leaves its mark: what is appended to a program begins with it, or a script's own words stand at its beginning.</summary>
+    /// <summary>
+    /// What all files have in common where their sort of setup leaves its mark: what is appended to a program begins with it, or a script's own words stand at
+    /// its beginning.
+    /// </summary>
     /// <returns>A failure of kind <see cref="ErrorKind.Invalid"/> where there is nothing that only they would have.</returns>
     public static Outcome<HintMark> MarkOf(IReadOnlyList<(string Name, Stream Content)> files, ReadingBudget budget)
     {
@@ -60,7 +65,10 @@ public static class HintDraft
     {
         var yaml = new StringBuilder();
         yaml.Append(CultureInfo.InvariantCulture, $"\n# Taken from {Line(from)}{(mark.InWords.Length == 0 ? "" : $"; the bytes are: {Line(mark.InWords)}")}\n");
-        yaml.Append(CultureInfo.InvariantCulture, $"- name: {ManifestDraft.Quoted(name)}\n  system: {mark.System}\n  look: {mark.Look}\n  bytes: '{string.Join(' ', mark.Bytes.Select(each => each.ToString("X2", CultureInfo.InvariantCulture)))}'\n");
+        yaml.Append(
+            CultureInfo.InvariantCulture,
+            $"- name: {ManifestDraft.Quoted(name)}\n  system: {mark.System}\n  look: {mark.Look}\n  bytes: "
+                + $"'{string.Join(' ', mark.Bytes.Select(each => each.ToString("X2", CultureInfo.InvariantCulture)))}'\n");
         yaml.Append(CultureInfo.InvariantCulture, $"  install: [{string.Join(", ", install.Select(ManifestDraft.Quoted))}]\n");
         return yaml.ToString();
     }
@@ -77,6 +85,9 @@ public static class HintDraft
         }
 
         // The second line of a script says mostly what has made it.
-        return !ScriptReader.Is(head) || head.AsSpan().IndexOf((byte)'\n') is not (>= 0 and var end) || head.AsSpan(end + 1).IndexOf((byte)'\n') is not (>= 0 and var length) ? null : ("linux", "head", head[(end + 1)..(end + 1 + length)]);
+        return !ScriptReader.Is(head) || head.AsSpan().IndexOf((byte)'\n') is not (>= 0 and var end)
+            || head.AsSpan(end + 1).IndexOf((byte)'\n') is not (>= 0 and var length)
+            ? null
+            : ("linux", "head", head[(end + 1)..(end + 1 + length)]);
     }
 }

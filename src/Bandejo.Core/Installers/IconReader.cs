@@ -20,7 +20,8 @@ internal static class IconReader
                 .Select(place => (Width: group[place] == 0 ? 256 : group[place], Id: (uint)(group[place + 12] | (group[place + 13] << 8))));
             foreach (var (width, id) in entries.OrderByDescending(each => each.Width))
             {
-                if (pictures.TryGetValue(id, out var picture) && Png(file.Some(picture.At, (int)Math.Min(picture.Size, 512 * 1024))) is { Length: <= Largest } png)
+                if (pictures.TryGetValue(id, out var picture)
+                    && Png(file.Some(picture.At, (int)Math.Min(picture.Size, 512 * 1024))) is { Length: <= Largest } png)
                 {
                     return new InstallerIcon(png, width);
                 }
@@ -69,7 +70,8 @@ internal static class IconReader
         BinaryPrimitives.WriteInt32BigEndian(header, width);
         BinaryPrimitives.WriteInt32BigEndian(header.AsSpan(4), height);
         (header[8], header[9]) = (8, 6);
-        return [0x89, (byte)'P', (byte)'N', (byte)'G', 13, 10, 26, 10, .. Chunk("IHDR"u8, header), .. Chunk("IDAT"u8, packed.ToArray()), .. Chunk("IEND"u8, [])];
+        return [0x89, (byte)'P', (byte)'N', (byte)'G', 13, 10, 26, 10, .. Chunk("IHDR"u8, header), .. Chunk("IDAT"u8, packed.ToArray()), .. Chunk(
+            "IEND"u8, [])];
     }
 
     private static byte[] Chunk(ReadOnlySpan<byte> name, byte[] data)

@@ -56,7 +56,8 @@ internal sealed class InsideLook(HintCatalog hints, ReadingBudget budget, int de
         return [.. inner.Nested.Where(nested => nested.Size > 0).Select(nested => nested with { Path = $"{path}{Within}{nested.Path}" })];
     }
 
-    private string? What(byte[] beginning) => beginning is [(byte)'M', (byte)'Z', ..] ? ProgramReader.WhatInstalls(new Window(new MemoryStream(beginning), budget), hints) : null;
+    private string? What(byte[] beginning) =>
+        beginning is [(byte)'M', (byte)'Z', ..] ? ProgramReader.WhatInstalls(new Window(new MemoryStream(beginning), budget), hints) : null;
 
     private byte[] Beginning(Stream content)
     {

@@ -11,7 +11,8 @@ public static class Inspector
     /// <param name="budget">What it may cost; the usual where none is given.</param>
     /// <exception cref="OperationCanceledException">The budget was told to stop.</exception>
     /// <returns>Always an inspection: what is damaged or hostile is among its findings.</returns>
-    public static Inspection Inspect(Stream file, string name, HintCatalog hints, IReadOnlyList<(string Name, Stream File)>? transforms = null, ReadingBudget? budget = null)
+    public static Inspection Inspect(
+        Stream file, string name, HintCatalog hints, IReadOnlyList<(string Name, Stream File)>? transforms = null, ReadingBudget? budget = null)
     {
         budget ??= new ReadingBudget(TimeProvider.System);
         var draft = new Draft(name, file.Length) { Look = new InsideLook(hints, budget) };
@@ -28,13 +29,18 @@ public static class Inspector
         }
         catch (BrokenFileException error)
         {
-            draft.Findings.Add(new Finding($"{(draft.Kind.Kind == InstallerKind.Unknown ? "The file" : $"This {draft.Kind.InWords}")} is damaged or not what it seems: {error.Message}. What was read before stands below; fetch the file again and compare its digest.", name));
+            draft.Findings.Add(new Finding(
+                $"{(draft.Kind.Kind == InstallerKind.Unknown ? "The file" : $"This {draft.Kind.InWords}")} is damaged or not what it seems: {error.Message}. "
+                    + $"What was read before stands below; fetch the file again and compare its digest.",
+                name));
         }
 
         catch (SpentException spent)
         {
             draft.ContainsMore();
-            draft.Warn($"It was not read to its end: {spent.Message}. What was read before stands below. No usual installer takes that much; fetch the file again and compare its digest, or look at it by hand.");
+            draft.Warn(
+                $"It was not read to its end: {spent.Message}. What was read before stands below. No usual installer takes that much; fetch the file again "
+                    + $"and compare its digest, or look at it by hand.");
         }
 
         if (draft.Kind.Kind == InstallerKind.Unknown)
@@ -120,7 +126,8 @@ public static class Inspector
 
         const string Source = "name of the file";
         var (_, version) = InstallerNames.Guess(draft.File);
-        if (version is not null && draft.Value(Facts.Version) is { } told && !told.Contains(version, StringComparison.OrdinalIgnoreCase) && !version.StartsWith(told, StringComparison.OrdinalIgnoreCase))
+        if (version is not null && draft.Value(Facts.Version) is { } told && !told.Contains(version, StringComparison.OrdinalIgnoreCase)
+            && !version.StartsWith(told, StringComparison.OrdinalIgnoreCase))
         {
             draft.Warn($"Its name says version {version}, and the file itself {told}; look which of them is the software's.");
         }

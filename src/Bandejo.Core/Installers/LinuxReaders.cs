@@ -6,14 +6,17 @@ namespace Bandejo.Core.Installers;
 /// <summary>Reads AppImages: a Linux program (ELF) with the image of a file system behind it.</summary>
 internal static class ImageReader
 {
-    public static bool Is(ReadOnlySpan<byte> head) => head.StartsWith("\x7F"u8) && head is [0x7F, (byte)'E', (byte)'L', (byte)'F', _, _, _, _, (byte)'A', (byte)'I', 1 or 2, ..];
+    public static bool Is(ReadOnlySpan<byte> head) =>
+        head.StartsWith("\x7F"u8) && head is [0x7F, (byte)'E', (byte)'L', (byte)'F', _, _, _, _, (byte)'A', (byte)'I', 1 or 2, ..];
 
     public static void Read(Window file, Draft draft)
     {
         draft.Kind = (InstallerKind.AppImage, "AppImage");
         draft.Tell(Facts.System, "linux", Certainty.Certain, "its kind");
         var (isWide, type) = (file.U8(4) == 2, file.U8(10));
-        draft.Tell(Facts.Architecture, file.U16(18) switch { 62 => "x64", 3 => "x86", 183 => "arm64", 40 => "arm", _ => null }, Certainty.Certain, "header of the program itself");
+        draft.Tell(
+            Facts.Architecture, file.U16(18) switch { 62 => "x64", 3 => "x86", 183 => "arm64", 40 => "arm", _ => null }, Certainty.Certain,
+            "header of the program itself");
         var (name, version) = InstallerNames.Guess(draft.File);
         draft.Tell(Facts.Name, name, Certainty.Guess, "name of the file");
         draft.Tell(Facts.Version, version, Certainty.Guess, "name of the file");
@@ -32,8 +35,12 @@ internal static class ImageReader
         }
 
         var place = FactName(name ?? draft.File);
-        draft.Command("install", Certainty.Likely, "custom: one file in a folder of its own", "sh", "-c", "exec install -D --mode=755 \"$0\" \"$BANDEJO_ROOT$1\"", draft.File, $"/opt/{place}/{place}.AppImage");
-        draft.Command("remove", Certainty.Likely, "custom: one file in a folder of its own", "sh", "-c", "exec rm --recursive --force \"$BANDEJO_ROOT$0\"", $"/opt/{place}");
+        draft.Command(
+            "install", Certainty.Likely, "custom: one file in a folder of its own", "sh", "-c", "exec install -D --mode=755 \"$0\" \"$BANDEJO_ROOT$1\"",
+            draft.File, $"/opt/{place}/{place}.AppImage");
+        draft.Command(
+            "remove", Certainty.Likely, "custom: one file in a folder of its own", "sh", "-c", "exec rm --recursive --force \"$BANDEJO_ROOT$0\"",
+            $"/opt/{place}");
         draft.Proofs.Add(new SuggestedProof("file", $"opt/{place}/{place}.AppImage", Certainty.Likely, "where the suggested 'install' puts it"));
         draft.Ask("Its exact name, version and icon", "They stand in the image: run it with --appimage-extract '*.desktop' in a trial.");
         draft.Ask("Whether devices can mount it", "It needs FUSE at run time; without that, start it with --appimage-extract-and-run.");
@@ -49,7 +56,8 @@ internal static partial class ScriptReader
 
     private static readonly (byte[] Mark, string What)[] Archives =
     [
-        ([0x1F, 0x8B, 0x08], "gzip"), ([0xFD, 0x37, 0x7A, 0x58, 0x5A, 0x00], "xz"), ([.. "BZh9"u8], "bzip2"), ([0x28, 0xB5, 0x2F, 0xFD], "zstd"), ([0x50, 0x4B, 0x03, 0x04], "ZIP"), ([0x5D, 0x00, 0x00, 0x80, 0x00], "lzma"),
+        ([0x1F, 0x8B, 0x08], "gzip"), ([0xFD, 0x37, 0x7A, 0x58, 0x5A, 0x00], "xz"), ([.. "BZh9"u8], "bzip2"), ([0x28, 0xB5, 0x2F, 0xFD], "zstd"),
+        ([0x50, 0x4B, 0x03, 0x04], "ZIP"), ([0x5D, 0x00, 0x00, 0x80, 0x00], "lzma"),
     ];
 
     public static bool Is(ReadOnlySpan<byte> head) => head.StartsWith("#!"u8) && head[..Math.Min(head.Length, 128)].IndexOf("sh"u8) > 0;
@@ -57,12 +65,14 @@ internal static partial class ScriptReader
     public static void Read(Window file, Draft draft, HintCatalog hints)
     {
         var head = file.Some(0, Searched);
-        var found = Archives.Select(each => (each.What, At: head.AsSpan().IndexOf(each.Mark))).Where(each => each.At > 0).OrderBy(each => each.At).FirstOrDefault();
+        var found = Archives.Select(each => (each.What, At: head.AsSpan().IndexOf(each.Mark))).Where(each => each.At > 0).OrderBy(each => each.At)
+            .FirstOrDefault();
         draft.Tell(Facts.System, "linux", Certainty.Likely, "a shell script");
         if (found.What is null)
         {
             draft.Kind = (InstallerKind.ShellArchive, "shell script");
-            draft.Ask("What it does", "It is a script without an archive behind it; read it. What it fetches from elsewhere must be packaged with it.", "install");
+            draft.Ask(
+                "What it does", "It is a script without an archive behind it; read it. What it fetches from elsewhere must be packaged with it.", "install");
             return;
         }
 

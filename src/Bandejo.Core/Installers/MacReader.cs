@@ -16,13 +16,17 @@ internal static class MacReader
         draft.Kind = (InstallerKind.MacInstaller, "macOS installer package");
         draft.Tell(Facts.System, "macos", Certainty.Certain, "its kind");
         var head = file.Bytes(0, 28);
-        var (headSize, packed, unpacked) = (BinaryPrimitives.ReadUInt16BigEndian(head.AsSpan(4)), (long)BinaryPrimitives.ReadUInt64BigEndian(head.AsSpan(8)), BinaryPrimitives.ReadUInt64BigEndian(head.AsSpan(16)));
+        var (headSize, packed, unpacked) = (
+            BinaryPrimitives.ReadUInt16BigEndian(head.AsSpan(4)), (long)BinaryPrimitives.ReadUInt64BigEndian(head.AsSpan(8)),
+            BinaryPrimitives.ReadUInt64BigEndian(head.AsSpan(16)));
         if (unpacked > MostContents)
         {
             throw new BrokenFileException($"its table of contents would have {unpacked:N0} bytes");
         }
 
-        var contents = SafeXml.Read(Unpacking.All(Unpacking.Open(file.Part(headSize, packed).Open(), "zlib", file.Budget), MostContents, "table of contents", file.Budget), "table of contents", file.Budget);
+        var contents = SafeXml.Read(
+            Unpacking.All(Unpacking.Open(file.Part(headSize, packed).Open(), "zlib", file.Budget), MostContents, "table of contents", file.Budget),
+            "table of contents", file.Budget);
         var heap = headSize + packed;
         var isSigned = contents.First("signature") is not null || contents.First("x-signature") is not null;
         if (contents.First("X509Certificate")?.Value is { } certificate)
@@ -55,7 +59,11 @@ internal static class MacReader
         const string Source = "macOS' own tool";
         draft.Command("install", Certainty.Certain, Source, "sh", "-c", "exec installer -pkg \"$0\" -target \"$BANDEJO_ROOT\"", draft.File);
         draft.Command("log", Certainty.Certain, Source, "-dumplog", "-verboseR");
-        draft.Ask("How it is removed", "Installer packages know no removal. List its files with pkgutil --files IDENTITY, take them away in a remove step, and end it with pkgutil --forget IDENTITY.", "remove");
+        draft.Ask(
+            "How it is removed",
+            "Installer packages know no removal. List its files with pkgutil --files IDENTITY, take them away in a remove step, and end it with pkgutil "
+                + "--forget IDENTITY.",
+            "remove");
         if (draft.Value(Facts.Identity) is { } identity)
         {
             draft.Proofs.Add(new SuggestedProof("command", $"pkgutil --pkg-info {identity}", Certainty.Certain, "the system keeps a receipt of each identity"));
@@ -70,7 +78,9 @@ internal static class MacReader
         // A title in capitals with underscores is the key of a text in some language, and no title.
         var isKey = title is not null && title.Contains('_') && !title.Any(char.IsLower);
         draft.Tell(Facts.Name, isKey ? null : title, Certainty.Certain, Source);
-        draft.Tell(Facts.Architecture, distribution.First("options").Attr("hostArchitectures").Replace("x86_64", "x64", StringComparison.Ordinal), Certainty.Certain, Source);
+        draft.Tell(
+            Facts.Architecture, distribution.First("options").Attr("hostArchitectures").Replace("x86_64", "x64", StringComparison.Ordinal), Certainty.Certain,
+            Source);
         draft.Tell(Facts.MinimumSystem, distribution.First("os-version").Attr("min"), Certainty.Certain, Source);
         var product = distribution.First("product");
         draft.Tell(Facts.Identity, product.Attr("id"), Certainty.Certain, Source);
@@ -127,7 +137,9 @@ internal static class MacReader
         var data = entry.Element("data") ?? throw new BrokenFileException($"'{path}' inside has no content");
         var part = file.Part(heap + Number(data.Element("offset")), Number(data.Element("length")));
         var style = data.Element("encoding").Attr("style");
-        using var stream = Unpacking.Open(part.Open(), style.Contains("gzip", StringComparison.Ordinal) ? "zlib" : style.Contains("bzip2", StringComparison.Ordinal) ? "bzip2" : null, file.Budget);
+        using var stream = Unpacking.Open(
+            part.Open(), style.Contains("gzip", StringComparison.Ordinal) ? "zlib" : style.Contains("bzip2", StringComparison.Ordinal) ? "bzip2" : null,
+            file.Budget);
         return Unpacking.All(stream, 16 << 20, path, file.Budget);
     }
 

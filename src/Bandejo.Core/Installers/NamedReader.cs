@@ -1,11 +1,15 @@
 namespace Bandejo.Core.Installers;
 
-/// <summary>Names files that are no installers by what they are, so that nobody wonders: disk images, archives that are not listed here, scripts without a first line.</summary>
+/// <summary>
+/// Names files that are no installers by what they are, so that nobody wonders: disk images, archives that are not listed here, scripts without a first line.
+/// </summary>
 internal static class NamedReader
 {
     private static readonly (int At, byte[] Mark, string What, string Try)[] Marks =
     [
-        (0, [.. "MSWIM\0\0\0"u8], "image of a Windows system (WIM)", "It is laid upon a disk before Windows runs; it is nothing that a running device installs."),
+        (
+            0, [.. "MSWIM\0\0\0"u8], "image of a Windows system (WIM)",
+            "It is laid upon a disk before Windows runs; it is nothing that a running device installs."),
         (0, [.. "vhdxfile"u8], "disk of a virtual machine (VHDX)", "Mount it and inspect what is on it."),
         (0, [(byte)'Q', (byte)'F', (byte)'I', 0xFB], "disk of a virtual machine (QCOW2)", "Mount it and inspect what is on it."),
         (0, [.. "hsqs"u8], "image of a file system (SquashFS)", "List it with unsquashfs -l; what is inside is inspected after unpacking."),
@@ -28,7 +32,9 @@ internal static class NamedReader
         if (file.Has(file.Length - 512, "koly"u8))
         {
             draft.Tell(Facts.System, "macos", Certainty.Certain, "its kind");
-            Tell(draft, InstallerKind.Image, "macOS disk image", "Attach it (hdiutil attach -nobrowse FILE) and inspect what is on it: a .pkg is installed, an .app is copied.");
+            Tell(
+                draft, InstallerKind.Image, "macOS disk image",
+                "Attach it (hdiutil attach -nobrowse FILE) and inspect what is on it: a .pkg is installed, an .app is copied.");
             return true;
         }
 
@@ -59,7 +65,8 @@ internal static class NamedReader
         draft.Kind = (InstallerKind.ShellArchive, what);
         draft.Tell(Facts.System, system, Certainty.Likely, "its kind");
         draft.Command("install", Certainty.Guess, "how such a script is run", run);
-        draft.Ask("What it does", "It is a script; read it. What it fetches from elsewhere must be packaged with it, and nobody can answer what it asks.", "install");
+        draft.Ask(
+            "What it does", "It is a script; read it. What it fetches from elsewhere must be packaged with it, and nobody can answer what it asks.", "install");
     }
 
     private static void Tell(Draft draft, InstallerKind kind, string what, string advice)

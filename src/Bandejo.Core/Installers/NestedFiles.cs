@@ -6,13 +6,16 @@ public static class NestedFiles
     private const long MostInner = 64L << 20;
 
     /// <summary>Whether what stands inside can be taken out here: it is inside, and in an archive that is not itself an installer.</summary>
-    public static bool CanBeTaken(Inspection from, NestedInstaller nested) => nested.Size > 0 && from.Kind is InstallerKind.Zip or InstallerKind.Tar or InstallerKind.AppBundle or InstallerKind.Disc && !nested.Path.Contains(".7z" + InsideLook.Within, StringComparison.Ordinal);
+    public static bool CanBeTaken(Inspection from, NestedInstaller nested) =>
+        nested.Size > 0 && from.Kind is InstallerKind.Zip or InstallerKind.Tar or InstallerKind.AppBundle or InstallerKind.Disc
+            && !nested.Path.Contains(".7z" + InsideLook.Within, StringComparison.Ordinal);
 
     /// <summary>Copies it to a target.</summary>
     /// <param name="file">The archive; can be sought in.</param>
     /// <param name="from">What was read out of the archive.</param>
     /// <param name="path">Where it stands inside.</param>
-    /// <returns>Its size; a failure of kind <see cref="ErrorKind.Invalid"/> where the archive is damaged, does not hold it, or unpacks to another size than it says.</returns>
+    /// <returns>Its size; a failure of kind <see cref="ErrorKind.Invalid"/> where the archive is damaged, does not hold it, or unpacks to another size than it
+    /// says.</returns>
     public static Outcome<long> TakeOut(Stream file, Inspection from, string path, Stream target, CancellationToken cancellation = default)
     {
         if (from.Nested.FirstOrDefault(each => each.Path == path) is not { } nested || !CanBeTaken(from, nested))
@@ -44,7 +47,9 @@ public static class NestedFiles
             return From(new Window(inner, window.Budget), path[(at + InsideLook.Within.Length)..], size, target);
         }
 
-        return DiscReader.Is(window) ? FromDisc(window, path, size, target) : window.Has(0, "PK"u8) ? FromZip(window, path, size, target) : FromTar(window, path, size, target);
+        return DiscReader.Is(window) ? FromDisc(window, path, size, target)
+            : window.Has(0, "PK"u8) ? FromZip(window, path, size, target)
+            : FromTar(window, path, size, target);
     }
 
     private static long FromDisc(Window window, string path, long size, Stream target)

@@ -11,13 +11,20 @@ namespace Bandejo.Core.Installers;
 /// <param name="Look">Why somebody must look at it again; empty where the draft has it right by itself.</param>
 public sealed record VersionChange(string What, string Before, string After, string Look);
 
-/// <summary>Drafts the manifest of a new version from that of the version before: every choice is kept, what belongs to the version follows, and what changed is said.</summary>
+/// <summary>
+/// Drafts the manifest of a new version from that of the version before: every choice is kept, what belongs to the version follows, and what changed is said.
+/// </summary>
 public static class NextVersion
 {
-    /// <summary>The installer of the earlier version that a new one takes the place of: of the same kind and architecture, and where there are several, of the nearest name. Null for none.</summary>
+    /// <summary>
+    /// The installer of the earlier version that a new one takes the place of: of the same kind and architecture, and where there are several, of the nearest
+    /// name. Null for none.
+    /// </summary>
     public static Inspection? Predecessor(Inspection next, IEnumerable<Inspection> earlier) => earlier
-        .Where(each => each.Kind == next.Kind && (each.Of(Facts.Architecture)?.Value == next.Of(Facts.Architecture)?.Value || next.Kind is InstallerKind.WindowsSetup))
-        .OrderByDescending(each => each.Of(Facts.Name)?.Value == next.Of(Facts.Name)?.Value).ThenByDescending(each => Common(each.File, next.File)).FirstOrDefault();
+        .Where(each => each.Kind == next.Kind && (
+            each.Of(Facts.Architecture)?.Value == next.Of(Facts.Architecture)?.Value || next.Kind is InstallerKind.WindowsSetup))
+        .OrderByDescending(each => each.Of(Facts.Name)?.Value == next.Of(Facts.Name)?.Value).ThenByDescending(each => Common(each.File, next.File))
+            .FirstOrDefault();
 
     /// <summary>Each new installer with the earlier one that it takes the place of, which is another for each.</summary>
     /// <returns>A failure of kind <see cref="ErrorKind.Conflict"/> where one is damaged, or takes the place of none.</returns>
@@ -34,7 +41,8 @@ public static class NextVersion
 
             if (Predecessor(after, left) is not { } before)
             {
-                return new Failure(ErrorKind.Conflict, $"The version before holds no {after.KindInWords} that {after.File} could take the place of; draft it by itself.");
+                return new Failure(
+                    ErrorKind.Conflict, $"The version before holds no {after.KindInWords} that {after.File} could take the place of; draft it by itself.");
             }
 
             left.Remove(before);
@@ -44,7 +52,10 @@ public static class NextVersion
         return pairs;
     }
 
-    /// <summary>Says that two installers are of different software, whose choices do not fit each other: other names, and nothing by which their maker ties them together. Null where they are not.</summary>
+    /// <summary>
+    /// Says that two installers are of different software, whose choices do not fit each other: other names, and nothing by which their maker ties them
+    /// together. Null where they are not.
+    /// </summary>
     public static string? WhyOther(Inspection before, Inspection after) =>
         before.Of(Facts.Name) is { } old && after.Of(Facts.Name) is { } now && ManifestDraft.Slug(before) != ManifestDraft.Slug(after)
         && !new[] { Facts.UpgradeCode, Facts.Identity }.Any(what => before.Of(what)?.Value is { } tie && tie == after.Of(what)?.Value)
@@ -68,7 +79,8 @@ public static class NextVersion
 
         if (after.Of(Facts.Version)?.Value is { } version && AppVersion.TryParse(version, out _))
         {
-            text = Regex.Replace(text, @"(?m)^version:[^\n]*$", $"version: {(double.TryParse(version, CultureInfo.InvariantCulture, out _) ? $"'{version}'" : version)}");
+            text = Regex.Replace(
+                text, @"(?m)^version:[^\n]*$", $"version: {(double.TryParse(version, CultureInfo.InvariantCulture, out _) ? $"'{version}'" : version)}");
         }
 
         return $"# Drafted from {after.File} after {before.File}, with every choice of the version before.\n{text}";
@@ -90,21 +102,31 @@ public static class NextVersion
             Add($"command to {verb}", Neutral(before, verb), Neutral(after, verb), "The draft keeps the earlier switches; compare them with these.");
         }
 
-        foreach (var name in before.Settings.Concat(after.Settings).Select(setting => setting.Name).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal))
+        foreach (var name in before.Settings.Concat(after.Settings).Select(setting => setting.Name).Distinct(StringComparer.Ordinal).Order(
+            StringComparer.Ordinal))
         {
             var (old, now) = (before.Settings.FirstOrDefault(setting => setting.Name == name), after.Settings.FirstOrDefault(setting => setting.Name == name));
             Add($"setting {name}", Shown(old), Shown(now), now is null ? "It is gone; a switch that sets it does nothing any more." : "");
         }
 
-        Add("parts", string.Join(", ", before.Features.Select(each => each.Name)), string.Join(", ", after.Features.Select(each => each.Name)), "Switches that choose parts name them.");
+        Add(
+            "parts", string.Join(", ", before.Features.Select(each => each.Name)), string.Join(", ", after.Features.Select(each => each.Name)),
+            "Switches that choose parts name them.");
         foreach (var condition in after.Conditions.Except(before.Conditions).Concat(before.Conditions.Except(after.Conditions)))
         {
-            Add("condition", before.Conditions.Contains(condition) ? condition : "", after.Conditions.Contains(condition) ? condition : "", after.Conditions.Contains(condition) ? "It asks something new of a device; 'requires' should say so too." : "");
+            Add(
+                "condition", before.Conditions.Contains(condition) ? condition : "", after.Conditions.Contains(condition) ? condition : "",
+                after.Conditions.Contains(condition) ? "It asks something new of a device; 'requires' should say so too." : "");
         }
 
-        Add("other installers", string.Join(", ", before.Nested.Select(each => each.Path)), string.Join(", ", after.Nested.Select(each => each.Path)), "What it needs first may have changed.");
+        Add(
+            "other installers", string.Join(", ", before.Nested.Select(each => each.Path)), string.Join(", ", after.Nested.Select(each => each.Path)),
+            "What it needs first may have changed.");
         Add("files inside", Count(before), Count(after), "");
-        Add("proof", string.Join(", ", before.Proofs.Select(each => $"{each.Key}: {each.Subject}")), string.Join(", ", after.Proofs.Select(each => $"{each.Key}: {each.Subject}")), "The presence check must tell the new version from the old; try it.");
+        Add(
+            "proof", string.Join(", ", before.Proofs.Select(each => $"{each.Key}: {each.Subject}")),
+            string.Join(", ", after.Proofs.Select(each => $"{each.Key}: {each.Subject}")),
+            "The presence check must tell the new version from the old; try it.");
         return changes;
 
         void Add(string what, string old, string now, string look)
@@ -115,7 +137,10 @@ public static class NextVersion
             }
             else if (what == Facts.ProductCode && before.Of(Facts.Version)?.Value != after.Of(Facts.Version)?.Value)
             {
-                changes.Add(new VersionChange(what, old, now, "It has not changed although the version has: Windows then refuses to install over the earlier one (code 1638). Add REINSTALL=ALL REINSTALLMODE=vomus to the 'install' step."));
+                changes.Add(new VersionChange(
+                    what, old, now,
+                    "It has not changed although the version has: Windows then refuses to install over the earlier one (code 1638). Add REINSTALL=ALL "
+                        + "REINSTALLMODE=vomus to the 'install' step."));
             }
             else if (what == Facts.Version && AppVersion.TryParse(now, out _))
             {
@@ -126,7 +151,8 @@ public static class NextVersion
 
     private static string Reason(string what, Inspection before, Inspection after) => what switch
     {
-        Facts.Version when AppVersion.TryParse(before.Of(what)?.Value, out var old) && AppVersion.TryParse(after.Of(what)?.Value, out var now) && now < old => "It sorts below the version before; devices that have that one count this as done already.",
+        Facts.Version when AppVersion.TryParse(before.Of(what)?.Value, out var old) && AppVersion.TryParse(after.Of(what)?.Value, out var now) && now < old =>
+            "It sorts below the version before; devices that have that one count this as done already.",
         Facts.UpgradeCode => "Another upgrade code: Windows takes it for other software, and leaves the earlier version beside it. Take that away first.",
         Facts.Signer => "Somebody else signed it. Make sure of where it came from.",
         Facts.Publisher => "Another maker's name; make sure of where it came from.",
@@ -150,9 +176,11 @@ public static class NextVersion
         return text;
     }
 
-    private static string Shown(InstallerSetting? setting) => setting is null ? "" : setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : setting.Default;
+    private static string Shown(InstallerSetting? setting) =>
+        setting is null ? "" : setting.IsSecret ? "(secret)" : setting.Default.Length == 0 ? "(empty)" : setting.Default;
 
-    private static string Count(Inspection inspection) => inspection.Contents is { } contents ? string.Create(CultureInfo.InvariantCulture, $"{contents.Files:N0} files, {contents.Size:N0} bytes") : "";
+    private static string Count(Inspection inspection) =>
+        inspection.Contents is { } contents ? string.Create(CultureInfo.InvariantCulture, $"{contents.Files:N0} files, {contents.Size:N0} bytes") : "";
 
     private static int Common(string a, string b) => a.Zip(b).TakeWhile(pair => pair.First == pair.Second).Count();
 }

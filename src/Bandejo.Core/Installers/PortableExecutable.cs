@@ -71,7 +71,8 @@ internal sealed class PortableExecutable
     public bool IsManaged => _directories[14].Size > 0;
 
     /// <summary>
-    /// It is a program of .NET that runs on any architecture: code of no processor alone, and not bound to 32 bits (ECMA-335, II.25.3.3.1; the bit 0x20000 beside the one for
+    /// It is a program of .NET that runs on any architecture: code of no processor alone, and not bound to 32 bits (ECMA-335, II.25.3.3.1; the bit 0x20000
+    /// beside the one for
     /// 32 bits only prefers them).
     /// </summary>
     public bool RunsAnywhere
@@ -115,7 +116,9 @@ internal sealed class PortableExecutable
 
             foreach (var (name, under) in Entries(start, start + (at & 0x7FFFFFFF)))
             {
-                var leaves = (under & 0x80000000) != 0 ? Entries(start, start + (under & 0x7FFFFFFF)).Select(each => each.At).Where(each => (each & 0x80000000) == 0) : [under];
+                var leaves = (under & 0x80000000) != 0
+                    ? Entries(start, start + (under & 0x7FFFFFFF)).Select(each => each.At).Where(each => (each & 0x80000000) == 0)
+                    : [under];
                 foreach (var leaf in leaves)
                 {
                     if (--left < 0)

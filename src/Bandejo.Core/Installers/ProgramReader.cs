@@ -20,7 +20,9 @@ internal static class ProgramReader
     public static void Read(Window file, Draft draft, HintCatalog hints)
     {
         var program = new PortableExecutable(file);
-        draft.Kind = (InstallerKind.WindowsProgram, program.IsDll ? "Windows library" : program.IsForTerminal ? "Windows program for the command line" : "Windows program");
+        draft.Kind = (
+            InstallerKind.WindowsProgram,
+            program.IsDll ? "Windows library" : program.IsForTerminal ? "Windows program for the command line" : "Windows program");
         draft.Tell(Facts.System, "windows", Certainty.Certain, "its kind");
         Architecture(draft, program);
         Version(file, draft, program);
@@ -54,7 +56,10 @@ internal static class ProgramReader
     {
         var program = new PortableExecutable(file);
         var (hint, carried, overlaySize) = Marks(file, program, hints);
-        return program.IsDll ? null : hint is not null ? $"a Windows setup: {hint.Name}" : carried.Count > 0 || overlaySize > 1 << 20 ? "a Windows program that carries an installer" : null;
+        return program.IsDll ? null
+            : hint is not null ? $"a Windows setup: {hint.Name}"
+            : carried.Count > 0 || overlaySize > 1 << 20 ? "a Windows program that carries an installer"
+            : null;
     }
 
     private static void Architecture(Draft draft, PortableExecutable program)
@@ -62,7 +67,9 @@ internal static class ProgramReader
         if (program.Architecture is { } architecture)
         {
             // A setup is often an x86 program whatever it installs.
-            draft.Tell(Facts.Architecture, program is { Machine: 0x14C, RunsAnywhere: true } ? "any" : architecture, Certainty.Certain, "header of the program itself");
+            draft.Tell(
+                Facts.Architecture, program is { Machine: 0x14C, RunsAnywhere: true } ? "any" : architecture, Certainty.Certain,
+                "header of the program itself");
         }
         else
         {
@@ -123,11 +130,15 @@ internal static class ProgramReader
             if (overlaySize > 1 << 20)
             {
                 draft.Kind = (InstallerKind.WindowsSetup, "Windows program with something appended");
-                draft.Ask($"What the {overlaySize / 1048576:N0} MiB behind the program are", "Most likely an installer. Try it with /? in a trial, ask its maker for silent switches, or capture what it changes.", "install");
+                draft.Ask(
+                    $"What the {overlaySize / 1048576:N0} MiB behind the program are",
+                    "Most likely an installer. Try it with /? in a trial, ask its maker for silent switches, or capture what it changes.", "install");
             }
             else
             {
-                draft.Ask("Whether it installs anything", "It looks like a program that simply runs. Where it is one, copy it into its place with an 'install' step of your own.", "install");
+                draft.Ask(
+                    "Whether it installs anything",
+                    "It looks like a program that simply runs. Where it is one, copy it into its place with an 'install' step of your own.", "install");
             }
 
             return;
@@ -141,13 +152,17 @@ internal static class ProgramReader
         }
         else
         {
-            draft.Ask("Which switches make it silent", "None of the known marks is in it. Try it with /? in a trial, look into its maker's notes, or capture what it changes.", "install");
+            draft.Ask(
+                "Which switches make it silent",
+                "None of the known marks is in it. Try it with /? in a trial, look into its maker's notes, or capture what it changes.", "install");
         }
 
         if (carried.Exists(each => each.What.Contains("Installer", StringComparison.Ordinal)))
         {
             draft.Nested.Add(new NestedInstaller("inside the program", 0, "a Windows Installer database"));
-            draft.Ask("What the database inside it is", "It is often the better start for a package: let the setup unpack itself (many do with /extract or /a) and inspect the .msi.");
+            draft.Ask(
+                "What the database inside it is",
+                "It is often the better start for a package: let the setup unpack itself (many do with /extract or /a) and inspect the .msi.");
         }
 
         if (draft.Value(Facts.Name) is { } name)
@@ -163,7 +178,8 @@ internal static class ProgramReader
         var overlaySize = program.OverlayEnd - program.OverlayAt;
         var overlay = file.Some(program.OverlayAt, (int)Math.Min(Searched, Math.Max(0, overlaySize)));
         var hint = hints.Find("windows", head, overlay, program.Sections);
-        var carried = Carried.Select(each => (each.What, At: overlay.AsSpan().IndexOf(each.Mark))).Where(each => each.At >= 0).OrderBy(each => each.At).ToList();
+        var carried = Carried.Select(each => (each.What, At: overlay.AsSpan().IndexOf(each.Mark))).Where(each => each.At >= 0).OrderBy(each => each.At)
+            .ToList();
         if (program.Resources(10).Any(each => file.Has(each.At, CompoundFile.Signature)))
         {
             carried.Insert(0, ("a Windows Installer database", 0));
@@ -182,7 +198,11 @@ internal static class ProgramReader
         else if (hint.Remove.Count > 0)
         {
             // Where it stands is chosen while it is installed, and nothing in the file says it.
-            draft.Ask("Where its remove program stands", $"Mostly at {hint.RemoveProgram.Replace("NAME", draft.Value(Facts.Name) ?? "…", StringComparison.Ordinal)}; a trial or a capture shows where. It removes without asking with {string.Join(' ', hint.Remove)}.", "remove");
+            draft.Ask(
+                "Where its remove program stands",
+                $"Mostly at {hint.RemoveProgram.Replace("NAME", draft.Value(Facts.Name) ?? "…", StringComparison.Ordinal)}; a trial or a capture shows "
+                    + $"where. It removes without asking with {string.Join(' ', hint.Remove)}.",
+                "remove");
         }
 
         if (hint.Log.Count > 0)

@@ -4,7 +4,10 @@ using System.Text;
 
 namespace Bandejo.Core.Installers;
 
-/// <summary>Reads RPM packages: a lead, the header of signatures, and the header with all that is declared (the RPM package format, version 4). What is packed behind it is not unpacked.</summary>
+/// <summary>
+/// Reads RPM packages: a lead, the header of signatures, and the header with all that is declared (the RPM package format, version 4). What is packed behind it
+/// is not unpacked.
+/// </summary>
 internal static class RpmReader
 {
     private const int LeadLength = 96;
@@ -17,7 +20,8 @@ internal static class RpmReader
     private const int FileSizes = 1028, Requires = 1049, FolderOf = 1116, FileNames = 1117, Folders = 1118;
 
     /// <summary>Scripts of the package, by their tags.</summary>
-    private static readonly (int Tag, string When)[] Scripts = [(1023, "before it is installed"), (1024, "after it was installed"), (1025, "before it is removed"), (1026, "after it was removed")];
+    private static readonly (int Tag, string When)[] Scripts = [
+        (1023, "before it is installed"), (1024, "after it was installed"), (1025, "before it is removed"), (1026, "after it was removed")];
 
     public static bool Is(ReadOnlySpan<byte> head) => head.StartsWith((ReadOnlySpan<byte>)[0xED, 0xAB, 0xEE, 0xDB]);
 
@@ -36,7 +40,15 @@ internal static class RpmReader
         draft.Tell(Facts.Version, version, Certainty.Certain, Source);
         draft.Tell(Facts.Publisher, header.Text(Vendor) is { Length: > 0 } vendor ? vendor : header.Text(Packager)?.Split('<')[0], Certainty.Certain, Source);
         draft.Tell(Facts.Summary, header.Text(Summary), Certainty.Certain, Source);
-        draft.Tell(Facts.Architecture, header.Text(Architecture) switch { "x86_64" or "amd64" => "x64", "i386" or "i486" or "i586" or "i686" => "x86", "aarch64" => "arm64", "noarch" => "any", var other => other }, Certainty.Certain, Source);
+        draft.Tell(
+            Facts.Architecture,
+            header.Text(
+                Architecture)
+                switch
+                {
+                    "x86_64" or "amd64" => "x64", "i386" or "i486" or "i586" or "i686" => "x86", "aarch64" => "arm64", "noarch" => "any", var other => other,
+                },
+            Certainty.Certain, Source);
         draft.Tell(Facts.Restart, "no", Certainty.Likely, "its kind");
         if (header.Numbers(Size).FirstOrDefault() is > 0 and var bytes)
         {
@@ -45,7 +57,10 @@ internal static class RpmReader
 
         if (header.Numbers(Epoch).FirstOrDefault() is > 0 and var epoch)
         {
-            draft.Warn(string.Create(CultureInfo.InvariantCulture, $"It carries the epoch {epoch}, by which the system counts it as newer than any version without one; the version here is the one without it, as the suggested proof asks for it."));
+            draft.Warn(string.Create(
+                CultureInfo.InvariantCulture,
+                $"It carries the epoch {epoch}, by which the system counts it as newer than any version without one; the version here is the one without "
+                    + $"it, as the suggested proof asks for it."));
         }
 
         if (isSource)
@@ -59,7 +74,9 @@ internal static class RpmReader
         }
 
         Content(header, draft);
-        foreach (var needed in header.Texts(Requires).Where(each => each.Length > 0 && each[0] != '/' && !each.Contains('(', StringComparison.Ordinal)).Distinct(StringComparer.Ordinal).Take(60))
+        foreach (
+            var needed in header.Texts(Requires).Where(each => each.Length > 0 && each[0] != '/' && !each.Contains('(', StringComparison.Ordinal))
+                .Distinct(StringComparer.Ordinal).Take(60))
         {
             draft.Nested.Add(new NestedInstaller(needed, 0, "an RPM package that it asks for"));
         }
@@ -69,11 +86,13 @@ internal static class RpmReader
             draft.Conditions.Add($"runs a script of its own {when}");
         }
 
-        draft.Command("install", Certainty.Certain, "RPM's own tool", "sh", "-c", "exec rpm --root \"$BANDEJO_ROOT\" --upgrade --replacepkgs \"$0\"", draft.File);
+        draft.Command(
+            "install", Certainty.Certain, "RPM's own tool", "sh", "-c", "exec rpm --root \"$BANDEJO_ROOT\" --upgrade --replacepkgs \"$0\"", draft.File);
         if (name.Length > 0)
         {
             draft.Command("remove", Certainty.Certain, "RPM's own tool", "sh", "-c", "exec rpm --root \"$BANDEJO_ROOT\" --erase \"$0\"", name);
-            draft.Proofs.Add(new SuggestedProof("command", $"rpm --query --queryformat %{{version}}-%{{release}} {name}", Certainty.Certain, "the system lists it under that name"));
+            draft.Proofs.Add(new SuggestedProof(
+                "command", $"rpm --query --queryformat %{{version}}-%{{release}} {name}", Certainty.Certain, "the system lists it under that name"));
         }
 
         var said = signatures.Numbers(SignedSize).FirstOrDefault();
@@ -84,7 +103,11 @@ internal static class RpmReader
 
         if (draft.Nested.Count > 0)
         {
-            draft.Ask(draft.Nested.Count == 1 ? "Whether the package it asks for is on every device" : $"Whether the {draft.Nested.Count} packages it asks for are on every device", "rpm fetches nothing. Where dnf may be used, put [dnf, install, --assumeyes, ./FILE] into the 'install' step.");
+            draft.Ask(
+                draft.Nested.Count == 1
+                    ? "Whether the package it asks for is on every device"
+                    : $"Whether the {draft.Nested.Count} packages it asks for are on every device",
+                "rpm fetches nothing. Where dnf may be used, put [dnf, install, --assumeyes, ./FILE] into the 'install' step.");
         }
     }
 
@@ -125,7 +148,8 @@ internal static class RpmReader
             var (entries, length) = (BinaryPrimitives.ReadUInt32BigEndian(file.Bytes(at + 8, 4)), BinaryPrimitives.ReadUInt32BigEndian(file.Bytes(at + 12, 4)));
             if (entries > MostEntries || length > MostData)
             {
-                throw new BrokenFileException($"its header says that it has {entries:N0} entries and {length:N0} bytes, where at most {MostEntries:N0} and {MostData:N0} make sense");
+                throw new BrokenFileException(
+                    $"its header says that it has {entries:N0} entries and {length:N0} bytes, where at most {MostEntries:N0} and {MostData:N0} make sense");
             }
 
             var index = file.Bytes(at + 16, entries * (long)Entry);

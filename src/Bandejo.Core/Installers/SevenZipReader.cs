@@ -33,12 +33,17 @@ internal static class SevenZipReader
         Files(list, draft, file.Budget);
     }
 
-    private static long Place(long offset, long from) => offset < 0 || offset > long.MaxValue - from ? throw new BrokenFileException("its list lies outside of it") : offset + from;
+    private static long Place(long offset, long from) =>
+        offset < 0 || offset > long.MaxValue - from ? throw new BrokenFileException("its list lies outside of it") : offset + from;
 
     private static Cursor ListOf(Window file, long at, long size) =>
-        size is > 0 and <= MostList ? new Cursor(file.Bytes(at, size), file.Budget) : throw new BrokenFileException(size == 0 ? "it has no list of files" : $"its list would have {size:N0} bytes, which makes no sense");
+        size is > 0 and <= MostList
+            ? new Cursor(file.Bytes(at, size), file.Budget)
+            : throw new BrokenFileException(size == 0 ? "it has no list of files" : $"its list would have {size:N0} bytes, which makes no sense");
 
-    /// <summary>A list that is packed: where it stands, how, and how large it is, as a list of streams with exactly one. Empty where it is encrypted; that was told.</summary>
+    /// <summary>
+    /// A list that is packed: where it stands, how, and how large it is, as a list of streams with exactly one. Empty where it is encrypted; that was told.
+    /// </summary>
     private static Cursor Unpacked(Window file, Cursor list, Draft draft)
     {
         var streams = Streams(list);
@@ -61,7 +66,8 @@ internal static class SevenZipReader
         }
 
         // A window larger than what comes out is never looked back into; it would only hold memory.
-        BinaryPrimitives.WriteUInt32LittleEndian(coder.Properties.AsSpan(1), (uint)Math.Min(BinaryPrimitives.ReadUInt32LittleEndian(coder.Properties.AsSpan(1)), Math.Max(4096, size)));
+        BinaryPrimitives.WriteUInt32LittleEndian(coder.Properties.AsSpan(1), (uint)Math.Min(
+            BinaryPrimitives.ReadUInt32LittleEndian(coder.Properties.AsSpan(1)), Math.Max(4096, size)));
         using var stream = Unpacking.Through(() => LzmaStream.Create(coder.Properties, content.Open(), packed, size), file.Budget);
         var bytes = Unpacking.All(stream, MostList, "its list", file.Budget);
         return bytes.Length == size ? new Cursor(bytes, file.Budget) : throw new BrokenFileException("its list is cut short");
@@ -316,7 +322,8 @@ internal static class SevenZipReader
         }
 
         /// <summary>A number of things, of which each takes at least a bit of the list.</summary>
-        public int Count(int most) => Number() is >= 0 and var count && count <= most ? (int)count : throw new BrokenFileException($"its list names more than {most:N0} parts of a kind");
+        public int Count(int most) =>
+            Number() is >= 0 and var count && count <= most ? (int)count : throw new BrokenFileException($"its list names more than {most:N0} parts of a kind");
 
         public Cursor Part(long size) => new(Bytes(size), budget);
 

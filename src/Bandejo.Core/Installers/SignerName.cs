@@ -11,12 +11,16 @@ internal static class SignerName
 
     private const string CommonNameType = "2.5.4.3";
 
-    /// <summary>The common name of a distinguished name in its written form (RFC 4514, and what stands in quotes as RFC 1779 has it); null where it has none, or is none.</summary>
+    /// <summary>
+    /// The common name of a distinguished name in its written form (RFC 4514, and what stands in quotes as RFC 1779 has it); null where it has none, or is
+    /// none.
+    /// </summary>
     public static string? CommonName(string distinguishedName)
     {
         try
         {
-            return new X500DistinguishedName(distinguishedName).EnumerateRelativeDistinguishedNames().FirstOrDefault(part => !part.HasMultipleElements && part.GetSingleElementType().Value == CommonNameType)?.GetSingleElementValue();
+            return new X500DistinguishedName(distinguishedName).EnumerateRelativeDistinguishedNames()
+                .FirstOrDefault(part => !part.HasMultipleElements && part.GetSingleElementType().Value == CommonNameType)?.GetSingleElementValue();
         }
         catch (CryptographicException)
         {

@@ -2,7 +2,9 @@ using System.Buffers.Binary;
 
 namespace Bandejo.Core.Installers;
 
-/// <summary>The summary information of a compound file ([MS-OLEPS]): title, subject, author, and for an installer database its architecture and languages.</summary>
+/// <summary>
+/// The summary information of a compound file ([MS-OLEPS]): title, subject, author, and for an installer database its architecture and languages.
+/// </summary>
 internal sealed class SummaryInformation
 {
     public const string StreamName = "\u0005SummaryInformation";

@@ -48,7 +48,13 @@ internal static class TarReading
             {
                 var text = Encoding.UTF8.GetString(Take(archive, size, budget)).TrimEnd('\0');
                 Skip(archive, rest - size, ref buffer);
-                (longName, longLink) = kind switch { 'L' => (text, longLink), 'K' => (longName, text), _ => (Record(text, "path") ?? longName, Record(text, "linkpath") ?? longLink) };
+                (
+                    longName,
+                    longLink)
+                    = kind switch
+                    {
+                        'L' => (text, longLink), 'K' => (longName, text), _ => (Record(text, "path") ?? longName, Record(text, "linkpath") ?? longLink),
+                    };
                 continue;
             }
 
@@ -76,7 +82,9 @@ internal static class TarReading
     private static string Text(ReadOnlySpan<byte> bytes) => Encoding.UTF8.GetString(bytes.IndexOf((byte)0) is >= 0 and var end ? bytes[..end] : bytes);
 
     /// <summary>A pax record: "length key=value" and a line's end.</summary>
-    private static string? Record(string text, string key) => text.Split('\n').Select(line => line[(line.IndexOf(' ', StringComparison.Ordinal) + 1)..]).FirstOrDefault(line => line.StartsWith(key + "=", StringComparison.Ordinal))?[(key.Length + 1)..];
+    private static string? Record(string text, string key) =>
+        text.Split('\n').Select(line => line[(line.IndexOf(' ', StringComparison.Ordinal) + 1)..])
+            .FirstOrDefault(line => line.StartsWith(key + "=", StringComparison.Ordinal))?[(key.Length + 1)..];
 
     /// <summary>An octal number, or one in base 256 where the first bit is set.</summary>
     private static long Number(ReadOnlySpan<byte> field)
@@ -151,7 +159,9 @@ internal static class TarReading
     {
         if (archive.CanSeek)
         {
-            archive.Position = count <= archive.Length - archive.Position ? archive.Position + count : throw new BrokenFileException("its tar archive is cut short");
+            archive.Position = count <= archive.Length - archive.Position
+                ? archive.Position + count
+                : throw new BrokenFileException("its tar archive is cut short");
             return;
         }
 

@@ -5,7 +5,9 @@ using ZstdSharp;
 
 namespace Bandejo.Core.Installers;
 
-/// <summary>Opens packed streams, and never lets one unpack without end. Whatever an unpacker throws at what is damaged becomes a <see cref="BrokenFileException"/>.</summary>
+/// <summary>
+/// Opens packed streams, and never lets one unpack without end. Whatever an unpacker throws at what is damaged becomes a <see cref="BrokenFileException"/>.
+/// </summary>
 internal static class Unpacking
 {
     private const int MostAtOnce = 64 * 1024;

@@ -103,7 +103,10 @@ internal sealed class ZipDirectory
         }
 
         var data = file.HeaderAt + 30 + _file.U16(file.HeaderAt + 26) + _file.U16(file.HeaderAt + 28);
-        var how = file.Method switch { 0 => null, 8 => "deflate", _ => throw new BrokenFileException($"'{file.Path}' is packed in a way that is not read here") };
+        var how = file.Method switch
+        {
+            0 => null, 8 => "deflate", _ => throw new BrokenFileException($"'{file.Path}' is packed in a way that is not read here"),
+        };
         return Unpacking.Open(_file.Part(data, file.Packed).Open(), how, _file.Budget);
     }
 

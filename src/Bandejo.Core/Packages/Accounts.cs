@@ -20,10 +20,15 @@ public sealed partial class Accounts(string? passwd, string? group)
 
     /// <summary>The users that are there and were not before.</summary>
     public IReadOnlyList<MadeAccount> MadeSince(Accounts before) =>
-        [.. _users.Where(user => !before._users.ContainsKey(user.Key)).Select(user => new MadeAccount(user.Key, uint.TryParse(user.Value[3], out var number) ? NameOf(_groups, number) : user.Value[3], user.Value[5], user.Value[6])).OrderBy(user => user.Name, StringComparer.Ordinal)];
+        [
+            .. _users.Where(user => !before._users.ContainsKey(user.Key))
+                .Select(user => new MadeAccount(
+                    user.Key, uint.TryParse(user.Value[3], out var number) ? NameOf(_groups, number) : user.Value[3], user.Value[5], user.Value[6]))
+                .OrderBy(user => user.Name, StringComparer.Ordinal)];
 
     /// <summary>The names of groups that are there and were not before.</summary>
-    public IReadOnlyList<string> GroupsMadeSince(Accounts before) => [.. _groups.Keys.Where(name => !before._groups.ContainsKey(name)).Order(StringComparer.Ordinal)];
+    public IReadOnlyList<string> GroupsMadeSince(Accounts before) =>
+        [.. _groups.Keys.Where(name => !before._groups.ContainsKey(name)).Order(StringComparer.Ordinal)];
 
     /// <summary>Whether nothing but new users and groups came.</summary>
     public bool HasAllOf(Accounts before) => before._users.All(each => Same(_users, each)) && before._groups.All(each => Same(_groups, each));
@@ -34,7 +39,8 @@ public sealed partial class Accounts(string? passwd, string? group)
     /// <summary>Whether a name can be one of a user or group here (useradd(8)).</summary>
     public static bool IsName(string name) => Name().IsMatch(name);
 
-    private static bool Same(Dictionary<string, string[]> now, KeyValuePair<string, string[]> before) => now.TryGetValue(before.Key, out var fields) && fields.SequenceEqual(before.Value);
+    private static bool Same(Dictionary<string, string[]> now, KeyValuePair<string, string[]> before) =>
+        now.TryGetValue(before.Key, out var fields) && fields.SequenceEqual(before.Value);
 
     private static string NameOf(Dictionary<string, string[]> all, uint number)
     {
@@ -43,7 +49,8 @@ public sealed partial class Accounts(string? passwd, string? group)
     }
 
     private static Dictionary<string, string[]> Lines(string? text, int fields) =>
-        (text ?? "").Split('\n').Select(line => line.TrimEnd('\r').Split(':')).Where(parts => parts.Length >= fields && IsName(parts[0])).DistinctBy(parts => parts[0]).ToDictionary(parts => parts[0], StringComparer.Ordinal);
+        (text ?? "").Split('\n').Select(line => line.TrimEnd('\r').Split(':')).Where(parts => parts.Length >= fields && IsName(parts[0]))
+            .DistinctBy(parts => parts[0]).ToDictionary(parts => parts[0], StringComparer.Ordinal);
 
     [GeneratedRegex(@"^[A-Za-z_][A-Za-z0-9_.-]{0,63}$")]
     private static partial Regex Name();

@@ -14,9 +14,12 @@ public sealed partial record BroughtService(string Name, bool IsEnabled, bool Is
     /// <param name="read">The text of a file; null where there is none.</param>
     public static IReadOnlyList<BroughtService> Of(IReadOnlyCollection<string> placed, Func<string, bool> isLink, Func<string, string?> read)
     {
-        var wanted = placed.Select(path => Wanted().Match(path)).Where(match => match.Success).Select(match => match.Groups[1].Value).ToHashSet(StringComparer.Ordinal);
+        var wanted = placed.Select(path => Wanted().Match(path)).Where(match => match.Success).Select(match => match.Groups[1].Value)
+            .ToHashSet(StringComparer.Ordinal);
         return [.. placed.Select(path => (Path: path, Match: Unit().Match(path))).Where(unit => unit.Match.Success && !isLink(unit.Path))
-            .Select(unit => new BroughtService(unit.Match.Groups[1].Value, wanted.Contains(unit.Match.Groups[1].Value), !(read(unit.Path) ?? "").Split('\n').Any(line => line.Trim() == "[Install]")))
+            .Select(unit => new BroughtService(
+                unit.Match.Groups[1].Value, wanted.Contains(unit.Match.Groups[1].Value),
+                !(read(unit.Path) ?? "").Split('\n').Any(line => line.Trim() == "[Install]")))
             .DistinctBy(service => service.Name).OrderBy(service => service.Name, StringComparer.Ordinal)];
     }
 

@@ -71,7 +71,9 @@ public static class Container
                         var digest = name.StartsWith(FilesFolder, StringComparison.Ordinal) ? name[FilesFolder.Length..] : "";
                         if (!SafePath.IsSha256(digest))
                         {
-                            return new Failure(ErrorKind.Invalid, $"'{name}' has no place in a package file; only {DocumentName}, {SignatureName}, {OriginName} and {FilesFolder}SHA256 have.");
+                            return new Failure(
+                                ErrorKind.Invalid,
+                                $"'{name}' has no place in a package file; only {DocumentName}, {SignatureName}, {OriginName} and {FilesFolder}SHA256 have.");
                         }
 
                         files[digest] = entry.Length;

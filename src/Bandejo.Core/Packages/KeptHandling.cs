@@ -43,7 +43,11 @@ public sealed record KeptHandling
                 .. NobodySignedIn is { } nobody ? [nobody ? "waits until nobody is signed in" : "does not wait for who is signed in"] : (string[])[],
                 .. LowPriority is { } low ? [low ? "yields to everything else" : "at the usual priority"] : (string[])[],
                 .. Close.Count > 0 ? [$"closes {string.Join(", ", Close)}"] : (string[])[],
-                .. Restart switch { RestartRule.Always => ["restarts after each install"], RestartRule.Never => ["never restarts"], RestartRule.AsTold => ["restarts where the installer says so"], _ => (string[])[] },
+                .. Restart switch
+                {
+                    RestartRule.Always => ["restarts after each install"], RestartRule.Never => ["never restarts"],
+                    RestartRule.AsTold => ["restarts where the installer says so"], _ => (string[])[],
+                },
                 .. KeepsAll ? ["deletes nothing when it is taken away"] : (string[])[],
                 .. Settings.Count > 0 ? [$"sets {string.Join(", ", Settings.Select(pair => $"{pair.Key} {pair.Value}"))}"] : (string[])[],
             ];
@@ -64,7 +68,8 @@ public sealed record KeptHandling
         {
             if (!Packages.Settings.IsName(name) || value.Length > Packages.Settings.MaxValue || value.Any(char.IsControl))
             {
-                findings.Add(new Finding($"'{name}' is no name of a setting with a value of at most {Packages.Settings.MaxValue} characters in one line.", "settings." + name));
+                findings.Add(new Finding(
+                    $"'{name}' is no name of a setting with a value of at most {Packages.Settings.MaxValue} characters in one line.", "settings." + name));
             }
         }
 
@@ -78,5 +83,9 @@ public sealed record KeptHandling
 
     /// <summary>Of its values those that a package can take: of settings that it has, that are no secrets, and that allow the value.</summary>
     public IReadOnlyDictionary<string, string> SettingsFor(IReadOnlyList<Setting> settings) =>
-        Settings.Where(pair => settings.FirstOrDefault(setting => setting.Name == pair.Key) is { Type: not SettingType.Secret } setting && Packages.Settings.Read(setting, pair.Value).Ok).ToDictionary();
+        Settings.Where(
+            pair =>
+                settings.FirstOrDefault(setting => setting.Name == pair.Key) is { Type: not SettingType.Secret } setting
+                    && Packages.Settings.Read(setting, pair.Value).Ok)
+            .ToDictionary();
 }

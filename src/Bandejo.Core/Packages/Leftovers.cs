@@ -95,7 +95,8 @@ public static partial class Leftovers
             }
         }
 
-        return [.. found.Distinct().OrderBy(each => each.What is "file" or "folder").ThenBy(each => each.What, StringComparer.Ordinal).ThenBy(each => each.Name, StringComparer.Ordinal)];
+        return [.. found.Distinct().OrderBy(each => each.What is "file" or "folder").ThenBy(each => each.What, StringComparer.Ordinal).ThenBy(
+            each => each.Name, StringComparer.Ordinal)];
     }
 
     /// <summary>One line for people.</summary>
@@ -116,17 +117,22 @@ public static partial class Leftovers
         var says = new List<string>();
         if (Of(ChangeKind.New) is { Count: > 0 } left)
         {
-            says.Add($"{Count(left)} {(left.Count == 1 ? "is" : "are")} left behind; take {(left.Count == 1 ? "it" : "them")} away in the remove step, or say in a noise file that {(left.Count == 1 ? "it" : "they")} may stay.");
+            says.Add(
+                $"{Count(left)} {(left.Count == 1 ? "is" : "are")} left behind; take {(left.Count == 1 ? "it" : "them")} away in the remove step, or say "
+                    + $"in a noise file that {(left.Count == 1 ? "it" : "they")} may stay.");
         }
 
         if (Of(ChangeKind.Changed) is { Count: > 0 } changed)
         {
-            says.Add($"{Count(changed)} of the machine {(changed.Count == 1 ? "is" : "are")} not as before; take back in the remove step what was changed there.");
+            says.Add(
+                $"{Count(changed)} of the machine {(changed.Count == 1 ? "is" : "are")} not as before; take back in the remove step what was changed there.");
         }
 
         if (Of(ChangeKind.Gone) is { Count: > 0 } gone)
         {
-            says.Add($"{Count(gone)} of the machine {(gone.Count == 1 ? "is" : "are")} gone; leave {(gone.Count == 1 ? "it" : "them")} there, or put {(gone.Count == 1 ? "it" : "them")} back.");
+            says.Add(
+                $"{Count(gone)} of the machine {(gone.Count == 1 ? "is" : "are")} gone; leave {(gone.Count == 1 ? "it" : "them")} there, or put "
+                    + $"{(gone.Count == 1 ? "it" : "them")} back.");
         }
 
         return string.Join(" ", says);
@@ -135,7 +141,8 @@ public static partial class Leftovers
 
         static string Count(List<Leftover> some)
         {
-            var kinds = some.GroupBy(each => each.What, StringComparer.Ordinal).Select(group => string.Create(CultureInfo.InvariantCulture, $"{group.Count():N0} {group.Key}{(group.Count() == 1 ? "" : "s")}")).ToList();
+            var kinds = some.GroupBy(each => each.What, StringComparer.Ordinal)
+                .Select(group => string.Create(CultureInfo.InvariantCulture, $"{group.Count():N0} {group.Key}{(group.Count() == 1 ? "" : "s")}")).ToList();
             return kinds.Count == 1 ? kinds[0] : $"{string.Join(", ", kinds.SkipLast(1))} and {kinds[^1]}";
         }
     }
@@ -162,7 +169,8 @@ public static partial class Leftovers
         }
 
         static Dictionary<string, string> ByName(string? text) =>
-            Texts(text).GroupBy(line => line.Split(':')[0], StringComparer.Ordinal).ToDictionary(group => group.Key, group => group.First(), StringComparer.Ordinal);
+            Texts(text).GroupBy(line => line.Split(':')[0], StringComparer.Ordinal)
+                .ToDictionary(group => group.Key, group => group.First(), StringComparer.Ordinal);
     }
 
     /// <summary>Packages whose state the system lists otherwise than before (deb822, the fields Package and Status).</summary>
@@ -171,7 +179,9 @@ public static partial class Leftovers
         var (were, are) = (States(before), States(now));
         foreach (var (name, state) in are.Where(each => were.GetValueOrDefault(each.Key) != each.Value))
         {
-            yield return new Leftover("listed package", name, were.ContainsKey(name) ? ChangeKind.Changed : ChangeKind.New, state.EndsWith("config-files", StringComparison.Ordinal) ? "removed, its configuration kept" : $"the system has it as '{state}'");
+            yield return new Leftover(
+                "listed package", name, were.ContainsKey(name) ? ChangeKind.Changed : ChangeKind.New,
+                state.EndsWith("config-files", StringComparison.Ordinal) ? "removed, its configuration kept" : $"the system has it as '{state}'");
         }
 
         foreach (var name in were.Keys.Where(name => !are.ContainsKey(name)))
@@ -199,7 +209,8 @@ public static partial class Leftovers
         }
     }
 
-    private static List<string> Texts(string? text) => [.. (text ?? "").Split('\n').Select(line => line.TrimEnd('\r')).Where(line => line.Length > 0 && line[0] != '#')];
+    private static List<string> Texts(string? text) =>
+        [.. (text ?? "").Split('\n').Select(line => line.TrimEnd('\r')).Where(line => line.Length > 0 && line[0] != '#')];
 
     [GeneratedRegex(@"^/(?:etc|usr/lib|lib)/systemd/(?:system|user)/[^/]+\.(?:wants|requires)/([^/]+)$")]
     private static partial Regex Wanted();

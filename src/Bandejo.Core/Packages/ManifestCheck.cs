@@ -16,7 +16,8 @@ public static class ManifestCheck
 
     /// <summary>The files of the folder with those that are fetched.</summary>
     public static IReadOnlyList<PayloadFile> WithFetched(Manifest manifest, IReadOnlyList<PayloadFile> files) =>
-        [.. files, .. manifest.Fetched.Where(fetched => files.All(file => file.Path != fetched.Path)).Select(fetched => new PayloadFile(fetched.Path, fetched.Size, fetched.Sha256))];
+        [.. files, .. manifest.Fetched.Where(fetched => files.All(file => file.Path != fetched.Path)).Select(fetched => new PayloadFile(
+            fetched.Path, fetched.Size, fetched.Sha256))];
 
     /// <summary>Errors and warnings of a manifest together with its files.</summary>
     /// <param name="files">As <see cref="WithFetched"/> gives them.</param>
@@ -25,9 +26,13 @@ public static class ManifestCheck
         var findings = new List<Finding>();
         foreach (var fetched in manifest.Fetched)
         {
-            if (files.FirstOrDefault(file => file.Path == fetched.Path) is { } file && (file.Size != fetched.Size || (file.Sha256.Length > 0 && file.Sha256 != fetched.Sha256)))
+            if (files.FirstOrDefault(file => file.Path == fetched.Path) is { } file
+                && (file.Size != fetched.Size || (file.Sha256.Length > 0 && file.Sha256 != fetched.Sha256)))
             {
-                findings.Add(new Finding($"'{fetched.Path}' lies in the folder and is another file than the one that the manifest has fetched from {fetched.From}; take one of them away.", fetched.Path));
+                findings.Add(new Finding(
+                    $"'{fetched.Path}' lies in the folder and is another file than the one that the manifest has fetched from {fetched.From}; take one of "
+                        + $"them away.",
+                    fetched.Path));
             }
         }
 
@@ -47,7 +52,8 @@ public static class ManifestCheck
         CheckReach(manifest.Variants, findings);
         findings.AddRange(SettingCheck.Check(manifest));
         CheckIcon(manifest, files, findings);
-        var used = manifest.Variants.SelectMany(variant => FilesOf(variant, files)).Select(file => file.Path).Append(manifest.Icon ?? "").ToHashSet(StringComparer.Ordinal);
+        var used = manifest.Variants.SelectMany(variant => FilesOf(variant, files)).Select(file => file.Path).Append(manifest.Icon ?? "")
+            .ToHashSet(StringComparer.Ordinal);
         foreach (var file in files.Where(file => !used.Contains(file.Path)))
         {
             findings.Add(new Finding($"'{file.Path}' lies in the folder, but no variant uses it; it is left out.", file.Path) { IsWarning = true });
@@ -60,7 +66,8 @@ public static class ManifestCheck
     public static IReadOnlyList<PayloadFile> FilesOf(Variant variant, IReadOnlyList<PayloadFile> files) =>
         [.. files.Where(file => Patterns(variant).Any(pattern => Takes(pattern, file.Path))).OrderBy(file => file.Path, StringComparer.Ordinal)];
 
-    private static IEnumerable<string> Patterns(Variant variant) => variant.Files.Concat(variant.Companions.Where(companion => companion.IsFile).Select(companion => companion.Subject));
+    private static IEnumerable<string> Patterns(Variant variant) =>
+        variant.Files.Concat(variant.Companions.Where(companion => companion.IsFile).Select(companion => companion.Subject));
 
     private static void CheckIcon(Manifest manifest, IReadOnlyList<PayloadFile> files, List<Finding> findings)
     {
@@ -95,7 +102,10 @@ public static class ManifestCheck
             {
                 var one = before.FirstOrDefault(each => RuleLogic.IsCovered(variant.Fits, [each.Fits]));
                 findings.Add(new Finding(
-                    $"The variant '{variant.Name}' is never chosen: each device that fits it fits {(one is null ? "one of those before it" : $"'{one.Name}'")}, which {(one is null ? "are" : "is")} taken first. Put '{variant.Name}' before {(one is null ? "them" : "it")}, or let {(one is null ? "theirs" : $"'{one.Name}'")} leave its devices out.",
+                    $"The variant '{variant.Name}' is never chosen: each device that fits it fits "
+                        + $"{(one is null ? "one of those before it" : $"'{one.Name}'")}, which {(one is null ? "are" : "is")} taken first. Put "
+                            + $"'{variant.Name}' before {(one is null ? "them" : "it")}, or let {(one is null ? "theirs" : $"'{one.Name}'")} leave its "
+                                + $"devices out.",
                     $"variants[{i}].fits"));
             }
         }
@@ -106,8 +116,13 @@ public static class ManifestCheck
     {
         foreach (var word in rule.TextsOf("architecture").Where(word => word.ToLowerInvariant() is not ("x64" or "x86" or "arm64")))
         {
-            var meant = word.ToLowerInvariant() switch { "amd64" or "x86_64" or "x86-64" or "64-bit" or "win64" => "x64", "i386" or "i486" or "i586" or "i686" or "ia32" or "32-bit" or "win32" => "x86", "aarch64" or "armv8" => "arm64", _ => null };
-            findings.Add(new Finding($"No device has the architecture '{word}': they are x64, x86 and arm64.{(meant is null ? "" : $" Did you mean {meant}?")}", where));
+            var meant = word.ToLowerInvariant() switch
+            {
+                "amd64" or "x86_64" or "x86-64" or "64-bit" or "win64" => "x64", "i386" or "i486" or "i586" or "i686" or "ia32" or "32-bit" or "win32" => "x86",
+                "aarch64" or "armv8" => "arm64", _ => null,
+            };
+            findings.Add(new Finding(
+                $"No device has the architecture '{word}': they are x64, x86 and arm64.{(meant is null ? "" : $" Did you mean {meant}?")}", where));
         }
     }
 
@@ -126,9 +141,13 @@ public static class ManifestCheck
         foreach (var (name, step) in variant.Steps())
         {
             findings.AddRange(StepCheck.Step(step, $"{where}.{name}"));
-            foreach (var file in step.Run.Select(word => word.StartsWith("./", StringComparison.Ordinal) ? word[2..] : word).Where(word => files.Any(each => each.Path == word) && !taken.Contains(word)).Distinct(StringComparer.Ordinal))
+            foreach (
+                var file in step.Run.Select(word => word.StartsWith("./", StringComparison.Ordinal) ? word[2..] : word)
+                    .Where(word => files.Any(each => each.Path == word) && !taken.Contains(word)).Distinct(StringComparer.Ordinal))
             {
-                findings.Add(new Finding($"'{file}' is named in the command and lies in the folder, but the variant does not take it along: add it to its 'files'.", $"{where}.{name}.run"));
+                findings.Add(new Finding(
+                    $"'{file}' is named in the command and lies in the folder, but the variant does not take it along: add it to its 'files'.",
+                    $"{where}.{name}.run"));
             }
         }
 
@@ -137,7 +156,9 @@ public static class ManifestCheck
 
         foreach (var (removal, i) in variant.Removals.Select((removal, i) => (removal, i)).Where(each => !each.removal.When.Facts().Any()))
         {
-            findings.Add(new Finding($"The rule of '{removal.What}' asks nothing of a device, so it would never be gone; say what only devices with it have.", $"{where}.removals[{i}].when"));
+            findings.Add(new Finding(
+                $"The rule of '{removal.What}' asks nothing of a device, so it would never be gone; say what only devices with it have.",
+                $"{where}.removals[{i}].when"));
         }
 
         for (var i = 0; i < variant.Present.Count; i++)
@@ -147,7 +168,10 @@ public static class ManifestCheck
 
         if (variant.Remove is null)
         {
-            findings.Add(new Finding("There is no 'remove' step: what this package installs cannot be taken away or rolled back to nothing.", where + ".remove") { IsWarning = true });
+            findings.Add(
+                new Finding(
+                    "There is no 'remove' step: what this package installs cannot be taken away or rolled back to nothing.",
+                    where + ".remove") { IsWarning = true });
         }
 
         if (variant.Present.Count > 0 && variant.Present.All(check => check.Kind == PresenceKind.Service))
@@ -156,7 +180,9 @@ public static class ManifestCheck
         }
         else if (variant.Present.Count > 0 && !variant.Present.Any(check => check.TellsVersion || check.Expected is not null))
         {
-            findings.Add(new Finding("No presence check tells one version from another: an earlier version would count as this one.", where + ".present") { IsWarning = true });
+            findings.Add(
+                new Finding(
+                    "No presence check tells one version from another: an earlier version would count as this one.", where + ".present") { IsWarning = true });
         }
 
         if (variant.Install.Expected > variant.Install.Limit)

@@ -9,11 +9,15 @@ namespace Bandejo.Core.Packages;
 public sealed class ManifestReader
 {
     /// <summary>The keys at the top, in a variant and in a presence check; the published schema has the same.</summary>
-    public static IReadOnlyList<string> TopKeys { get; } = ["app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "needs", "settings", "presets", "handlings", "variants"];
+    public static IReadOnlyList<string> TopKeys { get; } = [
+        "app", "name", "version", "publisher", "category", "summary", "icon", "replaces", "needs", "settings", "presets", "handlings", "variants"];
 
-    public static IReadOnlyList<string> VariantKeys { get; } = ["name", "fits", "requires", "files", "close", "handling", "install", "remove", "removals", "change", "repair", "launch", "present", "companions", "put-back"];
+    public static IReadOnlyList<string> VariantKeys { get; } = [
+        "name", "fits", "requires", "files", "close", "handling", "install", "remove", "removals", "change", "repair", "launch", "present", "companions",
+        "put-back"];
 
-    public static IReadOnlyList<string> PresenceKeys { get; } = ["file", "version-in", "setting", "command", "receipt", "program", "product", "service", "key", "is", "pattern"];
+    public static IReadOnlyList<string> PresenceKeys { get; } = [
+        "file", "version-in", "setting", "command", "receipt", "program", "product", "service", "key", "is", "pattern"];
 
     private readonly List<Finding> _findings;
     private readonly YamlForm _form;
@@ -92,7 +96,8 @@ public sealed class ManifestReader
                 return version;
             }
 
-            _form.Report(YamlForm.Child(root, "version")!, $"'{text}' is not a version; it needs a letter or digit and nothing but plain characters.", "version");
+            _form.Report(
+                YamlForm.Child(root, "version")!, $"'{text}' is not a version; it needs a letter or digit and nothing but plain characters.", "version");
         }
 
         return AppVersion.Parse("0");
@@ -226,7 +231,9 @@ public sealed class ManifestReader
 
         if (kind == PresenceKind.Product && !Guid.TryParseExact(subject[0], "B", out _))
         {
-            _form.Report(YamlForm.Child(map, "product")!, $"'{subject[0]}' is no product code; one looks like '{{1F0C7D2A-5B7E-4C7B-9A55-0D6F4C1B2E10}}', in quotes.", where + "product");
+            _form.Report(
+                YamlForm.Child(map, "product")!, $"'{subject[0]}' is no product code; one looks like '{{1F0C7D2A-5B7E-4C7B-9A55-0D6F4C1B2E10}}', in quotes.",
+                where + "product");
         }
 
         if (kind == PresenceKind.Service && !PresenceCheck.IsServiceName(subject[0]))

@@ -3,7 +3,9 @@ namespace Bandejo.Core.Packages;
 /// <summary>Puts packages into an order in which each finds there what it needs.</summary>
 public static class NeedOrder
 {
-    /// <summary>The packages, each behind those of the others that it needs; else in their own order. What needs each other in a circle comes in its own order too.</summary>
+    /// <summary>
+    /// The packages, each behind those of the others that it needs; else in their own order. What needs each other in a circle comes in its own order too.
+    /// </summary>
     /// <param name="app">The app of a package.</param>
     /// <param name="needs">The apps that it needs.</param>
     public static IReadOnlyList<T> Of<T>(IReadOnlyList<T> packages, Func<T, string> app, Func<T, IEnumerable<string>> needs)
@@ -29,7 +31,9 @@ public static class NeedOrder
         var open = new Queue<Need>(needs);
         while (open.TryDequeue(out var need))
         {
-            if (!found.ContainsKey(need.App) && there.Where(each => each.App == need.App && (need.AtLeast is not { } least || each.Version >= least)).MaxBy(each => each.Version) is { } best)
+            if (!found.ContainsKey(need.App)
+                && there.Where(each => each.App == need.App && (need.AtLeast is not { } least || each.Version >= least))
+                    .MaxBy(each => each.Version) is { } best)
             {
                 found[need.App] = best;
                 foreach (var further in best.Needs)

@@ -38,10 +38,12 @@ public static class PackageLife
         (PackageState.Withdrawn, _) => new Failure(ErrorKind.Conflict, "The package was withdrawn; that is for good. Build a revision and release that."),
         (_, PackageEvent.WithdrawAsked) => reason.Length > 0 ? PackageState.Withdrawn : NeedsReason("Withdrawing"),
         (PackageState.Released, _) => new Failure(ErrorKind.Conflict, "The package is released already."),
-        (_, PackageEvent.ReleaseAsked) when releaser is { MustBeAnother: true, IsBuilder: true } => new Failure(ErrorKind.Forbidden, "You built this package, and here somebody else releases it. Ask another packager or an administrator."),
+        (_, PackageEvent.ReleaseAsked) when releaser is { MustBeAnother: true, IsBuilder: true } =>
+            new Failure(ErrorKind.Forbidden, "You built this package, and here somebody else releases it. Ask another packager or an administrator."),
         (PackageState.Tried, PackageEvent.ReleaseAsked) => PackageState.Released,
         (_, PackageEvent.TrialPassed) => PackageState.Tried,
-        (_, PackageEvent.ReleaseAsked) when !releaser.MayReleaseUntried => new Failure(ErrorKind.Forbidden, "The package was not tried. Only an administrator may release it without a trial, with a reason that stays."),
+        (_, PackageEvent.ReleaseAsked) when !releaser.MayReleaseUntried =>
+            new Failure(ErrorKind.Forbidden, "The package was not tried. Only an administrator may release it without a trial, with a reason that stays."),
         (_, PackageEvent.ReleaseAsked) => reason.Length > 0 ? PackageState.Released : NeedsReason("Releasing without a trial"),
         _ => throw new ArgumentOutOfRangeException(nameof(asked)),
     };

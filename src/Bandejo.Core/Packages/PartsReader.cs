@@ -87,13 +87,21 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
         var isAddress = Uri.TryCreate(from, UriKind.Absolute, out var address) && address.Scheme is "http" or "https";
         if (isAddress ? address!.UserInfo.Length > 0 : !from.StartsWith('/') && !from.StartsWith(@"\\", StringComparison.Ordinal))
         {
-            form.Report(YamlForm.Child(map, "from")!, isAddress ? "'from' has a name and password in it, which everybody could read; leave them out." : "'from' is an address such as https://example.org/setup.msi, or the path of a share, such as /mnt/installers/setup.msi.", where + "from");
+            form.Report(
+                YamlForm.Child(map, "from")!,
+                isAddress
+                    ? "'from' has a name and password in it, which everybody could read; leave them out."
+                    : "'from' is an address such as https://example.org/setup.msi, or the path of a share, such as /mnt/installers/setup.msi.",
+                where + "from");
             return null;
         }
 
         if (!long.TryParse(size, NumberStyles.None, CultureInfo.InvariantCulture, out var bytes) || !SafePath.IsSha256(sha256))
         {
-            form.Report(YamlForm.Child(map, SafePath.IsSha256(sha256) ? "size" : "sha256")!, "A file that is fetched has its 'size' in bytes and its 'sha256', 64 hexadecimal digits, so that nobody can put another in its place.", where + "size");
+            form.Report(
+                YamlForm.Child(map, SafePath.IsSha256(sha256) ? "size" : "sha256")!,
+                "A file that is fetched has its 'size' in bytes and its 'sha256', 64 hexadecimal digits, so that nobody can put another in its place.",
+                where + "size");
             return null;
         }
 
@@ -115,7 +123,12 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
 
             if (FactCatalog.Slug(app) != app || app == own || needs.Exists(need => need.App == app))
             {
-                form.Report(YamlForm.Child(map, "app")!, app == own ? "A package does not need its own app." : FactCatalog.Slug(app) == app ? $"'{app}' is needed twice." : $"'{app}' must be lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(app)}'.", where + "app");
+                form.Report(
+                    YamlForm.Child(map, "app")!,
+                    app == own ? "A package does not need its own app."
+                        : FactCatalog.Slug(app) == app ? $"'{app}' is needed twice."
+                        : $"'{app}' must be lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(app)}'.",
+                    where + "app");
                 continue;
             }
 
@@ -176,7 +189,12 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
                 return handling;
             case { } other:
                 var near = Suggest.Nearest((other as YamlScalarNode)?.Value ?? "", named.Keys);
-                form.Report(other, near is null ? "'handling' is the name of one of 'handlings', or a mapping with 'before', 'during' and 'after'." : $"There is no such handling. Did you mean '{near}'?", where + "handling");
+                form.Report(
+                    other,
+                    near is null
+                        ? "'handling' is the name of one of 'handlings', or a mapping with 'before', 'during' and 'after'."
+                        : $"There is no such handling. Did you mean '{near}'?",
+                    where + "handling");
                 return Packages.Handling.Usual;
         }
     }
@@ -214,7 +232,9 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
                 form.Report(map, "'when' is missing: a rule that holds on devices that have it, and not any more once it is gone.", inner + "when");
             }
 
-            removals.Add(new Removal(form.Text(map, "what", inner, must: true) ?? "", form.Rule(map, "when", inner), Enum.Parse<RemovalMoment>(OneOf(map, "at", inner, "remove", "install", "both"), ignoreCase: true), steps.Read(map, inner)));
+            removals.Add(new Removal(
+                form.Text(map, "what", inner, must: true) ?? "", form.Rule(map, "when", inner),
+                Enum.Parse<RemovalMoment>(OneOf(map, "at", inner, "remove", "install", "both"), ignoreCase: true), steps.Read(map, inner)));
         }
 
         return removals;
@@ -244,7 +264,8 @@ public sealed class PartsReader(YamlForm form, StepReader steps)
         if (kind == "setting")
         {
             Only(map, where, kind, "with", "says");
-            return new Companion(CompanionKind.Setting, subject.TrimStart('/'), null, [], "") { Key = form.Text(map, "key", where, must: true), Value = to ?? Missing() };
+            return new Companion(
+                CompanionKind.Setting, subject.TrimStart('/'), null, [], "") { Key = form.Text(map, "key", where, must: true), Value = to ?? Missing() };
         }
 
         Only(map, where, kind, kind == "file" ? ["with", "says", "key"] : ["to", "with", "says", "key"]);

@@ -41,7 +41,9 @@ public enum PresenceKind
 public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern)
 {
     /// <summary>True where what it finds carries a version that is compared with the package's.</summary>
-    public bool TellsVersion => Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Product or PresenceKind.Receipt || (Kind == PresenceKind.Command && Expected is null);
+    public bool TellsVersion =>
+        Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Product or PresenceKind.Receipt
+            || (Kind == PresenceKind.Command && Expected is null);
 
     /// <summary>The words for the kinds in a package's document.</summary>
     public static IReadOnlyDictionary<string, PresenceKind> Kinds { get; } = new Dictionary<string, PresenceKind>(StringComparer.Ordinal)
@@ -54,10 +56,12 @@ public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IR
     public static string Word(PresenceKind kind) => Kinds.First(pair => pair.Value == kind).Key;
 
     /// <summary>Whether a text is the name of a service: letters, digits and <c>@ . _ : -</c>, of which the last does not begin it (systemd.unit(5)).</summary>
-    public static bool IsServiceName(string text) => text.Length > 0 && text[0] != '-' && text.All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '@' or '.' or '_' or ':' or '-');
+    public static bool IsServiceName(string text) =>
+        text.Length > 0 && text[0] != '-' && text.All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '@' or '.' or '_' or ':' or '-');
 
     /// <summary>
-    /// The version in what was found. Of what a system lists the whole text is one, as it may have parts that no search would take for a version (an epoch, say); in a file or in what
+    /// The version in what was found. Of what a system lists the whole text is one, as it may have parts that no search would take for a version (an epoch,
+    /// say); in a file or in what
     /// a command prints, the first that looks like one. Where a pattern is given its first group is taken.
     /// </summary>
     /// <returns>Null where none stands there.</returns>
@@ -160,7 +164,8 @@ public static class Presence
         {
             if (!seen.IsFound)
             {
-                return new PresenceResult(PresenceAnswer.Absent, null, $"{Capital(check.InWords)} {(check.Kind == PresenceKind.Service ? "does not run" : "is not there")}");
+                return new PresenceResult(
+                    PresenceAnswer.Absent, null, $"{Capital(check.InWords)} {(check.Kind == PresenceKind.Service ? "does not run" : "is not there")}");
             }
 
             if (check.TellsVersion)

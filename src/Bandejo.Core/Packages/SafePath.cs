@@ -42,18 +42,23 @@ public static partial class SafePath
         return null;
     }
 
-    /// <summary>What is wrong with a place on a device, below its root or its system drive, as the end of a sentence that begins with the path; null where nothing is.</summary>
+    /// <summary>
+    /// What is wrong with a place on a device, below its root or its system drive, as the end of a sentence that begins with the path; null where nothing is.
+    /// </summary>
     public static string? OnDevice(string path)
     {
         var plain = path.Replace('\\', '/');
         if (Variable().Match(plain) is { Success: true } variable)
         {
-            return $"names a variable, which nobody fills in here; write '{(variable.Value.Contains("x86", StringComparison.OrdinalIgnoreCase) ? "Program Files (x86)" : variable.Value.Contains("Program", StringComparison.OrdinalIgnoreCase) ? "Program Files" : "Windows")}{plain[variable.Length..]}'.";
+            return $"names a variable, which nobody fills in here; write "
+                + $"'{(variable.Value.Contains("x86", StringComparison.OrdinalIgnoreCase) ? "Program Files (x86)" : variable.Value.Contains("Program", StringComparison.OrdinalIgnoreCase) ? "Program Files" : "Windows")}{plain[variable.Length..]}'.";
         }
 
         if (plain.Length > 1 && plain[1] == ':' && char.IsAsciiLetter(plain[0]))
         {
-            return plain[0] is 'C' or 'c' ? $"names the drive, below which every place on a device is; write '{plain[2..].TrimStart('/')}'." : $"is on the drive {plain[..2]}, which not every device has; places are below the system's own drive.";
+            return plain[0] is 'C' or 'c'
+                ? $"names the drive, below which every place on a device is; write '{plain[2..].TrimStart('/')}'."
+                : $"is on the drive {plain[..2]}, which not every device has; places are below the system's own drive.";
         }
 
         return path.Contains('\\') ? $"has backslashes; write '{plain.TrimStart('/')}'." : Problem(path);

@@ -43,7 +43,8 @@ public sealed record Setting
     /// <summary>The words for the types, as they stand in a manifest.</summary>
     public static IReadOnlyDictionary<string, SettingType> Types { get; } = new Dictionary<string, SettingType>(StringComparer.Ordinal)
     {
-        ["text"] = SettingType.Text, ["number"] = SettingType.Number, ["yes-no"] = SettingType.YesNo, ["choice"] = SettingType.Choice, ["secret"] = SettingType.Secret,
+        ["text"] = SettingType.Text, ["number"] = SettingType.Number, ["yes-no"] = SettingType.YesNo, ["choice"] = SettingType.Choice,
+        ["secret"] = SettingType.Secret,
     };
 }
 
@@ -67,7 +68,9 @@ public static partial class Settings
         switch (setting.Type)
         {
             case SettingType.Number:
-                return long.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) ? number.ToString(CultureInfo.InvariantCulture) : Not($"is a whole number, not '{value}'");
+                return long.TryParse(value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+                    ? number.ToString(CultureInfo.InvariantCulture)
+                    : Not($"is a whole number, not '{value}'");
             case SettingType.YesNo:
                 return value is "yes" or "true" ? "yes" : value is "no" or "false" ? "no" : Not($"is yes or no, not '{value}'");
             case SettingType.Choice:
@@ -88,13 +91,15 @@ public static partial class Settings
     /// <param name="preset">The preset that is asked for; null for none.</param>
     /// <param name="own">Values by the names of settings.</param>
     public static Outcome<IReadOnlyDictionary<string, string>> Resolve(
-        IReadOnlyList<Setting> settings, IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> presets, string? preset, IReadOnlyDictionary<string, string> own)
+        IReadOnlyList<Setting> settings, IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> presets, string? preset,
+        IReadOnlyDictionary<string, string> own)
     {
         var findings = new List<Finding>();
         var values = new SortedDictionary<string, string>(StringComparer.Ordinal);
         if (preset is not null && !presets.ContainsKey(preset))
         {
-            findings.Add(new Finding($"The package has no preset '{preset}'.{(presets.Count == 0 ? " It has none." : $" Presets: {string.Join(", ", presets.Keys)}.")}", "preset"));
+            findings.Add(new Finding(
+                $"The package has no preset '{preset}'.{(presets.Count == 0 ? " It has none." : $" Presets: {string.Join(", ", presets.Keys)}.")}", "preset"));
         }
 
         foreach (var (name, value) in (preset is not null ? presets.GetValueOrDefault(preset, own) : own).Concat(own))
@@ -102,7 +107,10 @@ public static partial class Settings
             if (settings.FirstOrDefault(setting => setting.Name == name) is not { } setting)
             {
                 var near = Suggest.Nearest(name, settings.Select(each => each.Name));
-                findings.Add(new Finding($"The package has no setting '{name}'.{(near is not null ? $" Did you mean '{near}'?" : settings.Count == 0 ? " It has none." : $" Settings: {string.Join(", ", settings.Select(each => each.Name))}.")}", "settings." + name));
+                findings.Add(new Finding(
+                    $"The package has no setting "
+                        + $"'{name}'.{(near is not null ? $" Did you mean '{near}'?" : settings.Count == 0 ? " It has none." : $" Settings: {string.Join(", ", settings.Select(each => each.Name))}.")}",
+                    "settings." + name));
                 continue;
             }
 
@@ -144,11 +152,15 @@ public static partial class Settings
 
     /// <summary>The text with values in the places of their settings; null where one of them has none.</summary>
     public static string? Fill(string text, IReadOnlyDictionary<string, string> written) =>
-        !text.Contains("@{", StringComparison.Ordinal) ? text : UsedIn(text).All(written.ContainsKey) ? Place().Replace(text, match => written[match.Groups[1].Value]) : null;
+        !text.Contains("@{", StringComparison.Ordinal) ? text
+            : UsedIn(text).All(written.ContainsKey) ? Place().Replace(text, match => written[match.Groups[1].Value])
+            : null;
 
     /// <summary>The words of a command. A word that uses a setting without a value is left out, and so is one that comes out empty.</summary>
     public static IReadOnlyList<string> FillWords(IEnumerable<string> words, IReadOnlyDictionary<string, string> written) =>
-        [.. words.Select(word => (word, filled: Fill(word, written))).Where(pair => pair.filled is not null && (pair.filled.Length > 0 || pair.word.Length == 0)).Select(pair => pair.filled!)];
+        [
+            .. words.Select(word => (word, filled: Fill(word, written)))
+                .Where(pair => pair.filled is not null && (pair.filled.Length > 0 || pair.word.Length == 0)).Select(pair => pair.filled!)];
 
     /// <summary>The lines of a text. A line that uses a setting without a value is left out.</summary>
     public static string FillLines(string text, IReadOnlyDictionary<string, string> written) =>

@@ -12,32 +12,42 @@ internal static class SettingCheck
         foreach (var (name, where, _, _) in uses.Where(use => !known.ContainsKey(use.Setting)).DistinctBy(use => (use.Setting, use.Where)))
         {
             var near = Suggest.Nearest(name, known.Keys);
-            yield return new Finding($"'@{{{name}}}' stands for a setting, but there is no setting '{name}'.{(near is null ? " Add it under 'settings'." : $" Did you mean '{near}'?")}", where);
+            yield return new Finding(
+                $"'@{{{name}}}' stands for a setting, but there is no setting "
+                    + $"'{name}'.{(near is null ? " Add it under 'settings'." : $" Did you mean '{near}'?")}",
+                where);
         }
 
         foreach (var (name, where, use, _) in uses.Where(use => known.GetValueOrDefault(use.Setting) is { Type: SettingType.Secret }))
         {
             if (use is Use.Word or Use.Proof)
             {
-                yield return new Finding($"'{name}' is secret, and a command's words are seen by everybody on the device; give it by 'environment' or 'answers'.", where);
+                yield return new Finding(
+                    $"'{name}' is secret, and a command's words are seen by everybody on the device; give it by 'environment' or 'answers'.", where);
             }
         }
 
-        foreach (var (name, where, _, _) in uses.Where(use => use.By == Use.Proof && known.GetValueOrDefault(use.Setting) is { Type: not SettingType.Secret, Default: null }))
+        foreach (var (name, where, _, _) in uses.Where(
+            use => use.By == Use.Proof && known.GetValueOrDefault(use.Setting) is { Type: not SettingType.Secret, Default: null }))
         {
             yield return new Finding($"The proof uses '{name}', which has no default; without a value nobody could look.", where);
         }
 
-        foreach (var (name, where, _, after) in uses.Where(use => use is { By: Use.Word, After: not null } && known.GetValueOrDefault(use.Setting) is { Default: null }))
+        foreach (var (name, where, _, after) in uses.Where(
+            use => use is { By: Use.Word, After: not null } && known.GetValueOrDefault(use.Setting) is { Default: null }))
         {
-            yield return new Finding($"Without a value for '{name}' its word is left out, but '{after}' before it is not; write both as one word, such as '{after}=@{{{name}}}'.", where) { IsWarning = true };
+            yield return new Finding(
+                $"Without a value for '{name}' its word is left out, but '{after}' before it is not; write both as one word, such as '{after}=@{{{name}}}'.",
+                where) { IsWarning = true };
         }
 
         for (var i = 0; i < manifest.Settings.Count; i++)
         {
             if (!uses.Exists(use => use.Setting == manifest.Settings[i].Name))
             {
-                yield return new Finding($"Nothing uses '{manifest.Settings[i].Name}'; write @{{{manifest.Settings[i].Name}}} where its value belongs.", $"settings[{i}]") { IsWarning = true };
+                yield return new Finding(
+                    $"Nothing uses '{manifest.Settings[i].Name}'; write @{{{manifest.Settings[i].Name}}} where its value belongs.",
+                    $"settings[{i}]") { IsWarning = true };
             }
         }
     }
@@ -63,7 +73,8 @@ internal static class SettingCheck
                 }
             }
 
-            foreach (var (setting, key) in step.Environment.Values.SelectMany(Settings.UsedIn).Select(each => (each, "environment")).Concat(step.Answers.Values.SelectMany(Settings.UsedIn).Select(each => (each, "answers"))))
+            foreach (var (setting, key) in step.Environment.Values.SelectMany(Settings.UsedIn).Select(each => (each, "environment")).Concat(
+                step.Answers.Values.SelectMany(Settings.UsedIn).Select(each => (each, "answers"))))
             {
                 yield return (setting, $"{where}.{name}.{key}", Use.Hidden, null);
             }
@@ -76,7 +87,8 @@ internal static class SettingCheck
 
         for (var i = 0; i < variant.Companions.Count; i++)
         {
-            foreach (var setting in variant.Companions[i].With.Append(variant.Companions[i].To ?? "").Append(variant.Companions[i].Value ?? "").SelectMany(Settings.UsedIn))
+            foreach (var setting in variant.Companions[i].With.Append(variant.Companions[i].To ?? "").Append(variant.Companions[i].Value ?? "").SelectMany(
+                Settings.UsedIn))
             {
                 yield return (setting, $"{where}.companions[{i}]", Use.Proof, null);
             }

@@ -97,7 +97,9 @@ public sealed class SettingReader(YamlForm form)
         {
             if (name is not null)
             {
-                form.Report(YamlForm.Child(map, "name")!, $"'{name}' must be lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(name)}'.", where + "name");
+                form.Report(
+                    YamlForm.Child(map, "name")!, $"'{name}' must be lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(name)}'.",
+                    where + "name");
             }
 
             return null;
@@ -112,7 +114,9 @@ public sealed class SettingReader(YamlForm form)
         var choices = form.Texts(map, "choices", where);
         if ((type == SettingType.Choice) != (choices.Count > 0))
         {
-            form.Report(map, type == SettingType.Choice ? $"'{name}' is a choice and needs its 'choices'." : $"'{name}' has 'choices'; say 'type: choice'.", where + "choices");
+            form.Report(
+                map, type == SettingType.Choice ? $"'{name}' is a choice and needs its 'choices'." : $"'{name}' has 'choices'; say 'type: choice'.",
+                where + "choices");
         }
 
         var setting = new Setting { Name = name, Says = form.Text(map, "says", where, must: false, max: 300) ?? "", Type = type, Choices = choices };
@@ -123,7 +127,10 @@ public sealed class SettingReader(YamlForm form)
             return setting;
         }
 
-        return setting with { Default = given is null ? null : Value(setting, given, YamlForm.Child(map, "default")!, where + "default"), Writes = Writes(map, setting, where) };
+        return setting with
+        {
+            Default = given is null ? null : Value(setting, given, YamlForm.Child(map, "default")!, where + "default"), Writes = Writes(map, setting, where),
+        };
     }
 
     private Dictionary<string, string> Writes(YamlMappingNode map, Setting setting, string where)

@@ -40,13 +40,18 @@ public sealed class StepReader(YamlForm form)
         }
         else if (YamlForm.Child(map, "run") is YamlScalarNode && run[0].Contains(' '))
         {
-            form.Report(YamlForm.Child(map, "run")!, "'run' is not given to a shell; write the command and each argument as items of a list, such as [sh, install.sh].", inner + "run");
+            form.Report(
+                YamlForm.Child(map, "run")!, "'run' is not given to a shell; write the command and each argument as items of a list, such as [sh, install.sh].",
+                inner + "run");
         }
 
         var atLimit = form.Text(map, "at-limit", inner, must: false) ?? "end";
         if (atLimit is not ("end" or "ask"))
         {
-            form.Report(YamlForm.Child(map, "at-limit")!, $"'at-limit' is 'end' (end the command with everything it started) or 'ask' (stop watching, ask a person), not '{atLimit}'.", inner + "at-limit");
+            form.Report(
+                YamlForm.Child(map, "at-limit")!,
+                $"'at-limit' is 'end' (end the command with everything it started) or 'ask' (stop watching, ask a person), not '{atLimit}'.",
+                inner + "at-limit");
         }
 
         var limit = form.Duration(map, "limit", inner, TimeSpan.FromMinutes(30));
@@ -97,7 +102,8 @@ public sealed class StepReader(YamlForm form)
 
         if (node is not YamlMappingNode map)
         {
-            form.Report(node, "'launch' is a mapping with 'run', the command that starts the software, and 'stays', how long it must stay up.", where + "launch");
+            form.Report(
+                node, "'launch' is a mapping with 'run', the command that starts the software, and 'stays', how long it must stay up.", where + "launch");
             return null;
         }
 

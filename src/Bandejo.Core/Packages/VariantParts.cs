@@ -24,7 +24,8 @@ public sealed record Handling
     public static Handling Usual { get; } = new();
 
     /// <summary>The words for when a device restarts, as manifests, documents, orders and kept handlings have them.</summary>
-    public static IReadOnlyDictionary<string, RestartRule> Restarts { get; } = new Dictionary<string, RestartRule>(StringComparer.Ordinal) { ["as-told"] = RestartRule.AsTold, ["always"] = RestartRule.Always, ["never"] = RestartRule.Never };
+    public static IReadOnlyDictionary<string, RestartRule> Restarts { get; } = new Dictionary<string, RestartRule>(
+        StringComparer.Ordinal) { ["as-told"] = RestartRule.AsTold, ["always"] = RestartRule.Always, ["never"] = RestartRule.Never };
 
     /// <summary>Whether nothing but programs to close is asked for.</summary>
     public bool IsUsual => !NobodySignedIn && !LowPriority && Log is null && Restart == RestartRule.AsTold && Reset.Count == 0;
@@ -79,7 +80,8 @@ public enum CompanionKind
 
 /// <summary>A thing that is put in place with a package, proven with it, and taken away with it.</summary>
 /// <param name="Kind">What it is.</param>
-/// <param name="Subject">A path in the package folder; for <see cref="CompanionKind.Opens"/> the ending without its dot, for <see cref="CompanionKind.Setting"/> the settings file below the machine's root.</param>
+/// <param name="Subject">A path in the package folder; for <see cref="CompanionKind.Opens"/> the ending without its dot, for
+/// <see cref="CompanionKind.Setting"/> the settings file below the machine's root.</param>
 /// <param name="To">For a file, its place below the machine's root.</param>
 /// <param name="With">For <see cref="CompanionKind.Opens"/>, the command that opens such a file; the file's path comes behind it.</param>
 /// <param name="Says">For <see cref="CompanionKind.Opens"/>, what such a file is, for people.</param>

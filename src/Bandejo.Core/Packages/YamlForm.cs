@@ -35,7 +35,8 @@ public sealed class YamlForm
         {
             if (text.IndexOf('\uFFFD', StringComparison.Ordinal) is >= 0 and var lost)
             {
-                findings.Add(At(text, lost, "A sign was lost here: the text was saved in another encoding than UTF-8. Save it as UTF-8, and write the sign again."));
+                findings.Add(At(
+                    text, lost, "A sign was lost here: the text was saved in another encoding than UTF-8. Save it as UTF-8, and write the sign again."));
                 return (form, null);
             }
 
@@ -77,7 +78,9 @@ public sealed class YamlForm
             return new Finding($"{InQuotes} Write a path in single quotes, or double each backslash.", null, (int)error.Start.Line, (int)error.Start.Column);
         }
 
-        var indented = text.Split('\n').Select((each, number) => (Tab: each[..(each.Length - each.TrimStart().Length)].IndexOf('\t', StringComparison.Ordinal), Line: number + 1)).FirstOrDefault(each => each.Tab >= 0);
+        var indented = text.Split('\n')
+            .Select((each, number) => (Tab: each[..(each.Length - each.TrimStart().Length)].IndexOf('\t', StringComparison.Ordinal), Line: number + 1))
+            .FirstOrDefault(each => each.Tab >= 0);
         return indented.Line > 0 && (indented.Line >= error.Start.Line - 1 || line.Contains('\t', StringComparison.Ordinal))
             ? new Finding("A tab stands in the indentation, where YAML takes blanks alone; put blanks in its place.", null, indented.Line, indented.Tab + 1)
             : new Finding($"This is not YAML: {error.Message.TrimEnd('.')}.", null, (int)error.Start.Line, (int)error.Start.Column);
@@ -94,7 +97,8 @@ public sealed class YamlForm
             var written = from >= 0 && to <= text.Length && from < to ? text[from..to] : "";
             for (var at = 0; (at = written.IndexOf(@":\", at, StringComparison.Ordinal)) >= 0; at += 2)
             {
-                if (at > 0 && char.IsAsciiLetter(written[at - 1]) && (at < 2 || !char.IsAsciiLetterOrDigit(written[at - 2])) && at + 2 < written.Length && written[at + 2] != '\\')
+                if (at > 0 && char.IsAsciiLetter(written[at - 1]) && (at < 2 || !char.IsAsciiLetterOrDigit(written[at - 2])) && at + 2 < written.Length
+                    && written[at + 2] != '\\')
                 {
                     Report(scalar, $"{InQuotes} Write the path in single quotes: '{written.Trim('"')}'.");
                     break;
@@ -103,11 +107,14 @@ public sealed class YamlForm
         }
     }
 
-    private static Finding At(string text, int index, string message) => new(message, null, text.AsSpan(0, index).Count('\n') + 1, index - text.LastIndexOf('\n', index));
+    private static Finding At(string text, int index, string message) =>
+        new(message, null, text.AsSpan(0, index).Count('\n') + 1, index - text.LastIndexOf('\n', index));
 
     /// <summary>Adds a finding at a node.</summary>
     public void Report(YamlNode at, string message, string? where = null) =>
-        _findings.Add(new Finding(message, where, (int)at.Start.Line, (int)at.Start.Column, at is YamlScalarNode scalar ? Math.Max(1, (int)(scalar.End.Column - scalar.Start.Column)) : 1));
+        _findings.Add(new Finding(
+            message, where, (int)at.Start.Line, (int)at.Start.Column,
+            at is YamlScalarNode scalar ? Math.Max(1, (int)(scalar.End.Column - scalar.Start.Column)) : 1));
 
     /// <summary>A finding with the line and column of its place, or of the nearest place around it that stands in the text.</summary>
     /// <param name="root">The whole of the text.</param>
@@ -120,7 +127,8 @@ public sealed class YamlForm
             var next = at switch
             {
                 YamlMappingNode map => Child(map, part),
-                YamlSequenceNode list when int.TryParse(part, CultureInfo.InvariantCulture, out var number) && number < list.Children.Count => list.Children[number],
+                YamlSequenceNode list when int.TryParse(part, CultureInfo.InvariantCulture, out var number) && number < list.Children.Count =>
+                    list.Children[number],
                 _ => null,
             };
             if (next is null)
@@ -143,7 +151,12 @@ public sealed class YamlForm
             if (!keys.Contains(name))
             {
                 var near = Suggest.Nearest(name, keys);
-                Report(key, near is null ? $"'{name}' means nothing here. Possible: {string.Join(", ", keys)}." : $"'{name}' means nothing here. Did you mean '{near}'?", where + name);
+                Report(
+                    key,
+                    near is null
+                        ? $"'{name}' means nothing here. Possible: {string.Join(", ", keys)}."
+                        : $"'{name}' means nothing here. Did you mean '{near}'?",
+                    where + name);
             }
         }
     }
@@ -208,7 +221,8 @@ public sealed class YamlForm
             case null:
                 return new Dictionary<string, string>();
             case YamlMappingNode pairs when pairs.Children.All(pair => pair is { Key: YamlScalarNode { Value.Length: > 0 }, Value: YamlScalarNode }):
-                return pairs.Children.ToDictionary(pair => ((YamlScalarNode)pair.Key).Value!, pair => ((YamlScalarNode)pair.Value).Value ?? "", StringComparer.Ordinal);
+                return pairs.Children.ToDictionary(
+                    pair => ((YamlScalarNode)pair.Key).Value!, pair => ((YamlScalarNode)pair.Value).Value ?? "", StringComparer.Ordinal);
             case { } other:
                 Report(other, $"'{key}' is a mapping of texts, {form}.", where + key);
                 return new Dictionary<string, string>();
@@ -273,7 +287,10 @@ public sealed class YamlForm
         {
             _findings.Add(isFolded
                 ? finding with { Where = where + key, Line = (int)scalar.Start.Line + finding.Line, Column = 1, Length = 1 }
-                : finding with { Where = where + key, Line = (int)scalar.Start.Line + finding.Line - 1, Column = (int)scalar.Start.Column + finding.Column - 1 + quote });
+                : finding with
+                {
+                    Where = where + key, Line = (int)scalar.Start.Line + finding.Line - 1, Column = (int)scalar.Start.Column + finding.Column - 1 + quote,
+                });
         }
 
         if (rule.Failure.Findings.Count == 0)
@@ -300,7 +317,8 @@ public sealed class YamlForm
 
             if (depth > MaxDepth)
             {
-                _findings.Add(new Finding(string.Create(CultureInfo.InvariantCulture, $"This nests deeper than {MaxDepth}."), null, (int)now.Start.Line, (int)now.Start.Column));
+                _findings.Add(new Finding(
+                    string.Create(CultureInfo.InvariantCulture, $"This nests deeper than {MaxDepth}."), null, (int)now.Start.Line, (int)now.Start.Column));
                 return false;
             }
         }

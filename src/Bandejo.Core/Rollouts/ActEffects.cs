@@ -33,7 +33,9 @@ public static class ActEffects
             if (act == DeploymentAct.RollBack)
             {
                 var back = RollingBack.Preview(world, deployment);
-                return new ActEffect(StateNames.Hyphenate(act.ToString()), back.Devices, $"{back.Says} What was there already stays.".TrimStart(), back.NotPossible is { } against ? $"{against} {back.Says}".Trim() : null);
+                return new ActEffect(
+                    StateNames.Hyphenate(act.ToString()), back.Devices, $"{back.Says} What was there already stays.".TrimStart(),
+                    back.NotPossible is { } against ? $"{against} {back.Says}".Trim() : null);
             }
 
             var decision = Acting.Decide(deployment, new Asked(act, person, "preview", !others, tallies), world.Now);
@@ -42,8 +44,16 @@ public static class ActEffects
         });
         var choice = Retrying.Choose(world, deployment, null);
         var failed = choice.Devices.Count;
-        var not = choice.Not.Count == 0 ? "" : " Not: " + string.Join(" ", choice.Not.Select(each => $"{Count(each.Count)} ({string.Join(", ", each.Sample.Take(3))}{(each.Count > 3 ? ", …" : "")}). {each.Reason}"));
-        var retry = new ActEffect("retry", failed, $"{Count(failed)} that failed or {(failed == 1 ? "is" : "are")} lost get{(failed == 1 ? "s its" : " their")} tries anew and start{(failed == 1 ? "s" : "")} at {(failed == 1 ? "its" : "their")} next check-in.{not}", choice.Failure?.Message);
+        var not = choice.Not.Count == 0
+            ? ""
+            : " Not: "
+                + string.Join(" ", choice.Not.Select(
+                    each => $"{Count(each.Count)} ({string.Join(", ", each.Sample.Take(3))}{(each.Count > 3 ? ", …" : "")}). {each.Reason}"));
+        var retry = new ActEffect(
+            "retry", failed,
+            $"{Count(failed)} that failed or {(failed == 1 ? "is" : "are")} lost get{(failed == 1 ? "s its" : " their")} tries anew and "
+                + $"start{(failed == 1 ? "s" : "")} at {(failed == 1 ? "its" : "their")} next check-in.{not}",
+            choice.Failure?.Message);
         return (List<ActEffect>)[.. acts, retry];
     }
 
@@ -58,14 +68,26 @@ public static class ActEffects
         {
             case DeploymentAct.Approve or DeploymentAct.Advance:
                 var opens = next == 0 ? "It is the last gate; nothing more opens." : $"'{deployment.Plan.Waves[wave + 1].Name}' with {Count(next)} opens.";
-                return (next, act == DeploymentAct.Approve ? opens : $"The gate behind '{(wave >= 0 ? deployment.Plan.Waves[wave].Name : "")}' passes although it does not hold. {opens}");
+                return (
+                    next,
+                    act == DeploymentAct.Approve
+                        ? opens
+                        : $"The gate behind '{(wave >= 0 ? deployment.Plan.Waves[wave].Name : "")}' passes although it does not hold. {opens}");
             case DeploymentAct.Pause or DeploymentAct.Halt:
-                return (idle, $"{Count(idle)} that did not begin do not start any more, as soon as they hear of it; {Count(busy)} at work may finish.{(goingBack == 0 ? "" : $" {Count(goingBack)} go on being rolled back.")}");
+                return (
+                    idle,
+                    $"{Count(idle)} that did not begin do not start any more, as soon as they hear of it; {Count(busy)} at work may "
+                        + $"finish.{(goingBack == 0 ? "" : $" {Count(goingBack)} go on being rolled back.")}");
             case DeploymentAct.Resume:
                 return (idle, $"{Count(idle)} go on. The failures until now are accepted; the halt rule judges what comes after.");
             default:
-                var left = goingBack == 0 ? "" : $" {Count(goingBack)} {(goingBack == 1 ? "is" : "are")} not rolled back yet and {(goingBack == 1 ? "stays as it is" : "stay as they are")}.";
-                return (deployment.Targets.Count, $"No more orders go out to {Count(deployment.Targets.Count)}, and nothing is watched any more. What is installed stays.{left}");
+                var left = goingBack == 0
+                    ? ""
+                    : $" {Count(goingBack)} {(goingBack == 1 ? "is" : "are")} not rolled back yet and "
+                        + $"{(goingBack == 1 ? "stays as it is" : "stay as they are")}.";
+                return (
+                    deployment.Targets.Count,
+                    $"No more orders go out to {Count(deployment.Targets.Count)}, and nothing is watched any more. What is installed stays.{left}");
         }
 
         int Sum(TargetTrait trait) => tallies.Sum(tally => TargetTraits.With(trait).Sum(tally.In));

@@ -49,24 +49,34 @@ public static class Acting
         }
 
         Looking.TakeOver(decision, deployment, decided.Value);
-        decision.Audit($"deployment-{StateNames.Hyphenate(act.ToString())}", $"'{deployment.Plan.Name}': {decided.Value.Journal[^1].Text}", reason, null, deployment.Id);
+        decision.Audit(
+            $"deployment-{StateNames.Hyphenate(act.ToString())}", $"'{deployment.Plan.Name}': {decided.Value.Journal[^1].Text}", reason, null, deployment.Id);
         Looking.Look(decision, deployment);
         return new ActDone(deployment.Targets.Count, deployment);
     }
 
     /// <summary>What comes of an act, for whoever asks for it and for whoever only wants to know.</summary>
     public static Outcome<DeploymentDecision> Decide(DeploymentEntry deployment, Asked asked, DateTimeOffset now) =>
-        asked.Act is DeploymentAct.Resume or DeploymentAct.Approve or DeploymentAct.Advance && WhyOver(deployment) is { } over ? over : DeploymentMachine.Decide(deployment.Plan, deployment.State, asked, now);
+        asked.Act is DeploymentAct.Resume or DeploymentAct.Approve or DeploymentAct.Advance && WhyOver(deployment) is { } over
+            ? over
+            : DeploymentMachine.Decide(deployment.Plan, deployment.State, asked, now);
 
-    /// <summary>Why a deployment goes on no more: its package was withdrawn and it does not only take away, or nobody can read what was started; null where it may go on.</summary>
+    /// <summary>
+    /// Why a deployment goes on no more: its package was withdrawn and it does not only take away, or nobody can read what was started; null where it may go
+    /// on.
+    /// </summary>
     public static Failure? WhyOver(DeploymentEntry deployment) =>
         deployment.Unreadable is { } unreadable ? new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}': {unreadable}.") :
-        deployment.Package.Record.State == PackageState.Withdrawn && deployment.Plan.Wish != Wish.Gone && deployment.State.Status != DeploymentStatus.RollingBack
-            ? new Failure(ErrorKind.Conflict, $"{deployment.Package.Title} was withdrawn and starts nowhere any more. Roll it back, or end it and start a revision.") : null;
+        deployment.Package.Record.State == PackageState.Withdrawn && deployment.Plan.Wish != Wish.Gone
+            && deployment.State.Status != DeploymentStatus.RollingBack
+            ? new Failure(
+                ErrorKind.Conflict,
+                $"{deployment.Package.Title} was withdrawn and starts nowhere any more. Roll it back, or end it and start a revision.") : null;
 
     /// <summary>Whether somebody else than this person could approve.</summary>
     public static bool HasOtherApprover(FleetWorld world, string person) =>
-        world.Accounts.Values.Any(account => account.Account != person && !account.IsDisabled && (account.Roles.Contains(Roles.Approver) || account.Roles.Contains(Roles.Administrator)));
+        world.Accounts.Values.Any(account => account.Account != person && !account.IsDisabled && (
+            account.Roles.Contains(Roles.Approver) || account.Roles.Contains(Roles.Administrator)));
 
     /// <summary>A number of devices, in words.</summary>
     internal static string Devices(int count) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{count} device{(count == 1 ? "" : "s")}");

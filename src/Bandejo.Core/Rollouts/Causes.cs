@@ -20,7 +20,9 @@ public static class Causes
     public static IReadOnlySet<string> Failing(FleetWorld world, string deployment, bool isForFailed)
     {
         var states = TargetTraits.With(isForFailed ? TargetTrait.Fails : TargetTrait.Retry);
-        return world.Deployments.GetValueOrDefault(deployment)?.Targets.With(states).Where(target => target.State != TargetState.Undone || target.HasFailed).Select(target => target.Device).ToHashSet(StringComparer.Ordinal) ?? [];
+        return world.Deployments.GetValueOrDefault(deployment)?.Targets.With(states).Where(target => target.State != TargetState.Undone || target.HasFailed)
+            .Select(target => target.Device).ToHashSet(StringComparer.Ordinal)
+            ?? [];
     }
 
     /// <summary>Failures with the same fingerprint together, most first.</summary>
@@ -35,14 +37,17 @@ public static class Causes
 
         // Compared with those that the deployment has tried and that did not fail.
         var others = entry.Targets.In(TargetState.Met).Rows().ToList();
-        var alike = attempts.Where(attempt => failing.Contains(attempt.Device) && attempt.Outcome is { } outcome && Attempts.Words[outcome] is not (AttemptOutcome.Done or AttemptOutcome.Restart))
+        var alike = attempts.Where(attempt => failing.Contains(attempt.Device) && attempt.Outcome is { } outcome && Attempts.Words[outcome] is not (
+            AttemptOutcome.Done or AttemptOutcome.Restart))
             .DistinctBy(attempt => attempt.Device)
-            .GroupBy(attempt => Attempts.Fingerprint(attempt.Phase, Attempts.Words[attempt.Outcome!], attempt.ExitCode, attempt.Message), attempt => attempt.Device);
+            .GroupBy(
+                attempt => Attempts.Fingerprint(attempt.Phase, Attempts.Words[attempt.Outcome!], attempt.ExitCode, attempt.Message), attempt => attempt.Device);
         return [.. alike.OrderByDescending(group => group.Count()).Select(group =>
         {
             var devices = group.Select(device => world.Devices.Get(device)).OfType<DeviceEntry>().ToList();
             var apart = Differences.Find(world.Columns, [.. devices.Select(device => device.Row)], others);
-            return new Cause(group.Key, devices.Count, [.. devices.Take(SampleSize).Select(device => device.Name)], [.. apart.Select(difference => difference.Text)]);
+            return new Cause(group.Key, devices.Count, [.. devices.Take(SampleSize).Select(device => device.Name)], [.. apart.Select(
+                difference => difference.Text)]);
         })];
     }
 }

@@ -79,13 +79,16 @@ public static class Concerns
     {
         var active = Newest(world);
         var pace = Pace.Of(world.Deployments.Values.SelectMany(deployment => deployment.State.Waves));
-        return [.. active.SelectMany(deployment => OfDeployment(world, deployment, pace)).Concat(TakesLong(world)).Concat(Silent(world, active)).Concat(Contested(active)).Concat(Unsorted(world))
+        return [
+            .. active.SelectMany(deployment => OfDeployment(world, deployment, pace)).Concat(TakesLong(world)).Concat(Silent(world, active))
+                .Concat(Contested(active)).Concat(Unsorted(world))
             .OrderBy(need => need.Kind).ThenByDescending(need => need.Devices)];
     }
 
     /// <summary>The deployments in which something is on its way, newest first.</summary>
     public static IReadOnlyList<DeploymentEntry> Moving(FleetWorld world) => [.. Newest(world).Where(deployment =>
-        deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.RollingBack || !deployment.Targets.In([.. TargetTraits.With(TargetTrait.Busy), TargetState.Retry]).IsEmpty())];
+        deployment.State.Status is DeploymentStatus.Running or DeploymentStatus.RollingBack
+            || !deployment.Targets.In([.. TargetTraits.With(TargetTrait.Busy), TargetState.Retry]).IsEmpty())];
 
     private static List<DeploymentEntry> Newest(FleetWorld world) => [.. world.Deployments.Values.Where(deployment => deployment.IsActive).Reverse()];
 
@@ -145,7 +148,9 @@ public static class Concerns
         world.SlowAttempts.Values.Where(attempt => world.Deployments.ContainsKey(attempt.Deployment)).GroupBy(attempt => attempt.Deployment).Select(group =>
         {
             var first = group.MinBy(attempt => attempt.StartedAt)!;
-            return new Concern(ConcernKind.TakesLong, group.Count(), first.StartedAt, [world.Deployments[group.Key]]) { Attempt = first, Sample = [world.Devices.Get(first.Device)?.Name ?? first.Device] };
+            return new Concern(
+                ConcernKind.TakesLong, group.Count(), first.StartedAt,
+                [world.Deployments[group.Key]]) { Attempt = first, Sample = [world.Devices.Get(first.Device)?.Name ?? first.Device] };
         });
 
     /// <summary>One for all of them, wherever they are to do something.</summary>
@@ -155,21 +160,26 @@ public static class Concerns
             .Where(pair => !pair.Rows.IsEmpty()).OrderByDescending(pair => pair.Rows.Count()).ToList();
         if (waiting.Count > 0)
         {
-            yield return new Concern(ConcernKind.Silent, waiting.Aggregate(new Bitmap(), (all, pair) => all.Or(pair.Rows)).Count(), null, [.. waiting.Select(pair => pair.Deployment)]);
+            yield return new Concern(ConcernKind.Silent, waiting.Aggregate(new Bitmap(), (all, pair) => all.Or(pair.Rows)).Count(), null, [.. waiting.Select(
+                pair => pair.Deployment)]);
         }
     }
 
     /// <summary>Those who want different things of one app are told of together: it is one thing to settle.</summary>
     private static IEnumerable<Concern> Contested(List<DeploymentEntry> active) =>
-        active.Select(deployment => (Deployment: deployment, Rows: deployment.Targets.In(TargetState.Contested))).Where(pair => !pair.Rows.IsEmpty()).GroupBy(pair => pair.Deployment.Plan.App)
-            .Select(rivals => new Concern(ConcernKind.Contested, rivals.Aggregate(new Bitmap(), (all, rival) => all.Or(rival.Rows)).Count(), null, [.. rivals.Select(rival => rival.Deployment)]));
+        active.Select(deployment => (Deployment: deployment, Rows: deployment.Targets.In(TargetState.Contested))).Where(pair => !pair.Rows.IsEmpty())
+            .GroupBy(pair => pair.Deployment.Plan.App)
+            .Select(rivals => new Concern(ConcernKind.Contested, rivals.Aggregate(new Bitmap(), (all, rival) => all.Or(rival.Rows)).Count(), null, [
+                .. rivals.Select(rival => rival.Deployment)]));
 
     private static IEnumerable<Concern> Unsorted(FleetWorld world)
     {
         var unsorted = world.Devices.InOrder().Where(device => !device.Record.IsSorted).ToList();
         if (unsorted.Count > 0)
         {
-            yield return new Concern(ConcernKind.Unsorted, unsorted.Count, unsorted.Min(device => device.Record.Joined), []) { Sample = [.. unsorted.Take(SampleSize).Select(device => device.Name)] };
+            yield return new Concern(
+                ConcernKind.Unsorted, unsorted.Count, unsorted.Min(device => device.Record.Joined),
+                []) { Sample = [.. unsorted.Take(SampleSize).Select(device => device.Name)] };
         }
     }
 }

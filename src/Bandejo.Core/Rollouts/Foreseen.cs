@@ -63,7 +63,8 @@ public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, Effect?
     public bool CanBeMet(Gate? gate) => IsCounted(gate) && Event is TargetEvent.Due or TargetEvent.Held or TargetEvent.NotMeant;
 
     /// <summary>Looks at all devices in scope as if every wave were open.</summary>
-    public static IReadOnlyList<Foreseen> Of(FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inScope, IReadOnlyDictionary<string, int> waves)
+    public static IReadOnlyList<Foreseen> Of(
+        FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inScope, IReadOnlyDictionary<string, int> waves)
     {
         var open = DeploymentState.Start(plan, "", world.Now);
         open = open with { Waves = [.. open.Waves.Select(wave => wave with { OpenedAt = world.Now })] };

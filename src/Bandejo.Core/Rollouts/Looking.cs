@@ -10,7 +10,10 @@ namespace Bandejo.Core.Rollouts;
 /// <summary>Looks at deployments as wholes: may a gate pass, must one halt, what is due.</summary>
 public static class Looking
 {
-    /// <summary>Looks at a deployment: may a gate pass, must it halt, what is due. While many of its devices are still to be weighed its figures do not hold, and it waits.</summary>
+    /// <summary>
+    /// Looks at a deployment: may a gate pass, must it halt, what is due. While many of its devices are still to be weighed its figures do not hold, and it
+    /// waits.
+    /// </summary>
     public static void Look(Decision decision, DeploymentEntry deployment)
     {
         if (deployment.IsPending)
@@ -19,7 +22,8 @@ public static class Looking
         }
 
         var world = decision.World;
-        foreach (var row in deployment.Targets.TakeDue(decision.Now, target => Targets.DueAt(deployment.Plan, target, world.LastHeard(target.Device), world.CheckInInterval), world.Slice))
+        foreach (var row in deployment.Targets.TakeDue(
+            decision.Now, target => Targets.DueAt(deployment.Plan, target, world.LastHeard(target.Device), world.CheckInInterval), world.Slice))
         {
             LookAtTime(decision, deployment, world.Devices.At(row));
         }
@@ -52,7 +56,8 @@ public static class Looking
         var rollsBack = decided.State.Status == DeploymentStatus.RollingBack && before.Status != DeploymentStatus.RollingBack;
         if (goingBack is not null || rollsBack)
         {
-            Due.ForEach(decision, deployment, deployment.Pending.ToBring, goingBack ?? deployment.Targets.AllRows(), device => RollingBack.BringAndWeigh(decision, deployment, device));
+            Due.ForEach(decision, deployment, deployment.Pending.ToBring, goingBack ?? deployment.Targets.AllRows(), device => RollingBack.BringAndWeigh(
+                decision, deployment, device));
         }
 
         if (rollsBack || before.Status != decided.State.Status)

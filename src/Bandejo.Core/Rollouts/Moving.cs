@@ -21,7 +21,9 @@ public static class Moving
             return false;
         }
 
-        var text = after.State == before.State ? null : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{(after.Reason.Code != ReasonCode.None ? $", {after.Reason}" : "")}";
+        var text = after.State == before.State
+            ? null
+            : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{(after.Reason.Code != ReasonCode.None ? $", {after.Reason}" : "")}";
         Put(decision, deployment, device, after, text is null ? null : StateNames.Of(after.State), text ?? "");
         if (after.IsToGoBack && !after.State.Has(TargetTrait.Underway))
         {
@@ -33,7 +35,8 @@ public static class Moving
     }
 
     /// <summary>Keeps a target that changed in something else than its state.</summary>
-    public static void Replace(Decision decision, DeploymentEntry deployment, DeviceEntry device, Target target) => Put(decision, deployment, device, target, null, "");
+    public static void Replace(Decision decision, DeploymentEntry deployment, DeviceEntry device, Target target) =>
+        Put(decision, deployment, device, target, null, "");
 
     /// <summary>Keeps a target.</summary>
     /// <param name="what">What it is told of as; null where nobody is told.</param>

@@ -21,7 +21,8 @@ public static class Needing
             {
                 return BroughtBy(world, need, device) is { } bringer
                     ? new Happening(TargetEvent.Held, new Reason(ReasonCode.NeedIsBrought, need.ToString(), bringer.Plan.Name))
-                    : new Happening(TargetEvent.Blocked, isMet == Truth.NotKnown ? new Reason(ReasonCode.NeedNotKnown, need.ToString()) : WhyNone(world, need, device));
+                    : new Happening(TargetEvent.Blocked, isMet == Truth.NotKnown ? new Reason(ReasonCode.NeedNotKnown, need.ToString()) : WhyNone(
+                        world, need, device));
             }
         }
 
@@ -39,10 +40,13 @@ public static class Needing
                 continue;
             }
 
-            var bringers = lacking.Select(device => BroughtBy(world, need, device)).OfType<DeploymentEntry>().GroupBy(each => each).OrderByDescending(group => group.Count()).Select(group => $"'{group.Key.Plan.Name}' brings it to {group.Count()}").ToList();
+            var bringers = lacking.Select(device => BroughtBy(world, need, device)).OfType<DeploymentEntry>().GroupBy(each => each)
+                .OrderByDescending(group => group.Count()).Select(group => $"'{group.Key.Plan.Name}' brings it to {group.Count()}").ToList();
             var without = lacking.Count(device => BroughtBy(world, need, device) is null);
             yield return new Finding(
-                $"{lacking.Count} of {reached.Count} devices lack {need}, which this package needs first{(bringers.Count == 0 ? "" : $"; {string.Join(", ", bringers)} of them")}{(without == 0 ? ", and they wait for it" : $". {(bringers.Count == 0 ? "No deployment brings it to any of them" : $"{without} get it from none")}: they stay blocked until one does")}.", "package") { IsWarning = true };
+                $"{lacking.Count} of {reached.Count} devices lack {need}, which this package needs "
+                    + $"first{(bringers.Count == 0 ? "" : $"; {string.Join(", ", bringers)} of them")}"
+                        + $"{(without == 0 ? ", and they wait for it" : $". {(bringers.Count == 0 ? "No deployment brings it to any of them" : $"{without} get it from none")}: they stay blocked until one does")}.", "package") { IsWarning = true };
         }
     }
 
@@ -52,9 +56,12 @@ public static class Needing
     /// <summary>Why nobody brings what is needed: no deployment does, or one is to and cannot here, or only what is too old.</summary>
     private static Reason WhyNone(FleetWorld world, Need need, DeviceEntry device)
     {
-        var others = world.ActiveOf(device).Where(other => other.Plan.App == need.App && other.Plan.Wish == Wish.Have).Select(other => (other.Plan, Target: other.Targets[device])).Where(other => other.Target.State.Has(TargetTrait.Meant)).ToList();
+        var others = world.ActiveOf(device).Where(other => other.Plan.App == need.App && other.Plan.Wish == Wish.Have)
+            .Select(other => (other.Plan, Target: other.Targets[device])).Where(other => other.Target.State.Has(TargetTrait.Meant)).ToList();
         var (plan, target) = others.FirstOrDefault(other => need.AtLeast is null || other.Plan.Version >= need.AtLeast);
-        return plan is not null ? (target!.IsGoingBack ? new Reason(ReasonCode.NeedGoesBack, need.ToString(), plan.Name) : new Reason(ReasonCode.NeedStands, need.ToString(), plan.Name, StateNames.Of(target.State)))
+        return plan is not null
+            ? (target!.IsGoingBack ? new Reason(ReasonCode.NeedGoesBack, need.ToString(), plan.Name) : new Reason(
+                ReasonCode.NeedStands, need.ToString(), plan.Name, StateNames.Of(target.State)))
             : others is [var (old, _), ..] ? new Reason(ReasonCode.NeedTooOld, need.ToString(), old.Name, old.Version.ToString())
             : new Reason(ReasonCode.NeedNotBrought, need.ToString());
     }
@@ -65,7 +72,12 @@ public static class Needing
 
     /// <summary>Says that packages need each other in a circle, by the newest of each app that is not withdrawn; null where they do not.</summary>
     public static string? Circle(FleetWorld world, string app, IReadOnlyList<Need> needs) =>
-        NeedCircle.Of(app, needs.Select(need => need.App), other => world.Packages.Values.Where(package => package.Record.App == other && package.Record.State != PackageState.Withdrawn).MaxBy(package => package.Version)?.Needs.Select(need => need.App) ?? []) is { } circle
+        NeedCircle.Of(
+            app, needs.Select(need => need.App),
+            other =>
+                world.Packages.Values.Where(package => package.Record.App == other && package.Record.State != PackageState.Withdrawn)
+                    .MaxBy(package => package.Version)?.Needs.Select(need => need.App)
+                    ?? []) is { } circle
             ? $"What it needs goes in a circle, so that none of them could be the first: {string.Join(" needs ", circle)}."
             : null;
 }

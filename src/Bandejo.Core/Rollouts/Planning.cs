@@ -11,7 +11,8 @@ public static class Planning
     private const int MostWaves = 50;
 
     /// <summary>Reads a ask. All that is wrong with its form is found at once.</summary>
-    /// <param name="handling">The kept handling that it goes by, whose values lie over the package's defaults and under what is asked for; null for none.</param>
+    /// <param name="handling">The kept handling that it goes by, whose values lie over the package's defaults and under what is asked for; null for
+    /// none.</param>
     public static Outcome<DeploymentPlan> Read(DeploymentAsk ask, string id, PackageEntry package, KeptHandling? handling = null)
     {
         var findings = new List<Finding>();
@@ -86,7 +87,8 @@ public static class Planning
         var own = ask.Settings ?? new Dictionary<string, string>();
         var preset = ask.Preset is { } name && package.Contents.Presets.GetValueOrDefault(name) is { } values ? values : new Dictionary<string, string>();
         var kept = ask.Wish == "gone" || handling is null ? new Dictionary<string, string>() : handling.SettingsFor([.. package.Contents.Settings]);
-        return kept.Where(pair => !preset.ContainsKey(pair.Key)).Concat(own).GroupBy(pair => pair.Key, StringComparer.Ordinal).ToDictionary(group => group.Key, group => group.Last().Value, StringComparer.Ordinal);
+        return kept.Where(pair => !preset.ContainsKey(pair.Key)).Concat(own).GroupBy(pair => pair.Key, StringComparer.Ordinal)
+            .ToDictionary(group => group.Key, group => group.Last().Value, StringComparer.Ordinal);
     }
 
     /// <summary>Reads waves as they were asked for; adds what is wrong with them to the findings.</summary>
@@ -120,7 +122,9 @@ public static class Planning
     }
 
     private static string DefaultName(PackageEntry package, Wish wish) =>
-        wish == Wish.Gone ? $"{package.Contents.Name} taken away" : wish == Wish.Choice ? $"{package.Contents.Name} {package.Record.Version} on the shelf" : $"{package.Contents.Name} {package.Record.Version}";
+        wish == Wish.Gone ? $"{package.Contents.Name} taken away"
+            : wish == Wish.Choice ? $"{package.Contents.Name} {package.Record.Version} on the shelf"
+            : $"{package.Contents.Name} {package.Record.Version}";
 
     private static T? Take<T>(Outcome<T> outcome, string where, List<Finding> findings)
         where T : class
@@ -131,7 +135,8 @@ public static class Planning
         }
 
         var failure = outcome.Failure!;
-        findings.AddRange(failure.Findings.Count == 0 ? [new Finding(failure.Message, where)] : failure.Findings.Select(finding => finding with { Where = where }));
+        findings.AddRange(failure.Findings.Count == 0 ? [new Finding(failure.Message, where)] : failure.Findings.Select(
+            finding => finding with { Where = where }));
         return null;
     }
 }

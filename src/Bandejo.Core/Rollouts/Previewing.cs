@@ -19,7 +19,8 @@ namespace Bandejo.Core.Rollouts;
 /// <param name="Foreseen">Where each device in scope would stand.</param>
 /// <param name="Handling">The kept handling that it goes by; null for none.</param>
 public sealed record Outlook(
-    DeploymentAsk Ask, DeploymentPlan Plan, PackageEntry Package, IReadOnlyList<Finding> Findings, int Reached, IReadOnlyList<WaveOutlook> Waves, IReadOnlyList<(Effect Effect, int Count)> Effects, IReadOnlyList<Outsiders> Out,
+    DeploymentAsk Ask, DeploymentPlan Plan, PackageEntry Package, IReadOnlyList<Finding> Findings, int Reached, IReadOnlyList<WaveOutlook> Waves,
+    IReadOnlyList<(Effect Effect, int Count)> Effects, IReadOnlyList<Outsiders> Out,
     IReadOnlyList<(string Kind, int Count)> Spread, IReadOnlyList<Foreseen> Foreseen, HandlingRecord? Handling)
 {
     /// <summary>Nothing stands against it.</summary>
@@ -84,7 +85,9 @@ public static class Previewing
         }
 
         var inScope = Weighing.Scope(world, plan.Groups, plan.Except).Rows().Select(row => world.Devices.At(row)).ToList();
-        var waves = WavePicks.Assign([.. inScope.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => world.IsIn(group, world.Devices[device]), plan.Salt);
+        var waves = WavePicks.Assign(
+            [.. inScope.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => world.IsIn(group, world.Devices[device]),
+            plan.Salt);
         var foreseen = Foreseen.Of(world, plan, package, inScope, waves);
         foreach (var alike in foreseen.Where(each => !each.IsReached).GroupBy(each => (each.Event, each.WhyNot)))
         {
@@ -116,17 +119,29 @@ public static class Previewing
         var unpicked = inScope.Where(device => waves[device.Id] < 0).ToList();
         if (unpicked.Count > 0)
         {
-            findings.Add(new Finding($"{unpicked.Count} of {inScope.Count} devices {(unpicked.Count == 1 ? "is" : "are")} picked by no wave ({string.Join(", ", unpicked.Take(3).Select(device => device.Name))}{(unpicked.Count > 3 ? ", …" : "")}). Add a last wave 'everyone else', or leave them out with an excluded group.", "waves"));
+            findings.Add(new Finding(
+                $"{unpicked.Count} of {inScope.Count} devices {(unpicked.Count == 1 ? "is" : "are")} picked by no wave "
+                    + $"({string.Join(", ", unpicked.Take(3).Select(device => device.Name))}{(unpicked.Count > 3 ? ", …" : "")}). Add a last wave 'everyone "
+                        + $"else', or leave them out with an excluded group.",
+                "waves"));
         }
 
         if (reached.Count == 0)
         {
-            findings.Add(new Finding(inScope.Count switch { 0 => "No device is in the groups.", 1 => "The one device in the groups would not be reached as it is now.", _ => $"None of the {inScope.Count} devices in the groups would be reached as they are now." }, "groups") { IsWarning = inScope.Count > 0 });
+            findings.Add(
+                new Finding(
+                    inScope.Count switch
+                    {
+                        0 => "No device is in the groups.", 1 => "The one device in the groups would not be reached as it is now.",
+                        _ => $"None of the {inScope.Count} devices in the groups would be reached as they are now.",
+                    },
+                    "groups") { IsWarning = inScope.Count > 0 });
         }
 
         return new Outlook(
             ask with { Name = plan.Name }, plan, package, findings, reached.Count, previews,
-            [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect!.Value).OrderByDescending(group => group.Count()).Select(group => (group.Key, group.Count()))],
+            [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect!.Value).OrderByDescending(group => group.Count()).Select(group => (
+                group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new Outsiders(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
             Spread(world, reached), foreseen, handling);
     }
@@ -134,7 +149,11 @@ public static class Previewing
     /// <summary>What counts and shares are drawn by: the same ask draws the same devices, whoever asks and whenever.</summary>
     private static string SaltOf(DeploymentAsk ask, PackageEntry package, Func<DeploymentAsk, string> write)
     {
-        var drawn = new DeploymentAsk { Package = package.Digest, Groups = [.. ask.Groups.Order(StringComparer.Ordinal)], Waves = ask.Waves, Wish = ask.Wish, Except = [.. ask.Except.Order(StringComparer.Ordinal)] };
+        var drawn = new DeploymentAsk
+        {
+            Package = package.Digest, Groups = [.. ask.Groups.Order(StringComparer.Ordinal)], Waves = ask.Waves, Wish = ask.Wish,
+            Except = [.. ask.Except.Order(StringComparer.Ordinal)],
+        };
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(write(drawn))))[..16];
     }
 
@@ -142,14 +161,20 @@ public static class Previewing
     {
         if (plan.Deadline <= world.Now)
         {
-            findings.Add(new Finding($"The deadline was {Units.FormatDuration(world.Now - plan.Deadline.Value)} ago: every device would be late at once.", "deadline"));
+            findings.Add(new Finding(
+                $"The deadline was {Units.FormatDuration(world.Now - plan.Deadline.Value)} ago: every device would be late at once.", "deadline"));
         }
 
         for (var i = 0; i < plan.Waves.Count; i++)
         {
             if (plan.Waves[i].OpensAt is { } opens && opens >= plan.Deadline)
             {
-                findings.Add(new Finding($"Wave '{plan.Waves[i].Name}' opens {(opens == plan.Deadline ? "at" : $"{Units.FormatDuration(opens - plan.Deadline.Value)} after")} the deadline: its devices are late before they may start.", $"waves[{i}].opensAt") { IsWarning = true });
+                findings.Add(
+                    new Finding(
+                        $"Wave '{plan.Waves[i].Name}' opens "
+                            + $"{(opens == plan.Deadline ? "at" : $"{Units.FormatDuration(opens - plan.Deadline.Value)} after")} the deadline: its devices "
+                                + $"are late before they may start.",
+                        $"waves[{i}].opensAt") { IsWarning = true });
             }
         }
     }
@@ -159,7 +184,8 @@ public static class Previewing
         var state = package.Record.State;
         if (package.IsRetired)
         {
-            findings.Add(new Finding($"{package.Title} was retired; its files are not kept any more. Build or import it again, and it can be deployed again.", "package"));
+            findings.Add(new Finding(
+                $"{package.Title} was retired; its files are not kept any more. Build or import it again, and it can be deployed again.", "package"));
         }
 
         if (state == PackageState.Withdrawn && plan.Wish != Wish.Gone)
@@ -170,13 +196,20 @@ public static class Previewing
         {
             var others = plan.Groups.Where(slug => !world.Groups[slug].Record.IsForTesting).ToList();
             findings.Add(others.Count > 0
-                ? new Finding($"{package.Title} is not released; it reaches only groups marked for testing, and {string.Join(", ", others)} {(others.Count == 1 ? "is" : "are")} not. Release it first.", "package")
+                ? new Finding(
+                    $"{package.Title} is not released; it reaches only groups marked for testing, and {string.Join(", ", others)} "
+                        + $"{(others.Count == 1 ? "is" : "are")} not. Release it first.",
+                    "package")
                 : new Finding($"{package.Title} is not released; the groups are marked for testing.", "package") { IsWarning = true });
         }
 
         if (plan.Settings.Count > 0 && package.Variants.Any(variant => !variant.CanChange))
         {
-            findings.Add(new Finding($"The package has a variant without a 'change' step: a device that has {plan.Version} already keeps the settings it has, and counts as met.", "settings") { IsWarning = true });
+            findings.Add(
+                new Finding(
+                    $"The package has a variant without a 'change' step: a device that has {plan.Version} already keeps the settings it has, and counts as "
+                        + $"met.",
+                    "settings") { IsWarning = true });
         }
 
         if (plan.Wish == Wish.Gone && package.Variants.Any(variant => !variant.CanRemove))
@@ -186,7 +219,10 @@ public static class Previewing
 
         if (plan.Wish != Wish.Gone && package.Variants.Any(variant => !variant.CanRemove))
         {
-            findings.Add(new Finding("The package has a variant without a 'remove' step: devices that had nothing before cannot be rolled back.", "package") { IsWarning = true });
+            findings.Add(
+                new Finding(
+                    "The package has a variant without a 'remove' step: devices that had nothing before cannot be rolled back.",
+                    "package") { IsWarning = true });
         }
     }
 
@@ -209,12 +245,19 @@ public static class Previewing
 
     private static void Contests(FleetWorld world, DeploymentPlan plan, IReadOnlyList<DeviceEntry> reached, List<Finding> findings)
     {
-        foreach (var other in world.Active.Where(each => each.Plan.App == plan.App && (each.Plan.Wish == Wish.Gone) != (plan.Wish == Wish.Gone) && each.Plan.Priority == plan.Priority && Acting.WhyOver(each) is null))
+        foreach (var other in world.Active.Where(
+            each =>
+                each.Plan.App == plan.App && (each.Plan.Wish == Wish.Gone) != (plan.Wish == Wish.Gone) && each.Plan.Priority == plan.Priority
+                    && Acting.WhyOver(each) is null))
         {
-            var both = reached.Where(device => other.Targets.Of(device) is { } target && target.State.Has(TargetTrait.Meant)).Select(device => device.Name).ToList();
+            var both = reached.Where(device => other.Targets.Of(device) is { } target && target.State.Has(TargetTrait.Meant)).Select(device => device.Name)
+                .ToList();
             if (both.Count > 0)
             {
-                findings.Add(new Finding($"'{other.Plan.Name}' wants the opposite of {both.Count} of these devices ({string.Join(", ", both.Take(3))}{(both.Count > 3 ? ", …" : "")}). End it, exclude them, or give one of the two a higher priority.", "priority"));
+                findings.Add(new Finding(
+                    $"'{other.Plan.Name}' wants the opposite of {both.Count} of these devices ({string.Join(", ", both.Take(3))}"
+                        + $"{(both.Count > 3 ? ", …" : "")}). End it, exclude them, or give one of the two a higher priority.",
+                    "priority"));
             }
         }
     }
@@ -239,31 +282,47 @@ public static class Previewing
             }
             else if (wave.Gate is { } gate && plan.Wish == Wish.Choice)
             {
-                findings.Add(new Finding($"The gate behind '{wave.Name}' counts only those who took it from the shelf; until somebody does, it does not pass by itself.", where) { IsWarning = true });
+                findings.Add(
+                    new Finding(
+                        $"The gate behind '{wave.Name}' counts only those who took it from the shelf; until somebody does, it does not pass by itself.",
+                        where) { IsWarning = true });
             }
             else if (wave.Gate is not null && counted == 0)
             {
-                findings.Add(new Finding($"Nobody in wave '{wave.Name}' counts for its gate as things are: {WhyNot(all.Where(each => !each.IsCounted(wave.Gate)))}. Somebody will have to advance it.", where) { IsWarning = true });
+                findings.Add(
+                    new Finding(
+                        $"Nobody in wave '{wave.Name}' counts for its gate as things are: {WhyNot(all.Where(each => !each.IsCounted(wave.Gate)))}. "
+                            + $"Somebody will have to advance it.",
+                        where) { IsWarning = true });
             }
             else if (wave.Gate is { } asks && asks.Needed(counted) > reachable)
             {
-                findings.Add(new Finding($"The gate behind '{wave.Name}' needs {asks.Needed(counted)} of {counted} met, and as things are only {reachable} can be: {WhyNot(all.Where(each => each.IsCounted(asks) && !each.CanBeMet(asks)))}.", where) { IsWarning = true });
+                findings.Add(
+                    new Finding(
+                        $"The gate behind '{wave.Name}' needs {asks.Needed(counted)} of {counted} met, and as things are only {reachable} can be: "
+                            + $"{WhyNot(all.Where(each => each.IsCounted(asks) && !each.CanBeMet(asks)))}.",
+                        where) { IsWarning = true });
             }
 
             var names = all.Select(each => each.Device.Name).Order(StringComparer.Ordinal);
-            previews.Add(new WaveOutlook(wave, all.Count, counted, wave.Gate is null || plan.Wish == Wish.Choice ? null : Sentences.Arithmetic(wave.Gate, counted), [.. names.Take(SampleSize)]));
+            previews.Add(new WaveOutlook(
+                wave, all.Count, counted, wave.Gate is null || plan.Wish == Wish.Choice ? null : Sentences.Arithmetic(wave.Gate, counted),
+                [.. names.Take(SampleSize)]));
         }
 
         return previews;
     }
 
     private static string WhyNot(IEnumerable<Foreseen> each) =>
-        string.Join("; ", each.GroupBy(one => one.SaysWhyNot).OrderByDescending(group => group.Count()).Take(3).Select(group => $"{group.Count()} × {char.ToLowerInvariant(group.Key[0])}{group.Key[1..]}"));
+        string.Join("; ", each.GroupBy(one => one.SaysWhyNot).OrderByDescending(group => group.Count()).Take(3).Select(
+            group => $"{group.Count()} × {char.ToLowerInvariant(group.Key[0])}{group.Key[1..]}"));
 
     private static List<(string Kind, int Count)> Spread(FleetWorld world, IEnumerable<DeviceEntry> reached)
     {
         var (kind, model) = (new FactRef("kind", false), new FactRef("model", false));
-        return [.. reached.CountBy(device => (world.Columns.Get(device.Row, kind).Value, world.Columns.Get(device.Row, model).Value)).OrderByDescending(pair => pair.Value).Take(MostKinds)
+        return [
+            .. reached.CountBy(device => (world.Columns.Get(device.Row, kind).Value, world.Columns.Get(device.Row, model).Value))
+                .OrderByDescending(pair => pair.Value).Take(MostKinds)
             .Select(pair => ($"{pair.Key.Item1?.ToString() ?? "kind not known"}, {pair.Key.Item2?.ToString() ?? "model not known"}", pair.Value))];
     }
 

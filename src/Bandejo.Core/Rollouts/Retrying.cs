@@ -34,7 +34,8 @@ public static class Retrying
         var devices = new List<DeviceEntry>();
         var not = new Dictionary<string, List<string>>(StringComparer.Ordinal);
         Failure? first = null;
-        foreach (var name in names?.Distinct(StringComparer.Ordinal) ?? deployment.Targets.With(TargetTraits.With(TargetTrait.Fails)).Select(target => target.Device))
+        foreach (var name in names?.Distinct(StringComparer.Ordinal) ?? deployment.Targets.With(TargetTraits.With(TargetTrait.Fails)).Select(
+            target => target.Device))
         {
             var device = world.Devices.Find(name);
             if (Against(world, deployment, device, name) is not { } against)
@@ -47,11 +48,16 @@ public static class Retrying
             (not.TryGetValue(against.Message, out var same) ? same : not[against.Message] = []).Add(device?.Name ?? name);
         }
 
-        return new Choice(devices, [.. not.OrderByDescending(pair => pair.Value.Count).Select(pair => new Outsiders(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))])
+        return new Choice(devices, [.. not.OrderByDescending(pair => pair.Value.Count).Select(pair => new Outsiders(
+            pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))])
         {
             Failure = devices.Count > 0 ? null
                 : first is null ? new Failure(ErrorKind.Conflict, $"Nothing of '{deployment.Plan.Name}' has failed or is lost.")
-                : first with { Message = string.Join(" ", not.Select(pair => $"{string.Join(", ", pair.Value.Take(3))}{(pair.Value.Count > 3 ? $" and {pair.Value.Count - 3} more" : "")}: {pair.Key}")) },
+                : first with
+                {
+                    Message = string.Join(" ", not.Select(
+                        pair => $"{string.Join(", ", pair.Value.Take(3))}{(pair.Value.Count > 3 ? $" and {pair.Value.Count - 3} more" : "")}: {pair.Key}")),
+                },
         };
     }
 
@@ -74,9 +80,15 @@ public static class Retrying
         }
 
         deployment.Pending.RetryAskedBy = decision.By!;
-        Due.ForEach(decision, deployment, deployment.Pending.ToRetry, choice.Devices.Aggregate(new Bitmap(), (rows, device) => rows.With(device.Row)), device => Again(decision, deployment, device, decision.By!));
+        Due.ForEach(
+            decision, deployment, deployment.Pending.ToRetry, choice.Devices.Aggregate(new Bitmap(), (rows, device) => rows.With(device.Row)),
+            device => Again(decision, deployment, device, decision.By!));
         var count = choice.Devices.Count;
-        decision.Event("journal", "retry", $"Another try was set for {count} device{(count == 1 ? "" : "s")}: {string.Join(", ", choice.Devices.Take(5).Select(device => device.Name))}{(count > 5 ? ", …" : "")}.", reason, null, deployment.Id, decision.By);
+        decision.Event(
+            "journal", "retry",
+            $"Another try was set for {count} device{(count == 1 ? "" : "s")}: {string.Join(", ", choice.Devices.Take(5).Select(device => device.Name))}"
+                + $"{(count > 5 ? ", …" : "")}.",
+            reason, null, deployment.Id, decision.By);
         decision.Audit("deployment-retry", $"'{deployment.Plan.Name}': another try for {count}.", reason, null, deployment.Id);
         Looking.Look(decision, deployment);
         return new ActDone(count, deployment) { Not = choice.Not };
@@ -106,16 +118,21 @@ public static class Retrying
 
         if (!target.State.Has(TargetTrait.Retry))
         {
-            return new Failure(ErrorKind.Conflict, $"It is {StateNames.Of(target.State)}; only what failed, is lost, waits for its next try or was rolled back can be tried again.");
+            return new Failure(
+                ErrorKind.Conflict,
+                $"It is {StateNames.Of(target.State)}; only what failed, is lost, waits for its next try or was rolled back can be tried again.");
         }
 
         if (target.IsGoingBack && target.State != TargetState.Undone)
         {
-            return RollingBack.WayOf(world, deployment, target) is { Kind: WayBackKind.Impossible, Why: var why } ? new Failure(ErrorKind.Conflict, $"It cannot go back: {why}.") : null;
+            return RollingBack.WayOf(world, deployment, target) is { Kind: WayBackKind.Impossible, Why: var why }
+                ? new Failure(ErrorKind.Conflict, $"It cannot go back: {why}.")
+                : null;
         }
 
         return Acting.WhyOver(deployment)
             ?? (deployment.State.TakesIn ? null
-                : new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' is {DeploymentMachine.InWords(deployment.State.Status)}{(deployment.State.Status == DeploymentStatus.RollingBack ? "; nothing starts anew there." : "; resume it first, then try again.")}"));
+                : new Failure(ErrorKind.Conflict, $"'{deployment.Plan.Name}' is {DeploymentMachine.InWords(deployment.State.Status)}"
+                    + $"{(deployment.State.Status == DeploymentStatus.RollingBack ? "; nothing starts anew there." : "; resume it first, then try again.")}"));
     }
 }

@@ -21,7 +21,8 @@ public sealed record RollBackAsk(string Reason = "", IReadOnlyList<string>? Devi
 /// <param name="Parts">Who goes back to what, and who cannot and why.</param>
 /// <param name="Again">Deployments that would put there again what is taken back.</param>
 /// <param name="Revision">The deployment's revision of which this is true.</param>
-public sealed record RollBackOutlook(int Devices, string Says, string? NotPossible, IReadOnlyList<RollBackShare> Parts, IReadOnlyList<RollBackRival> Again, int Revision);
+public sealed record RollBackOutlook(
+    int Devices, string Says, string? NotPossible, IReadOnlyList<RollBackShare> Parts, IReadOnlyList<RollBackRival> Again, int Revision);
 
 /// <summary>What a roll back comes to for some devices.</summary>
 /// <param name="Sample">A few of their names.</param>
@@ -32,7 +33,10 @@ public sealed record RollBackShare(WayBackKind Kind, int Devices, string Says, I
 /// <param name="Devices">On how many of the devices that go back.</param>
 public sealed record RollBackRival(string Deployment, string Name, int Devices, string Says);
 
-/// <summary>Brings devices back to what they had before a deployment changed them: all that it changed, one wave, or some; wherever they are now, and also after its end.</summary>
+/// <summary>
+/// Brings devices back to what they had before a deployment changed them: all that it changed, one wave, or some; wherever they are now, and also after its
+/// end.
+/// </summary>
 public static class RollingBack
 {
     private const int SampleSize = 8;
@@ -51,10 +55,12 @@ public static class RollingBack
     }
 
     /// <summary>What rolling all back would come to.</summary>
-    public static RollBackOutlook Preview(FleetWorld world, DeploymentEntry deployment) => Preview(world, deployment, Choose(world, deployment, new RollBackAsk()).Value);
+    public static RollBackOutlook Preview(FleetWorld world, DeploymentEntry deployment) =>
+        Preview(world, deployment, Choose(world, deployment, new RollBackAsk()).Value);
 
     /// <summary>Rolls back.</summary>
-    /// <param name="before">What it was found to come to just before, for a roll back of very many devices, so that nobody waits while it is found; null finds it now.</param>
+    /// <param name="before">What it was found to come to just before, for a roll back of very many devices, so that nobody waits while it is found; null finds
+    /// it now.</param>
     public static Outcome<ActDone> Do(Decision decision, RevisionCheck seen, string named, RollBackAsk ask, RollBackOutlook? before = null)
     {
         var world = decision.World;
@@ -76,25 +82,35 @@ public static class RollingBack
             return chosen.Failure!;
         }
 
-        var preview = before is not null && chosen.Value.Rows.Count() > world.Slice && before.Revision == deployment.State.Revision ? before : Preview(world, deployment, chosen.Value);
+        var preview = before is not null && chosen.Value.Rows.Count() > world.Slice && before.Revision == deployment.State.Revision
+            ? before
+            : Preview(world, deployment, chosen.Value);
         if (preview.NotPossible is { } against)
         {
             return new Failure(ErrorKind.Conflict, $"{against} {preview.Says}".Trim());
         }
 
         var reason = ask.Reason.Trim();
-        var says = string.Join(" ", preview.Parts.Where(part => part.Kind is not (WayBackKind.Untouched or WayBackKind.Back)).Select(part => part.Kind == WayBackKind.Impossible ? $"{part.Says} ({string.Join(", ", part.Sample)}{(part.Devices > part.Sample.Count ? ", …" : "")})" : part.Says));
-        var decided = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Asked(DeploymentAct.RollBack, decision.By!, reason, Some: chosen.Value.Some, Says: says), decision.Now);
+        var says = string.Join(" ", preview.Parts.Where(part => part.Kind is not (WayBackKind.Untouched or WayBackKind.Back)).Select(
+            part =>
+                part.Kind == WayBackKind.Impossible
+                    ? $"{part.Says} ({string.Join(", ", part.Sample)}{(part.Devices > part.Sample.Count ? ", …" : "")})"
+                    : part.Says));
+        var decided = DeploymentMachine.Decide(
+            deployment.Plan, deployment.State, new Asked(DeploymentAct.RollBack, decision.By!, reason, Some: chosen.Value.Some, Says: says), decision.Now);
         if (!decided.Ok)
         {
             return decided.Failure!;
         }
 
-        List<DeploymentEntry> others = ask.PausesOthers ? [.. preview.Again.Select(again => world.Deployments[again.Deployment]).Where(other => other.State.TakesIn)] : [];
+        List<DeploymentEntry> others = ask.PausesOthers
+            ? [.. preview.Again.Select(again => world.Deployments[again.Deployment]).Where(other => other.State.TakesIn)]
+            : [];
         Looking.TakeOver(decision, deployment, decided.Value, chosen.Value.Rows);
         foreach (var other in others)
         {
-            var paused = DeploymentMachine.Decide(other.Plan, other.State, new Asked(DeploymentAct.Pause, decision.By!, $"'{deployment.Plan.Name}' is rolled back: {reason}"), decision.Now);
+            var paused = DeploymentMachine.Decide(
+                other.Plan, other.State, new Asked(DeploymentAct.Pause, decision.By!, $"'{deployment.Plan.Name}' is rolled back: {reason}"), decision.Now);
             Looking.TakeOver(decision, other, paused.Value);
             decision.Audit("deployment-pause", $"'{other.Plan.Name}': {paused.Value.Journal[^1].Text}", reason, null, other.Id);
         }
@@ -109,7 +125,8 @@ public static class RollingBack
     {
         var installed = target.HasBegun && target.Before is not null && world.Devices.Get(target.Device) is { } device
             ? world.App(device, deployment.Plan.App).Value?.Version : null;
-        return WayBack.Of(deployment.Plan, target, installed, TakesAway(deployment, target), (version, named) => Earlier(world, deployment.Plan, version, named));
+        return WayBack.Of(deployment.Plan, target, installed, TakesAway(deployment, target), (version, named) => Earlier(
+            world, deployment.Plan, version, named));
     }
 
     /// <summary>Sets one device on its way back, or says at its target why it cannot go.</summary>
@@ -125,13 +142,15 @@ public static class RollingBack
                     Moving.Replace(decision, deployment, device, target with { BeforePackage = way.Package });
                 }
 
-                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoAsked, new Reason(ReasonCode.ToBeBroughtBack, way.To.Length == 0 ? "" : deployment.Plan.AppName, way.To)));
+                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoAsked, new Reason(
+                    ReasonCode.ToBeBroughtBack, way.To.Length == 0 ? "" : deployment.Plan.AppName, way.To)));
                 break;
             case WayBackKind.AfterWork:
                 Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoLater, new Reason(ReasonCode.BackAfterWork)));
                 break;
             case WayBackKind.Impossible:
-                Moving.Happen(decision, deployment, device, new Happening(TargetEvent.UndoImpossible, new Reason(ReasonCode.CannotGoBack) { Because = way.Why }));
+                Moving.Happen(decision, deployment, device, new Happening(
+                    TargetEvent.UndoImpossible, new Reason(ReasonCode.CannotGoBack) { Because = way.Why }));
                 break;
             case WayBackKind.OnItsWay when target is { IsGoingBack: true, Before.Length: > 0 } && target.State != TargetState.Working:
                 FindAgain(decision, deployment, device, target);
@@ -145,7 +164,10 @@ public static class RollingBack
         }
     }
 
-    /// <summary>What devices on their way back were to be given may not be given any more: each gets another package of the same version, or stays as it is and says why.</summary>
+    /// <summary>
+    /// What devices on their way back were to be given may not be given any more: each gets another package of the same version, or stays as it is and says
+    /// why.
+    /// </summary>
     /// <param name="package">The digest of what may not be given.</param>
     internal static void FindAgain(Decision decision, string package)
     {
@@ -153,7 +175,8 @@ public static class RollingBack
         foreach (var deployment in world.Active.Where(deployment => world.Tallies(deployment).Any(tally => tally.GoingBack > 0)).ToList())
         {
             var rows = new Bitmap();
-            foreach (var target in deployment.Targets.With(TargetTraits.With(TargetTrait.Wanted)).Where(target => target.IsGoingBack && target.BeforePackage == package))
+            foreach (var target in deployment.Targets.With(TargetTraits.With(TargetTrait.Wanted)).Where(
+                target => target.IsGoingBack && target.BeforePackage == package))
             {
                 rows[world.Devices[target.Device].Row] = true;
             }
@@ -232,7 +255,8 @@ public static class RollingBack
     private static RollBackOutlook Preview(FleetWorld world, DeploymentEntry deployment, Chosen chosen)
     {
         var plan = deployment.Plan;
-        var ways = chosen.Rows.Rows().Select(row => deployment.Targets[world.Devices.At(row)]).Select(target => (target.Device, Way: WayOf(world, deployment, target))).ToList();
+        var ways = chosen.Rows.Rows().Select(row => deployment.Targets[world.Devices.At(row)])
+            .Select(target => (target.Device, Way: WayOf(world, deployment, target))).ToList();
         var all = WaysBack.Of(plan, ways);
         var going = all.Going;
         string? against = null;
@@ -243,11 +267,15 @@ public static class RollingBack
         else if (going == 0)
         {
             var whom = chosen.Some is null ? "any device" : chosen.Some;
-            against = all.Count(WayBackKind.OnItsWay) > 0 || all.Count(WayBackKind.Impossible) > 0 ? "Nothing more can be rolled back." : $"'{plan.Name}' did not change {whom}; there is nothing to roll back.";
+            against = all.Count(WayBackKind.OnItsWay) > 0 || all.Count(WayBackKind.Impossible) > 0
+                ? "Nothing more can be rolled back."
+                : $"'{plan.Name}' did not change {whom}; there is nothing to roll back.";
         }
 
         var parts = all.Parts.Where(part => chosen.Some is not null || part.Kind != WayBackKind.Untouched)
-            .Select(part => new RollBackShare(part.Kind, part.Devices.Count, part.Says, [.. part.Devices.Select(device => world.Devices[device].Name).Order(StringComparer.Ordinal).Take(SampleSize)])).ToList();
+            .Select(part => new RollBackShare(part.Kind, part.Devices.Count, part.Says, [
+                .. part.Devices.Select(device => world.Devices[device].Name).Order(StringComparer.Ordinal).Take(SampleSize)]))
+                .ToList();
         return new RollBackOutlook(going, all.Says, against, parts, Again(world, deployment, ways), deployment.State.Revision);
     }
 
@@ -277,7 +305,9 @@ public static class RollingBack
 
         return [.. counts.OrderByDescending(pair => pair.Value).Select(pair => new RollBackRival(
             pair.Key.Id, pair.Key.Plan.Name, pair.Value,
-            pair.Key.Plan.Wish == Wish.Gone ? $"'{pair.Key.Plan.Name}' would take {pair.Key.Plan.AppName} away from {Some(pair.Value)} again." : $"'{pair.Key.Plan.Name}' would put {pair.Key.Plan.AppName} {pair.Key.Plan.Version} on {Some(pair.Value)} again."))];
+            pair.Key.Plan.Wish == Wish.Gone
+                ? $"'{pair.Key.Plan.Name}' would take {pair.Key.Plan.AppName} away from {Some(pair.Value)} again."
+                : $"'{pair.Key.Plan.Name}' would put {pair.Key.Plan.AppName} {pair.Key.Plan.Version} on {Some(pair.Value)} again."))];
 
         static string Some(int count) => $"{count} of these devices";
     }
@@ -292,14 +322,16 @@ public static class RollingBack
 
         // What is put back only comes to be again where the other wants more than what goes back.
         return deployment.Plan.Wish == Wish.Gone ? other.Plan.Wish == Wish.Gone
-            : (other.Plan.Wish == Wish.Have || (other.Plan.Wish == Wish.Choice && target.TakenAt is not null)) && (to is null || other.Plan.Version.CompareTo(to) > 0);
+            : (other.Plan.Wish == Wish.Have || (other.Plan.Wish == Wish.Choice && target.TakenAt is not null))
+                && (to is null || other.Plan.Version.CompareTo(to) > 0);
     }
 
     private static Reason? TakesAway(DeploymentEntry deployment, Target target)
     {
         var package = deployment.Package;
         return package.IsRetired ? new Reason(ReasonCode.FilesLetGo, package.Title)
-            : package.Variants.FirstOrDefault(variant => variant.Name == target.Variant) is { CanRemove: false } ? new Reason(ReasonCode.NoRemoveStep, package.Title)
+            : package.Variants.FirstOrDefault(variant => variant.Name == target.Variant) is { CanRemove: false }
+                ? new Reason(ReasonCode.NoRemoveStep, package.Title)
             : null;
     }
 
@@ -312,14 +344,20 @@ public static class RollingBack
         }
 
         // It was not put there by us, or not by what is kept: a package of that version serves as well.
-        List<PackageEntry> same = AppVersion.TryParse(before, out var version) ? [.. world.Packages.Values.Where(package => package.Record.App == plan.App && package.Version.SameButRevision(version))] : [];
-        if (same.Where(package => WhyNot(package) is null).OrderBy(package => package.Record.State is not PackageState.Released).ThenByDescending(package => package.Version).FirstOrDefault() is { } other)
+        List<PackageEntry> same = AppVersion.TryParse(before, out var version)
+            ? [.. world.Packages.Values.Where(package => package.Record.App == plan.App && package.Version.SameButRevision(version))]
+            : [];
+        if (
+            same.Where(package => WhyNot(package) is null).OrderBy(package => package.Record.State is not PackageState.Released)
+                .ThenByDescending(package => package.Version).FirstOrDefault() is { } other)
         {
             return new EarlierPackage(other.Digest, null);
         }
 
-        return new EarlierPackage(null, new Reason((kept ?? same.FirstOrDefault()) is { } known ? WhyNot(known)!.Value : ReasonCode.EarlierNotKept, plan.AppName, before));
+        return new EarlierPackage(null, new Reason(
+            (kept ?? same.FirstOrDefault()) is { } known ? WhyNot(known)!.Value : ReasonCode.EarlierNotKept, plan.AppName, before));
 
-        static ReasonCode? WhyNot(PackageEntry package) => package.Record.State == PackageState.Withdrawn ? ReasonCode.EarlierWithdrawn : package.IsRetired ? ReasonCode.EarlierLetGo : null;
+        static ReasonCode? WhyNot(PackageEntry package) =>
+            package.Record.State == PackageState.Withdrawn ? ReasonCode.EarlierWithdrawn : package.IsRetired ? ReasonCode.EarlierLetGo : null;
     }
 }

@@ -7,7 +7,8 @@ namespace Bandejo.Core.Rollouts;
 /// <summary>A deployment that only has to be begun: all that takes its time in a large fleet is done, on a world that stood still.</summary>
 public sealed class PreparedStart
 {
-    internal PreparedStart(Outlook outlook, DeploymentEntry entry, FleetWorld still, List<Change> targets) => (Outlook, Entry, Still, Targets) = (outlook, entry, still, targets);
+    internal PreparedStart(Outlook outlook, DeploymentEntry entry, FleetWorld still, List<Change> targets) =>
+        (Outlook, Entry, Still, Targets) = (outlook, entry, still, targets);
 
     /// <summary>Whom it reaches.</summary>
     public Outlook Outlook { get; }
@@ -46,7 +47,8 @@ public static class Starting
         }
 
         var still = world.Still();
-        var record = new DeploymentRecord(id, outlook.Plan.Name, outlook.Package.Digest, write(outlook.Ask), DeploymentState.Start(outlook.Plan, by, world.Now), outlook.Plan);
+        var record = new DeploymentRecord(
+            id, outlook.Plan.Name, outlook.Package.Digest, write(outlook.Ask), DeploymentState.Start(outlook.Plan, by, world.Now), outlook.Plan);
         var entry = new DeploymentEntry(record, outlook.Package, row => still.Devices.At(row).Id);
         var targets = new List<Change>(outlook.Foreseen.Count);
         foreach (var each in outlook.Foreseen)
@@ -61,7 +63,9 @@ public static class Starting
         return new PreparedStart(outlook, entry, still, targets);
     }
 
-    /// <summary>Begins what was prepared. What changed meanwhile is weighed again; a failure of kind <see cref="ErrorKind.Stale"/> says that it must be prepared again.</summary>
+    /// <summary>
+    /// Begins what was prepared. What changed meanwhile is weighed again; a failure of kind <see cref="ErrorKind.Stale"/> says that it must be prepared again.
+    /// </summary>
     public static Outcome<DeploymentEntry> Begin(Decision decision, PreparedStart prepared)
     {
         var (world, outlook, entry) = (decision.World, prepared.Outlook, prepared.Entry);
@@ -71,14 +75,18 @@ public static class Starting
             return new Failure(ErrorKind.Conflict, $"A deployment named '{plan.Name}' is running already; give this one another name, or end that one.");
         }
 
-        if (world.Deployments.ContainsKey(entry.Id) || package?.Record.State != outlook.Package.Record.State || package.IsRetired || plan.Groups.Concat(plan.Except).Any(slug => world.Group(slug) is null))
+        if (world.Deployments.ContainsKey(entry.Id) || package?.Record.State != outlook.Package.Record.State || package.IsRetired
+            || plan.Groups.Concat(plan.Except).Any(slug => world.Group(slug) is null))
         {
             return new Failure(ErrorKind.Stale, "What it is about was changed in this moment; look at its preview again.");
         }
 
         var changed = Changed(world, prepared);
         decision.Attach(entry, prepared.Targets, world.Devices.Differing(prepared.Still.Devices));
-        decision.Event("journal", "started", $"'{plan.Name}' was started for {Acting.Devices(outlook.Reached)} in {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}.", null, null, entry.Id, decision.By);
+        decision.Event(
+            "journal", "started",
+            $"'{plan.Name}' was started for {Acting.Devices(outlook.Reached)} in {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}.", null, null,
+            entry.Id, decision.By);
         decision.Audit("deployment-started", $"'{plan.Name}' was started.", null, null, entry.Id);
         Weighing.WeighRows(decision, entry, changed.And(world.Columns.Live));
         Looking.Look(decision, entry);
@@ -91,7 +99,9 @@ public static class Starting
         var plan = prepared.Outlook.Plan;
         var isOther = !Wishes(world).SequenceEqual(Wishes(prepared.Still));
         var (then, now) = (Weighing.Scope(prepared.Still, plan.Groups, plan.Except), Weighing.Scope(world, plan.Groups, plan.Except));
-        return isOther ? now.Or(then).And(world.Columns.Live) : world.Devices.Differing(prepared.Still.Devices).Or(now.Copy().Except(then)).Or(then.Copy().Except(now)).And(world.Columns.Live);
+        return isOther
+            ? now.Or(then).And(world.Columns.Live)
+            : world.Devices.Differing(prepared.Still.Devices).Or(now.Copy().Except(then)).Or(then.Copy().Except(now)).And(world.Columns.Live);
 
         // Other deployments, and how they stand.
         static IEnumerable<DeploymentState> Wishes(FleetWorld world) => world.Active.Select(deployment => deployment.State);
@@ -100,7 +110,8 @@ public static class Starting
     // Short enough to be typed, and rising, so that lists by identity are lists by age.
     private static string NewId(FleetWorld world)
     {
-        var highest = world.Deployments.Keys.Select(id => int.Parse(id.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture)).DefaultIfEmpty(1000).Max();
+        var highest = world.Deployments.Keys.Select(id => int.Parse(id.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture)).DefaultIfEmpty(1000)
+            .Max();
         return string.Create(System.Globalization.CultureInfo.InvariantCulture, $"D{highest + 1}");
     }
 }

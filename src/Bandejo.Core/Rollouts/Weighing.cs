@@ -20,7 +20,9 @@ public static class Weighing
     public static void WeighDevice(Decision decision, DeviceEntry device) =>
         Spread(decision, device, [.. decision.World.Active.Where(deployment => Weigh(decision, deployment, device))]);
 
-    /// <summary>Puts a device in front of the deployments for which it makes a difference that its target of this one changed, and those for which that makes one.</summary>
+    /// <summary>
+    /// Puts a device in front of the deployments for which it makes a difference that its target of this one changed, and those for which that makes one.
+    /// </summary>
     public static void WeighDevice(Decision decision, DeviceEntry device, DeploymentEntry about)
     {
         Weigh(decision, about, device);
@@ -44,7 +46,8 @@ public static class Weighing
         {
             foreach (var deployment in decision.World.Active)
             {
-                if (deployment != changed[i] && MayMatter(changed[i], deployment) && Weigh(decision, deployment, device) && changed.IndexOf(deployment, i + 1) < 0)
+                if (deployment != changed[i] && MayMatter(changed[i], deployment) && Weigh(decision, deployment, device)
+                    && changed.IndexOf(deployment, i + 1) < 0)
                 {
                     changed.Add(deployment);
                 }
@@ -52,7 +55,10 @@ public static class Weighing
         }
     }
 
-    /// <summary>Weighs every device that is or may be a target, after the deployment itself changed: at once where they are few, else from the next turn on (<see cref="Due"/>).</summary>
+    /// <summary>
+    /// Weighs every device that is or may be a target, after the deployment itself changed: at once where they are few, else from the next turn on
+    /// (<see cref="Due"/>).
+    /// </summary>
     public static void WeighAll(Decision decision, DeploymentEntry deployment) =>
         WeighRows(decision, deployment, Scope(decision.World, deployment.Plan.Groups, deployment.Plan.Except).Or(deployment.Targets.AllRows()));
 
@@ -98,7 +104,9 @@ public static class Weighing
             }
 
             var wave = WavePicks.Join(device.Id, [.. plan.Waves.Select(each => each.Pick)], (group, id) => world.IsIn(group, world.Devices[id]), plan.Salt);
-            Moving.Put(decision, deployment, device, new Target { Device = device.Id, Wave = wave, Since = decision.Now }, "joined", $"{device.Name} came into '{plan.Name}'.");
+            Moving.Put(
+                decision, deployment, device, new Target { Device = device.Id, Wave = wave, Since = decision.Now }, "joined",
+                $"{device.Name} came into '{plan.Name}'.");
             Move(decision, deployment, device);
             return true;
         }
@@ -111,7 +119,9 @@ public static class Weighing
     {
         var (world, plan) = (decision.World, deployment.Plan);
         ref readonly var at = ref deployment.Targets.Glance(device);
-        var stand = Stands(world, deployment, device, new Standing(at.Wave, at.HasBegun, at.IsTaken, at.WaitsFor, at.Variant), IsInScope(world, plan, device, at.AppWhenOpened), decision.Now);
+        var stand = Stands(
+            world, deployment, device, new Standing(at.Wave, at.HasBegun, at.IsTaken, at.WaitsFor, at.Variant),
+            IsInScope(world, plan, device, at.AppWhenOpened), decision.Now);
         var opened = at.Wave >= 0 && deployment.State.Waves[at.Wave].OpenedAt is not null;
         var isOther = stand.Variant != at.Variant || (opened && at.AppWhenOpened is null);
         if (!isOther && Targets.ChangesNothing(at.State, at.Reason, at.Next, stand.Happening))
@@ -123,7 +133,13 @@ public static class Weighing
         if (isOther)
         {
             var target = deployment.Targets[device];
-            Moving.Replace(decision, deployment, device, target with { Variant = stand.Variant ?? target.Variant, AppWhenOpened = opened ? target.AppWhenOpened ?? InstalledVersion(world, device, plan.App) : null });
+            Moving.Replace(
+                decision, deployment, device,
+                target with
+                {
+                    Variant = stand.Variant ?? target.Variant,
+                    AppWhenOpened = opened ? target.AppWhenOpened ?? InstalledVersion(world, device, plan.App) : null,
+                });
         }
 
         return Moving.Happen(decision, deployment, device, stand.Happening) || isOther;
@@ -136,7 +152,10 @@ public static class Weighing
         return lookup.Value is { } value ? value.ToString() : lookup.IsAbsent ? "" : null;
     }
 
-    /// <summary>Whether what happens to a device under one deployment may make a difference for it under another: both are about one app, or the other's package needs that app.</summary>
+    /// <summary>
+    /// Whether what happens to a device under one deployment may make a difference for it under another: both are about one app, or the other's package needs
+    /// that app.
+    /// </summary>
     internal static bool MayMatter(DeploymentEntry one, DeploymentEntry other) => other.Plan.App == one.Plan.App || Needing.Concerns(other, one);
 
     // Asked for every target at every result: without closures and lists.
@@ -183,7 +202,8 @@ public static class Weighing
 
     /// <summary>Where a device stands under a deployment; asked when it is weighed, and before the start of what only may be started.</summary>
     /// <param name="known">Whether the package can be there, where that is known already; null where it is to be found out.</param>
-    internal static Stand Stands(FleetWorld world, DeploymentEntry deployment, DeviceEntry device, Standing at, bool isIn, DateTimeOffset now, Fit? known = null)
+    internal static Stand Stands(
+        FleetWorld world, DeploymentEntry deployment, DeviceEntry device, Standing at, bool isIn, DateTimeOffset now, Fit? known = null)
     {
         if (!isIn)
         {
@@ -218,7 +238,10 @@ public static class Weighing
 
             if (rules != deployment.Id)
             {
-                return new Stand(new Happening(TargetEvent.Yielded, rules is null ? new Reason(ReasonCode.StrongerIsContested) : new Reason(ReasonCode.Ruled, world.Deployments[rules].Plan.Name, deployment.Plan.AppName)), fit.Variant, true);
+                return new Stand(
+                    new Happening(TargetEvent.Yielded, rules is null ? new Reason(ReasonCode.StrongerIsContested) : new Reason(
+                        ReasonCode.Ruled, world.Deployments[rules].Plan.Name, deployment.Plan.AppName)),
+                    fit.Variant, true);
             }
         }
 
@@ -234,7 +257,9 @@ public static class Weighing
 
     /// <summary>What happens to a target that is looked at as if its wave were open, while it is not.</summary>
     internal static Happening WhileClosed(DeploymentEntry deployment, int wave, Happening open, DateTimeOffset now) =>
-        open.Event is TargetEvent.Due or TargetEvent.OnShelf && Held(deployment, wave, now) is { } held ? new Happening(TargetEvent.Held, held.Why, held.Until) : open;
+        open.Event is TargetEvent.Due or TargetEvent.OnShelf && Held(deployment, wave, now) is { } held
+            ? new Happening(TargetEvent.Held, held.Why, held.Until)
+            : open;
 
     /// <summary>The deployments whose wishes for one app count on a device, this one among them.</summary>
     private static IReadOnlyList<DeploymentEntry> Claims(FleetWorld world, DeploymentEntry deployment, DeviceEntry device)
@@ -266,7 +291,8 @@ public static class Weighing
         }
 
         ref readonly var at = ref other.Targets.Glance(device);
-        return at.Wave >= 0 && other.State.Waves[at.Wave].OpenedAt is not null && at.State.Has(TargetTrait.Claims) && (other.Plan.Wish != Wish.Choice || at.IsTaken) && !at.IsGoingBack;
+        return at.Wave >= 0 && other.State.Waves[at.Wave].OpenedAt is not null && at.State.Has(TargetTrait.Claims)
+            && (other.Plan.Wish != Wish.Choice || at.IsTaken) && !at.IsGoingBack;
     }
 
     private static (Reason Why, DateTimeOffset? Until)? Held(DeploymentEntry deployment, int at, DateTimeOffset now)

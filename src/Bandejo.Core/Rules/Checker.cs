@@ -52,7 +52,8 @@ internal sealed class Checker(string text, List<Finding> findings)
 
         if (!Allowed(type, condition.Comparison))
         {
-            return Wrong(condition, $"'{fact}' is {Name(type)} and cannot be compared with '{Printer.Word(condition.Comparison)}'. Try '{fact} {Example(fact, type)}'.");
+            return Wrong(
+                condition, $"'{fact}' is {Name(type)} and cannot be compared with '{Printer.Word(condition.Comparison)}'. Try '{fact} {Example(fact, type)}'.");
         }
 
         var values = new List<FactValue>();
@@ -96,7 +97,11 @@ internal sealed class Checker(string text, List<Finding> findings)
                 }
 
                 var near = Suggest.Nearest(name, FactCatalog.All.Keys);
-                Wrong(operand, near is null ? $"There is no fact '{operand.Text}'. A site's own facts begin with 'label.'." : $"There is no fact '{operand.Text}'. Did you mean '{near}'?");
+                Wrong(
+                    operand,
+                    near is null
+                        ? $"There is no fact '{operand.Text}'. A site's own facts begin with 'label.'."
+                        : $"There is no fact '{operand.Text}'. Did you mean '{near}'?");
                 return null;
             default:
                 Wrong(operand, "A condition begins with the fact, then what it is compared with.");
@@ -109,7 +114,10 @@ internal sealed class Checker(string text, List<Finding> findings)
         var value = operand.Kind == OperandKind.App ? null : type switch
         {
             FactType.Text or FactType.Set => operand.Kind == OperandKind.Quoted ? FactValue.OfText(operand.Text) : null,
-            FactType.Version => operand.Unit is null && operand.Kind != OperandKind.Word && AppVersion.TryParse(operand.Text, out var version) ? FactValue.OfVersion(version) : null,
+            FactType.Version =>
+                operand.Unit is null && operand.Kind != OperandKind.Word && AppVersion.TryParse(operand.Text, out var version)
+                    ? FactValue.OfVersion(version)
+                    : null,
             FactType.YesNo => operand.Kind == OperandKind.Word ? FactValue.Read(type, operand.Text.ToLowerInvariant()) : null,
             FactType.Date => operand.Unit is null ? FactValue.Read(type, operand.Text) : null,
             FactType.Number => operand is { Unit: null, Kind: OperandKind.Literal } ? FactValue.Read(type, operand.Text) : null,
@@ -151,7 +159,8 @@ internal sealed class Checker(string text, List<Finding> findings)
             return null;
         }
 
-        return unitOf(unit) is { } factor && double.TryParse(operand.Text.AsSpan(0, digits), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number)
+        return unitOf(unit) is { } factor
+            && double.TryParse(operand.Text.AsSpan(0, digits), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number)
             ? number * factor
             : null;
     }

@@ -115,7 +115,9 @@ public sealed record FactValue
     };
 
     public bool Equals(FactValue? other) =>
-        ReferenceEquals(this, other) || other is not null && _hash == other._hash && Type == other.Type && Text == other.Text && Number.Equals(other.Number) && Equals(Version?.Text, other.Version?.Text) && Members.SequenceEqual(other.Members);
+        ReferenceEquals(this, other)
+            || other is not null && _hash == other._hash && Type == other.Type && Text == other.Text && Number.Equals(other.Number)
+                && Equals(Version?.Text, other.Version?.Text) && Members.SequenceEqual(other.Members);
 
     public override int GetHashCode() => _hash;
 }
@@ -127,7 +129,8 @@ public sealed record FactRef(string Name, bool IsApp)
 {
     private readonly int _hash = HashCode.Combine(Name, IsApp);
 
-    public bool Equals(FactRef? other) => ReferenceEquals(this, other) || (other is not null && _hash == other._hash && IsApp == other.IsApp && Name == other.Name);
+    public bool Equals(FactRef? other) =>
+        ReferenceEquals(this, other) || (other is not null && _hash == other._hash && IsApp == other.IsApp && Name == other.Name);
 
     public override int GetHashCode() => _hash;
 

@@ -33,7 +33,11 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
         var root = Joined(isAnd: false);
         while (Now.Kind != TokenKind.End)
         {
-            Report(Now, Now.Kind == TokenKind.Close ? "This bracket closes nothing." : $"'{Now.Text}' is not expected here; between two conditions stands 'and' or 'or'.");
+            Report(
+                Now,
+                Now.Kind == TokenKind.Close
+                    ? "This bracket closes nothing."
+                    : $"'{Now.Text}' is not expected here; between two conditions stands 'and' or 'or'.");
             if (Now.Kind is TokenKind.Close or TokenKind.Comma or TokenKind.Operator)
             {
                 _at++;
@@ -110,7 +114,11 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
     {
         if (Operand() is not { } left)
         {
-            return Skip(Now, Now.Kind == TokenKind.End ? "A condition is missing here." : $"Here a fact is expected, such as 'memory' or 'app \"foldline\"', not '{Now.Text}'.");
+            return Skip(
+                Now,
+                Now.Kind == TokenKind.End
+                    ? "A condition is missing here."
+                    : $"Here a fact is expected, such as 'memory' or 'app \"foldline\"', not '{Now.Text}'.");
         }
 
         var operation = Now;

@@ -10,7 +10,9 @@ internal static class Printer
         ConstantNode constant => constant.Value ? "yes" : "no",
         UnreadableNode => "",
         NotNode not => "not " + Inner(not.Part, isNot: true),
-        JoinedNode joined => string.Join(joined.IsAnd ? " and " : " or ", joined.Parts.Select(part => joined.IsAnd || part is JoinedNode { IsAnd: false } ? Inner(part, isNot: false) : Print(part))),
+        JoinedNode joined =>
+            string.Join(joined.IsAnd ? " and " : " or ", joined.Parts.Select(
+                part => joined.IsAnd || part is JoinedNode { IsAnd: false } ? Inner(part, isNot: false) : Print(part))),
         ConditionNode condition => Condition(condition),
         _ => throw new InvalidOperationException($"No form for {node.GetType().Name}."),
     };
@@ -54,9 +56,15 @@ internal static class Printer
     private static string Literal(FactValue value) => value.Type switch
     {
         FactType.Text => "\"" + value.Text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal) + "\"",
-        FactType.Version => char.IsAsciiDigit(value.Version!.Text[0]) && value.Version.Text.All(c => char.IsAsciiLetterOrDigit(c) || ".-_+~:".Contains(c)) ? value.Version.Text : $"\"{value.Version.Text}\"",
+        FactType.Version =>
+            char.IsAsciiDigit(value.Version!.Text[0]) && value.Version.Text.All(c => char.IsAsciiLetterOrDigit(c) || ".-_+~:".Contains(c))
+                ? value.Version.Text
+                : $"\"{value.Version.Text}\"",
         FactType.Number => value.Number.ToString("0.############", CultureInfo.InvariantCulture),
-        FactType.Size => Exact(value.Number, [("TiB", 1024d * 1024 * 1024 * 1024), ("GiB", 1024d * 1024 * 1024), ("GB", 1e9), ("MiB", 1024d * 1024), ("MB", 1e6), ("KiB", 1024)], "B"),
+        FactType.Size =>
+            Exact(
+                value.Number,
+                [("TiB", 1024d * 1024 * 1024 * 1024), ("GiB", 1024d * 1024 * 1024), ("GB", 1e9), ("MiB", 1024d * 1024), ("MB", 1e6), ("KiB", 1024)], "B"),
         FactType.Duration => Exact(value.Number, [("d", 86400), ("h", 3600), ("m", 60)], "s"),
         _ => value.ToString(),
     };

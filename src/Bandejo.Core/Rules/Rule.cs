@@ -68,7 +68,12 @@ public sealed class Rule
     public static Rule OfKept(string text)
     {
         var read = Parse(text);
-        return read.Ok ? read.Value : NotKnown(text, $"the rule '{(text.Length > 80 ? text[..80] + "…" : text)}' was kept by another version of Bandejo and cannot be read by this one ({read.Failure!.Message.TrimEnd('.')})");
+        return read.Ok
+            ? read.Value
+            : NotKnown(
+                text,
+                $"the rule '{(text.Length > 80 ? text[..80] + "…" : text)}' was kept by another version of Bandejo and cannot be read by this one "
+                    + $"({read.Failure!.Message.TrimEnd('.')})");
     }
 
     /// <summary>A rule that cannot be asked: what it would say is not known, of every device.</summary>
@@ -89,7 +94,10 @@ public sealed class Rule
 
     /// <summary>The texts with which a fact is compared word for word.</summary>
     public IEnumerable<string> TextsOf(string fact) => Conditions(Root)
-        .Where(condition => condition.Fact == new FactRef(fact, false) && condition.Comparison is Comparison.Is or Comparison.IsNot or Comparison.In or Comparison.NotIn).SelectMany(condition => condition.Values).Select(value => value.Text).Distinct();
+        .Where(
+            condition =>
+                condition.Fact == new FactRef(fact, false) && condition.Comparison is Comparison.Is or Comparison.IsNot or Comparison.In or Comparison.NotIn)
+            .SelectMany(condition => condition.Values).Select(value => value.Text).Distinct();
 
     /// <summary>The rule in its normal form.</summary>
     public override string ToString() => Unreadable is null ? Printer.Print(Root) : Text;

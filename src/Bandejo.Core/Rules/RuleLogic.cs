@@ -13,7 +13,8 @@ public static class RuleLogic
 
     /// <summary>Whether each device that fits a rule fits one of others.</summary>
     public static bool IsCovered(Rule rule, IReadOnlyList<Rule> by) =>
-        by.Count > 0 && Cases(rule.Root, isTrue: true) is { } cases && cases.TrueForAll(each => Contradicts(each) || by.Any(other => Follows(each, other.Root, isTrue: true)));
+        by.Count > 0 && Cases(rule.Root, isTrue: true) is { } cases
+            && cases.TrueForAll(each => Contradicts(each) || by.Any(other => Follows(each, other.Root, isTrue: true)));
 
     /// <summary>The ways in which a node comes out as asked: in each all of its conditions do. Null where there are too many.</summary>
     private static List<List<Known>>? Cases(RuleNode node, bool isTrue)
@@ -80,7 +81,8 @@ public static class RuleLogic
     {
         ConstantNode constant => constant.Value == isTrue,
         NotNode not => Follows(known, not.Part, !isTrue),
-        JoinedNode joined => joined.IsAnd == isTrue ? joined.Parts.All(part => Follows(known, part, isTrue)) : joined.Parts.Any(part => Follows(known, part, isTrue)),
+        JoinedNode joined =>
+            joined.IsAnd == isTrue ? joined.Parts.All(part => Follows(known, part, isTrue)) : joined.Parts.Any(part => Follows(known, part, isTrue)),
         ConditionNode condition => known.Exists(each => each.Condition.Fact == condition.Fact && Follows(each, condition, isTrue)),
         _ => false,
     };
@@ -103,7 +105,8 @@ public static class RuleLogic
         }
 
         // Whoever is compared and holds is there.
-        if (known.IsTrue && condition.Comparison is Comparison.IsPresent or Comparison.IsAbsent && known.Condition.Comparison is Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast or Comparison.Like)
+        if (known.IsTrue && condition.Comparison is Comparison.IsPresent or Comparison.IsAbsent
+            && known.Condition.Comparison is Comparison.Less or Comparison.AtMost or Comparison.More or Comparison.AtLeast or Comparison.Like)
         {
             return isTrue == (condition.Comparison == Comparison.IsPresent);
         }
@@ -111,22 +114,30 @@ public static class RuleLogic
         return known.IsTrue && Bound(known.Condition) is { } bound && isTrue && condition.Comparison switch
         {
             Comparison.AtLeast => !bound.IsAbove && Compare(bound.Value, condition.Values[0]) >= 0,
-            Comparison.More => !bound.IsAbove && Compare(bound.Value, condition.Values[0]) is var least && (least > 0 || (least == 0 && known.Condition.Comparison == Comparison.More)),
+            Comparison.More =>
+                !bound.IsAbove && Compare(bound.Value, condition.Values[0]) is var least
+                    && (least > 0 || (least == 0 && known.Condition.Comparison == Comparison.More)),
             Comparison.AtMost => bound.IsAbove && Compare(bound.Value, condition.Values[0]) <= 0,
-            Comparison.Less => bound.IsAbove && Compare(bound.Value, condition.Values[0]) is var most && (most < 0 || (most == 0 && known.Condition.Comparison == Comparison.Less)),
-            Comparison.IsNot or Comparison.NotIn => condition.Values.All(value => Follows(known, condition with { Comparison = bound.IsAbove ? Comparison.Less : Comparison.More, Values = [value] }, true)),
+            Comparison.Less =>
+                bound.IsAbove && Compare(bound.Value, condition.Values[0]) is var most
+                    && (most < 0 || (most == 0 && known.Condition.Comparison == Comparison.Less)),
+            Comparison.IsNot or Comparison.NotIn =>
+                condition.Values.All(value => Follows(
+                    known, condition with { Comparison = bound.IsAbove ? Comparison.Less : Comparison.More, Values = [value] }, true)),
             _ => false,
         };
     }
 
     /// <summary>Whether no device can be all of it at once.</summary>
     private static bool Contradicts(List<Known> known) =>
-        known.Exists(each => known.Exists(other => each.Condition.Fact == other.Condition.Fact && !ReferenceEquals(each, other) && (Follows(each, other.Condition, !other.IsTrue) || IsEmptyBetween(each, other))));
+        known.Exists(each => known.Exists(other => each.Condition.Fact == other.Condition.Fact && !ReferenceEquals(each, other) && (
+            Follows(each, other.Condition, !other.IsTrue) || IsEmptyBetween(each, other))));
 
     /// <summary>Whether one asks for more than the other allows.</summary>
     private static bool IsEmptyBetween(Known low, Known high) =>
         low.IsTrue && high.IsTrue && Bound(low.Condition) is { IsAbove: false } from && Bound(high.Condition) is { IsAbove: true } to
-        && Compare(from.Value, to.Value) is var order && (order > 0 || (order == 0 && (low.Condition.Comparison == Comparison.More || high.Condition.Comparison == Comparison.Less)));
+        && Compare(from.Value, to.Value) is var order
+            && (order > 0 || (order == 0 && (low.Condition.Comparison == Comparison.More || high.Condition.Comparison == Comparison.Less)));
 
     private static (FactValue Value, bool IsAbove)? Bound(ConditionNode condition) => condition.Comparison switch
     {
@@ -135,7 +146,8 @@ public static class RuleLogic
         _ => null,
     };
 
-    private static int Compare(FactValue left, FactValue right) => left.Type == FactType.Version ? left.Version!.CompareTo(right.Version) : left.Number.CompareTo(right.Number);
+    private static int Compare(FactValue left, FactValue right) =>
+        left.Type == FactType.Version ? left.Version!.CompareTo(right.Version) : left.Number.CompareTo(right.Number);
 
     /// <summary>A condition that is known to come out as true, or as false.</summary>
     private sealed record Known(ConditionNode Condition, bool IsTrue)

@@ -27,7 +27,8 @@ internal sealed record JoinedSyntax(bool IsAnd, IReadOnlyList<SyntaxNode> Parts,
 internal sealed record NotSyntax(SyntaxNode Part, int Start, int Length) : SyntaxNode(Start, Length);
 
 /// <summary>A condition before its types are known.</summary>
-internal sealed record ConditionSyntax(OperandSyntax Left, Comparison Comparison, IReadOnlyList<OperandSyntax> Right, int Start, int Length) : SyntaxNode(Start, Length);
+internal sealed record ConditionSyntax(OperandSyntax Left, Comparison Comparison, IReadOnlyList<OperandSyntax> Right, int Start, int Length) : SyntaxNode(
+    Start, Length);
 
 /// <summary>One side of a condition.</summary>
 /// <param name="Text">A word, the content of a quoted text, or a literal's characters.</param>

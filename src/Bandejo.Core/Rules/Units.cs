@@ -29,7 +29,8 @@ public static class Units
     public static bool TryParseSize(string text, out double bytes)
     {
         var digits = text.TakeWhile(c => char.IsAsciiDigit(c) || c == '.').Count();
-        var isSize = double.TryParse(text.AsSpan(0, digits), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out bytes) && SizeUnit(text[digits..].Trim()) is not null;
+        var isSize = double.TryParse(text.AsSpan(0, digits), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out bytes)
+            && SizeUnit(text[digits..].Trim()) is not null;
         bytes *= SizeUnit(text[digits..].Trim()) ?? 0;
         return isSize;
     }

@@ -87,7 +87,15 @@ public static class Accounts
             Tokens.EndAll(decision, named, null);
         }
 
-        var what = string.Join(", ", new[] { ask.Name is null ? null : "name", ask.Password is null ? null : "password", ask.Roles is null ? null : $"roles ({string.Join(", ", changed.Roles)})", ask.IsDisabled is null ? null : changed.IsDisabled ? "disabled" : "enabled" }.OfType<string>());
+        var what = string.Join(
+            ", ",
+            new[]
+            {
+                ask.Name is null ? null : "name", ask.Password is null ? null : "password",
+                ask.Roles is null ? null : $"roles ({string.Join(", ", changed.Roles)})",
+                ask.IsDisabled is null ? null : changed.IsDisabled ? "disabled" : "enabled",
+            }
+                .OfType<string>());
         decision.Audit("account-changed", $"Account '{named}' was changed: {what}.");
         return changed;
     }
@@ -104,7 +112,8 @@ public static class Accounts
         var account = decision.World.Accounts[decision.By!];
         decision.Do(new PutAccount(account with { PasswordHash = password.Hash, Revision = account.Revision + 1 }));
         var ended = Tokens.EndAll(decision, account.Account, by);
-        decision.Audit("account-changed", $"'{account.Account}' changed the own password; {ended} other token{(ended == 1 ? "" : "s")} or sessions were ended.");
+        decision.Audit(
+            "account-changed", $"'{account.Account}' changed the own password; {ended} other token{(ended == 1 ? "" : "s")} or sessions were ended.");
         return true;
     }
 
@@ -113,7 +122,9 @@ public static class Accounts
     {
         if (TakenKeys(decision.World).Contains(key.KeyId))
         {
-            return new Failure(ErrorKind.Gone, $"The key {key.KeyId} was taken away and is not taken again; make another (for the command line: move build-key.pem out of its folder).");
+            return new Failure(
+                ErrorKind.Gone,
+                $"The key {key.KeyId} was taken away and is not taken again; make another (for the command line: move build-key.pem out of its folder).");
         }
 
         var account = decision.World.Accounts[decision.By!];
@@ -139,7 +150,8 @@ public static class Accounts
             return new Failure(ErrorKind.NotFound, $"'{named}' has no key '{key}'.");
         }
 
-        decision.Do(new PutAccount(account with { SigningKeys = [.. account.SigningKeys.Where(known => known.KeyId != key)], Revision = account.Revision + 1 }));
+        decision.Do(new PutAccount(
+            account with { SigningKeys = [.. account.SigningKeys.Where(known => known.KeyId != key)], Revision = account.Revision + 1 }));
         decision.Do(new PutSetting(TakenKeysSetting, string.Join(' ', TakenKeys(decision.World).Append(key).Distinct())));
         decision.Audit("signing-key-taken", $"The signing key {key} of '{named}' was taken away.");
         return true;
@@ -150,12 +162,15 @@ public static class Accounts
         .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
         .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId);
 
-    private static Outcome<AccountRecord> Find(FleetWorld world, string named) => world.Accounts.TryGetValue(named, out var account) ? account : new Failure(ErrorKind.NotFound, $"There is no account '{named}'.");
+    private static Outcome<AccountRecord> Find(FleetWorld world, string named) =>
+        world.Accounts.TryGetValue(named, out var account) ? account : new Failure(ErrorKind.NotFound, $"There is no account '{named}'.");
 
-    private static IEnumerable<string> TakenKeys(FleetWorld world) => world.Settings.GetValueOrDefault(TakenKeysSetting, "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
+    private static IEnumerable<string> TakenKeys(FleetWorld world) =>
+        world.Settings.GetValueOrDefault(TakenKeysSetting, "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
 
     private static Failure? Against(PasswordAsk? password, IReadOnlyList<string>? roles) =>
         password is { Length: < 10 or > 200 } ? new Failure(ErrorKind.Invalid, "A password has between 10 and 200 characters.")
-        : roles is not null && (roles.Count == 0 || roles.Any(role => !Roles.All.Contains(role))) ? new Failure(ErrorKind.Invalid, $"An account has at least one of the roles {string.Join(", ", Roles.All)}.")
+        : roles is not null && (roles.Count == 0 || roles.Any(role => !Roles.All.Contains(role)))
+            ? new Failure(ErrorKind.Invalid, $"An account has at least one of the roles {string.Join(", ", Roles.All)}.")
         : null;
 }

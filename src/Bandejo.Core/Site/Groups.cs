@@ -18,7 +18,9 @@ public static class Groups
     {
         if (slug.Length is 0 or > LongestSlug || FactCatalog.Slug(slug) != slug)
         {
-            return new Failure(ErrorKind.Invalid, $"A group's short name is lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(slug.Length == 0 ? name : slug)}'.");
+            return new Failure(
+                ErrorKind.Invalid,
+                $"A group's short name is lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(slug.Length == 0 ? name : slug)}'.");
         }
 
         if (decision.World.Groups.ContainsKey(slug))
@@ -33,7 +35,8 @@ public static class Groups
 
         decision.Do(new PutGroup(new GroupRecord(slug, string.IsNullOrWhiteSpace(name) ? slug : name.Trim(), rule, isForTesting, 1)));
         var group = decision.World.Groups[slug];
-        decision.Audit("group-made", $"Group '{slug}' was made{(rule is null ? "" : $": {rule}")}.{(isForTesting ? $" It is for testing: {ForTesting.Opens(decision.World, group.In.Count())}" : "")}");
+        decision.Audit("group-made", $"Group '{slug}' was "
+            + $"made{(rule is null ? "" : $": {rule}")}.{(isForTesting ? $" It is for testing: {ForTesting.Opens(decision.World, group.In.Count())}" : "")}");
         return group;
     }
 
@@ -65,7 +68,9 @@ public static class Groups
         var (wasMarked, before) = (group.Record.IsForTesting, group.In.Copy());
         decision.Do(new PutGroup(group.Record with { Name = name, Rule = rule, IsForTesting = isForTesting, Revision = group.Record.Revision + 1 }));
         TellMoves(decision, group, before);
-        var mark = isForTesting == wasMarked ? "" : isForTesting ? $" It is for testing now: {ForTesting.Opens(decision.World, group.In.Count())}" : " It is not for testing any more.";
+        var mark = isForTesting == wasMarked ? ""
+            : isForTesting ? $" It is for testing now: {ForTesting.Opens(decision.World, group.In.Count())}"
+            : " It is not for testing any more.";
         decision.Audit("group-changed", $"Group '{slug}' was changed{(rule is null ? "" : $": {rule}")}.{mark}");
         foreach (var deployment in Users(decision.World, slug).ToList())
         {
@@ -155,7 +160,8 @@ public static class Groups
 
     /// <summary>The deployments under way that speak of a group.</summary>
     private static IEnumerable<DeploymentEntry> Users(FleetWorld world, string slug) =>
-        world.Active.Where(deployment => deployment.Plan.Groups.Contains(slug) || deployment.Plan.Except.Contains(slug) || deployment.Plan.Waves.Any(wave => wave.Pick.Group == slug));
+        world.Active.Where(deployment => deployment.Plan.Groups.Contains(slug) || deployment.Plan.Except.Contains(slug) || deployment.Plan.Waves.Any(
+            wave => wave.Pick.Group == slug));
 
     // A changed rule can move the whole fleet: each of a few devices has its line, of more there is one with the numbers.
     private static void TellMoves(Decision decision, GroupEntry group, Bitmap before)
@@ -166,7 +172,9 @@ public static class Groups
             var count = rows.Count();
             if (count > MostTold)
             {
-                decision.Event("group", GroupEntry.MoveWord(group.Record.Slug, isIn), $"{count} devices {(isIn ? "came into" : "left")} '{group.Record.Slug}' when its rule was changed.", null, null, null, decision.By);
+                decision.Event(
+                    "group", GroupEntry.MoveWord(group.Record.Slug, isIn),
+                    $"{count} devices {(isIn ? "came into" : "left")} '{group.Record.Slug}' when its rule was changed.", null, null, null, decision.By);
                 continue;
             }
 
@@ -218,13 +226,18 @@ public static class ForTesting
     /// <summary>What a group for testing lets in.</summary>
     internal static string Opens(FleetWorld world, int devices)
     {
-        var open = world.Packages.Values.Where(package => !package.IsRetired && package.Record.State is PackageState.Built or PackageState.Tried).OrderByDescending(package => package.Record.BuiltAt).Select(package => package.Title).ToList();
-        return $"Packages that nobody tried or released may reach {(devices == 1 ? "the 1 device" : $"the {devices} devices")} in it{(open.Count == 0 ? "; there are none now" : $", now {open.Count}: {string.Join(", ", open.Take(SampleSize))}{(open.Count > SampleSize ? ", …" : "")}")}.";
+        var open = world.Packages.Values.Where(package => !package.IsRetired && package.Record.State is PackageState.Built or PackageState.Tried)
+            .OrderByDescending(package => package.Record.BuiltAt).Select(package => package.Title).ToList();
+        return $"Packages that nobody tried or released may reach {(devices == 1 ? "the 1 device" : $"the {devices} devices")} in "
+            + $"it{(open.Count == 0 ? "; there are none now" : $", now {open.Count}: {string.Join(", ", open.Take(SampleSize))}{(open.Count > SampleSize ? ", …" : "")}")}.";
     }
 
     private static string Closes(FleetWorld world, GroupEntry? group)
     {
-        var running = world.Active.Where(each => group is not null && each.Plan.Groups.Contains(group.Record.Slug) && each.Package.Record.State is PackageState.Built or PackageState.Tried).Select(each => $"'{each.Plan.Name}'").ToList();
-        return $"Only what is released may be started for it any more.{(running.Count == 0 ? "" : $" What was started before goes on: {string.Join(", ", running)}.")}";
+        var running = world.Active.Where(
+            each => group is not null && each.Plan.Groups.Contains(group.Record.Slug) && each.Package.Record.State is PackageState.Built or PackageState.Tried)
+            .Select(each => $"'{each.Plan.Name}'").ToList();
+        return $"Only what is released may be started for it any "
+            + $"more.{(running.Count == 0 ? "" : $" What was started before goes on: {string.Join(", ", running)}.")}";
     }
 }

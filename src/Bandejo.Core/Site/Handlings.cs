@@ -13,7 +13,8 @@ namespace Bandejo.Core.Site;
 /// <param name="Restart"><c>as-packaged</c>, <c>as-told</c>, <c>always</c> or <c>never</c>.</param>
 /// <param name="Reset"><c>as-packaged</c> or <c>keep</c>.</param>
 public sealed record HandlingAsk(
-    string? Name, string SignedIn, string Priority, string Restart, string Reset, IReadOnlyList<string> Close, IReadOnlyDictionary<string, string> Settings, IReadOnlyList<string> Apps);
+    string? Name, string SignedIn, string Priority, string Restart, string Reset, IReadOnlyList<string> Close, IReadOnlyDictionary<string, string> Settings,
+    IReadOnlyList<string> Apps);
 
 /// <summary>Whom a change of a handling concerns.</summary>
 /// <param name="Deployments">Those under way that behave otherwise.</param>
@@ -44,7 +45,10 @@ public static class Handlings
         var after = read.Value;
         var reach = ReachOf(world, known, after);
         decision.Do(new PutHandling(after));
-        decision.Audit("handling-kept", $"The handling '{slug}' was {(known is null ? "made" : "changed")}: {after.Values.InWords}{(after.Apps.Count == 0 ? "" : $"; for {string.Join(", ", after.Apps)}")}. {reach.Says}");
+        decision.Audit(
+            "handling-kept",
+            $"The handling '{slug}' was {(known is null ? "made" : "changed")}: {after.Values.InWords}"
+                + $"{(after.Apps.Count == 0 ? "" : $"; for {string.Join(", ", after.Apps)}")}. {reach.Says}");
         return after;
     }
 
@@ -64,7 +68,10 @@ public static class Handlings
 
         if (world.Active.Where(each => each.Plan.Handling == slug).Select(each => each.Plan.Name).ToList() is { Count: > 0 } named)
         {
-            return new Failure(ErrorKind.Conflict, $"{(named.Count == 1 ? "A deployment" : $"{named.Count} deployments")} under way {(named.Count == 1 ? "goes" : "go")} by '{slug}': {string.Join(", ", named.Take(5))}. End {(named.Count == 1 ? "it" : "them")} first, or change the handling.");
+            return new Failure(
+                ErrorKind.Conflict,
+                $"{(named.Count == 1 ? "A deployment" : $"{named.Count} deployments")} under way {(named.Count == 1 ? "goes" : "go")} by '{slug}': "
+                    + $"{string.Join(", ", named.Take(5))}. End {(named.Count == 1 ? "it" : "them")} first, or change the handling.");
         }
 
         var reach = ReachOf(world, found.Value, null);
@@ -79,7 +86,11 @@ public static class Handlings
         var findings = new List<Finding>();
         if (slug.Length is 0 or > LongestSlug || FactCatalog.Slug(slug) != slug || slug == DeploymentPlan.NoHandling)
         {
-            findings.Add(new Finding(slug == DeploymentPlan.NoHandling ? "'none' stands for no handling; choose another name." : $"A handling's short name is lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(slug)}'.", "slug"));
+            findings.Add(new Finding(
+                slug == DeploymentPlan.NoHandling
+                    ? "'none' stands for no handling; choose another name."
+                    : $"A handling's short name is lower-case letters, digits and hyphens, such as '{FactCatalog.Slug(slug)}'.",
+                "slug"));
         }
 
         Check(ask.SignedIn is "as-packaged" or "anybody" or "nobody", "signedIn", "as-packaged, anybody or nobody", ask.SignedIn);
@@ -103,7 +114,8 @@ public static class Handlings
         }
 
         var known = world.Handlings.GetValueOrDefault(slug);
-        return findings.Count == 0 ? new HandlingRecord(slug, string.IsNullOrWhiteSpace(ask.Name) ? known?.Name ?? slug : ask.Name.Trim(), values, apps, (known?.Revision ?? 0) + 1)
+        return findings.Count == 0
+            ? new HandlingRecord(slug, string.IsNullOrWhiteSpace(ask.Name) ? known?.Name ?? slug : ask.Name.Trim(), values, apps, (known?.Revision ?? 0) + 1)
             : new Failure(ErrorKind.Invalid, findings.Count == 1 ? findings[0].Message : $"The handling has {findings.Count} errors.", findings);
 
         void Check(bool holds, string where, string words, string written)
@@ -126,9 +138,22 @@ public static class Handlings
             .Where(each => each.Plan.Handling == slug || (each.Plan.Handling is null && apps.Contains(each.Plan.App)))
             .Where(each => !IsSameForDevices(Effective(before, each), Effective(after, each))).ToList();
         var devices = deployments.Aggregate(new Bitmap(), (rows, each) => rows.Or(each.Targets.In(TargetTraits.With(TargetTrait.Open)))).Count();
-        var says = (deployments.Count == 0 ? "No deployment under way behaves otherwise." : $"{(deployments.Count == 1 ? "1 deployment" : $"{deployments.Count} deployments")} under way {(deployments.Count == 1 ? "behaves" : "behave")} otherwise at once, on {(devices == 1 ? "1 device that is" : $"{devices} devices that are")} still to be changed: {string.Join(", ", deployments.Take(5).Select(each => each.Plan.Name))}{(deployments.Count > 5 ? ", …" : "")}.")
-            + (apps.Count == 0 ? " No app is handled so by itself; a deployment has to name it." : $" Deployments started from now on go by it for {string.Join(", ", apps.Take(10))}{(apps.Count > 10 ? $" and {apps.Count - 10} more" : "")}{(after is null ? " no longer" : "")}.")
-            + (after?.Values.Settings.Count > 0 || before?.Values.Settings.Count > 0 ? " Its values of settings hold for these; what is under way keeps the values it was started with." : "");
+        var says = (
+            deployments.Count == 0
+                ? "No deployment under way behaves otherwise."
+                : $"{(deployments.Count == 1 ? "1 deployment" : $"{deployments.Count} deployments")} under way "
+                    + $"{(deployments.Count == 1 ? "behaves" : "behave")} otherwise at once, on "
+                        + $"{(devices == 1 ? "1 device that is" : $"{devices} devices that are")} still to be changed: "
+                            + $"{string.Join(", ", deployments.Take(5).Select(each => each.Plan.Name))}{(deployments.Count > 5 ? ", …" : "")}.")
+            + (
+                apps.Count == 0
+                    ? " No app is handled so by itself; a deployment has to name it."
+                    : $" Deployments started from now on go by it for {string.Join(", ", apps.Take(10))}"
+                        + $"{(apps.Count > 10 ? $" and {apps.Count - 10} more" : "")}{(after is null ? " no longer" : "")}.")
+            + (
+                after?.Values.Settings.Count > 0 || before?.Values.Settings.Count > 0
+                    ? " Its values of settings hold for these; what is under way keeps the values it was started with."
+                    : "");
         return new HandlingReach(apps, deployments, devices, says);
 
         HandlingRecord? Effective(HandlingRecord? handling, DeploymentEntry each) =>
@@ -139,7 +164,8 @@ public static class Handlings
     private static bool IsSameForDevices(HandlingRecord? one, HandlingRecord? other)
     {
         var (a, b) = (one?.Values ?? new KeptHandling(), other?.Values ?? new KeptHandling());
-        return (a.NobodySignedIn, a.LowPriority, a.Restart, a.KeepsAll) == (b.NobodySignedIn, b.LowPriority, b.Restart, b.KeepsAll) && a.Close.SequenceEqual(b.Close);
+        return (a.NobodySignedIn, a.LowPriority, a.Restart, a.KeepsAll) == (b.NobodySignedIn, b.LowPriority, b.Restart, b.KeepsAll)
+            && a.Close.SequenceEqual(b.Close);
     }
 
     /// <summary>What stands against handling an app so.</summary>

@@ -19,7 +19,11 @@ public static class JoinCodes
 
         if (group is not null && decision.World.Groups.GetValueOrDefault(group) is not { Rule: null })
         {
-            return new Failure(ErrorKind.NotFound, decision.World.Groups.ContainsKey(group) ? $"'{group}' is a rule group; devices come into it by its rule. Name a listed group, or none." : $"There is no group '{group}'.");
+            return new Failure(
+                ErrorKind.NotFound,
+                decision.World.Groups.ContainsKey(group)
+                    ? $"'{group}' is a rule group; devices come into it by its rule. Name a listed group, or none."
+                    : $"There is no group '{group}'.");
         }
 
         var code = new JoinCodeRecord(decision.NewId(), hash, group, uses, decision.Now.AddHours(hours), decision.By!);

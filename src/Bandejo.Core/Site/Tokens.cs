@@ -6,11 +6,13 @@ namespace Bandejo.Core.Site;
 public sealed record Rights(AccountRecord Account, TokenRecord Token, IReadOnlyList<string> Roles)
 {
     /// <summary>
-    /// Who comes with a secret, by its hash; null where they may not be here any more. Asked at each request, and again and again on lines that stay open: whoever
+    /// Who comes with a secret, by its hash; null where they may not be here any more. Asked at each request, and again and again on lines that stay open:
+    /// whoever
     /// is disabled, has another password, lost a role, signed out, or whose token was ended has no rights any more, from that moment on.
     /// </summary>
     public static Rights? Of(FleetWorld world, string hash) =>
-        world.Tokens.GetValueOrDefault(hash) is { } token && token.Expires > world.Now && world.Accounts.GetValueOrDefault(token.Account) is { IsDisabled: false } account
+        world.Tokens.GetValueOrDefault(hash) is { } token && token.Expires > world.Now
+            && world.Accounts.GetValueOrDefault(token.Account) is { IsDisabled: false } account
             ? new Rights(account, token, token.Roles is { } fewer ? [.. account.Roles.Where(fewer.Contains)] : account.Roles)
             : null;
 }
@@ -40,14 +42,18 @@ public static class Tokens
             return new Failure(ErrorKind.Invalid, $"A token is good for 1 to {LongestDays} days.");
         }
 
-        if (roles is not null && (roles.Count == 0 || roles.Any(role => !account.Roles.Contains(role) && !account.Roles.Contains(Roles.Administrator)) || roles.Any(role => !Roles.All.Contains(role))))
+        if (roles is not null
+            && (roles.Count == 0 || roles.Any(role => !account.Roles.Contains(role) && !account.Roles.Contains(Roles.Administrator)) || roles.Any(
+                role => !Roles.All.Contains(role))))
         {
             return new Failure(ErrorKind.Invalid, $"A token has no roles that its person lacks; {account.Account} has {string.Join(", ", account.Roles)}.");
         }
 
-        var token = new TokenRecord(decision.NewId(), decision.By!, hash, label, decision.Now, decision.Now.AddDays(days ?? UsualDays), roles?.Distinct().ToList());
+        var token = new TokenRecord(
+            decision.NewId(), decision.By!, hash, label, decision.Now, decision.Now.AddDays(days ?? UsualDays), roles?.Distinct().ToList());
         decision.Do(new PutToken(token));
-        decision.Audit("token-made", $"{decision.By} made a personal token ({label}){(token.Roles is { } fewer ? $" with the roles {string.Join(", ", fewer)}" : "")}.");
+        decision.Audit(
+            "token-made", $"{decision.By} made a personal token ({label}){(token.Roles is { } fewer ? $" with the roles {string.Join(", ", fewer)}" : "")}.");
         return token;
     }
 
@@ -76,7 +82,10 @@ public static class Tokens
         }
 
         decision.Do(new DeleteToken(id, token.Hash));
-        decision.Audit("token-ended", $"{decision.By} ended a {(token.IsSession ? "session" : $"personal token ({token.Label})")}{(token.Account == decision.By ? "" : $" of {token.Account}")}.");
+        decision.Audit(
+            "token-ended",
+            $"{decision.By} ended a {(token.IsSession ? "session" : $"personal token ({token.Label})")}"
+                + $"{(token.Account == decision.By ? "" : $" of {token.Account}")}.");
         return true;
     }
 

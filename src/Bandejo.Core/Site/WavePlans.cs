@@ -33,7 +33,8 @@ public static class WavePlans
 
         var plan = new WavePlanRecord(slug, string.IsNullOrWhiteSpace(name) ? known?.Name ?? slug : name.Trim(), written, (known?.Revision ?? 0) + 1);
         decision.Do(new PutWavePlan(plan));
-        decision.Audit("wave-plan-kept", $"The wave plan '{slug}' was {(known is null ? "made" : "changed")}: {string.Join(" / ", waves.Select(wave => wave.Name))}.");
+        decision.Audit(
+            "wave-plan-kept", $"The wave plan '{slug}' was {(known is null ? "made" : "changed")}: {string.Join(" / ", waves.Select(wave => wave.Name))}.");
         return plan;
     }
 

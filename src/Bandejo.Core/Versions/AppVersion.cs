@@ -9,12 +9,14 @@ namespace Bandejo.Core.Versions;
 /// with one total order. The order, in full:
 /// <list type="number">
 /// <item>Case, a leading <c>v</c> before a digit, and which separator stands between parts (<c>. - _ : /</c> or a blank) do not matter.</item>
-/// <item>Digits before a colon at the very beginning are an epoch, as Debian and RPM write it (deb-version(7)): it weighs before all else; where none stands it is 0.</item>
+/// <item>Digits before a colon at the very beginning are an epoch, as Debian and RPM write it (deb-version(7)): it weighs before all else; where none stands it
+/// is 0.</item>
 /// <item>The text is cut into numbers and words; <c>24H2</c> is 24, h, 2. Numbers compare by value, however long.</item>
 /// <item>Zeros at the end, or before a word, do not matter: <c>75</c> equals <c>75.0</c>, <c>3.0-rc2</c> equals <c>3-rc2</c>.</item>
 /// <item>At the first difference: <c>~</c> is before an early word (dev, alpha, a, beta, b, pre, preview, rc, c, in this order), an early word is before
 /// the end, the end is before any other word, and a word is before a number. Words compare by their letters.</item>
-/// <item>A single letter directly behind a number and at the very end is a patch letter, not an early word: <c>1.2 &lt; 1.2b</c>, but <c>1.2b3 &lt; 1.2</c>.</item>
+/// <item>A single letter directly behind a number and at the very end is a patch letter, not an early word: <c>1.2 &lt; 1.2b</c>, but <c>1.2b3 &lt;
+/// 1.2</c>.</item>
 /// <item>Last, <c>+N</c> with a whole number N is the revision: <c>2.4.1 &lt; 2.4.1+2</c>. Any other text behind <c>+</c> is read as further parts.</item>
 /// </list>
 /// Equality is equality in this order; <see cref="ToString"/> gives the text as it was written.
@@ -42,7 +44,9 @@ public sealed class AppVersion : IComparable<AppVersion>, IEquatable<AppVersion>
     /// <summary>The number behind <c>+</c>; 0 where there is none.</summary>
     public int Revision { get; }
 
-    /// <summary>Reads a version. False for an empty text, one over <see cref="MaxLength"/>, one without a letter or digit, or with control characters.</summary>
+    /// <summary>
+    /// Reads a version. False for an empty text, one over <see cref="MaxLength"/>, one without a letter or digit, or with control characters.
+    /// </summary>
     public static bool TryParse(string? text, [NotNullWhen(true)] out AppVersion? version)
     {
         version = null;
@@ -84,7 +88,8 @@ public sealed class AppVersion : IComparable<AppVersion>, IEquatable<AppVersion>
         }
 
         var hasEpoch = epoch > 0 && epoch + 1 < body.Length && body[epoch] == ':';
-        version = new AppVersion(text, new Part(Rank.Number, hasEpoch ? body[..epoch].TrimStart('0') : ""), Cut(hasEpoch ? body[(epoch + 1)..] : body), revision);
+        version = new AppVersion(
+            text, new Part(Rank.Number, hasEpoch ? body[..epoch].TrimStart('0') : ""), Cut(hasEpoch ? body[(epoch + 1)..] : body), revision);
         return true;
     }
 

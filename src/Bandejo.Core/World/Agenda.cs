@@ -1,7 +1,8 @@
 namespace Bandejo.Core.World;
 
 /// <summary>
-/// What is to be looked at when: each deployment with its next moment. Whatever waits for a moment (a try, a soak, an opening, a proof that ages, silence in the
+/// What is to be looked at when: each deployment with its next moment. Whatever waits for a moment (a try, a soak, an opening, a proof that ages, silence in
+/// the
 /// middle of work) stands in it through its deployment; nothing is gone through for time.
 /// </summary>
 public sealed class Agenda

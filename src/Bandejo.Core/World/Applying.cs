@@ -301,7 +301,8 @@ public sealed partial class FleetWorld
         void Become(DeploymentRecord after)
         {
             // Whether its devices may start may have changed with it.
-            if (deployment.State.Status != after.State.Status || !deployment.State.Waves.Select(wave => wave.OpenedAt).SequenceEqual(after.State.Waves.Select(wave => wave.OpenedAt)))
+            if (deployment.State.Status != after.State.Status
+                || !deployment.State.Waves.Select(wave => wave.OpenedAt).SequenceEqual(after.State.Waves.Select(wave => wave.OpenedAt)))
             {
                 DoubtAll(deployment.Targets.AllRows());
             }
@@ -427,7 +428,9 @@ public sealed partial class FleetWorld
         while (facts.MoveNext())
         {
             var meaning = meanings.Fact(facts.Name);
-            ReadOnlySpan<char> text = facts.Value.Length <= room.Length ? room[..Encoding.UTF8.GetChars(facts.Value, room)] : Encoding.UTF8.GetString(facts.Value);
+            ReadOnlySpan<char> text = facts.Value.Length <= room.Length
+                ? room[..Encoding.UTF8.GetChars(facts.Value, room)]
+                : Encoding.UTF8.GetString(facts.Value);
             Columns.Set(device.Row, meaning.Column, meaning.Value(text));
             said.Add(meaning.Column);
             if (meaning.IsLookedFor)

@@ -38,7 +38,8 @@ public sealed class Decision
             return;
         }
 
-        // A target that moves twice in a row is kept as it stands at the end. One that stands twice costs only room, so that no more than the last few are looked at.
+        // A target that moves twice in a row is kept as it stands at the end. One that stands twice costs only room, so that no more than the last few are
+        // looked at.
         if (change is PutTarget(var deployment, var target))
         {
             for (var i = _changes.Count - 1; i >= Math.Max(_begin, _changes.Count - 4); i--)
@@ -72,13 +73,16 @@ public sealed class Decision
     }
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>
-    public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) => Event("audit", what, text, reason, device, deployment, By);
+    public void Audit(string what, string text, string? reason = null, string? device = null, string? deployment = null) =>
+        Event("audit", what, text, reason, device, deployment, By);
 
     /// <summary>Adds a line to what came into a group and went out of it.</summary>
     public void Moved(GroupEntry group, DeviceEntry device, bool isIn)
     {
         var why = group.Rule?.Evaluate(World.Columns.Row(device.Row)).Why ?? "";
-        Event("group", GroupEntry.MoveWord(group.Record.Slug, isIn), $"{device.Name} {(isIn ? "came into" : "left")} '{group.Record.Slug}'{(why.Length > 0 ? $": {why}" : "")}.", null, device.Id, null, By);
+        Event(
+            "group", GroupEntry.MoveWord(group.Record.Slug, isIn),
+            $"{device.Name} {(isIn ? "came into" : "left")} '{group.Record.Slug}'{(why.Length > 0 ? $": {why}" : "")}.", null, device.Id, null, By);
     }
 
     /// <summary>Adds an event.</summary>
@@ -97,7 +101,8 @@ public static class Deciding
     /// <param name="newId">Gives an identity that nothing has yet.</param>
     /// <param name="changes">What must be kept goes to its end.</param>
     /// <param name="command">Decides.</param>
-    public static Outcome<T> Decide<T>(this FleetWorld world, string? by, DateTimeOffset now, Func<string> newId, List<Change> changes, Func<Decision, Outcome<T>> command)
+    public static Outcome<T> Decide<T>(
+        this FleetWorld world, string? by, DateTimeOffset now, Func<string> newId, List<Change> changes, Func<Decision, Outcome<T>> command)
     {
         world.Now = now;
         var (begin, undo, isDone) = (changes.Count, new List<Action>(), false);

@@ -54,7 +54,10 @@ public sealed class DeploymentEntry
     internal DateTimeOffset? Moment => IsPending || (IsDirty && IsActive) ? DateTimeOffset.MinValue : IsActive ? LookAt : null;
 
     /// <summary>Why its devices stand still where it is stopped itself; the same object as long as it is so.</summary>
-    internal Reason Stopped => _stopped is { } known && ReferenceEquals(known.State, State) ? known.Reason : (_stopped = new Stop(State, new Reason(ReasonCode.DeploymentStopped, DeploymentMachine.InWords(State.Status), State.Reason))).Reason;
+    internal Reason Stopped =>
+        _stopped is { } known && ReferenceEquals(known.State, State)
+            ? known.Reason
+            : (_stopped = new Stop(State, new Reason(ReasonCode.DeploymentStopped, DeploymentMachine.InWords(State.Status), State.Reason))).Reason;
 
     /// <summary>Why devices of a wave that is closed stand still; the same object each time.</summary>
     internal Reason Closed(int wave)
@@ -65,7 +68,9 @@ public sealed class DeploymentEntry
         }
 
         var name = Plan.Waves[wave].Name;
-        return _closed[wave] = wave == 0 ? new Reason(ReasonCode.WaveAboutToOpen, name) : new Reason(ReasonCode.WaveOpensAfter, name, Plan.Waves[wave - 1].Name, Plan.Waves[wave - 1].GateInWords);
+        return _closed[wave] = wave == 0
+            ? new Reason(ReasonCode.WaveAboutToOpen, name)
+            : new Reason(ReasonCode.WaveOpensAfter, name, Plan.Waves[wave - 1].Name, Plan.Waves[wave - 1].GateInWords);
     }
 
     internal DeploymentEntry Still(Func<int, string> deviceOf) => _still ??= new DeploymentEntry(this, deviceOf);

@@ -23,7 +23,8 @@ public sealed class DeviceBook
     private Lazy<(string[] Names, int[] Rows)>? _byName;
     private DeviceBook? _still;
 
-    public DeviceBook() => (_ids, _names, _keys, _rows) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal), new(StringComparer.Ordinal), new(NoDevices));
+    public DeviceBook() =>
+        (_ids, _names, _keys, _rows) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal), new(StringComparer.Ordinal), new(NoDevices));
 
     private DeviceBook(DeviceBook moving)
     {

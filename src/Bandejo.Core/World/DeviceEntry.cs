@@ -33,7 +33,10 @@ public sealed class DeviceEntry(DeviceRecord record, int row, DevicePresence pre
     public DeviceMemory Memory => Presence.Memory;
 }
 
-/// <summary>What changes at every check-in of a device and is not kept each time. The same for whoever decides and whoever reads what stands still: it may be ahead of what else is read.</summary>
+/// <summary>
+/// What changes at every check-in of a device and is not kept each time. The same for whoever decides and whoever reads what stands still: it may be ahead of
+/// what else is read.
+/// </summary>
 public sealed class DevicePresence
 {
     private long _heard;
@@ -61,20 +64,26 @@ public sealed class DevicePresence
         internal set => _memory = value;
     }
 
-    /// <summary>The tag of whom it believes to be this service, as of its last check-in over TLS; null where there was none since the start. Decides nothing.</summary>
+    /// <summary>
+    /// The tag of whom it believes to be this service, as of its last check-in over TLS; null where there was none since the start. Decides nothing.
+    /// </summary>
     public string? TrustTag { get; set; }
 
     /// <summary>The tag of its orders as last worked out; whether it still holds, the world knows.</summary>
     internal string? OrdersTag { get; set; }
 }
 
-/// <summary>What a device said last, as far as it is needed to understand what it says next. Not kept: after a start the device says it again, or the store is asked.</summary>
+/// <summary>
+/// What a device said last, as far as it is needed to understand what it says next. Not kept: after a start the device says it again, or the store is asked.
+/// </summary>
 public sealed record DeviceMemory
 {
     /// <summary>Nothing heard since the start.</summary>
     public static DeviceMemory Nothing { get; } = new();
 
-    /// <summary>When the newest attempt that it reported began, by its own clock; one that began later is new for certain. Null until the store was asked.</summary>
+    /// <summary>
+    /// When the newest attempt that it reported began, by its own clock; one that began later is new for certain. Null until the store was asked.
+    /// </summary>
     public DateTimeOffset? NewestAttempt { get; init; }
 
     /// <summary>The ended attempts that its last check-in spoke of: what it sends again at once may not be in the store yet.</summary>

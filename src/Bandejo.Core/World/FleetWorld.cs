@@ -6,7 +6,8 @@ using Bandejo.Core.Rules;
 namespace Bandejo.Core.World;
 
 /// <summary>
-/// Everything that anything is decided by. <see cref="Apply(Change)"/> is the only thing that alters it: at work, at the start, in a simulation. One thread at a time
+/// Everything that anything is decided by. <see cref="Apply(Change)"/> is the only thing that alters it: at work, at the start, in a simulation. One thread at
+/// a time
 /// alters it or looks at it; what <see cref="Still"/> gives may be read by any number, however long they take.
 /// </summary>
 public sealed partial class FleetWorld
@@ -36,10 +37,12 @@ public sealed partial class FleetWorld
     private FleetWorld(FleetWorld moving, SortedList<string, GroupEntry> groups, SortedList<string, DeploymentEntry> deployments, DateTimeOffset now)
     {
         _isStill = true;
-        (Words, CheckInInterval, _contentsOf, _silence, Now, LastEvent) = (moving.Words, moving.CheckInInterval, moving._contentsOf, moving._silence, now, moving.LastEvent);
+        (Words, CheckInInterval, _contentsOf, _silence, Now, LastEvent) = (
+            moving.Words, moving.CheckInInterval, moving._contentsOf, moving._silence, now, moving.LastEvent);
         (Columns, Texts, Devices, OpenAttempts) = (moving.Columns.Still(), moving.Texts.Still(), moving.Devices.Still(), []);
         (Settings, Accounts, Tokens, JoinCodes) = (moving.Settings, moving.Accounts, moving.Tokens, moving.JoinCodes);
-        (Packages, WavePlans, Handlings, DeviceTrials, SlowAttempts) = (moving.Packages, moving.WavePlans, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts);
+        (Packages, WavePlans, Handlings, DeviceTrials, SlowAttempts) = (
+            moving.Packages, moving.WavePlans, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts);
         (_groups, _deployments, Unsorted) = (groups, deployments, moving.Unsorted.Still());
     }
 
@@ -64,13 +67,15 @@ public sealed partial class FleetWorld
 
     public ImmutableDictionary<string, string> Settings { get; private set; } = ImmutableDictionary.Create<string, string>(StringComparer.Ordinal);
 
-    public ImmutableDictionary<string, AccountRecord> Accounts { get; private set; } = ImmutableDictionary.Create<string, AccountRecord>(StringComparer.Ordinal);
+    public ImmutableDictionary<string, AccountRecord> Accounts { get; private set; } = ImmutableDictionary.Create<string, AccountRecord>(
+        StringComparer.Ordinal);
 
     /// <summary>Personal tokens by the hash of their secret.</summary>
     public ImmutableDictionary<string, TokenRecord> Tokens { get; private set; } = ImmutableDictionary.Create<string, TokenRecord>(StringComparer.Ordinal);
 
     /// <summary>Join codes by their hash.</summary>
-    public ImmutableDictionary<string, JoinCodeRecord> JoinCodes { get; private set; } = ImmutableDictionary.Create<string, JoinCodeRecord>(StringComparer.Ordinal);
+    public ImmutableDictionary<string, JoinCodeRecord> JoinCodes { get; private set; } = ImmutableDictionary.Create<string, JoinCodeRecord>(
+        StringComparer.Ordinal);
 
     private readonly SortedList<string, GroupEntry> _groups;
 
@@ -90,7 +95,10 @@ public sealed partial class FleetWorld
 
     /// <summary>Those that have not ended and are about one app.</summary>
     public IReadOnlyList<DeploymentEntry> ActiveOfApp(string app) =>
-        (_activeOfApp ??= Active.GroupBy(deployment => deployment.Plan.App, StringComparer.Ordinal).ToDictionary(group => group.Key, group => group.ToArray(), StringComparer.Ordinal)).GetValueOrDefault(app) ?? [];
+        (_activeOfApp ??= Active.GroupBy(deployment => deployment.Plan.App, StringComparer.Ordinal).ToDictionary(
+            group => group.Key, group => group.ToArray(), StringComparer.Ordinal))
+            .GetValueOrDefault(app)
+            ?? [];
 
     /// <summary>The group of a slug; null for none.</summary>
     public GroupEntry? Group(string slug) => (_groupOf ??= _groups.ToDictionary(StringComparer.Ordinal)).GetValueOrDefault(slug);
@@ -99,19 +107,23 @@ public sealed partial class FleetWorld
     public Agenda Agenda { get; } = new();
 
     /// <summary>Wave plans by slug.</summary>
-    public ImmutableSortedDictionary<string, WavePlanRecord> WavePlans { get; private set; } = ImmutableSortedDictionary.Create<string, WavePlanRecord>(StringComparer.Ordinal);
+    public ImmutableSortedDictionary<string, WavePlanRecord> WavePlans { get; private set; } = ImmutableSortedDictionary.Create<string, WavePlanRecord>(
+        StringComparer.Ordinal);
 
     /// <summary>Kept handlings by their short names.</summary>
-    public ImmutableSortedDictionary<string, HandlingRecord> Handlings { get; private set; } = ImmutableSortedDictionary.Create<string, HandlingRecord>(StringComparer.Ordinal);
+    public ImmutableSortedDictionary<string, HandlingRecord> Handlings { get; private set; } = ImmutableSortedDictionary.Create<string, HandlingRecord>(
+        StringComparer.Ordinal);
 
     /// <summary>The last trial that each device was asked for, by device.</summary>
-    public ImmutableDictionary<string, DeviceTrialRecord> DeviceTrials { get; private set; } = ImmutableDictionary.Create<string, DeviceTrialRecord>(StringComparer.Ordinal);
+    public ImmutableDictionary<string, DeviceTrialRecord> DeviceTrials { get; private set; } = ImmutableDictionary.Create<string, DeviceTrialRecord>(
+        StringComparer.Ordinal);
 
     /// <summary>Attempts that have begun and not ended, by identity. Decided by, and not read: what stands still has none.</summary>
     public Dictionary<string, AttemptRecord> OpenAttempts { get; }
 
     /// <summary>Those of them that take longer than expected, as their devices say.</summary>
-    public ImmutableDictionary<string, AttemptRecord> SlowAttempts { get; private set; } = ImmutableDictionary.Create<string, AttemptRecord>(StringComparer.Ordinal);
+    public ImmutableDictionary<string, AttemptRecord> SlowAttempts { get; private set; } = ImmutableDictionary.Create<string, AttemptRecord>(
+        StringComparer.Ordinal);
 
     /// <summary>The number of the last event; 0 for none.</summary>
     public long LastEvent { get; private set; }
@@ -209,7 +221,9 @@ public sealed partial class FleetWorld
 
     /// <summary>What a deployment goes by: the handling that it names, else the one that its app has; null for as the package has it.</summary>
     public HandlingRecord? HandlingOf(string app, string? named) =>
-        named == DeploymentPlan.NoHandling ? null : named is not null ? Handlings.GetValueOrDefault(named) : Handlings.Values.FirstOrDefault(each => each.Apps.Contains(app));
+        named == DeploymentPlan.NoHandling ? null
+            : named is not null ? Handlings.GetValueOrDefault(named)
+            : Handlings.Values.FirstOrDefault(each => each.Apps.Contains(app));
 
     /// <summary>Whether a device is certainly in a group.</summary>
     public bool IsIn(string group, DeviceEntry device) => _groups.TryGetValue(group, out var entry) && entry.In[device.Row];

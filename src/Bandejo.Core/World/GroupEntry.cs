@@ -16,7 +16,8 @@ public sealed class GroupEntry
         Rule = record.Rule is null ? null : Rule.OfKept(record.Rule);
     }
 
-    private GroupEntry(GroupEntry moving) => (Record, Rule, In, NotKnown, _still) = (moving.Record, moving.Rule, moving.In.Still(), moving.NotKnown.Still(), this);
+    private GroupEntry(GroupEntry moving) =>
+        (Record, Rule, In, NotKnown, _still) = (moving.Record, moving.Rule, moving.In.Still(), moving.NotKnown.Still(), this);
 
     public GroupRecord Record { get; private set; }
 

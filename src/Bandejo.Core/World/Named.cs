@@ -23,7 +23,9 @@ public static class Named
             return exact;
         }
 
-        var found = world.Deployments.Values.Where(each => each.Plan.Name.Equals(named, StringComparison.OrdinalIgnoreCase) || (named.Length >= 4 && each.Id.StartsWith(named, StringComparison.Ordinal))).ToList();
+        var found = world.Deployments.Values.Where(each => each.Plan.Name.Equals(named, StringComparison.OrdinalIgnoreCase) || (
+            named.Length >= 4 && each.Id.StartsWith(named, StringComparison.Ordinal)))
+            .ToList();
         var active = found.Where(each => each.IsActive).ToList();
         if ((active.Count > 0 ? active : found) is [var one])
         {
@@ -31,11 +33,14 @@ public static class Named
         }
 
         return found.Count > 1
-            ? new Failure(ErrorKind.Conflict, $"'{named}' names {found.Count} deployments: {string.Join(", ", found.Select(each => each.Id))}. Use one of these.")
+            ? new Failure(
+                ErrorKind.Conflict, $"'{named}' names {found.Count} deployments: {string.Join(", ", found.Select(each => each.Id))}. Use one of these.")
             : None("deployment", named, world.Deployments.Values.Select(each => each.Plan.Name));
     }
 
-    /// <summary>A package by digest, by the beginning of one (8 characters or more), by <c>app version</c>, or by an app's slug: its newest released package.</summary>
+    /// <summary>
+    /// A package by digest, by the beginning of one (8 characters or more), by <c>app version</c>, or by an app's slug: its newest released package.
+    /// </summary>
     public static Outcome<PackageEntry> Package(FleetWorld world, string named)
     {
         var text = named.Trim();
@@ -65,19 +70,26 @@ public static class Named
         if (parts.Length == 1)
         {
             return ofApp.Find(package => package.Record.State == PackageState.Released && !package.IsRetired)
-                ?? (Outcome<PackageEntry>)new Failure(ErrorKind.NotFound, $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
+                ?? (Outcome<PackageEntry>)new Failure(
+                    ErrorKind.NotFound,
+                    $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
         }
 
         return AppVersion.TryParse(parts[1], out var version) && ofApp.Find(package => package.Version == version) is { } found
             ? found
-            : new Failure(ErrorKind.NotFound, $"There is no version {parts[1]} of '{slug}'. There are: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
+            : new Failure(
+                ErrorKind.NotFound,
+                $"There is no version {parts[1]} of '{slug}'. There are: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
     }
 
-    public static Outcome<GroupEntry> Group(FleetWorld world, string slug) => world.Groups.TryGetValue(slug, out var group) ? group : None("group", slug, world.Groups.Keys);
+    public static Outcome<GroupEntry> Group(FleetWorld world, string slug) =>
+        world.Groups.TryGetValue(slug, out var group) ? group : None("group", slug, world.Groups.Keys);
 
-    public static Outcome<WavePlanRecord> WavePlan(FleetWorld world, string slug) => world.WavePlans.TryGetValue(slug, out var plan) ? plan : None("wave plan", slug, world.WavePlans.Keys);
+    public static Outcome<WavePlanRecord> WavePlan(FleetWorld world, string slug) =>
+        world.WavePlans.TryGetValue(slug, out var plan) ? plan : None("wave plan", slug, world.WavePlans.Keys);
 
-    public static Outcome<HandlingRecord> Handling(FleetWorld world, string slug) => world.Handlings.TryGetValue(slug, out var handling) ? handling : None("handling", slug, world.Handlings.Keys);
+    public static Outcome<HandlingRecord> Handling(FleetWorld world, string slug) =>
+        world.Handlings.TryGetValue(slug, out var handling) ? handling : None("handling", slug, world.Handlings.Keys);
 
     /// <summary>A device by identity or name.</summary>
     public static Outcome<DeviceEntry> Device(FleetWorld world, string named) => world.Devices.Find(named) is { } device ? device : NoDevice(world, named);
@@ -89,7 +101,8 @@ public static class Named
         return new Failure(ErrorKind.NotFound, $"There is no device '{named}'." + Meant(near));
     }
 
-    private static Failure None(string noun, string named, IEnumerable<string> there) => new(ErrorKind.NotFound, $"There is no {noun} '{named}'." + Meant(Suggest.Nearest(named, there)));
+    private static Failure None(string noun, string named, IEnumerable<string> there) =>
+        new(ErrorKind.NotFound, $"There is no {noun} '{named}'." + Meant(Suggest.Nearest(named, there)));
 
     private static string Meant(string? near) => near is null ? "" : $" Did you mean '{near}'?";
 }

@@ -5,13 +5,16 @@ using Bandejo.Core.Packages;
 namespace Bandejo.Core.World;
 
 /// <summary>An account as it is kept.</summary>
-public sealed record AccountRecord(string Account, string Name, string PasswordHash, IReadOnlyList<string> Roles, bool IsDisabled, IReadOnlyList<KeyRecord> SigningKeys, int Revision);
+public sealed record AccountRecord(
+    string Account, string Name, string PasswordHash, IReadOnlyList<string> Roles, bool IsDisabled, IReadOnlyList<KeyRecord> SigningKeys, int Revision);
 
 /// <summary>A P-256 public key; <paramref name="KeyId"/> is its RFC 7638 thumbprint.</summary>
 public sealed record KeyRecord(string KeyId, string X, string Y);
 
 /// <summary>A personal token; only the hash of its secret is kept.</summary>
-public sealed record TokenRecord(string Id, string Account, string Hash, string Label, DateTimeOffset Created, DateTimeOffset Expires, IReadOnlyList<string>? Roles = null, bool IsSession = false);
+public sealed record TokenRecord(
+    string Id, string Account, string Hash, string Label, DateTimeOffset Created, DateTimeOffset Expires, IReadOnlyList<string>? Roles = null,
+    bool IsSession = false);
 
 /// <summary>A join code; only its hash is kept.</summary>
 public sealed record JoinCodeRecord(string Id, string Hash, string? Group, int UsesLeft, DateTimeOffset Expires, string MadeBy);
@@ -39,14 +42,17 @@ public sealed record HandlingRecord(string Slug, string Name, KeptHandling Value
 /// <param name="Document">The text of <c>package.json</c>, exactly as signed.</param>
 /// <param name="Signature">The builder's JWS.</param>
 /// <param name="Seal">The service's JWS for devices.</param>
-public sealed record PackageRecord(string Digest, string App, string Version, string Document, string Signature, string Seal, string BuiltBy, DateTimeOffset BuiltAt, PackageState State, IReadOnlyList<LifeRecord> History);
+public sealed record PackageRecord(
+    string Digest, string App, string Version, string Document, string Signature, string Seal, string BuiltBy, DateTimeOffset BuiltAt, PackageState State,
+    IReadOnlyList<LifeRecord> History);
 
 /// <summary>A step in the life of a package.</summary>
 public sealed record LifeRecord(string State, string By, DateTimeOffset At, string Reason, string? Trial = null);
 
 /// <summary>A deployment: what was asked for, in the words of the request, and where it stands.</summary>
 /// <param name="Request">JSON of the request.</param>
-/// <param name="Plan">What came of the request when it was started, so that no later meaning of its words or of what it left open changes it; null only on its way from the store, where it was started before that was kept.</param>
+/// <param name="Plan">What came of the request when it was started, so that no later meaning of its words or of what it left open changes it; null only on its
+/// way from the store, where it was started before that was kept.</param>
 public sealed record DeploymentRecord(string Id, string Name, string Package, string Request, DeploymentState State, DeploymentPlan? Plan = null)
 {
     /// <summary>Why this version of the program cannot read what was started; null where it can.</summary>
@@ -55,11 +61,13 @@ public sealed record DeploymentRecord(string Id, string Name, string Package, st
 
 /// <summary>One try.</summary>
 public sealed record AttemptRecord(
-    string Id, string Deployment, string Device, string Kind, string Version, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase, int? ExitCode, string Message, bool HasLog);
+    string Id, string Deployment, string Device, string Kind, string Version, DateTimeOffset StartedAt, DateTimeOffset? EndedAt, string? Outcome, string Phase,
+    int? ExitCode, string Message, bool HasLog);
 
 /// <summary>A line of the journal, the audit trail or a target's history.</summary>
 /// <param name="Number">Rises by one; 1 is the first.</param>
-public sealed record EventRecord(long Number, DateTimeOffset At, string Topic, string What, string? By, string? Deployment, string? Device, string Text, string? Reason);
+public sealed record EventRecord(
+    long Number, DateTimeOffset At, string Topic, string What, string? By, string? Deployment, string? Device, string Text, string? Reason);
 
 /// <summary>The last trial that a device was asked for.</summary>
 /// <param name="Package">The package's digest.</param>
@@ -67,4 +75,5 @@ public sealed record EventRecord(long Number, DateTimeOffset At, string Topic, s
 /// <param name="Says">How it ended, for people; empty while it has not.</param>
 /// <param name="Kept">The name under which its steps are kept; null while there are none.</param>
 public sealed record DeviceTrialRecord(
-    string Id, string Device, string Package, string Variant, string? Earlier, IReadOnlyDictionary<string, string>? Settings, string By, DateTimeOffset AskedAt, DateTimeOffset? BeganAt, DateTimeOffset? EndedAt, bool HasPassed, string Says, string? Kept);
+    string Id, string Device, string Package, string Variant, string? Earlier, IReadOnlyDictionary<string, string>? Settings, string By, DateTimeOffset AskedAt,
+    DateTimeOffset? BeganAt, DateTimeOffset? EndedAt, bool HasPassed, string Says, string? Kept);

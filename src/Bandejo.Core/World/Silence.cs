@@ -12,7 +12,11 @@ public sealed partial class FleetWorld
     public IReadOnlyList<Tally> TalliesToShow(DeploymentEntry deployment)
     {
         var silent = SilentRows();
-        return [.. Tallies(deployment).Select((tally, wave) => deployment.State.Waves[wave].OpenedAt is null ? tally : tally with { Silent = deployment.Targets.SilentRowsIn(wave, deployment.Plan.Waves[wave].Gate, silent).Count() })];
+        return [.. Tallies(deployment).Select(
+            (tally, wave) =>
+                deployment.State.Waves[wave].OpenedAt is null
+                    ? tally
+                    : tally with { Silent = deployment.Targets.SilentRowsIn(wave, deployment.Plan.Waves[wave].Gate, silent).Count() })];
     }
 
     /// <summary>The devices that a deployment waits for in its open waves, and that were not heard from for long.</summary>

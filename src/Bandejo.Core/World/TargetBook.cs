@@ -360,7 +360,8 @@ public sealed class TargetBook
         }
 
         private Page(Page page, object writer) =>
-            (Writer, Cells, Waves, States, DueFrom) = (writer, (TargetCell[])page.Cells.Clone(), (byte[])page.Waves.Clone(), (ulong[])page.States.Clone(), page.DueFrom);
+            (Writer, Cells, Waves, States, DueFrom) = (
+                writer, (TargetCell[])page.Cells.Clone(), (byte[])page.Waves.Clone(), (ulong[])page.States.Clone(), page.DueFrom);
 
         /// <summary>Whoever may write here without copying it first.</summary>
         public object Writer { get; }

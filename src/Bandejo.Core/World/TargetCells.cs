@@ -60,9 +60,11 @@ internal struct TargetCell
     public static TargetCell Of(Target target, Sharing sharing)
     {
         var (tries, repairs) = (Math.Min(target.Tries, MostTries), Math.Min(target.Repairs, MostRepairs));
-        var flags = (target.HasBegun ? 1 : 0) | (target.IsInstalledHere ? 2 : 0) | (target.IsGoingBack ? 4 : 0) | (target.IsToGoBack ? 8 : 0) | (target.CannotGoBack ? 16 : 0) | (target.HasFailed ? 32 : 0);
+        var flags = (target.HasBegun ? 1 : 0) | (target.IsInstalledHere ? 2 : 0) | (target.IsGoingBack ? 4 : 0) | (target.IsToGoBack ? 8 : 0) | (
+            target.CannotGoBack ? 16 : 0) | (target.HasFailed ? 32 : 0);
         var seldom = new Seldom(
-            target.Next, target.TroubleAt, target.TakenAt, target.WaitsFor, target.Harms, target.Harm, target.Tries > tries ? target.Tries : 0, target.Repairs > repairs ? target.Repairs : 0);
+            target.Next, target.TroubleAt, target.TakenAt, target.WaitsFor, target.Harms, target.Harm, target.Tries > tries ? target.Tries : 0,
+            target.Repairs > repairs ? target.Repairs : 0);
         return new TargetCell
         {
             _since = target.Since.UtcTicks,
@@ -71,7 +73,8 @@ internal struct TargetCell
             _common = sharing.Of(new Common(target.Variant, target.AppWhenOpened, target.Before, target.BeforePackage)),
             _seldom = seldom == Seldom.Nothing ? null : sharing.Of(seldom),
             _order = target.Order,
-            _packed = (uint)target.State | ((uint)(target.Wave + 1) << WaveAt) | ((uint)tries << TriesAt) | ((uint)flags << FlagsAt) | ((uint)repairs << RepairsAt),
+            _packed = (uint)target.State | ((uint)(target.Wave + 1) << WaveAt) | ((uint)tries << TriesAt) | ((uint)flags << FlagsAt) | (
+                (uint)repairs << RepairsAt),
         };
     }
 
@@ -115,7 +118,8 @@ internal struct TargetCell
     internal sealed record Common(string? Variant, string? AppWhenOpened, string? Before, string? BeforePackage);
 
     /// <summary>What few targets have.</summary>
-    internal sealed record Seldom(DateTimeOffset? Next, DateTimeOffset? TroubleAt, DateTimeOffset? TakenAt, string? WaitsFor, int Harms, string? Harm, int Tries, int Repairs)
+    internal sealed record Seldom(
+        DateTimeOffset? Next, DateTimeOffset? TroubleAt, DateTimeOffset? TakenAt, string? WaitsFor, int Harms, string? Harm, int Tries, int Repairs)
     {
         public static Seldom Nothing { get; } = new(null, null, null, null, 0, null, 0, 0);
     }

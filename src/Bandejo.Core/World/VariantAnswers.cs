@@ -4,10 +4,13 @@ using Bandejo.Core.Rules;
 
 namespace Bandejo.Core.World;
 
-/// <summary>What the rules of a package's variants say of one row after the other, for whoever weighs one device now and another then. Not for several threads.</summary>
+/// <summary>
+/// What the rules of a package's variants say of one row after the other, for whoever weighs one device now and another then. Not for several threads.
+/// </summary>
 internal sealed class AskedByRow(IReadOnlyList<VariantRules> variants, FleetColumns columns) : IVariantAnswers
 {
-    private readonly (RowRule Fits, RowRule Requires)[] _rules = [.. variants.Select(variant => (columns.Compile(variant.Fits), columns.Compile(variant.Requires)))];
+    private readonly (RowRule Fits, RowRule Requires)[] _rules = [.. variants.Select(variant => (columns.Compile(variant.Fits), columns.Compile(
+        variant.Requires)))];
 
     /// <summary>The row that is asked about.</summary>
     public int Row { get; set; }
@@ -20,7 +23,8 @@ internal sealed class AskedByRow(IReadOnlyList<VariantRules> variants, FleetColu
 /// <summary>The same of all rows at once, for whoever weighs a fleet.</summary>
 internal sealed class AskedOfAll(IReadOnlyList<VariantRules> variants, FleetColumns columns) : IVariantAnswers
 {
-    private readonly (RuleRows Fits, RuleRows Requires)[] _rows = [.. variants.Select(variant => (columns.Evaluate(variant.Fits), columns.Evaluate(variant.Requires)))];
+    private readonly (RuleRows Fits, RuleRows Requires)[] _rows = [.. variants.Select(variant => (columns.Evaluate(variant.Fits), columns.Evaluate(
+        variant.Requires)))];
 
     /// <summary>The row that is asked about.</summary>
     public int Row { get; set; }

@@ -27,7 +27,8 @@ internal sealed class WordMeanings(WordBook book, FleetColumns columns)
 
     /// <summary>A word as a version; not known where it is none.</summary>
     public FactLookup Version(int word) =>
-        Known(_versions, word) ?? (_versions[word] = AppVersion.TryParse(book[word], out var version) ? FactLookup.Of(FactValue.OfVersion(version)) : FactLookup.NotKnown).Value;
+        Known(_versions, word)
+            ?? (_versions[word] = AppVersion.TryParse(book[word], out var version) ? FactLookup.Of(FactValue.OfVersion(version)) : FactLookup.NotKnown).Value;
 
     private static T Known<T>(List<T> known, int word)
     {

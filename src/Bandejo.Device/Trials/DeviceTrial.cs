@@ -16,7 +16,9 @@ internal sealed class DeviceTrial(PackageKeeper packages, TrialMachine machine, 
     {
         if (attempt.Phase != "fetch")
         {
-            return new AttemptEnd(AttemptOutcome.Interrupted, "The device or its agent stopped in the middle of the trial; see what is left on it before the next one", null, null);
+            return new AttemptEnd(
+                AttemptOutcome.Interrupted, "The device or its agent stopped in the middle of the trial; see what is left on it before the next one", null,
+                null);
         }
 
         var order = attempt.Order;
@@ -25,8 +27,10 @@ internal sealed class DeviceTrial(PackageKeeper packages, TrialMachine machine, 
         var earlier = order.Previous is null ? null : await packages.Get(order.Previous, order.Variant, cancellation);
         journal.Append(new AttemptMoved("trial", null, null));
         var steps = new List<TrialStepInfo>();
-        var plan = new TrialPlan(new TrialPackage(document, ""), earlier is null ? null : new TrialPackage(earlier, ""), [], [order.Variant], null, true, [], order.Settings);
-        var runner = new TrialRunner(plan, variant, machine with { Ground = ground() }, time, step => steps.Add(step with { Says = Cut(step.Says), Log = [.. step.Log.Select(Cut)] }))
+        var plan = new TrialPlan(
+            new TrialPackage(document, ""), earlier is null ? null : new TrialPackage(earlier, ""), [], [order.Variant], null, true, [], order.Settings);
+        var runner = new TrialRunner(plan, variant, machine with { Ground = ground() }, time, step => steps.Add(
+            step with { Says = Cut(step.Says), Log = [.. step.Log.Select(Cut)] }))
         {
             Prefix = attempt.Id, Receipts = journal.State.Receipts,
         };

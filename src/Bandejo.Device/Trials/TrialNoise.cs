@@ -5,10 +5,13 @@ public sealed class TrialNoise
 {
     private readonly List<string> _patterns;
 
-    /// <param name="lines">A pattern a line: a path, in which <c>*</c> stands for any part of a name and <c>**</c> at the end for everything below; lines with # are comments.</param>
+    /// <param name="lines">A pattern a line: a path, in which <c>*</c> stands for any part of a name and <c>**</c> at the end for everything below; lines with
+    /// # are comments.</param>
     public TrialNoise(IEnumerable<string> lines) => _patterns = [.. lines.Select(line => line.Trim()).Where(line => line.Length > 0 && line[0] != '#')];
 
-    public bool Is(string path) => _patterns.Exists(pattern => pattern.EndsWith("/**", StringComparison.Ordinal) ? Matches(pattern[..^3], path, isAbove: true) : Matches(pattern, path, isAbove: false));
+    public bool Is(string path) =>
+        _patterns.Exists(pattern => pattern.EndsWith("/**", StringComparison.Ordinal) ? Matches(pattern[..^3], path, isAbove: true) : Matches(
+            pattern, path, isAbove: false));
 
     private static bool Matches(string pattern, string path, bool isAbove)
     {

@@ -18,7 +18,9 @@ public sealed partial class TrialRunner
     /// <summary>Says of each service that it brings whether it starts with the device, runs now, and stays up.</summary>
     private async Task TellServices(List<ChangedFile> placed, CancellationToken cancellation)
     {
-        var services = BroughtService.Of([.. placed.Select(file => file.Path)], path => machine.Ground.Find(path, new Accounts(null, null))?.Kind == "link", machine.Ground.Now).Where(service => !service.IsForOthers).ToList();
+        var services = BroughtService.Of(
+            [.. placed.Select(file => file.Path)], path => machine.Ground.Find(path, new Accounts(null, null))?.Kind == "link", machine.Ground.Now)
+            .Where(service => !service.IsForOthers).ToList();
         if (services.Count == 0)
         {
             return;
@@ -32,11 +34,21 @@ public sealed partial class TrialRunner
         }
 
         var then = hasManager ? await Running(services, cancellation) : [];
-        var lines = services.ConvertAll(service => $"{service.Name}: {(service.IsEnabled ? "enabled, it starts with the device" : "not enabled, nothing starts it with the device")}{(!hasManager ? "" : then.Contains(service.Name) ? ", and it is up" : first.Contains(service.Name) ? $", and it was up but not any more after {Units.FormatDuration(ServicePatience)}" : ", and it is not up")}");
+        var lines = services.ConvertAll(
+            service => $"{service.Name}: {(service.IsEnabled ? "enabled, it starts with the device" : "not enabled, nothing starts it with the device")}"
+                + $"{(!hasManager ? "" : then.Contains(service.Name) ? ", and it is up" : first.Contains(service.Name) ? $", and it was up but not any more after {Units.FormatDuration(ServicePatience)}" : ", and it is not up")}");
         var isWell = services.TrueForAll(service => service.IsEnabled && (!hasManager || then.Contains(service.Name)));
-        var what = services.Count == 1 ? lines[0] : string.Create(CultureInfo.InvariantCulture, $"{services.Count} services are brought, {services.Count(service => service.IsEnabled)} of them enabled{(hasManager ? $" and {then.Count} up" : "")}");
+        var what = services.Count == 1
+            ? lines[0]
+            : string.Create(
+                CultureInfo.InvariantCulture,
+                $"{services.Count} services are brought, {services.Count(service => service.IsEnabled)} of them "
+                    + $"enabled{(hasManager ? $" and {then.Count} up" : "")}");
         var cure = isWell ? "" : ". Where it should be, have 'install' enable and start it";
-        Tell("services", !isWell ? TrialState.Warned : hasManager ? TrialState.Passed : TrialState.LeftOut, $"{what}{cure}.{(hasManager ? "" : " No service manager runs here, so whether it starts and stays up was not tried; try it on a device (--on).")}", hasManager ? ServicePatience.TotalSeconds : 0, null, services.Count == 1 ? [] : lines);
+        Tell(
+            "services", !isWell ? TrialState.Warned : hasManager ? TrialState.Passed : TrialState.LeftOut,
+            $"{what}{cure}.{(hasManager ? "" : " No service manager runs here, so whether it starts and stays up was not tried; try it on a device (--on).")}",
+            hasManager ? ServicePatience.TotalSeconds : 0, null, services.Count == 1 ? [] : lines);
     }
 
     private async Task<HashSet<string>> Running(List<BroughtService> services, CancellationToken cancellation)
@@ -82,13 +94,25 @@ public sealed partial class TrialRunner
         }
 
         var runsForPeople = started.Count > 0 && started[0].How.HasHeld;
-        Tell("launch", own.HasHeld ? TrialState.Passed : runsForPeople ? TrialState.Warned : TrialState.Failed, own.HasHeld ? own.Says : $"{(runsForPeople ? "It does not run for the system account, which some programs refuse" : "It is there but does not run")}: {own.Says}", own.Seconds, own.Code, own.Log);
+        Tell(
+            "launch", own.HasHeld ? TrialState.Passed : runsForPeople ? TrialState.Warned : TrialState.Failed,
+            own.HasHeld
+                ? own.Says
+                : $"{(runsForPeople ? "It does not run for the system account, which some programs refuse" : "It is there but does not run")}: {own.Says}",
+            own.Seconds, own.Code, own.Log);
         foreach (var (person, how) in started)
         {
             var isFirst = person == people[0];
             var written = machine.Ground.WrittenBy(person);
-            var wrote = written.Count == 0 ? "" : $"; in the person's own folder it wrote {string.Join(", ", written.Take(ShownWritten))}{(written.Count > ShownWritten ? string.Create(CultureInfo.InvariantCulture, $" and {written.Count - ShownWritten:N0} more") : "")}";
-            Tell(isFirst ? "as a person" : "second person", how.HasHeld ? TrialState.Passed : TrialState.Warned, $"{(how.HasHeld ? "" : isFirst ? "For an ordinary user it does not run: " : "It does not run for a second person at the same device: ")}{how.Says}{wrote}", how.Seconds, how.Code, how.Log);
+            var wrote = written.Count == 0
+                ? ""
+                : $"; in the person's own folder it wrote {string.Join(", ", written.Take(ShownWritten))}"
+                    + $"{(written.Count > ShownWritten ? string.Create(CultureInfo.InvariantCulture, $" and {written.Count - ShownWritten:N0} more") : "")}";
+            Tell(
+                isFirst ? "as a person" : "second person", how.HasHeld ? TrialState.Passed : TrialState.Warned,
+                $"{(how.HasHeld ? "" : isFirst ? "For an ordinary user it does not run: " : "It does not run for a second person at the same device: ")}"
+                    + $"{how.Says}{wrote}",
+                how.Seconds, how.Code, how.Log);
         }
 
         machine.Ground.RemovePeople();
@@ -103,9 +127,13 @@ public sealed partial class TrialRunner
     private async Task<Started> Start(string name, DocumentVariant with, MachinePerson? person, CancellationToken cancellation)
     {
         var attempt = Attempt(name);
-        var (seconds, end) = await Timed(() => machine.Processes.Run(new StepRun(attempt, attempt, with.Launch!.Run, None, with.Launch.Environment ?? None, None, IsGentle: false, person), TimeSpan.FromSeconds(with.Launch.StaysSeconds), endAtLimit: false, cancellation));
+        var (seconds, end) = await Timed(() => machine.Processes.Run(
+            new StepRun(attempt, attempt, with.Launch!.Run, None, with.Launch.Environment ?? None, None, IsGentle: false, person),
+            TimeSpan.FromSeconds(with.Launch.StaysSeconds), endAtLimit: false, cancellation));
         var log = Log();
-        var says = end.TimedOut ? $"It started, and was still up after {Units.FormatDuration(TimeSpan.FromSeconds(with.Launch!.StaysSeconds))}" : end.ExitCode == 0 ? "It started, and ended by itself with code 0" : $"{end.Problem ?? $"it ended with code {end.ExitCode}"}{Steps.LastWords(log)}";
+        var says = end.TimedOut ? $"It started, and was still up after {Units.FormatDuration(TimeSpan.FromSeconds(with.Launch!.StaysSeconds))}"
+            : end.ExitCode == 0 ? "It started, and ended by itself with code 0"
+            : $"{end.Problem ?? $"it ended with code {end.ExitCode}"}{Steps.LastWords(log)}";
         return new Started(attempt, end.TimedOut, end.TimedOut || end.ExitCode == 0, says, seconds, end.ExitCode, log);
     }
 

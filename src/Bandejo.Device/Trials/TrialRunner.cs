@@ -9,14 +9,16 @@ using Bandejo.Core.Rules;
 namespace Bandejo.Device.Trials;
 
 /// <summary>What a trial runs on: the machine, and how what was changed on it is seen.</summary>
-public sealed record TrialMachine(ITrialGround Ground, Prover Prover, IMachineFiles Files, IMachineProcesses Processes, IMachineFacts Facts, Surroundings Surroundings)
+public sealed record TrialMachine(
+    ITrialGround Ground, Prover Prover, IMachineFiles Files, IMachineProcesses Processes, IMachineFacts Facts, Surroundings Surroundings)
 {
     /// <summary>The text of a file of the package, by its digest; null where it is not at hand.</summary>
     public Func<string, string?> Payload { get; init; } = _ => null;
 }
 
 /// <summary>
-/// Tries one variant of a package, its settings filled in, on a clean machine, in the way in which a device would install it: what it needs first, install, proof, launch, install
+/// Tries one variant of a package, its settings filled in, on a clean machine, in the way in which a device would install it: what it needs first, install,
+/// proof, launch, install
 /// again while it runs, remove, leftovers; then upgrade from the earlier version and the way back. Each step is told as it ends.
 /// </summary>
 public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant, TrialMachine machine, TimeProvider time, Action<TrialStepInfo> tell)
@@ -26,7 +28,10 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
     private static readonly Dictionary<string, string> None = [];
 
-    private static readonly Dictionary<TrialState, string> Words = new() { [TrialState.Passed] = "passed", [TrialState.Warned] = "warned", [TrialState.LeftOut] = "left-out", [TrialState.Failed] = "failed" };
+    private static readonly Dictionary<TrialState, string> Words = new()
+    {
+        [TrialState.Passed] = "passed", [TrialState.Warned] = "warned", [TrialState.LeftOut] = "left-out", [TrialState.Failed] = "failed",
+    };
 
     private static readonly TimeSpan ClosePatience = TimeSpan.FromSeconds(10);
 
@@ -46,7 +51,11 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
     /// <summary>The first variant that is meant for a machine and may be installed on it; null where none is.</summary>
     public static DocumentVariant? VariantFor(PackageDocument document, FactReport report) =>
-        Targeting.Weigh([.. document.Variants.Select(each => new VariantRules(each.Name, Rule.Parse(each.Fits).Value, Rule.Parse(each.Requires).Value))], new ReportedFacts(report)) is { Event: TargetEvent.Due, Variant: { } name } ? document.Variants.First(each => each.Name == name) : null;
+        Targeting.Weigh(
+            [.. document.Variants.Select(each => new VariantRules(each.Name, Rule.Parse(each.Fits).Value, Rule.Parse(each.Requires).Value))],
+            new ReportedFacts(report)) is { Event: TargetEvent.Due, Variant: { } name }
+            ? document.Variants.First(each => each.Name == name)
+            : null;
 
     /// <summary>The state that a step says.</summary>
     public static TrialState StateOf(TrialStepInfo step) => Words.First(word => word.Value == step.State).Key;
@@ -62,7 +71,12 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
                 var (end, seconds, log) = await Step("clean up", document, with, with.Remove, cancellation);
                 machine.Surroundings.Clear(document, with);
                 var proof = await machine.Prover.Prove(document, with, null, cancellation);
-                Tell("clean up", proof.Answer == PresenceAnswer.Absent ? TrialState.Passed : TrialState.Failed, proof.Answer == PresenceAnswer.Absent ? $"{document.Name} {document.Version} was taken away again" : $"{document.Name} {document.Version} is still there: {Steps.Lower(proof.Why)}", seconds, end?.ExitCode, log);
+                Tell(
+                    "clean up", proof.Answer == PresenceAnswer.Absent ? TrialState.Passed : TrialState.Failed,
+                    proof.Answer == PresenceAnswer.Absent
+                        ? $"{document.Name} {document.Version} was taken away again"
+                        : $"{document.Name} {document.Version} is still there: {Steps.Lower(proof.Why)}",
+                    seconds, end?.ExitCode, log);
                 held &= proof.Answer == PresenceAnswer.Absent;
             }
         }
@@ -92,7 +106,9 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
         foreach (var need in (package.Needs ?? []).Where(need => !_receipts.ContainsKey(need.App)))
         {
-            Tell("needs", TrialState.Failed, $"It needs {need.App}{(need.AtLeast is null ? "" : $" {need.AtLeast} or newer")} first; give a package of it with --with.");
+            Tell(
+                "needs", TrialState.Failed,
+                $"It needs {need.App}{(need.AtLeast is null ? "" : $" {need.AtLeast} or newer")} first; give a package of it with --with.");
             return false;
         }
 
@@ -104,12 +120,16 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         var clean = await machine.Prover.Prove(package, variant, null, cancellation);
         if (clean.Answer != PresenceAnswer.Absent)
         {
-            Tell("clean", TrialState.Failed, $"{machine.Ground.Name} is not clean for it: {Steps.Lower(clean.Why)}. Where it really is there, try it upon a root without it (--upon); where it is not, choose a presence check that only this software makes true.");
+            Tell(
+                "clean", TrialState.Failed,
+                $"{machine.Ground.Name} is not clean for it: {Steps.Lower(clean.Why)}. Where it really is there, try it upon a root without it (--upon); "
+                    + $"where it is not, choose a presence check that only this software makes true.");
             return false;
         }
 
         Tell("clean", TrialState.Passed, clean.Why);
-        var original = new CleanLook([.. machine.Ground.Changes().Select(file => file.Path)], Leftovers.Read.ToDictionary(path => path, machine.Ground.Now, StringComparer.Ordinal));
+        var original = new CleanLook([.. machine.Ground.Changes().Select(file => file.Path)], Leftovers.Read.ToDictionary(
+            path => path, machine.Ground.Now, StringComparer.Ordinal));
         if (!await Install(TrialResult.Decisive, package, variant, cancellation))
         {
             TellLeft(original, isAfterRemoval: false);
@@ -123,7 +143,9 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         var isRunning = await Launch(cancellation);
         if (isRunning == true && variant.Close.Count == 0)
         {
-            Tell("close", TrialState.Warned, "Nothing is named under 'close': it goes on running while it is installed over and removed, which many programs do not survive.");
+            Tell(
+                "close", TrialState.Warned,
+                "Nothing is named under 'close': it goes on running while it is installed over and removed, which many programs do not survive.");
         }
 
         held &= isRunning is not null;
@@ -142,7 +164,9 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
         if (variant.Remove is null)
         {
-            Tell("earlier", TrialState.LeftOut, "What cannot be taken away again leaves no clean machine for the earlier version; upgrade and way back were not tried.");
+            Tell(
+                "earlier", TrialState.LeftOut,
+                "What cannot be taken away again leaves no clean machine for the earlier version; upgrade and way back were not tried.");
             return held;
         }
 
@@ -156,7 +180,10 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         if (services.Count > 0 && services.Count < variant.Present.Count && !machine.Files.Exists(Prover.ServiceManager))
         {
             variant = variant with { Present = [.. variant.Present.Where(check => check.Kind != "service")] };
-            Tell("service", TrialState.LeftOut, $"No service manager runs here, so whether {string.Join(" and ", services)} start{(services.Count == 1 ? "s" : "")} and stay{(services.Count == 1 ? "s" : "")} up was not tried; try it on a device (--on).");
+            Tell(
+                "service", TrialState.LeftOut,
+                $"No service manager runs here, so whether {string.Join(" and ", services)} start{(services.Count == 1 ? "s" : "")} and "
+                    + $"stay{(services.Count == 1 ? "s" : "")} up was not tried; try it on a device (--on).");
         }
     }
 
@@ -166,13 +193,19 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         var file = variant.Present.FirstOrDefault(check => check.Kind is "file" or "version-in" && machine.Files.Exists(check.Subject))?.Subject;
         if (file is null)
         {
-            Tell("break", TrialState.LeftOut, "None of its presence checks looks at a file, so there was nothing to take away: the repair is tried on what is whole.");
+            Tell(
+                "break", TrialState.LeftOut,
+                "None of its presence checks looks at a file, so there was nothing to take away: the repair is tried on what is whole.");
         }
         else
         {
             machine.Files.Delete(file);
             var broken = await machine.Prover.Prove(package, variant, _receipts.GetValueOrDefault(package.App), cancellation);
-            Tell("break", broken.Answer == PresenceAnswer.Present ? TrialState.Warned : TrialState.Passed, broken.Answer == PresenceAnswer.Present ? $"{file} was taken away, and it still counts as whole: {Steps.Lower(broken.Why)}" : $"{file} was taken away, so that there is something to repair");
+            Tell(
+                "break", broken.Answer == PresenceAnswer.Present ? TrialState.Warned : TrialState.Passed,
+                broken.Answer == PresenceAnswer.Present
+                    ? $"{file} was taken away, and it still counts as whole: {Steps.Lower(broken.Why)}"
+                    : $"{file} was taken away, so that there is something to repair");
         }
 
         return await Install("repair", package, variant with { Install = repair }, cancellation);
@@ -182,12 +215,17 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
     private Fit Fit()
     {
         var report = machine.Facts.Gather();
-        var programs = report.Programs is null ? null : (IReadOnlyList<ProgramReport>)[.. report.Programs, .. _receipts.Values.Select(receipt => new ProgramReport(receipt.App, receipt.Version, "receipt"))];
-        return Targeting.Weigh([new VariantRules(variant.Name, Rule.Parse(variant.Fits).Value, Rule.Parse(variant.Requires).Value)], new ReportedFacts(report with { Programs = programs }));
+        var programs = report.Programs is null
+            ? null
+            : (IReadOnlyList<ProgramReport>)[.. report.Programs, .. _receipts.Values.Select(receipt => new ProgramReport(
+                receipt.App, receipt.Version, "receipt"))];
+        return Targeting.Weigh([new VariantRules(variant.Name, Rule.Parse(variant.Fits).Value, Rule.Parse(variant.Requires).Value)], new ReportedFacts(
+            report with { Programs = programs }));
     }
 
     /// <summary>The variant of another package that belongs beside this one: the one of its name, or the first.</summary>
-    private DocumentVariant VariantOf(PackageDocument document) => Filling.Fill(document.Variants.FirstOrDefault(each => each.Name == variant.Name) ?? document.Variants[0], Filling.Written(document, null));
+    private DocumentVariant VariantOf(PackageDocument document) =>
+        Filling.Fill(document.Variants.FirstOrDefault(each => each.Name == variant.Name) ?? document.Variants[0], Filling.Written(document, null));
 
     private async Task<bool> Install(string name, PackageDocument document, DocumentVariant with, CancellationToken cancellation)
     {
@@ -209,7 +247,8 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
             seconds += Took(() => machine.Surroundings.Put(document, with, earlier));
         }
 
-        var receipt = new Receipt(document.App, document.Name, document.Version, new PackageLink("", document.App, document.Version, ""), with.Name, time.GetUtcNow());
+        var receipt = new Receipt(
+            document.App, document.Name, document.Version, new PackageLink("", document.App, document.Version, ""), with.Name, time.GetUtcNow());
         var proof = await machine.Prover.Prove(document, with, end.ExitCode == 0 ? receipt : _receipts.GetValueOrDefault(document.App), cancellation);
         var meaning = ExitCodes.Meaning(end.ExitCode!.Value, Steps.Codes(with.Install));
         if (proof.Answer != PresenceAnswer.Present)
@@ -259,11 +298,15 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         }
         else
         {
-            Tell("remove", TrialState.Failed, $"{Ended(with.Remove, end, meaning)}, but it is still there: {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
+            Tell(
+                "remove", TrialState.Failed, $"{Ended(with.Remove, end, meaning)}, but it is still there: {Steps.Lower(proof.Why)}", seconds, end.ExitCode,
+                log);
             return false;
         }
 
-        Tell("remove", meaning == ExitMeaning.Failed ? TrialState.Warned : TrialState.Passed, $"{Ended(with.Remove, end, meaning)}; {Steps.Lower(proof.Why)}", seconds, end.ExitCode, log);
+        Tell(
+            "remove", meaning == ExitMeaning.Failed ? TrialState.Warned : TrialState.Passed, $"{Ended(with.Remove, end, meaning)}; {Steps.Lower(proof.Why)}",
+            seconds, end.ExitCode, log);
         TellLeft(original, isAfterRemoval: true);
         return true;
     }
@@ -278,12 +321,18 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         {
             Tell(
                 "leftovers", left.Count == 0 ? TrialState.Passed : TrialState.Warned, Leftovers.Sentence(left), 0, null,
-                [.. left.Take(ShownLeftovers).Select(Leftovers.InWords), .. left.Count > ShownLeftovers ? new[] { $"… and {left.Count - ShownLeftovers} more" } : []]);
+                [
+                    .. left.Take(ShownLeftovers).Select(Leftovers.InWords),
+                    .. left.Count > ShownLeftovers ? new[] { $"… and {left.Count - ShownLeftovers} more" } : []]);
         }
 
         if (isAfterRemoval && machine.Ground.Waiting() is { Count: > 0 } running)
         {
-            Tell("still running", TrialState.Warned, $"{(running.Count == 1 ? "A program of it still runs" : $"{running.Count} programs of it still run")} although it was removed; end {(running.Count == 1 ? "it" : "them")} in the remove step, or name {(running.Count == 1 ? "it" : "them")} under 'close'.", 0, null, running);
+            Tell(
+                "still running", TrialState.Warned,
+                $"{(running.Count == 1 ? "A program of it still runs" : $"{running.Count} programs of it still run")} although it was removed; end "
+                    + $"{(running.Count == 1 ? "it" : "them")} in the remove step, or name {(running.Count == 1 ? "it" : "them")} under 'close'.",
+                0, null, running);
         }
     }
 
@@ -305,12 +354,14 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
             return true;
         }
 
-        Tell(name, TrialState.Failed, $"{string.Join(", ", left)} could not be closed within {Units.FormatDuration(ClosePatience)}", ClosePatience.TotalSeconds);
+        Tell(
+            name, TrialState.Failed, $"{string.Join(", ", left)} could not be closed within {Units.FormatDuration(ClosePatience)}", ClosePatience.TotalSeconds);
         return false;
     }
 
     /// <summary>Runs a step to its end or to its limit. Null where it did not end by itself; that was told, with what it was waiting for.</summary>
-    private async Task<(StepEnd? End, double Seconds, IReadOnlyList<string> Log)> Step(string name, PackageDocument document, DocumentVariant with, DocumentStep step, CancellationToken cancellation)
+    private async Task<(StepEnd? End, double Seconds, IReadOnlyList<string> Log)> Step(
+        string name, PackageDocument document, DocumentVariant with, DocumentStep step, CancellationToken cancellation)
     {
         if (step.Run.Count == 0)
         {
@@ -327,7 +378,11 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         {
             var waiting = machine.Ground.Waiting();
             await machine.Processes.Await(attempt, name, TimeSpan.Zero, endAtLimit: true, cancellation);
-            Tell(name, TrialState.Failed, $"It still ran after {Units.FormatDuration(limit)} and was ended with everything it had started{(waiting.Count == 0 ? "" : $". It was waiting: {waiting[^1]}")}", took, null, [.. waiting, .. log]);
+            Tell(
+                name, TrialState.Failed,
+                $"It still ran after {Units.FormatDuration(limit)} and was ended with everything it had "
+                    + $"started{(waiting.Count == 0 ? "" : $". It was waiting: {waiting[^1]}")}",
+                took, null, [.. waiting, .. log]);
             return (null, took, log);
         }
 
@@ -342,7 +397,8 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
     private string Attempt(string name)
     {
-        _attempt = string.Create(CultureInfo.InvariantCulture, $"{Prefix}{++_runs}-{string.Concat(name.Select(sign => char.IsAsciiLetterOrDigit(sign) ? sign : '-'))}");
+        _attempt = string.Create(
+            CultureInfo.InvariantCulture, $"{Prefix}{++_runs}-{string.Concat(name.Select(sign => char.IsAsciiLetterOrDigit(sign) ? sign : '-'))}");
         _names.Add(_attempt);
         return _attempt;
     }
@@ -353,7 +409,11 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
     private List<ChangedFile> TellPlace(CleanLook original)
     {
         var placed = machine.Ground.Changes().Where(file => file.Kind != ChangeKind.Gone && !file.Path.EndsWith('/') && IsOther(file, original)).ToList();
-        Tell("in place", TrialState.Passed, string.Create(CultureInfo.InvariantCulture, $"{placed.Count:N0} file{(placed.Count == 1 ? "" : "s")}, {Units.FormatSize(placed.Sum(file => file.Size))}"), 0, null, [.. placed.Take(ShownLeftovers).Select(file => file.Path)]);
+        Tell(
+            "in place", TrialState.Passed,
+            string.Create(
+                CultureInfo.InvariantCulture, $"{placed.Count:N0} file{(placed.Count == 1 ? "" : "s")}, {Units.FormatSize(placed.Sum(file => file.Size))}"),
+            0, null, [.. placed.Take(ShownLeftovers).Select(file => file.Path)]);
         return placed;
     }
 
@@ -367,15 +427,25 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
 
         var entries = CaptureDraft.Read(text);
         var accounts = new Accounts(machine.Ground.Now("/etc/passwd"), machine.Ground.Now("/etc/group"));
-        var others = entries.Select(entry => CaptureDraft.Differs(entry, machine.Ground.Find("/" + entry.Path, accounts), machine.Files.Sha256, accounts)).OfType<string>().ToList();
+        var others = entries.Select(entry => CaptureDraft.Differs(entry, machine.Ground.Find("/" + entry.Path, accounts), machine.Files.Sha256, accounts))
+            .OfType<string>().ToList();
         var count = string.Create(CultureInfo.InvariantCulture, $"{entries.Count:N0} captured entr{(entries.Count == 1 ? "y" : "ies")}");
-        Tell("as captured", others.Count == 0 ? TrialState.Passed : TrialState.Failed, others.Count == 0 ? $"{count}: contents, rights and owners are as they were" : string.Create(CultureInfo.InvariantCulture, $"Of {count}, {others.Count:N0} {(others.Count == 1 ? "is" : "are")} not as they were: {others[0]}"), 0, null, [.. others.Take(ShownLeftovers)]);
+        Tell(
+            "as captured", others.Count == 0 ? TrialState.Passed : TrialState.Failed,
+            others.Count == 0
+                ? $"{count}: contents, rights and owners are as they were"
+                : string.Create(
+                    CultureInfo.InvariantCulture, $"Of {count}, {others.Count:N0} {(others.Count == 1 ? "is" : "are")} not as they were: {others[0]}"),
+            0, null, [.. others.Take(ShownLeftovers)]);
         return others.Count == 0;
     }
 
-    /// <summary>Whether something is other than when the machine was clean. A file whose lines are looked into may have been other by then, and be other again.</summary>
+    /// <summary>
+    /// Whether something is other than when the machine was clean. A file whose lines are looked into may have been other by then, and be other again.
+    /// </summary>
     private bool IsOther(ChangedFile file, CleanLook original) =>
-        !_noise.Is(file.Path.TrimEnd('/')) && (original.Texts.TryGetValue(file.Path, out var before) ? before != machine.Ground.Now(file.Path) : !original.Paths.Contains(file.Path));
+        !_noise.Is(file.Path.TrimEnd('/'))
+            && (original.Texts.TryGetValue(file.Path, out var before) ? before != machine.Ground.Now(file.Path) : !original.Paths.Contains(file.Path));
 
     private async Task<(double Seconds, T Value)> Timed<T>(Func<Task<T>> act)
     {
@@ -392,9 +462,13 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
         return time.GetElapsedTime(start).TotalSeconds;
     }
 
-    private void Tell(string name, TrialState state, string says, double seconds = 0, int? code = null, IReadOnlyList<string>? log = null) => tell(new TrialStepInfo(variant.Name, name, Words[state], says, Math.Round(seconds, 2), code, log ?? []));
+    private void Tell(string name, TrialState state, string says, double seconds = 0, int? code = null, IReadOnlyList<string>? log = null) =>
+        tell(new TrialStepInfo(variant.Name, name, Words[state], says, Math.Round(seconds, 2), code, log ?? []));
 
-    private static string Ended(DocumentStep step, StepEnd end, ExitMeaning meaning) => step.Run.Count == 0 ? "There was nothing to run" : end.ExitCode == 0 ? "It ended with code 0" : $"It ended with code {end.ExitCode} ({ExitCodes.Words.First(word => word.Value == meaning).Key})";
+    private static string Ended(DocumentStep step, StepEnd end, ExitMeaning meaning) =>
+        step.Run.Count == 0 ? "There was nothing to run"
+            : end.ExitCode == 0 ? "It ended with code 0"
+            : $"It ended with code {end.ExitCode} ({ExitCodes.Words.First(word => word.Value == meaning).Key})";
 
     /// <summary>How the machine was before the software came.</summary>
     /// <param name="Paths">What was other already than on the ground that lies beneath.</param>

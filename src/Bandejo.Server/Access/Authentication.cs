@@ -27,7 +27,13 @@ internal static class Authentication
     public static void AddSignIn(this IServiceCollection services, bool isDemo)
     {
         services.AddAuthentication(People)
-            .AddPolicyScheme(People, null, options => options.ForwardDefaultSelector = context => context.Request.Path.StartsWithSegments(DeviceProtocol.Prefix) ? Device : context.Request.Headers.Authorization.Count > 0 ? PersonalToken : CookieAuthenticationDefaults.AuthenticationScheme)
+            .AddPolicyScheme(
+                People, null,
+                options =>
+                    options.ForwardDefaultSelector = context =>
+                        context.Request.Path.StartsWithSegments(DeviceProtocol.Prefix) ? Device
+                            : context.Request.Headers.Authorization.Count > 0 ? PersonalToken
+                            : CookieAuthenticationDefaults.AuthenticationScheme)
             .AddScheme<AuthenticationSchemeOptions, PersonalTokenHandler>(PersonalToken, null)
             .AddScheme<AuthenticationSchemeOptions, DeviceTokenHandler>(Device, null)
             .AddCookie(options =>
@@ -71,7 +77,8 @@ internal static class Authentication
     /// <summary>Refuses changes that come with a cookie but without the token that only our own pages can read.</summary>
     public static void UseCsrfProtection(this WebApplication app) => app.Use(async (context, next) =>
     {
-        var isChange = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method) && !HttpMethods.IsOptions(context.Request.Method);
+        var isChange = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method)
+            && !HttpMethods.IsOptions(context.Request.Method);
         var isCookie = context.User.Identity is { IsAuthenticated: true, AuthenticationType: CookieAuthenticationDefaults.AuthenticationScheme };
         if (isChange && isCookie && !await context.RequestServices.GetRequiredService<IAntiforgery>().IsRequestValidAsync(context))
         {
@@ -99,7 +106,8 @@ internal static class Authentication
         }
     }
 
-    private sealed class DeviceTokenHandler(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SiteKeys keys, WorldHost world)
+    private sealed class DeviceTokenHandler(
+        IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SiteKeys keys, WorldHost world)
         : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
     {
         protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
@@ -110,7 +118,8 @@ internal static class Authentication
             }
 
             return await keys.DeviceOf(token) is { } device && world.Peek(each => each.Devices.Get(device) is not null)
-                ? AuthenticateResult.Success(new AuthenticationTicket(new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, device)], Scheme.Name)), Scheme.Name))
+                ? AuthenticateResult.Success(new AuthenticationTicket(
+                    new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, device)], Scheme.Name)), Scheme.Name))
                 : AuthenticateResult.Fail("The device token does not hold.");
         }
     }

@@ -35,7 +35,8 @@ internal sealed class Passwords(WorldHost world, SignInPace pace)
         }
 
         var account = world.Peek(each => each.Accounts.GetValueOrDefault(name));
-        var isRight = Hasher.VerifyHashedPassword(name, account?.PasswordHash ?? NobodysHash, request.Password) != PasswordVerificationResult.Failed && account is { IsDisabled: false };
+        var isRight = Hasher.VerifyHashedPassword(name, account?.PasswordHash ?? NobodysHash, request.Password) != PasswordVerificationResult.Failed
+            && account is { IsDisabled: false };
         pace.Tried(address, name, isRight);
         return isRight ? account! : new Failure(ErrorKind.Unauthenticated, "The account or the password is wrong.");
     }

@@ -14,7 +14,8 @@ internal static class SignedIn
 
     /// <summary>Whether somebody who was let in may still, with all the roles that they came with.</summary>
     public static bool Still(WorldHost world, ClaimsPrincipal who) =>
-        who.FindFirstValue(By) is { } hash && world.Peek(each => Rights.Of(each, hash)) is { } now && who.Claims.Where(claim => claim.Type == ClaimTypes.Role).All(claim => now.Roles.Contains(claim.Value));
+        who.FindFirstValue(By) is { } hash && world.Peek(each => Rights.Of(each, hash)) is { } now
+            && who.Claims.Where(claim => claim.Type == ClaimTypes.Role).All(claim => now.Roles.Contains(claim.Value));
 
     /// <summary>The principal of somebody who was let in.</summary>
     public static ClaimsPrincipal Principal(string account, IEnumerable<string> roles, string hash, string scheme) =>

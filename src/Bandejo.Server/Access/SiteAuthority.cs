@@ -95,7 +95,11 @@ internal sealed class SiteAuthority : IDisposable
         {
             if (!_options.IsOn || _options.Certificate is not null)
             {
-                return new Failure(ErrorKind.Conflict, _options.IsOn ? "The service shows a certificate of the organisation's, which is renewed there." : "The service does not listen with TLS; it has no identity to change.");
+                return new Failure(
+                    ErrorKind.Conflict,
+                    _options.IsOn
+                        ? "The service shows a certificate of the organisation's, which is renewed there."
+                        : "The service does not listen with TLS; it has no identity to change.");
             }
 
             using var old = Read(AuthorityFile);
@@ -131,7 +135,8 @@ internal sealed class SiteAuthority : IDisposable
 
         var names = Names();
         var certificate = File.Exists(CertificateFile) ? Read(CertificateFile) : null;
-        if (certificate is null || certificate.NotAfter.ToUniversalTime() - Now < CertificateRenewal || !names.All(name => certificate.MatchesHostname(name)) || certificate.IssuerName.Name != authority.SubjectName.Name)
+        if (certificate is null || certificate.NotAfter.ToUniversalTime() - Now < CertificateRenewal || !names.All(name => certificate.MatchesHostname(name))
+            || certificate.IssuerName.Name != authority.SubjectName.Name)
         {
             certificate?.Dispose();
             using var made = NewCertificate(authority, names);
@@ -173,12 +178,14 @@ internal sealed class SiteAuthority : IDisposable
         {
             var all = new X509Certificate2Collection();
             all.ImportFromPemFile(announced);
-            authorities.AddRange(all.Count == 0 ? throw new IOException($"{announced} holds no certificate.") : all.Select(each => new Authority(each, IsOwn: false)));
+            authorities.AddRange(all.Count == 0 ? throw new IOException($"{announced} holds no certificate.") : all.Select(each => new Authority(
+                each, IsOwn: false)));
         }
 
         Volatile.Write(ref _shown, certificate);
         Volatile.Write(ref _current, SslStreamCertificateContext.Create(certificate, beside, offline: true));
-        Volatile.Write(ref _trust, new TrustInfo(TrustTag.Of(authorities.Select(each => each.Name)), [.. authorities.Select(each => new AuthorityInfo(each.Name, each.Pem))]));
+        Volatile.Write(ref _trust, new TrustInfo(TrustTag.Of(authorities.Select(each => each.Name)), [.. authorities.Select(
+            each => new AuthorityInfo(each.Name, each.Pem))]));
     }
 
     private static X509Certificate2 NewAuthority()
@@ -200,7 +207,8 @@ internal sealed class SiteAuthority : IDisposable
             request.CertificateExtensions.Add(extension);
         }
 
-        request.CertificateExtensions.Add(X509AuthorityKeyIdentifierExtension.CreateFromCertificate(old, includeKeyIdentifier: true, includeIssuerAndSerial: false));
+        request.CertificateExtensions.Add(X509AuthorityKeyIdentifierExtension.CreateFromCertificate(
+            old, includeKeyIdentifier: true, includeIssuerAndSerial: false));
         return request.Create(old, Now - Lag > old.NotBefore ? Now - Lag : old.NotBefore, old.NotAfter, Serial());
     }
 
@@ -211,7 +219,8 @@ internal sealed class SiteAuthority : IDisposable
         request.CertificateExtensions.Add(new X509BasicConstraintsExtension(false, false, 0, critical: true));
         request.CertificateExtensions.Add(new X509KeyUsageExtension(X509KeyUsageFlags.DigitalSignature, critical: true));
         request.CertificateExtensions.Add(new X509EnhancedKeyUsageExtension([new Oid("1.3.6.1.5.5.7.3.1")], critical: false));
-        request.CertificateExtensions.Add(X509AuthorityKeyIdentifierExtension.CreateFromCertificate(authority, includeKeyIdentifier: true, includeIssuerAndSerial: false));
+        request.CertificateExtensions.Add(X509AuthorityKeyIdentifierExtension.CreateFromCertificate(
+            authority, includeKeyIdentifier: true, includeIssuerAndSerial: false));
         var alternatives = new SubjectAlternativeNameBuilder();
         foreach (var name in names)
         {
@@ -234,7 +243,9 @@ internal sealed class SiteAuthority : IDisposable
     private List<string> Names() =>
     [
         .. _options.Names.Concat([Environment.MachineName.ToLowerInvariant(), "localhost"])
-            .Concat(NetworkInterface.GetAllNetworkInterfaces().SelectMany(each => each.GetIPProperties().UnicastAddresses).Select(each => each.Address).Where(address => !address.IsIPv6LinkLocal).Select(address => address.ToString()))
+            .Concat(
+                NetworkInterface.GetAllNetworkInterfaces().SelectMany(each => each.GetIPProperties().UnicastAddresses).Select(each => each.Address)
+                    .Where(address => !address.IsIPv6LinkLocal).Select(address => address.ToString()))
             .Concat(["127.0.0.1"]).Where(name => Uri.CheckHostName(name) != UriHostNameType.Unknown).Distinct(StringComparer.Ordinal)
     ];
 
@@ -247,7 +258,8 @@ internal sealed class SiteAuthority : IDisposable
 
     private static X509Certificate2 Read(string file) => X509Certificate2.CreateFromPemFile(file);
 
-    private static string Pem(X509Certificate2 certificate) => $"{certificate.ExportCertificatePem()}\n{certificate.GetECDsaPrivateKey()!.ExportPkcs8PrivateKeyPem()}\n";
+    private static string Pem(X509Certificate2 certificate) =>
+        $"{certificate.ExportCertificatePem()}\n{certificate.GetECDsaPrivateKey()!.ExportPkcs8PrivateKeyPem()}\n";
 }
 
 /// <summary>How the service shows itself over TLS.</summary>

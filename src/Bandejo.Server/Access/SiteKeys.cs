@@ -26,11 +26,15 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
     private const string DeviceIssuer = "bandejo";
     private const int MostKnownTokens = 150_000;
 
-    /// <summary>How long a device token is good: at least half an hour, and long enough for a dozen check-ins, so that devices that come seldom do not sign in each time.</summary>
+    /// <summary>
+    /// How long a device token is good: at least half an hour, and long enough for a dozen check-ins, so that devices that come seldom do not sign in each
+    /// time.
+    /// </summary>
     public TimeSpan DeviceTokenLife { get; } = TimeSpan.FromSeconds(Math.Max(1800, 12.0 * devices.CheckInSeconds));
 
     private readonly JsonWebTokenHandler _tokens = new() { SetDefaultTimesOnTokenCreation = false };
-    private readonly System.Collections.Concurrent.ConcurrentDictionary<string, (string Device, DateTimeOffset Expires)> _knownTokens = new(StringComparer.Ordinal);
+    private readonly System.Collections.Concurrent.ConcurrentDictionary<string, (string Device, DateTimeOffset Expires)> _knownTokens = new(
+        StringComparer.Ordinal);
     private ECDsaSecurityKey? _seal;
     private SymmetricSecurityKey? _deviceTokens;
 
@@ -61,7 +65,9 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
     {
         var key = ReadKey(request.X, request.Y);
         return !key.Ok ? key.Failure! : await HoldsKey(request.Proof, key.Value, account) ? key.Value
-            : new Failure(ErrorKind.Invalid, "The proof does not show that you have this key: it is a JWS (ES256) with it over {\"use\":\"signing-key\",\"account\":\"YOUR ACCOUNT\"}.");
+            : new Failure(
+                ErrorKind.Invalid,
+                "The proof does not show that you have this key: it is a JWS (ES256) with it over {\"use\":\"signing-key\",\"account\":\"YOUR ACCOUNT\"}.");
     }
 
     /// <summary>A compact JWS by the service over a JSON text.</summary>
@@ -123,7 +129,10 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
         });
         if (!result.IsValid || (result.Claims.TryGetValue("jti", out var jti) ? jti : null) is not string { Length: > 0 and <= 64 } id)
         {
-            return new Failure(ErrorKind.Unauthenticated, "The assertion does not hold: it is not signed by this device's key, is not meant for this service, or is too old. Compare the clocks of device and service.");
+            return new Failure(
+                ErrorKind.Unauthenticated,
+                "The assertion does not hold: it is not signed by this device's key, is not meant for this service, or is too old. Compare the clocks of "
+                    + "device and service.");
         }
 
         return id;
@@ -139,7 +148,8 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
 
         using var ecdsa = PublicKey(key.X, key.Y);
         var result = await new JsonWebTokenHandler().ValidateTokenAsync(proof, SignatureOnly(ecdsa));
-        return result.IsValid && result.Claims.TryGetValue("use", out var use) && use as string == "signing-key" && result.Claims.TryGetValue("account", out var by) && by as string == account;
+        return result.IsValid && result.Claims.TryGetValue("use", out var use) && use as string == "signing-key"
+            && result.Claims.TryGetValue("account", out var by) && by as string == account;
     }
 
     /// <summary>Whether a builder's JWS covers a package document. Returns the key's identity.</summary>
@@ -153,7 +163,8 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
 
         if (findKey(read.Kid) is not { } key)
         {
-            return new Failure(ErrorKind.Forbidden, $"The package file is signed with the key {read.Kid}, which belongs to no account that may build packages here.");
+            return new Failure(
+                ErrorKind.Forbidden, $"The package file is signed with the key {read.Kid}, which belongs to no account that may build packages here.");
         }
 
         using var ecdsa = PublicKey(key.X, key.Y);

@@ -26,16 +26,22 @@ internal static class TokenRoutes
             }
 
             var secret = "bdj_" + RandomNumberGenerator.GetHexString(48, lowercase: true);
-            return (await world.Change(account.Value.Account, decision => Tokens.Add(decision, account.Value, Authentication.HashOf(secret), request.Label ?? "command line", request.Days, request.Roles)))
+            return (await world.Change(account.Value.Account, decision => Tokens.Add(
+                decision, account.Value, Authentication.HashOf(secret), request.Label ?? "command line", request.Days, request.Roles)))
                 .Answer(token => Results.Json(new NewToken(token.Id, secret, token.Account, token.Label, token.Expires), statusCode: 201));
-        }).RequireRateLimiting("sign-in").WithSummary("A personal token for a name and password, for so many days, with all or some of the person's roles").Produces<NewToken>(201);
+        }).RequireRateLimiting("sign-in").WithSummary("A personal token for a name and password, for so many days, with all or some of the person's "
+            + "roles").Produces<NewToken>(201);
         api.MapGet("/tokens", (WorldHost world, HttpContext context, string? account) =>
             account is not null && account != context.Person() && !context.Has(Roles.Administrator)
                 ? Problems.Of(new Failure(ErrorKind.Forbidden, "Only administrators see the tokens and sessions of others."))
-                : Results.Ok(world.Read(each => (IReadOnlyList<TokenInfo>)[.. each.Tokens.Values.Where(token => token.Expires > each.Now && (account == "any" || token.Account == (account ?? context.Person())))
+                : Results.Ok(world.Read(each => (IReadOnlyList<TokenInfo>)[.. each.Tokens.Values.Where(
+                    token => token.Expires > each.Now && (account == "any" || token.Account == (account ?? context.Person())))
                     .OrderBy(token => token.Account, StringComparer.Ordinal).ThenBy(token => token.Created).Select(token => Info(token, context))])))
             .ForAll().WithSummary("Your personal tokens and sessions; of another account, or of any, for administrators").Produces<IReadOnlyList<TokenInfo>>();
-        api.MapDelete("/tokens/{id}", async (WorldHost world, HttpContext context, string id) => (await world.Change(context.Person(), decision => Tokens.End(decision, id, context.Has(Roles.Administrator)))).Answer(_ => Results.NoContent()))
+        api.MapDelete(
+            "/tokens/{id}",
+            async (WorldHost world, HttpContext context, string id) =>
+                (await world.Change(context.Person(), decision => Tokens.End(decision, id, context.Has(Roles.Administrator)))).Answer(_ => Results.NoContent()))
             .ForAll().WithSummary("Ends a personal token or session of yours; of anybody, for administrators").Produces(204);
     }
 
@@ -68,5 +74,8 @@ internal static class TokenRoutes
     /// <summary>The hash of a session's secret; never that of a token.</summary>
     private static string SessionHash(string secret) => "session-" + Authentication.HashOf(secret);
 
-    private static TokenInfo Info(TokenRecord token, HttpContext context) => new(token.Id, token.Label, token.Created, token.Expires, token.Account, token.IsSession, token.Roles, token.Hash == context.User.FindFirstValue(SignedIn.By));
+    private static TokenInfo Info(TokenRecord token, HttpContext context) =>
+        new(
+            token.Id, token.Label, token.Created, token.Expires, token.Account, token.IsSession, token.Roles,
+            token.Hash == context.User.FindFirstValue(SignedIn.By));
 }

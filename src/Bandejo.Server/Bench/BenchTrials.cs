@@ -29,7 +29,8 @@ internal sealed class BenchTrials(Drafts drafts, WorldHost world, FileStore file
     /// <summary>Why there are no trials here; null where there are.</summary>
     public string? Why => _agent is not null ? null
         : options.IsOn ? "The agent's program, bandejo-agent, is neither beside the service nor on its path."
-        : "This service carries out no trials; it must be started with --trials on. The command line tries a package folder on its own machine: bandejo package trial FOLDER.";
+        : "This service carries out no trials; it must be started with --trials on. The command line tries a package folder on its own machine: bandejo "
+            + "package trial FOLDER.";
 
     /// <summary>The last trial of a draft, or the one that runs.</summary>
     /// <param name="digest">The digest of the draft's document as it is now; empty where it has none.</param>
@@ -44,7 +45,10 @@ internal sealed class BenchTrials(Drafts drafts, WorldHost world, FileStore file
         }
 
         // One that still runs by what is kept was cut off when the service stopped.
-        return draft.Trial is { IsRunning: true } cut ? cut with { IsRunning = false, IsOfThis = false, Problem = "The service stopped in the middle of this trial; start it again." } : draft.Trial is { } kept ? kept with { IsOfThis = draft.Tried == digest } : null;
+        return draft.Trial is { IsRunning: true } cut
+            ? cut with { IsRunning = false, IsOfThis = false, Problem = "The service stopped in the middle of this trial; start it again." }
+            : draft.Trial is { } kept ? kept with { IsOfThis = draft.Tried == digest }
+            : null;
     }
 
     public async Task<Outcome<BenchTrialInfo>> Start(string id, string by)
@@ -78,7 +82,8 @@ internal sealed class BenchTrials(Drafts drafts, WorldHost world, FileStore file
 
         var digest = Drafts.DigestOf(Encoding.UTF8.GetBytes(document));
         await drafts.Keep(id, draft => draft with { Trial = trial, Tried = digest });
-        var plan = new TrialPlan(new TrialPackage(JsonSerializer.Deserialize(document, ContractJson.Default.PackageDocument)!, drafts.FilesOf(id)), null, [], [], null, false, []);
+        var plan = new TrialPlan(
+            new TrialPackage(JsonSerializer.Deserialize(document, ContractJson.Default.PackageDocument)!, drafts.FilesOf(id)), null, [], [], null, false, []);
         await world.Change(by, change =>
         {
             change.Audit("bench-trial", $"A trial of the draft {Drafts.NameOf(found.Value)} ({id}) was started.");
@@ -119,7 +124,11 @@ internal sealed class BenchTrials(Drafts drafts, WorldHost world, FileStore file
         BenchTrialInfo ended;
         lock (_lock)
         {
-            ended = _now! with { IsRunning = false, Problem = problem.Length == 0 ? null : problem, HasPassed = problem.Length == 0 && _now.Steps.All(step => step.State != "failed") && _now.Steps.Any(step => step.Name == "install") };
+            ended = _now! with
+            {
+                IsRunning = false, Problem = problem.Length == 0 ? null : problem,
+                HasPassed = problem.Length == 0 && _now.Steps.All(step => step.State != "failed") && _now.Steps.Any(step => step.Name == "install"),
+            };
         }
 
         // Kept before it is over: whoever looks finds it running, or its end.

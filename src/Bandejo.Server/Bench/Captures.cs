@@ -42,27 +42,36 @@ internal sealed class Captures(BenchFolder folder)
             return new Failure(ErrorKind.Invalid, $"Its {CaptureArchive.ListName} cannot be read: {error.Message}");
         }
 
-        if (answer?.Found is not { Count: <= MostFound } found || found.Any(each => each?.Path is null || each.Kind is null || each.Mode is null || each.Size < 0 || !(each.Kind is "gone" ? each.Path.Length < 4096 : each.Kind is "user" or "group" ? Accounts.IsName(each.Path) : CaptureDraft.IsSafe(each.Path))))
+        if (answer?.Found is not { Count: <= MostFound } found
+            || found.Any(each => each?.Path is null || each.Kind is null || each.Mode is null || each.Size < 0 || !(
+                each.Kind is "gone" ? each.Path.Length < 4096 : each.Kind is "user" or "group" ? Accounts.IsName(each.Path) : CaptureDraft.IsSafe(each.Path))))
         {
-            return new Failure(ErrorKind.Invalid, $"Its {CaptureArchive.ListName} names more than {MostFound:N0} things, or one that climbs out of its folder.");
+            return new Failure(
+                ErrorKind.Invalid, $"Its {CaptureArchive.ListName} names more than {MostFound:N0} things, or one that climbs out of its folder.");
         }
 
-        return new KeptCapture(file, found, answer.Facts, [.. found.Where(each => each.LeftOut is null).Select(each => each.Path).Distinct(StringComparer.Ordinal)]);
+        return new KeptCapture(file, found, answer.Facts, [.. found.Where(each => each.LeftOut is null).Select(each => each.Path).Distinct(
+            StringComparer.Ordinal)]);
     }
 
     /// <summary>Whether something could be taken: it was kept, and no package is forbidden to carry it.</summary>
-    public static bool CanBeTaken(CapturedInfo each) => each.LeftOut is null or "user" or "changed" && each.Kind != "gone" && (each.Kind != "file" || each.Sha256 is not null);
+    public static bool CanBeTaken(CapturedInfo each) =>
+        each.LeftOut is null or "user" or "changed" && each.Kind != "gone" && (each.Kind != "file" || each.Sha256 is not null);
 
     /// <summary>The draft's files as the capture and its choice make them, and a manifest where nobody has written in it.</summary>
     /// <param name="mostFiles">The most files of a draft.</param>
     /// <param name="mostBytes">The most bytes of them all.</param>
     public Outcome<KeptDraft> Apply(KeptDraft draft, KeptCapture capture, int mostFiles, long mostBytes, CancellationToken cancellation)
     {
-        var taken = capture.Found.Where(each => capture.Taken.Contains(each.Path) && CanBeTaken(each)).DistinctBy(each => each.Path, StringComparer.Ordinal).ToList();
+        var taken = capture.Found.Where(each => capture.Taken.Contains(each.Path) && CanBeTaken(each)).DistinctBy(each => each.Path, StringComparer.Ordinal)
+            .ToList();
         var payload = taken.Where(each => each.Kind == "file").ToDictionary(each => $"{CaptureDraft.PayloadName}/{each.Path}", StringComparer.Ordinal);
         if (payload.Count + 4 > mostFiles)
         {
-            return new Failure(ErrorKind.TooMuch, $"{payload.Count:N0} files are taken, and a draft has at most {mostFiles:N0}; make its package with the command line: bandejo package capture --from.");
+            return new Failure(
+                ErrorKind.TooMuch,
+                $"{payload.Count:N0} files are taken, and a draft has at most {mostFiles:N0}; make its package with the command line: bandejo package "
+                    + $"capture --from.");
         }
 
         if (taken.Sum(each => each.Size) is var bytes && bytes > mostBytes)
@@ -81,7 +90,8 @@ internal sealed class Captures(BenchFolder folder)
             return new Failure(ErrorKind.Invalid, $"{error.Message} Leave it out.");
         }
 
-        var files = draft.Files.Where(file => !file.Path.StartsWith(CaptureDraft.PayloadName + "/", StringComparison.Ordinal) || payload.ContainsKey(file.Path)).ToDictionary(file => file.Path, StringComparer.Ordinal);
+        var files = draft.Files.Where(file => !file.Path.StartsWith(CaptureDraft.PayloadName + "/", StringComparison.Ordinal) || payload.ContainsKey(file.Path))
+            .ToDictionary(file => file.Path, StringComparer.Ordinal);
         foreach (var gone in draft.Files.Where(file => !files.ContainsKey(file.Path)))
         {
             folder.RemoveFile(draft.Id, gone.Path);
@@ -90,7 +100,8 @@ internal sealed class Captures(BenchFolder folder)
         using (var stream = folder.Open(draft.Id, capture.File))
         {
             // It may be as large as a package, and each file is held to its size.
-            var archive = CaptureArchive.Open(stream, new ReadingBudget(TimeProvider.System, cancellation) { Time = TimeSpan.FromMinutes(30), Unpacked = long.MaxValue });
+            var archive = CaptureArchive.Open(
+                stream, new ReadingBudget(TimeProvider.System, cancellation) { Time = TimeSpan.FromMinutes(30), Unpacked = long.MaxValue });
             foreach (var (path, each) in payload.Where(pair => !files.ContainsKey(pair.Key)))
             {
                 using var target = folder.Create(draft.Id, path);
@@ -125,7 +136,8 @@ internal sealed class Captures(BenchFolder folder)
         }
 
         var name = Path.GetFileName(capture.File)[..^CaptureArchive.Ending.Length];
-        var manifest = CaptureDraft.Manifest(name.Length == 0 ? "captured" : name, "", "what was installed by hand", entries, taken.Sum(each => each.Size), capture.Facts);
+        var manifest = CaptureDraft.Manifest(
+            name.Length == 0 ? "captured" : name, "", "what was installed by hand", entries, taken.Sum(each => each.Size), capture.Facts);
         return draft with { Manifest = manifest, Drafted = manifest };
     }
 }

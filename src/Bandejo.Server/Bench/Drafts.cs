@@ -21,10 +21,13 @@ namespace Bandejo.Server.Bench;
 /// <param name="Trial">Its last trial, and the digest of the document that was tried.</param>
 /// <param name="After">The version before whose choices it keeps.</param>
 /// <param name="Capture">What it was made from, where that is a capture.</param>
-internal sealed record KeptDraft(string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null, BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null, KeptCapture? Capture = null);
+internal sealed record KeptDraft(
+    string Id, string By, DateTimeOffset At, string Manifest, string Drafted, IReadOnlyList<BenchFileInfo> Files, string? Package = null,
+    BenchTrialInfo? Trial = null, string Tried = "", BenchAfterInfo? After = null, KeptCapture? Capture = null);
 
 /// <summary>Packages in the making: files that were dropped, what was read out of them, and a manifest that is still being written.</summary>
-internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldHost world, Intake intake, PackageOptions options, InspectionLine line, Unfinished unfinished)
+internal sealed partial class Drafts(
+    BenchFolder folder, FileStore store, WorldHost world, Intake intake, PackageOptions options, InspectionLine line, Unfinished unfinished)
 {
     private const int MostDrafts = 200;
     private const int MostFiles = 1000;
@@ -38,7 +41,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
     /// <summary>All drafts, newest first.</summary>
     public IReadOnlyList<KeptDraft> All() => [.. folder.All().Select(Read).OfType<KeptDraft>().OrderByDescending(draft => draft.At)];
 
-    public Outcome<KeptDraft> Find(string id) => Read(id) is { } draft ? draft : new Failure(ErrorKind.NotFound, $"There is no draft '{id}' on the bench; it may have been cleared away.");
+    public Outcome<KeptDraft> Find(string id) =>
+        Read(id) is { } draft ? draft : new Failure(ErrorKind.NotFound, $"There is no draft '{id}' on the bench; it may have been cleared away.");
 
     /// <summary>Begins an empty draft.</summary>
     public async Task<Outcome<KeptDraft>> Begin(string by)
@@ -68,7 +72,9 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
             folder.Remove(id);
         }
 
-        return await Told(by, "bench-cleared", $"The draft {name} ({id}) was cleared away from the bench{(by is null ? ", since nobody had gone on with it for long" : "")}.", true);
+        return await Told(
+            by, "bench-cleared", $"The draft {name} ({id}) was cleared away from the bench{(by is null ? ", since nobody had gone on with it for long" : "")}.",
+            true);
     }
 
     /// <summary>Takes a piece of a file. When it is whole, it is inspected, and the manifest is drafted anew where nobody has touched it.</summary>
@@ -90,7 +96,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
         {
             return path == "package.yaml"
                 ? new Failure(ErrorKind.Invalid, "The manifest of a draft is not a file of it; send it as its manifest.")
-                : new Failure(ErrorKind.TooMuch, $"A draft has at most {MostFiles} files with {Core.Rules.Units.FormatSize(options.MaxPackageBytes)} together.");
+                : new Failure(
+                    ErrorKind.TooMuch, $"A draft has at most {MostFiles} files with {Core.Rules.Units.FormatSize(options.MaxPackageBytes)} together.");
         }
 
         if (offset == 0 && unfinished.Draft(found.Value.By, size) is { } against)
@@ -106,7 +113,13 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
 
         var (sha256, inspection) = appended.Value == size ? await Look(id, path, cancellation) : (null, null);
         var file = new BenchFileInfo(path, size, appended.Value, sha256, inspection is null ? null : InspectionForm.Of(inspection));
-        var changed = await Change(id, draft => Redrafted(draft with { Files = [.. draft.Files.Where(each => each.Path != path).Append(file).OrderBy(each => each.Path, StringComparer.Ordinal)] }, cancellation), cancellation);
+        var changed = await Change(
+            id,
+            draft =>
+                Redrafted(
+                    draft with { Files = [.. draft.Files.Where(each => each.Path != path).Append(file).OrderBy(each => each.Path, StringComparer.Ordinal)] },
+                    cancellation),
+            cancellation);
         return changed.Ok ? file : changed.Failure!;
     }
 
@@ -122,11 +135,17 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
     }, cancellation);
 
     /// <summary>Takes of a capture what is named, and leaves the rest out.</summary>
-    public Task<Outcome<KeptDraft>> TakeOfCapture(string id, IReadOnlyList<string> taken, CancellationToken cancellation) => Change(id, draft => draft.Capture is not { } capture
+    public Task<Outcome<KeptDraft>> TakeOfCapture(string id, IReadOnlyList<string> taken, CancellationToken cancellation) =>
+        Change(id, draft => draft.Capture is not { } capture
         ? Task.FromResult((Outcome<KeptDraft>)new Failure(ErrorKind.Conflict, "This draft was not made from a capture."))
         : taken.FirstOrDefault(path => !capture.Found.Any(each => each.Path == path && Captures.CanBeTaken(each))) is { } other
             ? Task.FromResult((Outcome<KeptDraft>)new Failure(ErrorKind.Invalid, $"'{other}' was not captured, or cannot be taken."))
-            : line.Run(_ => _captures.Apply(draft, capture with { Taken = [.. taken.Distinct(StringComparer.Ordinal)] }, MostFiles, options.MaxPackageBytes, cancellation), cancellation), cancellation);
+            : line.Run(
+                _ =>
+                    _captures.Apply(
+                        draft, capture with { Taken = [.. taken.Distinct(StringComparer.Ordinal)] }, MostFiles, options.MaxPackageBytes, cancellation),
+                cancellation),
+            cancellation);
 
     public async Task<Outcome<KeptDraft>> Write(string id, string manifest) => manifest.Length > MostManifest
         ? new Failure(ErrorKind.TooMuch, $"A manifest has at most {MostManifest} characters.")
@@ -154,7 +173,12 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
             }
 
             await using var stream = new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.Read);
-            earlier.Add((each, place, await line.Run(budget => Inspector.Inspect(stream, each.Path, options.Hints, null, budget()), cancellation) is { Kind: not InstallerKind.Unknown } read ? read with { File = each.Path } : null));
+            earlier.Add((
+                each, place,
+                await line.Run(
+                    budget => Inspector.Inspect(stream, each.Path, options.Hints, null, budget()), cancellation) is { Kind: not InstallerKind.Unknown } read
+                    ? read with { File = each.Path }
+                    : null));
         }
 
         return await Change(id, async draft =>
@@ -170,12 +194,18 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
                 return new Failure(ErrorKind.Conflict, $"{other}; nothing was changed.");
             }
 
-            var brought = earlier.Where(each => pairs.Value.All(pair => pair.Before.File != each.File.Path) && draft.Files.All(own => own.Path != each.File.Path || own.Path == ManifestDraft.IconName)).ToList();
-            if (pairs.Value.Count == 0 || draft.Files.Count + brought.Count > MostFiles || draft.Files.Sum(file => file.Size) + brought.Sum(each => each.File.Size) > options.MaxPackageBytes)
+            var brought = earlier.Where(each => pairs.Value.All(pair => pair.Before.File != each.File.Path) && draft.Files.All(
+                own => own.Path != each.File.Path || own.Path == ManifestDraft.IconName))
+                .ToList();
+            if (pairs.Value.Count == 0 || draft.Files.Count + brought.Count > MostFiles
+                || draft.Files.Sum(file => file.Size) + brought.Sum(each => each.File.Size) > options.MaxPackageBytes)
             {
                 return pairs.Value.Count == 0
                     ? new Failure(ErrorKind.Conflict, "The draft has no installer yet that could take the place of an earlier one; drop the new one first.")
-                    : new Failure(ErrorKind.TooMuch, $"With the files of {name} the draft would have more than {MostFiles} files, or more than {Core.Rules.Units.FormatSize(options.MaxPackageBytes)}.");
+                    : new Failure(
+                        ErrorKind.TooMuch,
+                        $"With the files of {name} the draft would have more than {MostFiles} files, or more than "
+                            + $"{Core.Rules.Units.FormatSize(options.MaxPackageBytes)}.");
             }
 
             foreach (var each in brought)
@@ -184,14 +214,17 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
             }
 
             var text = pairs.Value.Aggregate(ManifestText.Of(document), (manifest, pair) => NextVersion.Draft(manifest, pair.Before, pair.After));
-            var changes = pairs.Value.SelectMany(pair => NextVersion.Changes(pair.Before, pair.After).Select(change => new BenchChangeInfo(pair.After.File, change.What, change.Before, change.After, change.Look)));
+            var changes = pairs.Value.SelectMany(pair => NextVersion.Changes(pair.Before, pair.After).Select(change => new BenchChangeInfo(
+                pair.After.File, change.What, change.Before, change.After, change.Look)));
             return draft with
             {
                 Manifest = text,
                 Drafted = text,
                 After = new BenchAfterInfo(found.Value.Record.Digest, name, [.. changes]),
                 Files = [.. draft.Files.Where(file => brought.TrueForAll(each => each.File.Path != file.Path))
-                    .Concat(brought.Select(each => new BenchFileInfo(each.File.Path, each.File.Size, each.File.Size, each.File.Sha256, each.Inspection is null ? null : InspectionForm.Of(each.Inspection)))).OrderBy(file => file.Path, StringComparer.Ordinal)],
+                    .Concat(brought.Select(each => new BenchFileInfo(
+                        each.File.Path, each.File.Size, each.File.Size, each.File.Sha256, each.Inspection is null ? null : InspectionForm.Of(each.Inspection))))
+                        .OrderBy(file => file.Path, StringComparer.Ordinal)],
             };
         }, cancellation);
     }
@@ -209,7 +242,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
 
         var inspection = (await Inspections(found.Value with { Files = [archive] }, cancellation))[0];
         var name = path[(path.LastIndexOf('/') + 1)..];
-        if (inspection.Nested.FirstOrDefault(each => each.Path == path) is not { } nested || !NestedFiles.CanBeTaken(inspection, nested) || SafePath.Problem(name) is not null || nested.Size > options.MaxPackageBytes)
+        if (inspection.Nested.FirstOrDefault(each => each.Path == path) is not { } nested || !NestedFiles.CanBeTaken(inspection, nested)
+            || SafePath.Problem(name) is not null || nested.Size > options.MaxPackageBytes)
         {
             return new Failure(ErrorKind.Invalid, $"'{file}' holds no installer '{path}' that could be taken out.");
         }
@@ -228,7 +262,13 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
         }
 
         var (sha256, read) = await Look(begun.Value.Id, name, cancellation);
-        return await Change(begun.Value.Id, draft => Redrafted(draft with { Files = [new BenchFileInfo(name, taken.Value, taken.Value, sha256, read is null ? null : InspectionForm.Of(read))] }, cancellation), cancellation);
+        return await Change(
+            begun.Value.Id,
+            draft =>
+                Redrafted(
+                    draft with { Files = [new BenchFileInfo(name, taken.Value, taken.Value, sha256, read is null ? null : InspectionForm.Of(read))] },
+                    cancellation),
+            cancellation);
 
         Outcome<long> Take(string into)
         {
@@ -241,14 +281,17 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
     /// <summary>Packages of a draft's app, newest first, whose choices it could keep: those with an installer of the same sort, as its name has it.</summary>
     public IReadOnlyList<PackageInfo> Earlier(KeptDraft draft)
     {
-        var ends = draft.Files.Where(file => file.Inspection is not null).Select(file => Path.GetExtension(file.Path)).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var ends = draft.Files.Where(file => file.Inspection is not null).Select(file => Path.GetExtension(file.Path))
+            .ToHashSet(StringComparer.OrdinalIgnoreCase);
         return ends.Count > 0 && AppLine().Match(draft.Manifest) is { Success: true } app
             ? world.Read(each => (IReadOnlyList<PackageInfo>)[.. Catalogue.List(each, app.Groups[1].Value, null, 20).Items.Where(package =>
-                package.Digest != draft.Package && !package.IsRetired && Documents.FilesOf(each.Packages[package.Digest].Document).Any(file => ends.Contains(Path.GetExtension(file.Path))))])
+                package.Digest != draft.Package && !package.IsRetired
+                    && Documents.FilesOf(each.Packages[package.Digest].Document).Any(file => ends.Contains(Path.GetExtension(file.Path))))])
             : [];
     }
 
-    public Task<Outcome<KeptDraft>> Keep(string id, Func<KeptDraft, KeptDraft> change) => Change(id, draft => Task.FromResult((Outcome<KeptDraft>)change(draft)), CancellationToken.None);
+    public Task<Outcome<KeptDraft>> Keep(string id, Func<KeptDraft, KeptDraft> change) =>
+        Change(id, draft => Task.FromResult((Outcome<KeptDraft>)change(draft)), CancellationToken.None);
 
     /// <summary>What is wrong with a draft, and for whom it is; null before its first file.</summary>
     public PackageCheckAnswer? Check(KeptDraft draft)
@@ -258,15 +301,34 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
             return null;
         }
 
-        var answer = intake.Check(new PackageCheckRequest(draft.Manifest, [.. draft.Files.Where(file => file.Sha256 is not null && file.Path != draft.Capture?.File).Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256!))]));
+        var answer = intake.Check(new PackageCheckRequest(draft.Manifest, [
+            .. draft.Files.Where(file => file.Sha256 is not null && file.Path != draft.Capture?.File)
+                .Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256!))]));
         if (answer.Fetch is [var left, ..])
         {
             // An address in a manifest must not make the service call somewhere.
-            answer = answer with { Document = null, Findings = [new FindingInfo($"'{left.Path}' is left at {left.From}. The service fetches nothing by itself: drop the file here, or build the folder with the command line.", "variants", 0, 0, 1, false), .. answer.Findings] };
+            answer = answer with
+            {
+                Document = null,
+                Findings = [
+                    new FindingInfo(
+                        $"'{left.Path}' is left at {left.From}. The service fetches nothing by itself: drop the file here, or build the folder with the "
+                            + $"command line.",
+                        "variants", 0, 0, 1, false),
+                    .. answer.Findings],
+            };
         }
 
         var late = draft.Files.FirstOrDefault(file => file.Sha256 is null);
-        return late is null ? answer : answer with { Document = null, Findings = [new FindingInfo($"'{late.Path}' has not arrived whole: {late.Arrived} of {late.Size} bytes.", late.Path, 0, 0, 1, false), .. answer.Findings] };
+        return late is null
+            ? answer
+            : answer with
+            {
+                Document = null,
+                Findings = [
+                    new FindingInfo($"'{late.Path}' has not arrived whole: {late.Arrived} of {late.Size} bytes.", late.Path, 0, 0, 1, false),
+                    .. answer.Findings],
+            };
     }
 
     /// <summary>Takes a draft in as a package, signed by whoever built it.</summary>
@@ -289,7 +351,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
             return new Failure(ErrorKind.Stale, "The draft was changed since it was signed; look at it again, and build it then.");
         }
 
-        var paths = found.Value.Files.Where(file => file.Sha256 is not null).DistinctBy(file => file.Sha256).ToDictionary(file => file.Sha256!, file => file.Path);
+        var paths = found.Value.Files.Where(file => file.Sha256 is not null).DistinctBy(file => file.Sha256)
+            .ToDictionary(file => file.Sha256!, file => file.Path);
         var taken = await intake.Take(new BroughtPackage(bytes, request.Signature, [], (sha256, size, target) => Copy(id, paths, sha256, size, target)), by);
         if (taken.Ok)
         {
@@ -305,7 +368,9 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
     public static string DigestOf(byte[] document) => Convert.ToHexStringLower(SHA256.HashData(document));
 
     public static string NameOf(KeptDraft draft) =>
-        ManifestReader.Read(draft.Manifest) is { Ok: true, Value: { } manifest } ? $"{manifest.Name} {manifest.Version}" : draft.Capture?.File ?? (draft.Files.Count > 0 ? draft.Files[0].Path : "Empty draft");
+        ManifestReader.Read(draft.Manifest) is { Ok: true, Value: { } manifest }
+            ? $"{manifest.Name} {manifest.Version}"
+            : draft.Capture?.File ?? (draft.Files.Count > 0 ? draft.Files[0].Path : "Empty draft");
 
     private Outcome<long> Copy(string id, Dictionary<string, string> paths, string sha256, long size, Stream target)
     {
@@ -315,15 +380,20 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
         }
 
         using var source = folder.Open(id, path);
-        return Container.Copy(source, sha256, size, target) is { Ok: true } copied ? copied : new Failure(ErrorKind.Conflict, $"'{path}' was changed while it was built; build it again.");
+        return Container.Copy(source, sha256, size, target) is { Ok: true } copied
+            ? copied
+            : new Failure(ErrorKind.Conflict, $"'{path}' was changed while it was built; build it again.");
     }
 
-    private Task<(string? Sha256, Inspection? Inspection)> Look(string id, string path, CancellationToken cancellation) => line.Run<(string?, Inspection?)>(budget =>
+    private Task<(string? Sha256, Inspection? Inspection)> Look(string id, string path, CancellationToken cancellation) =>
+        line.Run<(string?, Inspection?)>(budget =>
     {
         using var file = folder.Open(id, path);
         var inspection = Inspector.Inspect(file, Path.GetFileName(path), options.Hints, null, budget());
         file.Position = 0;
-        return (Convert.ToHexStringLower(SHA256.HashData(file)), inspection.Kind == InstallerKind.Unknown || path.EndsWith(CaptureArchive.Ending, StringComparison.Ordinal) ? null : inspection);
+        return (
+            Convert.ToHexStringLower(SHA256.HashData(file)),
+            inspection.Kind == InstallerKind.Unknown || path.EndsWith(CaptureArchive.Ending, StringComparison.Ordinal) ? null : inspection);
     }, cancellation);
 
     private Task<List<Inspection>> Inspections(KeptDraft draft, CancellationToken cancellation) => line.Run(budget =>
@@ -342,7 +412,8 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
     private async Task<Outcome<KeptDraft>> Redrafted(KeptDraft draft, CancellationToken cancellation)
     {
         var files = draft.Files.Where(file => file.Sha256 is not null).ToList();
-        if (draft.Capture is null && files.Find(file => file.Path.EndsWith(CaptureArchive.Ending, StringComparison.Ordinal) && !file.Path.Contains('/')) is { } captured)
+        if (draft.Capture is null
+            && files.Find(file => file.Path.EndsWith(CaptureArchive.Ending, StringComparison.Ordinal) && !file.Path.Contains('/')) is { } captured)
         {
             return await line.Run(budget =>
             {
@@ -358,10 +429,17 @@ internal sealed partial class Drafts(BenchFolder folder, FileStore store, WorldH
 
         var inspections = await Inspections(draft, cancellation);
         var package = ManifestDraft.Packages(inspections.Where(each => each.Findings.All(finding => finding.IsWarning))).FirstOrDefault();
-        if (package is not null && package.Select(each => each.Icon).OfType<InstallerIcon>().FirstOrDefault() is { } icon && files.All(file => file.Path != ManifestDraft.IconName))
+        if (package is not null && package.Select(each => each.Icon).OfType<InstallerIcon>().FirstOrDefault() is { } icon
+            && files.All(file => file.Path != ManifestDraft.IconName))
         {
             folder.Put(draft.Id, ManifestDraft.IconName, icon.Png);
-            draft = draft with { Files = [.. draft.Files.Append(new BenchFileInfo(ManifestDraft.IconName, icon.Png.Length, icon.Png.Length, Convert.ToHexStringLower(SHA256.HashData(icon.Png)), null)).OrderBy(file => file.Path, StringComparer.Ordinal)] };
+            draft = draft with
+            {
+                Files = [
+                    .. draft.Files.Append(new BenchFileInfo(
+                        ManifestDraft.IconName, icon.Png.Length, icon.Png.Length, Convert.ToHexStringLower(SHA256.HashData(icon.Png)), null))
+                        .OrderBy(file => file.Path, StringComparer.Ordinal)],
+            };
         }
 
         var text = package is null ? ManifestDraft.Blank(files[0].Path) : ManifestDraft.Write(package);

@@ -21,7 +21,8 @@ internal sealed class InspectionLine(IHostApplicationLifetime life) : IDisposabl
         await _places.WaitAsync(token);
         try
         {
-            return await Task.Factory.StartNew(() => read(() => new ReadingBudget(TimeProvider.System, token)), token, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+            return await Task.Factory.StartNew(
+                () => read(() => new ReadingBudget(TimeProvider.System, token)), token, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         }
         finally
         {

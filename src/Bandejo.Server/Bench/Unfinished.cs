@@ -5,7 +5,9 @@ using Bandejo.Store;
 
 namespace Bandejo.Server.Bench;
 
-/// <summary>What was begun and is no package yet: uploads, and drafts with their files. There is room for so much of it for each person, and for so much in all.</summary>
+/// <summary>
+/// What was begun and is no package yet: uploads, and drafts with their files. There is room for so much of it for each person, and for so much in all.
+/// </summary>
 internal sealed class Unfinished(FileStore files, BenchFolder bench, PackageOptions options)
 {
     private readonly Lock _lock = new();
@@ -48,11 +50,20 @@ internal sealed class Unfinished(FileStore files, BenchFolder bench, PackageOpti
 
     private Failure? Against(string by, long size)
     {
-        var drafts = bench.All().Select(id => bench.Read(id)).OfType<string>().Select(text => System.Text.Json.JsonSerializer.Deserialize<KeptDraft>(text)!).Select(draft => (draft.By, Size: draft.Files.Sum(file => file.Size))).ToList();
+        var drafts = bench.All().Select(id => bench.Read(id)).OfType<string>().Select(text => System.Text.Json.JsonSerializer.Deserialize<KeptDraft>(text)!)
+            .Select(draft => (draft.By, Size: draft.Files.Sum(file => file.Size))).ToList();
         var own = _uploads.Values.Where(each => each.By == by).Sum(each => each.Size) + drafts.Where(draft => draft.By == by).Sum(draft => draft.Size);
         var all = files.UnfinishedBytes() + drafts.Sum(draft => draft.Size);
-        return own > options.UnfinishedOfOne - size ? new Failure(ErrorKind.TooMuch, $"You have {Units.FormatSize(own)} of drafts and uploads that are no package yet, and there is room for {Units.FormatSize(options.UnfinishedOfOne)} of one person; finish some, or clear them away.")
-            : all > options.UnfinishedOfAll - size ? new Failure(ErrorKind.TooMuch, $"There are {Units.FormatSize(all)} of drafts and uploads that are no package yet, and there is room for {Units.FormatSize(options.UnfinishedOfAll)}; somebody must finish some, or clear them away.")
+        return own > options.UnfinishedOfOne - size
+            ? new Failure(
+                ErrorKind.TooMuch,
+                $"You have {Units.FormatSize(own)} of drafts and uploads that are no package yet, and there is room for "
+                    + $"{Units.FormatSize(options.UnfinishedOfOne)} of one person; finish some, or clear them away.")
+            : all > options.UnfinishedOfAll - size
+                ? new Failure(
+                    ErrorKind.TooMuch,
+                    $"There are {Units.FormatSize(all)} of drafts and uploads that are no package yet, and there is room for "
+                        + $"{Units.FormatSize(options.UnfinishedOfAll)}; somebody must finish some, or clear them away.")
             : null;
     }
 }

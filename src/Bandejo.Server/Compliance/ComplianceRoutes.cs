@@ -18,8 +18,10 @@ internal static class ComplianceRoutes
         api.MapGet("/compliance", (WorldHost world, string? by) => Rows(world, by ?? "fleet").Answer())
             .ForAll().WithSummary("Compliance by fleet, app, group or deployment").Produces<IReadOnlyList<ComplianceRow>>();
         api.MapGet("/compliance/targets", (WorldHost world, string? deployment, string? app, string? group, string? only, string? format) =>
-            Export(world, deployment, app, group, only).Answer(targets => format == "csv" ? TargetList.Csv(targets) : Streams.Page(targets, ContractJson.Default.TargetInfo)))
-            .ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late, unmet, unknown or open (unmet or unknown)").Produces<Page<TargetInfo>>();
+            Export(world, deployment, app, group, only)
+                .Answer(targets => format == "csv" ? TargetList.Csv(targets) : Streams.Page(targets, ContractJson.Default.TargetInfo)))
+            .ForAll().WithSummary("Every target behind a figure, as JSON or CSV (format=csv); only=late, unmet, unknown or open (unmet or unknown)")
+                .Produces<Page<TargetInfo>>();
     }
 
     private static Outcome<IReadOnlyList<ComplianceRow>> Rows(WorldHost world, string by) => world.Read<Outcome<IReadOnlyList<ComplianceRow>>>(each =>
@@ -30,25 +32,32 @@ internal static class ComplianceRoutes
             case "fleet":
                 return (List<ComplianceRow>)[new ComplianceRow("fleet", "fleet", "All devices", Counts.Info(Sum(active)))];
             case "app":
-                return active.GroupBy(deployment => deployment.Plan.App).Select(group => new ComplianceRow("app", group.Key, group.First().Plan.AppName, Counts.Info(Sum(group)))).OrderBy(row => row.Id, StringComparer.Ordinal).ToList();
+                return active.GroupBy(deployment => deployment.Plan.App)
+                    .Select(group => new ComplianceRow("app", group.Key, group.First().Plan.AppName, Counts.Info(Sum(group))))
+                    .OrderBy(row => row.Id, StringComparer.Ordinal).ToList();
             case "deployment":
-                return active.Select(deployment => new ComplianceRow("deployment", deployment.Id, deployment.Plan.Name, Counts.Info(Counts.Of(deployment, each.Now)))).ToList();
+                return active.Select(deployment => new ComplianceRow("deployment", deployment.Id, deployment.Plan.Name, Counts.Info(Counts.Of(
+                    deployment, each.Now))))
+                    .ToList();
             case "group":
                 return ByGroup(each, active);
             default:
                 return new Failure(ErrorKind.Invalid, $"Compliance is counted by fleet, app, group or deployment, not by '{by}'.");
         }
 
-        ComplianceCount Sum(IEnumerable<DeploymentEntry> deployments) => deployments.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, each.Now));
+        ComplianceCount Sum(IEnumerable<DeploymentEntry> deployments) =>
+            deployments.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, each.Now));
     });
 
     private static List<ComplianceRow> ByGroup(FleetWorld world, List<DeploymentEntry> active) =>
         [.. world.Groups.Values.Select(group => new ComplianceRow(
             "group", group.Record.Slug, group.Record.Name,
-            Counts.Info(active.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(deployment, deployment.Targets.States(group.In), world.Now)))))];
+            Counts.Info(active.Aggregate(ComplianceCount.None, (sum, deployment) => sum + Counts.Of(
+                deployment, deployment.Targets.States(group.In), world.Now)))))];
 
     /// <summary>The targets behind a figure by deployment and device, made while they are read.</summary>
-    private static Outcome<IEnumerable<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) => world.Read<Outcome<IEnumerable<TargetInfo>>>(each =>
+    private static Outcome<IEnumerable<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) =>
+        world.Read<Outcome<IEnumerable<TargetInfo>>>(each =>
     {
         if (only is not (null or "late" or "unmet" or "unknown" or "open"))
         {

@@ -8,7 +8,8 @@ namespace Bandejo.Server.Compliance;
 /// <summary>Counts compliance for answers.</summary>
 internal static class Counts
 {
-    public static ComplianceCount Of(DeploymentEntry deployment, Target target, DateTimeOffset now) => Counting.Compliance(target.State, deployment.Plan.Deadline, now);
+    public static ComplianceCount Of(DeploymentEntry deployment, Target target, DateTimeOffset now) =>
+        Counting.Compliance(target.State, deployment.Plan.Deadline, now);
 
     /// <summary>All targets of a deployment.</summary>
     public static ComplianceCount Of(DeploymentEntry deployment, DateTimeOffset now) => Of(deployment, deployment.Targets.States(), now);

@@ -19,14 +19,23 @@ internal static class JournalRoutes
 
     public static void MapJournal(this RouteGroupBuilder api)
     {
-        api.MapGet("/journal", (WorldHost world, HttpContext context, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) => Page(world, context.Has(Roles.Administrator), topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit).Answer())
-            .ForAll().WithSummary("What the service decided, newest first; topic is journal, target, device, group or any; group shows who came into a group and who left").Produces<Page<EventInfo>>();
+        api.MapGet(
+            "/journal",
+            (WorldHost world, HttpContext context, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) =>
+                Page(world, context.Has(Roles.Administrator), topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit)
+                    .Answer())
+            .ForAll()
+                .WithSummary(
+                    "What the service decided, newest first; topic is journal, target, device, group or any; group shows who came into a group and who left")
+                .Produces<Page<EventInfo>>();
         api.MapGet("/audit", (WorldHost world, string? cursor, int? limit) => Page(world, true, "audit", null, null, null, cursor, limit).Answer())
             .For().WithSummary("Who changed what, newest first").Produces<Page<EventInfo>>();
-        api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=").Produces<EventInfo>(200, "text/event-stream");
+        api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=")
+            .Produces<EventInfo>(200, "text/event-stream");
     }
 
-    private static Outcome<Page<EventInfo>> Page(WorldHost world, bool mayAudit, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
+    private static Outcome<Page<EventInfo>> Page(
+        WorldHost world, bool mayAudit, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
     {
         if (topic != "any" && !Topics.Contains(topic))
         {
@@ -63,7 +72,8 @@ internal static class JournalRoutes
 
         var deviceId = device is null ? null : world.Peek(each => each.Devices.Find(device)?.Id) ?? "none";
         var size = Routes.PageSize(limit);
-        var query = new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);
+        var query = new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [
+            GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);
         var events = new List<EventRecord>();
         for (var found = world.Store.Events(query); ; found = world.Store.Events(query with { Before = found[^1].Number }))
         {
@@ -74,14 +84,17 @@ internal static class JournalRoutes
             }
         }
 
-        return new Page<EventInfo>([.. events.Take(size).Select(Views.Event)], events.Count > size ? events[size - 1].Number.ToString(CultureInfo.InvariantCulture) : null, null);
+        return new Page<EventInfo>(
+            [.. events.Take(size).Select(Views.Event)], events.Count > size ? events[size - 1].Number.ToString(CultureInfo.InvariantCulture) : null, null);
     }
 
     private static async Task Stream(HttpContext context, WorldHost world, IHostApplicationLifetime life, PeopleLines lines, long? after)
     {
         using var either = CancellationTokenSource.CreateLinkedTokenSource(context.RequestAborted, life.ApplicationStopping);
         var cancellation = either.Token;
-        var last = long.TryParse(context.Request.Headers["Last-Event-ID"], NumberStyles.None, CultureInfo.InvariantCulture, out var resumed) ? resumed : after ?? world.LastEvent;
+        var last = long.TryParse(context.Request.Headers["Last-Event-ID"], NumberStyles.None, CultureInfo.InvariantCulture, out var resumed)
+            ? resumed
+            : after ?? world.LastEvent;
         var mayAudit = context.Has(Roles.Administrator);
         using var line = lines.Open(context.Person());
         using var all = CancellationTokenSource.CreateLinkedTokenSource(cancellation, line.Closed);
@@ -103,7 +116,10 @@ internal static class JournalRoutes
                         last = happened.Number;
                         if ((happened.Topic != "audit" || mayAudit) && SignedIn.Still(world, context.User))
                         {
-                            await context.Response.WriteAsync($"id: {happened.Number}\nevent: {happened.Topic}\ndata: {JsonSerializer.Serialize(Views.Event(happened), ContractJson.Default.EventInfo)}\n\n", cancellation);
+                            await context.Response.WriteAsync(
+                                $"id: {happened.Number}\nevent: {happened.Topic}\ndata: "
+                                    + $"{JsonSerializer.Serialize(Views.Event(happened), ContractJson.Default.EventInfo)}\n\n",
+                                cancellation);
                         }
                     }
 

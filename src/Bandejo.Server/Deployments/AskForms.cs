@@ -15,23 +15,30 @@ internal static class AskForms
     /// <summary>What a request asks for.</summary>
     public static DeploymentAsk Ask(DeploymentRequest request) => new()
     {
-        Package = request.Package, Groups = request.Groups, Waves = Waves(request.Waves), Name = request.Name, Wish = request.Wish, Except = request.Except ?? [], Halt = request.Halt, RollBackOnHalt = request.RollBackOnHalt,
-        Deadline = request.Deadline, Tries = request.Tries, RetryPause = request.RetryPause, Lease = request.Lease, Priority = request.Priority, AllowsDowngrade = request.AllowDowngrade, Settings = request.Settings, Preset = request.Preset,
+        Package = request.Package, Groups = request.Groups, Waves = Waves(request.Waves), Name = request.Name, Wish = request.Wish,
+        Except = request.Except ?? [], Halt = request.Halt, RollBackOnHalt = request.RollBackOnHalt,
+        Deadline = request.Deadline, Tries = request.Tries, RetryPause = request.RetryPause, Lease = request.Lease, Priority = request.Priority,
+        AllowsDowngrade = request.AllowDowngrade, Settings = request.Settings, Preset = request.Preset,
         Handling = request.Handling, Salt = request.Salt,
     };
 
-    public static IReadOnlyList<WaveAsk> Waves(IReadOnlyList<WaveRequest> waves) => [.. waves.Select(wave => new WaveAsk(wave.Name, wave.Pick, wave.Gate, wave.OpensAt))];
+    public static IReadOnlyList<WaveAsk> Waves(IReadOnlyList<WaveRequest> waves) =>
+        [.. waves.Select(wave => new WaveAsk(wave.Name, wave.Pick, wave.Gate, wave.OpensAt))];
 
     public static RollBackAsk Ask(RollBackRequest request) => new(request.Reason ?? "", request.Devices, request.Wave, request.PauseOthers);
 
     /// <summary>Writes an ask down as it is kept, and as what is drawn by.</summary>
     public static string Write(DeploymentAsk ask) => JsonSerializer.Serialize(
         new DeploymentRequest(
-            ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt))], ask.Name, ask.Wish, ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
+            ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt))], ask.Name, ask.Wish,
+            ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
             ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt),
         ContractJson.Default.DeploymentRequest);
 
-    /// <summary>A kept deployment with its plan. One whose plan this version cannot read takes no part in anything but being looked at, rolled back and ended, and says so.</summary>
+    /// <summary>
+    /// A kept deployment with its plan. One whose plan this version cannot read takes no part in anything but being looked at, rolled back and ended, and says
+    /// so.
+    /// </summary>
     public static DeploymentRecord WithPlan(DeploymentRecord kept, PackageEntry package)
     {
         if (kept.Plan is not null)
@@ -72,10 +79,14 @@ internal static class AskForms
             Wish = request?.Wish switch { "gone" => Wish.Gone, "choice" => Wish.Choice, _ => Wish.Have },
             Groups = request?.Groups ?? [],
             Except = request?.Except ?? [],
-            Waves = [.. Enumerable.Range(0, waves).Select(wave => new Wave(request?.Waves.ElementAtOrDefault(wave)?.Name ?? $"Wave {wave + 1}", new Pick(), wave < waves - 1 ? new Gate { NeedsApproval = true } : null, null))],
+            Waves = [.. Enumerable.Range(0, waves).Select(wave => new Wave(
+                request?.Waves.ElementAtOrDefault(wave)?.Name ?? $"Wave {wave + 1}", new Pick(), wave < waves - 1 ? new Gate { NeedsApproval = true } : null,
+                null))],
             Deadline = request?.Deadline,
         };
-        var held = stored.State.Status is DeploymentStatus.Running or DeploymentStatus.Standing ? stored with { State = stored.State with { Status = DeploymentStatus.Paused, Reason = says } } : stored;
+        var held = stored.State.Status is DeploymentStatus.Running or DeploymentStatus.Standing
+            ? stored with { State = stored.State with { Status = DeploymentStatus.Paused, Reason = says } }
+            : stored;
         return held with { Plan = plan, Unreadable = says };
     }
 
@@ -83,9 +94,13 @@ internal static class AskForms
     {
         var (plan, package) = (outlook.Plan, outlook.Package);
         return new DeploymentPreview(
-            plan.Name, $"{package.Title} ({package.Digest[..12]}, {StateNames.Of(package.Record.State)})", outlook.CanStart, [.. outlook.Findings.Select(Problems.Info)], outlook.Reached,
-            [.. outlook.Waves.Select(each => new WavePreview(each.Wave.Name, each.Wave.Pick.ToString(), each.Devices, each.Counted, each.Wave.Gate?.ToString(), each.Arithmetic, each.Sample, each.Wave.OpensAt))],
-            [.. outlook.Effects.Select(each => new EffectInfo(StateNames.Hyphenate(each.Effect.ToString()), Words(each.Effect), each.Count))], [.. outlook.Out.Select(Info)], [.. outlook.Spread.Select(each => new CountInfo(each.Kind, each.Count))],
+            plan.Name, $"{package.Title} ({package.Digest[..12]}, {StateNames.Of(package.Record.State)})", outlook.CanStart,
+            [.. outlook.Findings.Select(Problems.Info)], outlook.Reached,
+            [.. outlook.Waves.Select(each => new WavePreview(
+                each.Wave.Name, each.Wave.Pick.ToString(), each.Devices, each.Counted, each.Wave.Gate?.ToString(), each.Arithmetic, each.Sample,
+                each.Wave.OpensAt))],
+            [.. outlook.Effects.Select(each => new EffectInfo(StateNames.Hyphenate(each.Effect.ToString()), Words(each.Effect), each.Count))],
+            [.. outlook.Out.Select(Info)], [.. outlook.Spread.Select(each => new CountInfo(each.Kind, each.Count))],
             Chosen.Of(plan, package, outlook.Ask.Preset, outlook.Handling), StateNames.Of(plan.Wish));
     }
 
@@ -101,7 +116,8 @@ internal static class AskForms
     public static OutInfo Info(Outsiders outsiders) => new(outsiders.Reason, outsiders.Count, outsiders.Sample);
 
     public static RollBackPreview Info(RollBackOutlook outlook) => new(
-        outlook.Devices, outlook.Says, outlook.NotPossible, [.. outlook.Parts.Select(part => new RollBackPart(StateNames.Hyphenate(part.Kind.ToString()), part.Devices, part.Says, part.Sample))],
+        outlook.Devices, outlook.Says, outlook.NotPossible,
+        [.. outlook.Parts.Select(part => new RollBackPart(StateNames.Hyphenate(part.Kind.ToString()), part.Devices, part.Says, part.Sample))],
         [.. outlook.Again.Select(again => new Contract.Api.RollBackRival(again.Deployment, again.Name, again.Devices, again.Says))], outlook.Revision);
 
     public static ActPreview Info(ActEffect effect) => new(effect.Act, effect.Devices, effect.Says, effect.NotPossible);

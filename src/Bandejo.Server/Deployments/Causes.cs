@@ -18,6 +18,7 @@ internal static class Causes
         }
 
         var attempts = world.Store.Attempts(id, null, most);
-        return [.. world.Read(each => Core.Rollouts.Causes.Of(each, id, failing, attempts)).Select(cause => new CauseInfo(cause.What, cause.Devices, cause.Sample, cause.SetApart))];
+        return [.. world.Read(each => Core.Rollouts.Causes.Of(each, id, failing, attempts)).Select(cause => new CauseInfo(
+            cause.What, cause.Devices, cause.Sample, cause.SetApart))];
     }
 }

@@ -21,22 +21,43 @@ internal static class Chosen
     /// <param name="handling">The kept handling that it goes by; null for none.</param>
     public static IReadOnlyList<ChosenInfo> Of(DeploymentPlan plan, PackageEntry package, string? preset, HandlingRecord? handling)
     {
-        var secret = (package.Document.Settings ?? []).Where(setting => setting.Type == "secret").Select(setting => setting.Name).ToHashSet(StringComparer.Ordinal);
+        var secret = (package.Document.Settings ?? []).Where(setting => setting.Type == "secret").Select(setting => setting.Name)
+            .ToHashSet(StringComparer.Ordinal);
         var usual = RetryRule.Default;
         var pause = Units.FormatDuration(plan.Retry.Pause);
         return
         [
-            new("wish", plan.Wish switch { Wish.Gone => "gone: it must not be there, in any version", Wish.Choice => "choice: users may take it, nobody must", _ => "have: it must be there, in this version or a newer one" }, plan.Wish == Wish.Have),
-            new("deadline", plan.Deadline is { } deadline ? deadline.ToUniversalTime().ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture) : "none", plan.Deadline is null),
+            new(
+                "wish",
+                plan.Wish switch
+                {
+                    Wish.Gone => "gone: it must not be there, in any version", Wish.Choice => "choice: users may take it, nobody must",
+                    _ => "have: it must be there, in this version or a newer one",
+                },
+                plan.Wish == Wish.Have),
+            new(
+                "deadline",
+                plan.Deadline is { } deadline ? deadline.ToUniversalTime().ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture) : "none",
+                plan.Deadline is null),
             new("halt", plan.Halt.ToString(), plan.Halt == HaltRule.Default),
             new("on-halt", plan.RollBackOnHalt ? "everything it changed is rolled back" : "nothing new starts; somebody decides", !plan.RollBackOnHalt),
             new("tries", plan.Retry.Tries == 1 ? "1" : $"{plan.Retry.Tries}, {pause} before the second", plan.Retry == usual),
             new("lease", $"{Units.FormatDuration(plan.Lease)}: so long a device may start it unheard", plan.Lease == TimeSpan.FromDays(1)),
             new("priority", plan.Priority.ToString(CultureInfo.InvariantCulture), plan.Priority == 0),
             new("downgrade", plan.AllowsDowngrade ? "a newer version is replaced" : "a newer version is left alone", !plan.AllowsDowngrade),
-            .. handling is null && plan.Handling is null ? (ChosenInfo[])[] : [new ChosenInfo("handling", handling is null ? "none: as the package has it" : $"{handling.Slug}{(plan.Handling is null ? $", which {plan.App} has" : "")}: {handling.Values.InWords}", false)],
+            .. handling is null && plan.Handling is null
+                ? (ChosenInfo[])[]
+                : [new ChosenInfo(
+                    "handling",
+                    handling is null
+                        ? "none: as the package has it"
+                        : $"{handling.Slug}{(plan.Handling is null ? $", which {plan.App} has" : "")}: {handling.Values.InWords}",
+                    false)],
             .. preset is null ? (ChosenInfo[])[] : [new ChosenInfo("preset", preset, false)],
-            .. plan.Settings.Count == 0 ? (ChosenInfo[])[] : [new ChosenInfo("settings", string.Join(", ", plan.Settings.Select(pair => $"{pair.Key} {(secret.Contains(pair.Key) ? "(secret)" : pair.Value)}")), false)],
+            .. plan.Settings.Count == 0
+                ? (ChosenInfo[])[]
+                : [new ChosenInfo(
+                    "settings", string.Join(", ", plan.Settings.Select(pair => $"{pair.Key} {(secret.Contains(pair.Key) ? "(secret)" : pair.Value)}")), false)],
         ];
     }
 }

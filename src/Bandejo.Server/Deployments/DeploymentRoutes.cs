@@ -20,22 +20,38 @@ internal static class DeploymentRoutes
     public static void MapDeployments(this RouteGroupBuilder api)
     {
         api.MapGet("/deployments", (WorldHost world, bool? all) => Results.Ok(world.Read(each =>
-            (IReadOnlyList<DeploymentInfo>)[.. each.Deployments.Values.Where(deployment => all == true || deployment.IsActive).Reverse().Select(deployment => Views.Deployment(each, deployment))])))
+            (IReadOnlyList<DeploymentInfo>)[.. each.Deployments.Values.Where(deployment => all == true || deployment.IsActive).Reverse().Select(
+                deployment => Views.Deployment(each, deployment))])))
             .ForAll().WithSummary("Deployments that have not ended, newest first; with all=true the ended ones too").Produces<IReadOnlyList<DeploymentInfo>>();
-        api.MapPost("/deployments/preview", (WorldHost world, DeploymentRequest request) => world.Read(each => Previewing.Prepare(each, AskForms.Ask(request), "preview", AskForms.Write)).Answer(outlook => Results.Ok(AskForms.Info(outlook))))
+        api.MapPost(
+            "/deployments/preview",
+            (WorldHost world, DeploymentRequest request) =>
+                world.Read(each => Previewing.Prepare(each, AskForms.Ask(request), "preview", AskForms.Write))
+                    .Answer(outlook => Results.Ok(AskForms.Info(outlook))))
             .ForAll().WithSummary("Whom a deployment would reach, who not and why").Produces<DeploymentPreview>();
         api.MapPost("/deployments", async (WorldHost world, Ticker ticker, HttpContext context, DeploymentRequest request) =>
             (await Start(world, ticker, context, request)).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
             .For(Roles.Operator).WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
-        api.MapGet("/deployments/{deployment}", (WorldHost world, HttpContext context, string deployment) => Details(world, deployment).Answer(details => context.WithRevision(details, details.Deployment.Revision)))
+        api.MapGet("/deployments/{deployment}", (WorldHost world, HttpContext context, string deployment) => Details(world, deployment).Answer(
+            details => context.WithRevision(details, details.Deployment.Revision)))
             .ForAll().WithSummary("One deployment").Produces<DeploymentDetails>();
-        api.MapGet("/deployments/{deployment}/targets", (WorldHost world, string deployment, [AsParameters] TargetQuery query, string? format) => format == "csv"
+        api.MapGet(
+            "/deployments/{deployment}/targets", (WorldHost world, string deployment, [AsParameters] TargetQuery query, string? format) => format == "csv"
             ? world.Read(each => TargetList.Csv(each, deployment, query))
             : world.Read(each => TargetList.Page(each, deployment, query)).Answer())
-            .ForAll().WithSummary("The targets of a deployment; the filter is as for devices; sort by name, since or state (what needs somebody first); format=csv gives all").Produces<Page<TargetInfo>>();
-        api.MapGet("/deployments/{deployment}/acts", (WorldHost world, HttpContext context, string deployment) => world.Read(each => ActEffects.Of(each, deployment, context.Person())).Answer(effects => Results.Ok((IReadOnlyList<ActPreview>)[.. effects.Select(AskForms.Info)])))
+            .ForAll()
+                .WithSummary(
+                    "The targets of a deployment; the filter is as for devices; sort by name, since or state (what needs somebody first); format=csv gives all")
+                .Produces<Page<TargetInfo>>();
+        api.MapGet(
+            "/deployments/{deployment}/acts",
+            (WorldHost world, HttpContext context, string deployment) =>
+                world.Read(each => ActEffects.Of(each, deployment, context.Person()))
+                    .Answer(effects => Results.Ok((IReadOnlyList<ActPreview>)[.. effects.Select(AskForms.Info)])))
             .ForAll().WithSummary("What each act would do to a deployment, and whether you could do it now").Produces<IReadOnlyList<ActPreview>>();
-        api.MapGet("/deployments/{deployment}/attempts", (WorldHost world, string deployment, string? device, int? limit) => AttemptsOf(world, deployment, device, limit).Answer())
+        api.MapGet(
+            "/deployments/{deployment}/attempts",
+            (WorldHost world, string deployment, string? device, int? limit) => AttemptsOf(world, deployment, device, limit).Answer())
             .ForAll().WithSummary("The attempts of a deployment, newest first").Produces<IReadOnlyList<AttemptInfo>>();
         api.MapGet("/attempts/{id}/log", (FileStore files, string id) => id.Length <= 40 && id.All(char.IsAsciiLetterOrDigit) && files.FindLog(id) is { } path
             ? Results.File(path, "text/plain; charset=utf-8")
@@ -44,31 +60,45 @@ internal static class DeploymentRoutes
         api.MapPost("/deployments/{deployment}/retry", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, RetryRequest request) =>
             (await Settled(world, ticker, context, decision => Retrying.Do(decision, deployment, request.Devices, request.Reason))).Answer())
             .For(Roles.Operator).WithSummary("Sets another try for what failed or is lost").Produces<ActAnswer>();
-        api.MapPost("/deployments/{deployment}/evaluate", async (WorldHost world, HttpContext context, string deployment) => (await world.Change(context.Person(), decision => Evaluate(decision, deployment))).Answer())
+        api.MapPost(
+            "/deployments/{deployment}/evaluate",
+            async (WorldHost world, HttpContext context, string deployment) =>
+                (await world.Change(context.Person(), decision => Evaluate(decision, deployment))).Answer())
             .For(Roles.Operator).WithSummary("Looks at a deployment now, as the service does by itself").Produces<DeploymentInfo>();
         Act("approve", DeploymentAct.Approve, "Approves the gate that waits for it", Roles.Approver);
         Act("pause", DeploymentAct.Pause, "No new order goes out", Roles.Operator);
         Act("resume", DeploymentAct.Resume, "Goes on after a pause or halt", Roles.Operator);
         Act("advance", DeploymentAct.Advance, "Passes a gate by hand", Roles.Operator);
         Act("halt", DeploymentAct.Halt, "Stops a deployment", Roles.Operator);
-        api.MapPost("/deployments/{deployment}/roll-back/preview", (WorldHost world, string deployment, RollBackRequest request) => world.Read(each => RollingBack.Preview(each, deployment, AskForms.Ask(request))).Answer(outlook => Results.Ok(AskForms.Info(outlook))))
-            .ForAll().WithSummary("What a roll back would come to: who goes back to what, who cannot and why, and which deployments would undo it").Produces<RollBackPreview>();
-        api.MapPost("/deployments/{deployment}/roll-back", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, RollBackRequest request) =>
+        api.MapPost(
+            "/deployments/{deployment}/roll-back/preview",
+            (WorldHost world, string deployment, RollBackRequest request) =>
+                world.Read(each => RollingBack.Preview(each, deployment, AskForms.Ask(request))).Answer(outlook => Results.Ok(AskForms.Info(outlook))))
+            .ForAll().WithSummary("What a roll back would come to: who goes back to what, who cannot and why, and which deployments would undo it")
+                .Produces<RollBackPreview>();
+        api.MapPost(
+            "/deployments/{deployment}/roll-back", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, RollBackRequest request) =>
         {
             // What it comes to is found before anybody waits for it.
             var ask = AskForms.Ask(request);
             var before = world.Read(each => RollingBack.Preview(each, deployment, ask));
-            return (await Settled(world, ticker, context, decision => RollingBack.Do(decision, context.Unmatched, deployment, ask, before.Ok ? before.Value : null))).Answer();
+            return (await Settled(world, ticker, context, decision => RollingBack.Do(
+                decision, context.Unmatched, deployment, ask, before.Ok ? before.Value : null)))
+                .Answer();
         })
-            .For(Roles.Operator).WithSummary("Brings devices back to what each had before: all that the deployment changed, one wave, or some; also after its end").Produces<ActAnswer>();
+            .For(Roles.Operator)
+                .WithSummary("Brings devices back to what each had before: all that the deployment changed, one wave, or some; also after its end")
+                .Produces<ActAnswer>();
         Act("end", DeploymentAct.End, "Ends a deployment for good", Roles.Operator);
 
         void Act(string path, DeploymentAct act, string summary, string role) =>
-            api.MapPost($"/deployments/{{deployment}}/{path}", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, ReasonRequest request) =>
+            api.MapPost(
+                $"/deployments/{{deployment}}/{path}", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, ReasonRequest request) =>
             {
                 // Looked at first: what a person has just seen met must not be refused because the service has not looked yet.
                 await world.Change(null, decision => Evaluate(decision, deployment));
-                return (await Settled(world, ticker, context, decision => Acting.Do(decision, context.Unmatched, deployment, act, request.Reason ?? ""))).Answer();
+                return (await Settled(world, ticker, context, decision => Acting.Do(decision, context.Unmatched, deployment, act, request.Reason ?? "")))
+                    .Answer();
             })
                 .For(role).WithSummary(summary).Produces<ActAnswer>();
     }
@@ -84,9 +114,12 @@ internal static class DeploymentRoutes
         return Shown(decision, found);
     }
 
-    private static Outcome<DeploymentInfo> Shown(Decision decision, Outcome<DeploymentEntry> decided) => decided.Ok ? Views.Deployment(decision.World, decided.Value) : decided.Failure!;
+    private static Outcome<DeploymentInfo> Shown(Decision decision, Outcome<DeploymentEntry> decided) =>
+        decided.Ok ? Views.Deployment(decision.World, decided.Value) : decided.Failure!;
 
-    /// <summary>Starts a deployment. Whom it reaches is found on a world that stands still; where something that it is about was changed in that moment, once more.</summary>
+    /// <summary>
+    /// Starts a deployment. Whom it reaches is found on a world that stands still; where something that it is about was changed in that moment, once more.
+    /// </summary>
     private static async Task<Outcome<DeploymentInfo>> Start(WorldHost world, Ticker ticker, HttpContext context, DeploymentRequest request)
     {
         var ask = AskForms.Ask(request);
@@ -120,7 +153,9 @@ internal static class DeploymentRoutes
             return done.Failure!;
         }
 
-        return new ActAnswer(done.Value.Devices, await Settle(world, ticker, context, done.Value.Deployment.Id)) { Not = done.Value.Not is null ? null : [.. done.Value.Not.Select(AskForms.Info)] };
+        return new ActAnswer(
+            done.Value.Devices,
+            await Settle(world, ticker, context, done.Value.Deployment.Id)) { Not = done.Value.Not is null ? null : [.. done.Value.Not.Select(AskForms.Info)] };
     }
 
     private static async Task<DeploymentInfo> Settle(WorldHost world, Ticker ticker, HttpContext context, string id)
@@ -147,10 +182,14 @@ internal static class DeploymentRoutes
             var plan = deployment.Plan;
             var reach = MayStillStart(each, deployment);
             return new DeploymentDetails(
-                Views.Deployment(each, deployment), plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries, Core.Rules.Units.FormatDuration(plan.Retry.Pause), Core.Rules.Units.FormatDuration(plan.Lease),
+                Views.Deployment(each, deployment), plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries,
+                Core.Rules.Units.FormatDuration(plan.Retry.Pause), Core.Rules.Units.FormatDuration(plan.Lease),
                 reach.Count, reach.Count == 0 ? null : reach.Max(), [],
-                [.. deployment.Targets.Harmed.OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(each.Devices.Get(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))],
-                [.. plan.Settings.Select(pair => new SettingValueInfo(pair.Key, (deployment.Package.Document.Settings ?? []).Any(setting => setting.Name == pair.Key && setting.Type == "secret") ? null : pair.Value))],
+                [.. deployment.Targets.Harmed.OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(
+                    each.Devices.Get(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))],
+                [.. plan.Settings.Select(pair => new SettingValueInfo(
+                    pair.Key,
+                    (deployment.Package.Document.Settings ?? []).Any(setting => setting.Name == pair.Key && setting.Type == "secret") ? null : pair.Value))],
                 Chosen.Of(each, deployment));
         });
         if (!details.Ok)

@@ -14,7 +14,9 @@ internal static class Reasons
         var standing = WhyStanding.Of(world, deployment, device);
         IReadOnlyList<string> steps = [.. standing.Steps.Select(Words)];
         return standing.Target is { } target
-            ? new WhyInfo(device.Id, deployment.Id, $"{device.Name} is {StateNames.Of(target.State)} in '{deployment.Plan.Name}': {target.Reason}.", steps, Views.Target(world, deployment, target), [])
+            ? new WhyInfo(
+                device.Id, deployment.Id, $"{device.Name} is {StateNames.Of(target.State)} in '{deployment.Plan.Name}': {target.Reason}.", steps,
+                Views.Target(world, deployment, target), [])
             : new WhyInfo(device.Id, deployment.Id, $"{device.Name} is no target of '{deployment.Plan.Name}'.", steps, null, []);
     }
 

@@ -90,7 +90,8 @@ internal static class TargetList
         }
 
         var size = Routes.PageSize(query.Limit);
-        return Cut(world, found.Value.Deployment, [.. found.Value.Devices.Skip(query.Skip ?? 0).Take(size + 1)], size, found.Value.Devices.Count, isByName: false);
+        return Cut(
+            world, found.Value.Deployment, [.. found.Value.Devices.Skip(query.Skip ?? 0).Take(size + 1)], size, found.Value.Devices.Count, isByName: false);
     }
 
     private static Failure? Against(TargetQuery query) => query.Sort is null or "name" or "since" or "state"
@@ -98,7 +99,9 @@ internal static class TargetList
         : new Failure(ErrorKind.Invalid, $"Targets are sorted by name, since or state, not by '{query.Sort}'.");
 
     private static Page<TargetInfo> Cut(FleetWorld world, DeploymentEntry deployment, List<DeviceEntry> page, int size, int total, bool isByName) =>
-        new([.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))], page.Count > size && isByName ? page[size - 1].Name : null, total);
+        new(
+            [.. page.Take(size).Select(device => Views.Target(world, deployment, deployment.Targets[device]))],
+            page.Count > size && isByName ? page[size - 1].Name : null, total);
 
     /// <summary>All targets that are asked for, as CSV.</summary>
     public static IResult Csv(FleetWorld world, string named, TargetQuery query) =>
@@ -109,7 +112,8 @@ internal static class TargetList
         ["device", "app", "version", "wish", "deployment", "wave", "state", "late", "reason", "since", "proven"],
         targets.Select(target => (string[])
         [
-            target.DeviceName, target.App, target.Version, target.Wish, target.DeploymentName, target.Wave ?? "", target.State, target.IsLate ? "yes" : "no", target.Reason,
+            target.DeviceName, target.App, target.Version, target.Wish, target.DeploymentName, target.Wave ?? "", target.State, target.IsLate ? "yes" : "no",
+            target.Reason,
             Streams.Instant(target.Since), target.ProvenAt is { } proven ? Streams.Instant(proven) : "",
         ]));
 
@@ -158,7 +162,8 @@ internal static class TargetList
         {
             if (StateNames.TargetState(word) is not { } known)
             {
-                return new Failure(ErrorKind.Invalid, $"There is no state '{word}'. States: {string.Join(", ", Enum.GetValues<TargetState>().Select(StateNames.Of))}.");
+                return new Failure(
+                    ErrorKind.Invalid, $"There is no state '{word}'. States: {string.Join(", ", Enum.GetValues<TargetState>().Select(StateNames.Of))}.");
             }
 
             states.Add(known);
@@ -173,7 +178,8 @@ internal static class TargetList
         var waves = deployment.Plan.Waves.ToList();
         var index = waves.FindIndex(each => each.Name.Equals(query.Wave, StringComparison.OrdinalIgnoreCase));
         return index < 0
-            ? new Failure(ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{query.Wave}'. Waves: {string.Join(", ", waves.Select(each => each.Name))}.")
+            ? new Failure(
+                ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{query.Wave}'. Waves: {string.Join(", ", waves.Select(each => each.Name))}.")
             : rows.And(deployment.Targets.InWave(index));
     }
 }

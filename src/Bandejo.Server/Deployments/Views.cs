@@ -20,7 +20,8 @@ internal static class Views
         return new DeploymentInfo(
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, StateNames.Of(plan.Wish), StateNames.Of(deployment.State.Status),
             stands.ToString(), stands.Lead, deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
-            Counts.Info(Counts.Of(deployment, states, world.Now)), States(states), [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
+            Counts.Info(Counts.Of(deployment, states, world.Now)), States(states),
+            [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
     }
 
     public static TargetInfo Target(FleetWorld world, DeploymentEntry deployment, Target target)
@@ -30,7 +31,8 @@ internal static class Views
         var silence = device is null ? "" : Sentences.Silence(target.State, device.LastHeard ?? device.Record.Joined, world.CheckInInterval, world.Now);
         return new TargetInfo(
             plan.Id, plan.Name, target.Device, device?.Name ?? target.Device, plan.App, plan.Version.Text, StateNames.Of(plan.Wish),
-            StateNames.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
+            StateNames.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries,
+            target.Since, target.Next,
             Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt)
         {
             Why = Info(target.Reason),
@@ -41,10 +43,12 @@ internal static class Views
     public static ReasonInfo Info(Reason reason) => new(ReasonNames.Of(reason.Code), reason.Arguments, reason.Because is { } because ? Info(because) : null);
 
     public static AttemptInfo Attempt(WorldHost world, AttemptRecord attempt) => new(
-        attempt.Id, attempt.Deployment, attempt.Device, world.Read(each => each.Devices.Get(attempt.Device)?.Name ?? attempt.Device), attempt.Kind, attempt.Version,
+        attempt.Id, attempt.Deployment, attempt.Device, world.Read(each => each.Devices.Get(attempt.Device)?.Name ?? attempt.Device), attempt.Kind,
+        attempt.Version,
         attempt.StartedAt, attempt.EndedAt, attempt.Outcome, attempt.Phase, attempt.ExitCode, attempt.Message, attempt.HasLog);
 
-    public static EventInfo Event(EventRecord kept) => new(kept.Number, kept.At, kept.Topic, kept.What, kept.By, kept.Deployment, kept.Device, kept.Text, kept.Reason);
+    public static EventInfo Event(EventRecord kept) =>
+        new(kept.Number, kept.At, kept.Topic, kept.What, kept.By, kept.Deployment, kept.Device, kept.Text, kept.Reason);
 
     private static WaveInfo Wave(DeploymentEntry deployment, int index, Tally tally)
     {
@@ -60,7 +64,8 @@ internal static class Views
         };
         var soakUntil = word == "soaking" ? state.ReachedAt + wave.Gate!.Soak : null;
         return new WaveInfo(
-            wave.Name, wave.Pick.ToString(), wave.Gate?.ToString(), word, tally.Total, tally.Bottom, tally.Top, wave.Gate?.Needed(tally.Bottom), tally.Failures, tally.Trials,
+            wave.Name, wave.Pick.ToString(), wave.Gate?.ToString(), word, tally.Total, tally.Bottom, tally.Top, wave.Gate?.Needed(tally.Bottom), tally.Failures,
+            tally.Trials,
             state.OpenedAt, soakUntil, state.PassedAt, wave.OpensAt, tally.Harms, States(tally.States), state.ReachedAt, wave.Gate?.NeedsApproval ?? false);
     }
 

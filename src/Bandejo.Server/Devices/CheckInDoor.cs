@@ -32,7 +32,9 @@ internal static class CheckInDoor
         var keys = app.Services.GetRequiredService<SiteKeys>();
         var figures = app.Services.GetRequiredService<RequestFigures>();
         var checkIns = app.Services.GetRequiredService<CheckIns>();
-        app.Use((context, next) => context.Request.Path.Equals(Path, StringComparison.Ordinal) && HttpMethods.IsPost(context.Request.Method) ? Answer(context) : next(context));
+        app.Use(
+            (context, next) =>
+                context.Request.Path.Equals(Path, StringComparison.Ordinal) && HttpMethods.IsPost(context.Request.Method) ? Answer(context) : next(context));
 
         async Task Answer(HttpContext context)
         {
@@ -98,7 +100,8 @@ internal static class CheckInDoor
                     throw new BadHttpRequestException("The check-in is larger than is taken here.", 413);
                 }
 
-                var message = JsonSerializer.Deserialize(read.Buffer.IsSingleSegment ? read.Buffer.FirstSpan : read.Buffer.ToArray(), asked) ?? throw new BadHttpRequestException("The check-in is empty.", 400);
+                var message = JsonSerializer.Deserialize(read.Buffer.IsSingleSegment ? read.Buffer.FirstSpan : read.Buffer.ToArray(), asked)
+                    ?? throw new BadHttpRequestException("The check-in is empty.", 400);
                 return MessageForm.Problem(message, asked) is { } problem ? throw new BadHttpRequestException(problem, 422) : message;
             }
             catch (JsonException error)

@@ -47,9 +47,11 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
             return ToldBefore.Nothing;
         }
 
-        var (known, heard) = world.Peek(each => each.Devices.Get(id) is { } device ? (device.Memory.NewestAttempt, device.Record.Heard) : (DateTimeOffset.MaxValue, null));
+        var (known, heard) = world.Peek(each => each.Devices.Get(id) is { } device ? (device.Memory.NewestAttempt, device.Record.Heard) : (
+            DateTimeOffset.MaxValue, null));
         var newest = known ?? (world.Store.Attempts(null, id, 1) is [var last] ? last.StartedAt : DateTimeOffset.MinValue);
-        return ToldBefore.Of(told, newest, attempt => world.Store.Attempt(attempt) is not null, word => heard?.Contains(word) != true && world.Store.HasUserWord(id, word));
+        return ToldBefore.Of(
+            told, newest, attempt => world.Store.Attempt(attempt) is not null, word => heard?.Contains(word) != true && world.Store.HasUserWord(id, word));
     }
 
     private async Task<Outcome<CheckInReply>> WhenDurable(Outcome<CheckInReply> answer)
@@ -76,7 +78,9 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
     }
 
     private CheckInReply Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged) =>
-        DeviceForms.Answer(each, device, request, acknowledged, options.CheckInSeconds) with { Trust = request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null };
+        DeviceForms.Answer(
+            each, device, request, acknowledged,
+            options.CheckInSeconds) with { Trust = request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null };
 }
 
 /// <summary>How the service deals with devices.</summary>

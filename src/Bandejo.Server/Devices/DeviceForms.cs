@@ -35,17 +35,21 @@ internal static class DeviceForms
         device.Presence.TrustTag = request.TrustTag;
         var isNew = tag != request.OrdersTag;
         return new CheckInReply(
-            acknowledged, request.FactsDigest != device.Record.FactsDigest, isNew ? orders : null, tag, nextSeconds, isNew ? world.Settings.GetValueOrDefault(PackageLives.WithdrawnList) : null,
+            acknowledged, request.FactsDigest != device.Record.FactsDigest, isNew ? orders : null, tag, nextSeconds,
+            isNew ? world.Settings.GetValueOrDefault(PackageLives.WithdrawnList) : null,
             null, request.Facts is not null && device.Memory.LeftOut.Count > 0 ? device.Memory.LeftOut : null);
     }
 
     private static AttemptTold Told(AttemptReport report, Func<AttemptReport, TrialTold?> trialOf) => new(
-        report.Id, report.Deployment, report.Kind, report.HasEnded, report.StartedAt, report.EndedAt, report.Outcome, report.Phase, report.ExitCode, report.Message, report.HasLog, report.Before, report.BeforePackage,
+        report.Id, report.Deployment, report.Kind, report.HasEnded, report.StartedAt, report.EndedAt, report.Outcome, report.Phase, report.ExitCode,
+        report.Message, report.HasLog, report.Before, report.BeforePackage,
         trialOf(report));
 }
 
 /// <summary>A <see cref="CheckInAnswer"/> on its way out: its orders are JSON already.</summary>
-internal sealed record CheckInReply(IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn, TrustInfo? Trust, IReadOnlyList<string>? LeftOut)
+internal sealed record CheckInReply(
+    IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn, TrustInfo? Trust,
+    IReadOnlyList<string>? LeftOut)
 {
     public void Write(Utf8JsonWriter json)
     {

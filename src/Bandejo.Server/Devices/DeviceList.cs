@@ -82,7 +82,10 @@ internal static class DeviceList
         {
             // Only the page is picked; nothing of the fleet's size is made.
             var filter = Filter(world, query.Filter);
-            return filter.Ok ? Cut(world, [.. world.Devices.InOrder(filter.Value, query.Cursor).Skip(query.Skip ?? 0).Take(size + 1)], size, filter.Value.Count(), facts.Value) : filter.Failure!;
+            return filter.Ok
+                ? Cut(
+                    world, [.. world.Devices.InOrder(filter.Value, query.Cursor).Skip(query.Skip ?? 0).Take(size + 1)], size, filter.Value.Count(), facts.Value)
+                : filter.Failure!;
         }
 
         var found = Ordered(world, query);
@@ -96,7 +99,9 @@ internal static class DeviceList
 
     /// <summary>A cursor is a name, so it means nothing in a list that is not in the order of names.</summary>
     public static Failure? CursorAgainst(string? sort, string? cursor) =>
-        cursor is not null && sort is not (null or "name") ? new Failure(ErrorKind.Invalid, "A list that is not in the order of names is read on with skip, not with cursor.") : null;
+        cursor is not null && sort is not (null or "name")
+            ? new Failure(ErrorKind.Invalid, "A list that is not in the order of names is read on with skip, not with cursor.")
+            : null;
 
     /// <summary>All devices that are asked for, as CSV.</summary>
     public static IResult Csv(FleetWorld world, DeviceQuery query)
@@ -111,8 +116,10 @@ internal static class DeviceList
         string[] header = ["name", "kind", "site", "model", "os", "joined", "last-heard", "met", "unmet", .. facts.Value.Select(fact => fact.ToString())];
         return Streams.Csv(header, found.Value.Select(device => FleetRoutes.Info(world, device, facts.Value)).Select(info => (string[])
         [
-            info.Name, info.Kind ?? "", info.Site ?? "", info.Model ?? "", info.Os ?? "", Streams.Instant(info.Joined), info.LastHeard is { } heard ? Streams.Instant(heard) : "",
-            info.Met.ToString(CultureInfo.InvariantCulture), info.Unmet.ToString(CultureInfo.InvariantCulture), .. (info.Columns ?? []).Select(value => value ?? ""),
+            info.Name, info.Kind ?? "", info.Site ?? "", info.Model ?? "", info.Os ?? "", Streams.Instant(info.Joined),
+            info.LastHeard is { } heard ? Streams.Instant(heard) : "",
+            info.Met.ToString(CultureInfo.InvariantCulture), info.Unmet.ToString(CultureInfo.InvariantCulture),
+            .. (info.Columns ?? []).Select(value => value ?? ""),
         ]));
     }
 
@@ -145,13 +152,15 @@ internal static class DeviceList
         if (FactCatalog.TypeOf(by) is null)
         {
             var near = Suggest.Nearest(by, FactCatalog.All.Keys);
-            return new Failure(ErrorKind.Invalid, $"Devices cannot be sorted by '{by}': it is no fact, and none of name, heard, joined." + (near is null ? "" : $" Did you mean '{near}'?"));
+            return new Failure(ErrorKind.Invalid, $"Devices cannot be sorted by '{by}': it is no fact, and none of name, heard, joined." + (
+                near is null ? "" : $" Did you mean '{near}'?"));
         }
 
         // Few values are many devices', so the values are sorted and the devices by the place of theirs.
         var fact = new FactRef(by, false);
         var values = devices.ConvertAll(device => world.Columns.Get(device.Row, fact).Value);
-        var places = values.OfType<FactValue>().Distinct().Order(Comparer<FactValue>.Create(Compare)).Select((value, place) => (value, place)).ToDictionary(pair => pair.value, pair => (long)pair.place);
+        var places = values.OfType<FactValue>().Distinct().Order(Comparer<FactValue>.Create(Compare)).Select((value, place) => (value, place))
+            .ToDictionary(pair => pair.value, pair => (long)pair.place);
         var at = 0;
         return Sorted(devices, _ => values[at++] is { } value ? places[value] : null, isDown);
     }

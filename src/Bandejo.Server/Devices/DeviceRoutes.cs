@@ -21,9 +21,14 @@ internal static class DeviceRoutes
         open.MapPost("/join", async (JoinRequest request, Joining joining) => (await joining.Join(request)).Answer()).RequireRateLimiting("join");
         open.MapPost("/token", async (DeviceTokenRequest request, Joining joining) => (await joining.Token(request)).Answer());
 
-        var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
+        var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription()
+            .RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
         device.MapGet("/hail", Hail);
-        device.MapGet("/files/{sha256}", (string sha256, HttpContext context, WorldHost world, FileStore files) => IsDigest(sha256) && world.Peek(each => each.Devices.Get(context.Person()) is { } device && DeviceOrder.Names(each, device, sha256)) && files.Find(sha256) is { } path
+        device.MapGet(
+            "/files/{sha256}",
+            (string sha256, HttpContext context, WorldHost world, FileStore files) =>
+                IsDigest(sha256) && world.Peek(each => each.Devices.Get(context.Person()) is { } device && DeviceOrder.Names(each, device, sha256))
+                    && files.Find(sha256) is { } path
             ? Results.File(path, "application/octet-stream", enableRangeProcessing: true, entityTag: new($"\"{sha256}\""))
             : Problems.Of(new Failure(ErrorKind.NotFound, "No order of this device names a file with this digest.")));
         device.MapPut("/attempts/{id}/log", async (string id, HttpContext context, WorldHost world, FileStore files) =>
@@ -39,7 +44,8 @@ internal static class DeviceRoutes
             await files.KeepLog(id, context.Request.Body, DeviceProtocol.MaxLog, context.RequestAborted);
             return !isNew ? Results.NoContent() : (await world.Change<bool>(null, change =>
             {
-                change.Event("device", "log", $"The log of attempt {id} has arrived.", null, context.Person(), null, change.World.Devices.Get(context.Person())?.Name);
+                change.Event(
+                    "device", "log", $"The log of attempt {id} has arrived.", null, context.Person(), null, change.World.Devices.Get(context.Person())?.Name);
                 return true;
             })).Answer(_ => Results.NoContent());
         });
@@ -53,7 +59,9 @@ internal static class DeviceRoutes
         using var hail = hails.Listen(context.Person());
         if (hail is null)
         {
-            await Problems.Of(new Failure(ErrorKind.Conflict, "As many devices listen as there may; check in at the usual times, and try to listen again later.")).ExecuteAsync(context);
+            await Problems.Of(new Failure(
+                ErrorKind.Conflict, "As many devices listen as there may; check in at the usual times, and try to listen again later."))
+                .ExecuteAsync(context);
             return;
         }
 

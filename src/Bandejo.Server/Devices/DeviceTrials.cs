@@ -41,7 +41,8 @@ internal static class DeviceTrials
     {
         var device = world.Devices[trial.Device];
         return new DeviceTrialInfo(
-            trial.Id, device.Name, trial.Package, trial.EndedAt is not null ? "ended" : trial.BeganAt is not null ? "running" : "waiting", trial.By, trial.AskedAt, trial.BeganAt, trial.EndedAt, device.LastHeard, (int)world.CheckInInterval.TotalSeconds,
+            trial.Id, device.Name, trial.Package, trial.EndedAt is not null ? "ended" : trial.BeganAt is not null ? "running" : "waiting", trial.By,
+            trial.AskedAt, trial.BeganAt, trial.EndedAt, device.LastHeard, (int)world.CheckInInterval.TotalSeconds,
             trial.HasPassed, trial.Says, trial.Kept);
     }
 }

@@ -24,7 +24,11 @@ internal static class FleetRoutes
         api.MapGet("/devices", (WorldHost world, [AsParameters] DeviceQuery query, string? format) => format == "csv"
             ? world.Read(each => DeviceList.Csv(each, query))
             : world.Read(each => DeviceList.Page(each, query)).Answer())
-            .ForAll().WithSummary("Devices; the filter is a rule, 'unsorted', or words that name, kind, model or site contain; sort by name, heard, joined or a fact; columns are facts to be answered too; format=csv gives all").Produces<Page<DeviceInfo>>();
+            .ForAll()
+                .WithSummary(
+                    "Devices; the filter is a rule, 'unsorted', or words that name, kind, model or site contain; sort by name, heard, joined or a fact; "
+                        + "columns are facts to be answered too; format=csv gives all")
+                .Produces<Page<DeviceInfo>>();
         api.MapGet("/devices/{device}", (WorldHost world, string device) => world.Read(each => Details(each, device)).Answer())
             .ForAll().WithSummary("All that is known of a device").Produces<DeviceDetails>();
         api.MapGet("/devices/{device}/why", (WorldHost world, string device, string? deployment) => Why(world, device, deployment).Answer())
@@ -46,14 +50,17 @@ internal static class FleetRoutes
         })
             .For().WithSummary("Removes a device from the service; nothing is changed on it").Produces(204);
 
-        api.MapGet("/join-codes", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<JoinCodeInfo>)[.. each.JoinCodes.Values.Where(code => code.Expires > each.Now && code.UsesLeft > 0).OrderBy(code => code.Expires).Select(code => Info(code, null))])))
+        api.MapGet("/join-codes", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<JoinCodeInfo>)[
+            .. each.JoinCodes.Values.Where(code => code.Expires > each.Now && code.UsesLeft > 0).OrderBy(code => code.Expires)
+                .Select(code => Info(code, null))])))
             .For(Roles.Operator).WithSummary("Join codes that are still good").Produces<IReadOnlyList<JoinCodeInfo>>();
         api.MapPost("/join-codes", async (WorldHost world, SiteAuthority authority, HttpContext context, JoinCodeRequest request) =>
         {
             // Letters and digits that cannot be taken for one another (no I, L, O, U, 0, 1); 16 of 29 make 77 bits.
             var text = RandomNumberGenerator.GetString("ABCDEFGHJKMNPQRSTVWXYZ23456789", 16);
             var code = string.Join('-', text.Chunk(4).Select(part => new string(part)));
-            return (await world.Change(context.Person(), decision => JoinCodes.Add(decision, Authentication.HashOf(code), request.Group, request.Uses, request.Hours)))
+            return (await world.Change(context.Person(), decision => JoinCodes.Add(
+                decision, Authentication.HashOf(code), request.Group, request.Uses, request.Hours)))
                 .Answer(made => Results.Created($"/api/v1/join-codes/{made.Id}", Info(made, new JoinWords(code, authority.Name).ToString())));
         })
             .For(Roles.Operator).WithSummary("A new join code").Produces<JoinCodeInfo>(201);
@@ -74,7 +81,10 @@ internal static class FleetRoutes
         }
 
         var os = $"{world.Fact(device, "os.name")} {world.Fact(device, "os.version")}".Trim();
-        return new DeviceInfo(device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os, device.Record.Joined, device.LastHeard, met, unmet, !device.Record.IsSorted, facts is null or [] ? null : [.. facts.Select(fact => world.Columns.Get(device.Row, fact).Value?.ToString())]);
+        return new DeviceInfo(
+            device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os,
+            device.Record.Joined, device.LastHeard, met, unmet, !device.Record.IsSorted,
+            facts is null or [] ? null : [.. facts.Select(fact => world.Columns.Get(device.Row, fact).Value?.ToString())]);
     }
 
     private static Outcome<DeviceDetails> Details(FleetWorld world, string name)
@@ -87,8 +97,14 @@ internal static class FleetRoutes
         var programs = device.Record.Sheet.Programs();
         return new DeviceDetails(
             Info(world, device),
-            [.. device.Record.Sheet.Facts().Select(fact => (Name: world.Words[fact.Name], fact.Value, fact.Since)).OrderBy(fact => fact.Name, StringComparer.Ordinal).Select(fact => new FactInfo(fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
-            [.. (programs ?? []).Select(program => new ProgramInfo(world.Words[program.Name], world.Words[program.Version], world.Words[program.Source])).OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase)],
+            [
+                .. device.Record.Sheet.Facts().Select(fact => (Name: world.Words[fact.Name], fact.Value, fact.Since))
+                    .OrderBy(fact => fact.Name, StringComparer.Ordinal)
+                    .Select(fact => new FactInfo(
+                        fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
+            [
+                .. (programs ?? []).Select(program => new ProgramInfo(world.Words[program.Name], world.Words[program.Version], world.Words[program.Source]))
+                    .OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase)],
             programs is not null,
             [.. world.Groups.Values.Where(group => group.In[device.Row]).Select(group => group.Record.Slug)],
             [.. world.DeploymentsOf(device).Select(deployment => Views.Target(world, deployment, deployment.Targets[device]))]);
@@ -103,20 +119,31 @@ internal static class FleetRoutes
                 return Named.NoDevice(each, name);
             }
 
-            var asked = each.Deployments.Values.Where(deployment => deploymentId is null ? deployment.IsActive : deployment.Id == deploymentId || deployment.Plan.Name == deploymentId || deployment.Id.StartsWith(deploymentId, StringComparison.Ordinal)).ToList();
+            var asked = each.Deployments.Values.Where(
+                deployment =>
+                    deploymentId is null
+                        ? deployment.IsActive
+                        : deployment.Id == deploymentId || deployment.Plan.Name == deploymentId
+                            || deployment.Id.StartsWith(deploymentId, StringComparison.Ordinal))
+                .ToList();
             return asked.Count == 0 && deploymentId is not null
                 ? new Failure(ErrorKind.NotFound, $"There is no deployment '{deploymentId}'.")
-                : (Outcome<IReadOnlyList<WhyInfo>>)asked.OrderByDescending(deployment => deployment.Targets.Has(device)).Select(deployment => Reasons.Of(each, deployment, device)).ToList();
+                : (Outcome<IReadOnlyList<WhyInfo>>)asked.OrderByDescending(deployment => deployment.Targets.Has(device))
+                    .Select(deployment => Reasons.Of(each, deployment, device)).ToList();
         });
         return outcome.Ok
-            ? outcome.Value.Select(why => why with { Attempts = [.. world.Store.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] }).ToList()
+            ? outcome.Value.Select(
+                why => why with { Attempts = [.. world.Store.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] })
+                .ToList()
             : outcome;
     }
 
     private static Outcome<string> CallIn(Decision decision, string named)
     {
         var device = Named.Device(decision.World, named);
-        return !device.Ok ? device.Failure! : SiteSettings.Tell(decision, "check-in-asked", $"{device.Value.Name} was asked to check in.", device.Value.Id).Ok ? device.Value.Id : "";
+        return !device.Ok ? device.Failure!
+            : SiteSettings.Tell(decision, "check-in-asked", $"{device.Value.Name} was asked to check in.", device.Value.Id).Ok ? device.Value.Id
+            : "";
     }
 
     private static JoinCodeInfo Info(JoinCodeRecord code, string? text) => new(code.Id, text, code.Group, code.UsesLeft, code.Expires, code.MadeBy);

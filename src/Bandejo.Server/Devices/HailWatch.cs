@@ -3,7 +3,9 @@ using Bandejo.Store;
 
 namespace Bandejo.Server.Devices;
 
-/// <summary>After every change, calls the listening devices whose orders are no longer what they were, so that work begins without waiting for the next check-in.</summary>
+/// <summary>
+/// After every change, calls the listening devices whose orders are no longer what they were, so that work begins without waiting for the next check-in.
+/// </summary>
 internal sealed class HailWatch(WorldHost world, Hails hails) : BackgroundService
 {
     /// <summary>How long devices may wait for a call at most, for the sake of all others when much changes.</summary>

@@ -13,7 +13,9 @@ internal sealed class Hails(int most)
     /// <summary>How many calls went out on the lines so far.</summary>
     public long Rung => Interlocked.Read(ref _rung);
 
-    /// <summary>Begins to listen for a device. An earlier line of the same device is closed. Null where enough listen: the device comes at its usual times.</summary>
+    /// <summary>
+    /// Begins to listen for a device. An earlier line of the same device is closed. Null where enough listen: the device comes at its usual times.
+    /// </summary>
     public Listener? Listen(string device)
     {
         if (_listeners.Count >= most && !_listeners.ContainsKey(device))

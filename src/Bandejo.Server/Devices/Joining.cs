@@ -21,7 +21,8 @@ internal sealed class Joining(WorldHost world, SiteKeys keys, DeviceOptions opti
     {
         if (request.Protocol != DeviceProtocol.Version)
         {
-            return new Failure(ErrorKind.Invalid, $"This service speaks version {DeviceProtocol.Version} of the device protocol, the agent version {request.Protocol}.");
+            return new Failure(
+                ErrorKind.Invalid, $"This service speaks version {DeviceProtocol.Version} of the device protocol, the agent version {request.Protocol}.");
         }
 
         var key = SiteKeys.ReadKey(request.Key.X, request.Key.Y);

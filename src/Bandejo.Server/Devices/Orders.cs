@@ -20,7 +20,10 @@ internal static class Orders
     [ThreadStatic]
     private static (ArrayBufferWriter<byte> Bytes, Utf8JsonWriter Json)? _form;
 
-    /// <summary>The device's orders as JSON, in the form of <see cref="CheckInAnswer.Orders"/>, with their tag. Written once: what the device is sent is what the tag was taken of.</summary>
+    /// <summary>
+    /// The device's orders as JSON, in the form of <see cref="CheckInAnswer.Orders"/>, with their tag. Written once: what the device is sent is what the tag
+    /// was taken of.
+    /// </summary>
     public static (byte[] Json, string Tag) Of(FleetWorld world, DeviceEntry device)
     {
         var (form, json) = _form ??= NewForm();
@@ -48,6 +51,8 @@ internal static class Orders
     }
 
     private static Order Form(DeviceOrder order) => new(
-        order.Id, order.Number, order.Kind, order.MayStart, order.Package.Link, order.Variant, order.Previous?.Link, (int)order.Lease.TotalSeconds, order.Deadline, order.AllowsDowngrade, order.Retry.Tries,
-        (int)Math.Ceiling(order.Retry.Pause.TotalSeconds), (int)Math.Ceiling(order.Retry.Longest.TotalSeconds), order.Settings, HandlingForms.ForOrder(order.Handling));
+        order.Id, order.Number, order.Kind, order.MayStart, order.Package.Link, order.Variant, order.Previous?.Link, (int)order.Lease.TotalSeconds,
+        order.Deadline, order.AllowsDowngrade, order.Retry.Tries,
+        (int)Math.Ceiling(order.Retry.Pause.TotalSeconds), (int)Math.Ceiling(order.Retry.Longest.TotalSeconds), order.Settings,
+        HandlingForms.ForOrder(order.Handling));
 }

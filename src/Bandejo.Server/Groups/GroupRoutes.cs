@@ -20,26 +20,36 @@ internal static class GroupRoutes
 
     public static void MapGroups(this RouteGroupBuilder api)
     {
-        api.MapGet("/groups", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<GroupInfo>)[.. each.Groups.Values.Select(group => group.Info())])))
+        api.MapGet("/groups", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<GroupInfo>)[
+            .. each.Groups.Values.Select(group => group.Info())])))
             .ForAll().WithSummary("All groups").Produces<IReadOnlyList<GroupInfo>>();
         api.MapGet("/groups/{slug}", (WorldHost world, HttpContext context, string slug) =>
             world.Read(each => Named.Group(each, slug)).Answer(group => context.WithRevision(group.Info(), group.Record.Revision)))
             .ForAll().WithSummary("One group").Produces<GroupInfo>();
         api.MapPost("/groups", async (WorldHost world, HttpContext context, GroupRequest request) =>
-            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Add(decision, request.Slug, request.Name, request.Rule, request.IsForTesting)))).Answer(group => Results.Created($"/api/v1/groups/{group.Slug}", group)))
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Add(
+                decision, request.Slug, request.Name, request.Rule, request.IsForTesting))))
+                .Answer(group => Results.Created($"/api/v1/groups/{group.Slug}", group)))
             .For(Roles.Operator).WithSummary("A new group").Produces<GroupInfo>(201);
         api.MapPut("/groups/{slug}", async (WorldHost world, HttpContext context, string slug, GroupRequest request) =>
-            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Alter(decision, context.Unmatched, slug, request.Name, request.Rule, request.IsForTesting)))).Answer(group => context.WithRevision(group, group.Revision)))
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Alter(
+                decision, context.Unmatched, slug, request.Name, request.Rule, request.IsForTesting))))
+                .Answer(group => context.WithRevision(group, group.Revision)))
             .For(Roles.Operator).WithSummary("Changes a group; needs If-Match").Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}", async (WorldHost world, HttpContext context, string slug) =>
             (await world.Change(context.Person(), decision => Core.Site.Groups.Remove(decision, context.Unmatched, slug))).Answer(_ => Results.NoContent()))
             .For(Roles.Operator).WithSummary("Removes a group that no deployment uses; needs If-Match").Produces(204);
         api.MapPost("/groups/preview", (WorldHost world, RuleRequest request) => Preview(world, request).Answer())
             .ForAll().WithSummary("Which devices a rule holds for, before anything is saved").Produces<RulePreview>();
-        api.MapPost("/groups/testing", (WorldHost world, TestingRequest request) => world.Read(each => ForTesting.Preview(each, request.Group, request.Rule, request.IsForTesting)).Answer(preview => Results.Ok(new TestingPreview(preview.Devices, preview.Says))))
+        api.MapPost(
+            "/groups/testing",
+            (WorldHost world, TestingRequest request) =>
+                world.Read(each => ForTesting.Preview(each, request.Group, request.Rule, request.IsForTesting))
+                    .Answer(preview => Results.Ok(new TestingPreview(preview.Devices, preview.Says))))
             .ForAll().WithSummary("What it opens to mark a group for testing, or what taking the mark away leaves").Produces<TestingPreview>();
         api.MapPost("/rules/check", (RuleRequest request) => Results.Ok(Check(request)))
-            .ForAll().WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written").Produces<RuleCheck>();
+            .ForAll().WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written")
+                .Produces<RuleCheck>();
         api.MapPut("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: true)))).Answer())
             .For(Roles.Operator).WithSummary("Puts a device into a listed group").Produces<GroupInfo>();
@@ -49,7 +59,9 @@ internal static class GroupRoutes
         api.MapDelete("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: false)))).Answer())
             .For(Roles.Operator).WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
-        api.MapGet("/groups/{slug}/devices", (WorldHost world, string slug, int? skip, string? cursor, int? limit) => Members(world, slug, skip ?? 0, cursor, limit).Answer())
+        api.MapGet(
+            "/groups/{slug}/devices",
+            (WorldHost world, string slug, int? skip, string? cursor, int? limit) => Members(world, slug, skip ?? 0, cursor, limit).Answer())
             .ForAll().WithSummary("The devices in a group").Produces<Page<DeviceInfo>>();
     }
 
@@ -60,7 +72,8 @@ internal static class GroupRoutes
     {
         var rule = Rule.Parse(request.Rule);
         return rule.Ok ? new RuleCheck(rule.Value.ToString(), [])
-            : new RuleCheck(null, rule.Failure!.Findings.Count > 0 ? [.. rule.Failure.Findings.Select(Problems.Info)] : [new FindingInfo(rule.Failure.Message, null, 1, 1, 1, false)]);
+            : new RuleCheck(null, rule.Failure!.Findings.Count > 0 ? [.. rule.Failure.Findings.Select(Problems.Info)] : [new FindingInfo(
+                rule.Failure.Message, null, 1, 1, 1, false)]);
     }
 
     private static Outcome<RulePreview> Preview(WorldHost world, RuleRequest request)
@@ -69,14 +82,16 @@ internal static class GroupRoutes
         return !rule.Ok ? rule.Failure! : world.Read<Outcome<RulePreview>>(each =>
         {
             var rows = each.Columns.Evaluate(rule.Value);
-            return new RulePreview(rule.Value.ToString(), rows.True.Count(), rows.NotKnown.Count(), each.Devices.Count, Sample(rows.True), Sample(rows.NotKnown));
+            return new RulePreview(rule.Value.ToString(), rows.True.Count(), rows.NotKnown.Count(), each.Devices.Count, Sample(rows.True), Sample(
+                rows.NotKnown));
 
             List<SampleInfo> Sample(Bitmap of) =>
                 [.. of.Rows().Take(SampleSize).Select(row => new SampleInfo(each.Devices.At(row).Name, rule.Value.Evaluate(each.Columns.Row(row)).Why))];
         });
     }
 
-    private static Outcome<Page<DeviceInfo>> Members(WorldHost world, string slug, int skip, string? cursor, int? limit) => world.Read<Outcome<Page<DeviceInfo>>>(each =>
+    private static Outcome<Page<DeviceInfo>> Members(WorldHost world, string slug, int skip, string? cursor, int? limit) =>
+        world.Read<Outcome<Page<DeviceInfo>>>(each =>
     {
         var found = Named.Group(each, slug);
         if (!found.Ok)
@@ -86,6 +101,7 @@ internal static class GroupRoutes
 
         var size = Routes.PageSize(limit);
         var page = each.Devices.InOrder(found.Value.In, cursor).Skip(skip).Take(size + 1).ToList();
-        return new Page<DeviceInfo>([.. page.Take(size).Select(device => FleetRoutes.Info(each, device))], page.Count > size ? page[size - 1].Name : null, found.Value.In.Count());
+        return new Page<DeviceInfo>(
+            [.. page.Take(size).Select(device => FleetRoutes.Info(each, device))], page.Count > size ? page[size - 1].Name : null, found.Value.In.Count());
     });
 }

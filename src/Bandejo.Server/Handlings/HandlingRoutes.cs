@@ -13,15 +13,18 @@ internal static class HandlingRoutes
 {
     public static void MapHandlings(this RouteGroupBuilder api)
     {
-        api.MapGet("/handlings", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<HandlingInfo>)[.. each.Handlings.Values.Select(HandlingForms.Info)])))
+        api.MapGet("/handlings", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<HandlingInfo>)[
+            .. each.Handlings.Values.Select(HandlingForms.Info)])))
             .ForAll().WithSummary("All handlings").Produces<IReadOnlyList<HandlingInfo>>();
-        api.MapGet("/handlings/{slug}", (WorldHost world, HttpContext context, string slug) => world.Read(each => Named.Handling(each, slug)).Answer(handling => context.WithRevision(HandlingForms.Info(handling), handling.Revision)))
+        api.MapGet("/handlings/{slug}", (WorldHost world, HttpContext context, string slug) => world.Read(each => Named.Handling(each, slug)).Answer(
+            handling => context.WithRevision(HandlingForms.Info(handling), handling.Revision)))
             .ForAll().WithSummary("One handling").Produces<HandlingInfo>();
         api.MapPost("/handlings/{slug}/concerns", (WorldHost world, string slug, HandlingRequest request) =>
             world.Read(each => Concerns(each, slug, request)).Answer())
             .For(Roles.Operator).WithSummary("Whom it would concern if a handling became this; changes nothing").Produces<HandlingConcerns>();
         api.MapPut("/handlings/{slug}", async (WorldHost world, HttpContext context, string slug, HandlingRequest request) =>
-            (await world.Change(context.Person(), decision => Core.Site.Handlings.Keep(decision, context.Unmatched, slug, HandlingForms.Ask(request)))).Answer(handling => context.WithRevision(HandlingForms.Info(handling), handling.Revision)))
+            (await world.Change(context.Person(), decision => Core.Site.Handlings.Keep(decision, context.Unmatched, slug, HandlingForms.Ask(request))))
+                .Answer(handling => context.WithRevision(HandlingForms.Info(handling), handling.Revision)))
             .For(Roles.Operator).WithSummary("Keeps a handling; changing one needs If-Match").Produces<HandlingInfo>();
         api.MapDelete("/handlings/{slug}", async (WorldHost world, HttpContext context, string slug) =>
             (await world.Change(context.Person(), decision => Core.Site.Handlings.Remove(decision, context.Unmatched, slug))).Answer(_ => Results.NoContent()))

@@ -7,7 +7,8 @@ namespace Bandejo.Server.Http;
 internal static class ConsoleFiles
 {
     /// <summary>Styles are set by script where sizes are measured, so they may stand in attributes; script may come from our own files alone.</summary>
-    private const string ContentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
+    private const string ContentPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
+        + "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
 
     /// <param name="app">The service.</param>
     /// <param name="folder">Where the built console lies; where there is none, its addresses say how to build it.</param>
@@ -29,7 +30,8 @@ internal static class ConsoleFiles
             {
                 context.Response.ContentType = "text/plain; charset=utf-8";
                 context.Response.StatusCode = 404;
-                await context.Response.WriteAsync("The console is not built. Build it with 'make build', then start the service again.", context.RequestAborted);
+                await context.Response.WriteAsync(
+                    "The console is not built. Build it with 'make build', then start the service again.", context.RequestAborted);
                 return;
             }
 
@@ -49,7 +51,8 @@ internal static class ConsoleFiles
     }
 
     private static bool IsOurs(string path) =>
-        !path.StartsWith("/api/", StringComparison.Ordinal) && !path.StartsWith("/device/", StringComparison.Ordinal) && !path.StartsWith("/healthz/", StringComparison.Ordinal) && path is not ("/api" or "/metrics");
+        !path.StartsWith("/api/", StringComparison.Ordinal) && !path.StartsWith("/device/", StringComparison.Ordinal)
+            && !path.StartsWith("/healthz/", StringComparison.Ordinal) && path is not ("/api" or "/metrics");
 
     /// <summary>The file of an address; null where there is none, or the address leads out of the folder.</summary>
     private static string? Find(PhysicalFileProvider files, string path)

@@ -19,7 +19,12 @@ internal sealed record FiguresDoor(bool IsForPeople, IReadOnlyList<IPNetwork> Ne
         }
 
         var parts = text.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
-        var networks = parts.Select(part => IPNetwork.TryParse(part, out var network) ? network : IPAddress.TryParse(part, out var address) ? new IPNetwork(address, address.GetAddressBytes().Length * 8) : (IPNetwork?)null).ToList();
+        var networks = parts.Select(
+            part =>
+                IPNetwork.TryParse(part, out var network) ? network
+                    : IPAddress.TryParse(part, out var address) ? new IPNetwork(address, address.GetAddressBytes().Length * 8)
+                    : (IPNetwork?)null)
+            .ToList();
         return networks.Count == 0 || networks.Contains(null) ? null : new FiguresDoor(false, [.. networks.OfType<IPNetwork>()]);
     }
 
@@ -27,8 +32,11 @@ internal sealed record FiguresDoor(bool IsForPeople, IReadOnlyList<IPNetwork> Ne
     public Failure? Against(HttpContext context)
     {
         var address = context.Connection.RemoteIpAddress is { IsIPv4MappedToIPv6: true } mapped ? mapped.MapToIPv4() : context.Connection.RemoteIpAddress;
-        return IsForPeople && context.User.Identity?.IsAuthenticated != true ? new Failure(ErrorKind.Unauthenticated, "This is kept to people who are signed in (figures-for).")
-            : Networks.Count > 0 && (address is null || !Networks.Any(network => network.Contains(address))) ? new Failure(ErrorKind.Forbidden, "This is kept to other addresses than yours (figures-for).") : null;
+        return IsForPeople && context.User.Identity?.IsAuthenticated != true
+            ? new Failure(ErrorKind.Unauthenticated, "This is kept to people who are signed in (figures-for).")
+            : Networks.Count > 0 && (address is null || !Networks.Any(network => network.Contains(address)))
+                ? new Failure(ErrorKind.Forbidden, "This is kept to other addresses than yours (figures-for).")
+                : null;
     }
 }
 

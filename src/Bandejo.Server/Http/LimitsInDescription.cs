@@ -19,7 +19,8 @@ internal static class LimitsInDescription
         }
 
         var said = property.AttributeProvider?.GetCustomAttributes(typeof(LimitsAttribute), inherit: false).OfType<LimitsAttribute>().FirstOrDefault()
-            ?? property.DeclaringType.GetProperty(property.Name, BindingFlags.IgnoreCase | BindingFlags.Public | BindingFlags.Instance)?.GetCustomAttribute<LimitsAttribute>();
+            ?? property.DeclaringType.GetProperty(
+                property.Name, BindingFlags.IgnoreCase | BindingFlags.Public | BindingFlags.Instance)?.GetCustomAttribute<LimitsAttribute>();
         if (said is null && !property.DeclaringType.Name.EndsWith(Asked, StringComparison.Ordinal))
         {
             return Task.CompletedTask;

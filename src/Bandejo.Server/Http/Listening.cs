@@ -12,8 +12,11 @@ internal static class Listening
     public static IReadOnlyList<Uri>? Read(string text)
     {
         // What the web server understands as any address is no host in an address otherwise.
-        var parts = text.Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Select(part => part.Replace("://*", "://0.0.0.0", StringComparison.Ordinal).Replace("://+", "://0.0.0.0", StringComparison.Ordinal)).ToList();
-        var addresses = parts.Select(part => Uri.TryCreate(part, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https" && uri.AbsolutePath == "/" ? uri : null).ToList();
+        var parts = text.Split(';', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+            .Select(part => part.Replace("://*", "://0.0.0.0", StringComparison.Ordinal).Replace("://+", "://0.0.0.0", StringComparison.Ordinal)).ToList();
+        var addresses = parts.Select(
+            part => Uri.TryCreate(part, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https" && uri.AbsolutePath == "/" ? uri : null)
+            .ToList();
         return addresses.Count == 0 || addresses.Contains(null) ? null : [.. addresses.OfType<Uri>()];
     }
 

@@ -14,7 +14,8 @@ namespace Bandejo.Server.Http;
 internal static partial class Problems
 {
     // Quotes as they are: what is answered is JSON with its own content type and read by people too.
-    private static readonly ContractJson Form = new(new JsonSerializerOptions(ContractJson.Default.Options) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
+    private static readonly ContractJson Form = new(
+        new JsonSerializerOptions(ContractJson.Default.Options) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
 
     /// <summary>The answer for an outcome: what <paramref name="good"/> makes of the value, or the problem.</summary>
     public static IResult Answer<T>(this Outcome<T> outcome, Func<T, IResult> good) => outcome.Ok ? good(outcome.Value) : Of(outcome.Failure!);
@@ -26,7 +27,9 @@ internal static partial class Problems
     public static IResult Of(Failure failure)
     {
         var (status, title) = Status(failure.Kind);
-        var problem = new Problem(TypeOf(StateNames.Hyphenate(failure.Kind.ToString())), title, status, failure.Message, failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)], failure.Taken);
+        var problem = new Problem(
+            TypeOf(StateNames.Hyphenate(failure.Kind.ToString())), title, status, failure.Message,
+            failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)], failure.Taken);
         return new Refusal(problem);
     }
 
@@ -34,7 +37,8 @@ internal static partial class Problems
     public static FindingInfo Info(Finding finding) => new(finding.Message, finding.Where, finding.Line, finding.Column, finding.Length, finding.IsWarning);
 
     /// <summary>Writes a problem where no result can be returned.</summary>
-    public static Task Write(HttpContext context, int status, string type, string detail) => Send(context, new Problem(TypeOf(type), Title(status), status, detail));
+    public static Task Write(HttpContext context, int status, string type, string detail) =>
+        Send(context, new Problem(TypeOf(type), Title(status), status, detail));
 
     /// <summary>Sends a problem and says so in the log: who was refused what, and why.</summary>
     private static Task Send(HttpContext context, Problem problem)
@@ -75,7 +79,12 @@ internal static partial class Problems
     public static Task Handle(HttpContext context, ILogger log, Exception? error) => error switch
     {
         BadHttpRequestException bad => Write(context, bad.StatusCode, "invalid", Unread(context) ?? Plain(bad)),
-        StoreException => NotReady(context, HttpMethods.IsGet(context.Request.Method) ? "The service is reading its state anew. Try again shortly." : "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
+        StoreException =>
+            NotReady(
+                context,
+                HttpMethods.IsGet(context.Request.Method)
+                    ? "The service is reading its state anew. Try again shortly."
+                    : "The service cannot write its state at the moment; nothing was changed. Try again shortly."),
         IOException => NotReady(context, "The service cannot write to its disk at the moment; nothing was changed. Try again shortly."),
         _ => Unexpected(log, context, error),
     };
@@ -133,7 +142,9 @@ internal static partial class Problems
         {
             if (inner is System.Text.Json.JsonException json)
             {
-                var place = json.LineNumber is { } line ? $" (line {line + 1}, column {json.BytePositionInLine + 1}{(json.Path is { Length: > 1 } path ? $", at {path[2..]}" : "")})" : "";
+                var place = json.LineNumber is { } line
+                    ? $" (line {line + 1}, column {json.BytePositionInLine + 1}{(json.Path is { Length: > 1 } path ? $", at {path[2..]}" : "")})"
+                    : "";
                 var message = json.Message.Split(" Path:")[0].Split(" LineNumber:")[0];
                 return $"The body is not the JSON that is expected here{place}: {message}";
             }
@@ -142,7 +153,10 @@ internal static partial class Problems
         return bad.Message;
     }
 
-    /// <summary>Which value of the query cannot be read: the framework names the types of its language, and of one that may be left out nothing at all. Null where all can.</summary>
+    /// <summary>
+    /// Which value of the query cannot be read: the framework names the types of its language, and of one that may be left out nothing at all. Null where all
+    /// can.
+    /// </summary>
     private static string? Unread(HttpContext context)
     {
         // Whoever handles an exception finds the endpoint put aside.

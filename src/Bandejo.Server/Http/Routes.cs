@@ -17,10 +17,12 @@ internal static class Routes
 
     /// <summary>The route is for everybody who is signed in.</summary>
     public static RouteHandlerBuilder ForAll(this RouteHandlerBuilder route) =>
-        route.RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.People).RequireAuthenticatedUser().Build()).WithMetadata(new NeededRoles(Roles.All));
+        route.RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.People).RequireAuthenticatedUser().Build())
+            .WithMetadata(new NeededRoles(Roles.All));
 
     /// <summary>Who asks.</summary>
-    public static string Person(this HttpContext context) => context.User.Identity?.Name ?? throw new InvalidOperationException("The route lets in who is not signed in.");
+    public static string Person(this HttpContext context) =>
+        context.User.Identity?.Name ?? throw new InvalidOperationException("The route lets in who is not signed in.");
 
     /// <summary>Whether who asks has a role, or is an administrator.</summary>
     public static bool Has(this HttpContext context, string role) => context.User.IsInRole(role) || context.User.IsInRole(Roles.Administrator);
@@ -38,10 +40,15 @@ internal static class Routes
         var header = context.Request.Headers.IfMatch.ToString();
         if (header.Length == 0)
         {
-            return must ? new Failure(ErrorKind.Stale, $"Say which revision you change with the header If-Match: \"{revision}\" (see ETag), so that nobody's change is lost.") : null;
+            return must
+                ? new Failure(
+                    ErrorKind.Stale, $"Say which revision you change with the header If-Match: \"{revision}\" (see ETag), so that nobody's change is lost.")
+                : null;
         }
 
-        return header == "*" || header == $"\"{revision}\"" ? null : new Failure(ErrorKind.Stale, $"Somebody changed this meanwhile (it is at revision {revision}); look at it again.");
+        return header == "*" || header == $"\"{revision}\""
+            ? null
+            : new Failure(ErrorKind.Stale, $"Somebody changed this meanwhile (it is at revision {revision}); look at it again.");
     }
 
     /// <summary>The size of a page from what was asked.</summary>

@@ -22,21 +22,26 @@ internal static class BroughtDocument
             return read;
         }
 
-        var files = Documents.FilesOf(read.Value).DistinctBy(file => (file.Path, file.Sha256)).Select(file => new PayloadFile(file.Path, file.Size, file.Sha256)).ToList();
+        var files = Documents.FilesOf(read.Value).DistinctBy(file => (file.Path, file.Sha256))
+            .Select(file => new PayloadFile(file.Path, file.Size, file.Sha256)).ToList();
         List<Finding> errors = [.. ManifestCheck.Check(DocumentForm.ManifestOf(read.Value).Value, files).Where(finding => !finding.IsWarning)];
-        return errors.Count == 0 ? read : new Failure(ErrorKind.Invalid, $"The document of the package says what no manifest may say: {errors[0].Message}", errors);
+        return errors.Count == 0
+            ? read
+            : new Failure(ErrorKind.Invalid, $"The document of the package says what no manifest may say: {errors[0].Message}", errors);
     }
 
     /// <summary>Certificates that devices could not read, or that would not do; null where all are good.</summary>
     /// <param name="extract">Writes a payload file of a digest and size.</param>
     public static Failure? CertificateProblem(PackageDocument document, Func<string, long, Stream, Outcome<long>> extract)
     {
-        foreach (var (variant, companion) in document.Variants.SelectMany(variant => (variant.Companions ?? []).Where(each => each.Kind == "certificate").Select(each => (variant, each))))
+        foreach (var (variant, companion) in document.Variants.SelectMany(
+            variant => (variant.Companions ?? []).Where(each => each.Kind == "certificate").Select(each => (variant, each))))
         {
             var file = variant.Files.First(each => each.Path == companion.Subject);
             if (file.Size > MostCertificate)
             {
-                return new Failure(ErrorKind.Invalid, $"'{file.Path}' is to be trusted as a certificate, but is larger than {Units.FormatSize(MostCertificate)}.");
+                return new Failure(
+                    ErrorKind.Invalid, $"'{file.Path}' is to be trusted as a certificate, but is larger than {Units.FormatSize(MostCertificate)}.");
             }
 
             using var content = new MemoryStream();
@@ -51,7 +56,10 @@ internal static class BroughtDocument
                 using var certificate = X509CertificateLoader.LoadCertificate(content.ToArray());
                 if (content.ToArray() is not [0x2D, 0x2D, ..])
                 {
-                    return new Failure(ErrorKind.Invalid, $"'{file.Path}' is a certificate in its binary form; devices take it as text (PEM): openssl x509 -inform der -in {file.Path} -out NAME.pem");
+                    return new Failure(
+                        ErrorKind.Invalid,
+                        $"'{file.Path}' is a certificate in its binary form; devices take it as text (PEM): openssl x509 -inform der -in {file.Path} -out "
+                            + $"NAME.pem");
                 }
             }
             catch (CryptographicException)

@@ -18,7 +18,9 @@ namespace Bandejo.Server.Packages;
 /// <summary>Carries packages between services as one file, with the signature of whoever built them and the seal of the service they come from.</summary>
 internal sealed class Carrying(WorldHost world, FileStore files, SiteKeys keys)
 {
-    /// <summary>Writes a package into a file that goes when it is closed. The form is that of <see cref="Container"/>; what was carried here keeps its first origin.</summary>
+    /// <summary>
+    /// Writes a package into a file that goes when it is closed. The form is that of <see cref="Container"/>; what was carried here keeps its first origin.
+    /// </summary>
     public Outcome<Stream> Export(string named)
     {
         var found = world.Read(each => Named.Package(each, named));
@@ -72,7 +74,9 @@ internal sealed class Carrying(WorldHost world, FileStore files, SiteKeys keys)
         var origin = Read(content.Origin);
         if (origin is null)
         {
-            return new Failure(ErrorKind.Invalid, $"The package file does not say who built it: it lacks a readable {Container.OriginName}. Export it anew from the service it comes from.");
+            return new Failure(
+                ErrorKind.Invalid,
+                $"The package file does not say who built it: it lacks a readable {Container.OriginName}. Export it anew from the service it comes from.");
         }
 
         var key = SiteKeys.ReadKey(origin.Key.X, origin.Key.Y);
@@ -89,15 +93,20 @@ internal sealed class Carrying(WorldHost world, FileStore files, SiteKeys keys)
 
         if (origin.Seal is { } seal)
         {
-            var sealKey = origin.SealKey is { } named ? SiteKeys.ReadKey(named.X, named.Y) : new Failure(ErrorKind.Invalid, "The package file has a seal without its key.");
+            var sealKey = origin.SealKey is { } named
+                ? SiteKeys.ReadKey(named.X, named.Y)
+                : new Failure(ErrorKind.Invalid, "The package file has a seal without its key.");
             var digest = Convert.ToHexStringLower(SHA256.HashData(content.Document));
             if (!sealKey.Ok || !await SiteKeys.HoldsSeal(seal, sealKey.Value, digest))
             {
-                return new Failure(ErrorKind.Invalid, "The seal of the service that it comes from does not hold: the file was changed after it left, or its origin was.");
+                return new Failure(
+                    ErrorKind.Invalid, "The seal of the service that it comes from does not hold: the file was changed after it left, or its origin was.");
             }
         }
 
-        var words = $"carried here; built{(origin.By is null ? "" : $" by {origin.By}")}{(origin.BuiltAt is { } at ? $" on {at.UtcDateTime:yyyy-MM-dd}" : "")} with the key {key.Value.KeyId[..12]}…{(origin.SealKey is { } from ? $", sealed by the service {from.KeyId[..12]}…" : "")}";
+        var words = $"carried here; built{(origin.By is null ? "" : $" by {origin.By}")}"
+            + $"{(origin.BuiltAt is { } at ? $" on {at.UtcDateTime:yyyy-MM-dd}" : "")} with the key "
+                + $"{key.Value.KeyId[..12]}…{(origin.SealKey is { } from ? $", sealed by the service {from.KeyId[..12]}…" : "")}";
         return (JsonSerializer.Serialize(new KeptOrigin(content.Signature, origin)), words);
     }
 
@@ -111,15 +120,20 @@ internal sealed class Carrying(WorldHost world, FileStore files, SiteKeys keys)
 
         var id = SiteKeys.Read(stored.Signature)?.Kid;
         return each.Accounts.Values.SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == id) is { } key
-            ? new KeptOrigin(stored.Signature, new PackageOrigin(new PublicKeyInfo(key.KeyId, key.X, key.Y), stored.BuiltBy, stored.BuiltAt, stored.Seal, keys.SealKey))
-            : new Failure(ErrorKind.Gone, $"The key with which {stored.App} {stored.Version} was built is not known here any more, so nobody could check its signature elsewhere.");
+            ? new KeptOrigin(stored.Signature, new PackageOrigin(
+                new PublicKeyInfo(key.KeyId, key.X, key.Y), stored.BuiltBy, stored.BuiltAt, stored.Seal, keys.SealKey))
+            : new Failure(
+                ErrorKind.Gone,
+                $"The key with which {stored.App} {stored.Version} was built is not known here any more, so nobody could check its signature elsewhere.");
     });
 
     private static PackageOrigin? Read(byte[]? text)
     {
         try
         {
-            return text is null ? null : JsonSerializer.Deserialize(text, ContractJson.Default.PackageOrigin) is { Key: { X: not null, Y: not null } } origin ? origin : null;
+            return text is null ? null
+                : JsonSerializer.Deserialize(text, ContractJson.Default.PackageOrigin) is { Key: { X: not null, Y: not null } } origin ? origin
+                : null;
         }
         catch (JsonException)
         {

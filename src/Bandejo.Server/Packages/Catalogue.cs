@@ -18,12 +18,16 @@ internal static class Catalogue
         {
             var newest = group.OrderByDescending(package => package.Version).First().Document;
             var versions = world.Columns.Spread(new FactRef(group.Key, true), world.Columns.Live);
-            return new AppInfo(group.Key, newest.Name, newest.Publisher, newest.Category, [.. group.OrderByDescending(package => package.Version).Select(package => Info(package))], [.. versions.Select(each => new CountInfo(each.Value.ToString(), each.Count))]);
+            return new AppInfo(
+                group.Key, newest.Name, newest.Publisher, newest.Category,
+                [.. group.OrderByDescending(package => package.Version).Select(package => Info(package))],
+                [.. versions.Select(each => new CountInfo(each.Value.ToString(), each.Count))]);
         })];
 
     public static Page<PackageInfo> List(FleetWorld world, string? app, string? cursor, int? limit)
     {
-        var all = world.Packages.Values.Where(package => app is null || package.Record.App == app).OrderBy(package => package.Record.App, StringComparer.Ordinal).ThenByDescending(package => package.Version).ToList();
+        var all = world.Packages.Values.Where(package => app is null || package.Record.App == app)
+            .OrderBy(package => package.Record.App, StringComparer.Ordinal).ThenByDescending(package => package.Version).ToList();
         var start = cursor is null ? 0 : all.FindIndex(package => package.Record.Digest == cursor) + 1;
         var size = Routes.PageSize(limit);
         var page = all.Skip(start).Take(size).ToList();
@@ -44,14 +48,18 @@ internal static class Catalogue
             Info(package), package.Document.Summary, [.. Documents.NeedsOf(package.Document).Select(need => need.ToString())],
             [.. package.Document.Variants.Select(variant => new VariantInfo(
                 variant.Name, variant.Fits, variant.Requires, [.. variant.Files.Select(file => new FileInfoDto(file.Path, file.Size, file.Sha256))],
-                string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run), [.. variant.Present.Select(InWords.Check)],
+                string.Join(' ', variant.Install.Run), variant.Remove is null ? null : string.Join(' ', variant.Remove.Run),
+                [.. variant.Present.Select(InWords.Check)],
                 InWords.More(variant)))],
             [.. package.Record.History.Select(step => new LifeInfo(step.State, step.By, step.At, step.Reason, step.Trial))],
             rule.Ok ? world.Columns.Evaluate(rule.Value).True.Count() : 0,
             [.. world.Deployments.Values.Where(deployment => deployment.Package == package && deployment.IsActive).Select(deployment => deployment.Plan.Name)],
-            [.. (package.Document.Settings ?? []).Select(setting => new SettingInfo(setting.Name, setting.Type, setting.Says, setting.Default, setting.Choices ?? []))],
-            [.. (package.Document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => new PresetInfo(preset.Key, [.. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))],
-            world.Packages.Values.Where(other => other.Record.App == package.Record.App && other.Version < package.Version).MaxBy(other => other.Version)?.Record.Digest,
+            [.. (package.Document.Settings ?? []).Select(setting => new SettingInfo(
+                setting.Name, setting.Type, setting.Says, setting.Default, setting.Choices ?? []))],
+            [.. (package.Document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>()).Select(preset => new PresetInfo(preset.Key, [
+                .. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))],
+            world.Packages.Values.Where(other => other.Record.App == package.Record.App && other.Version < package.Version)
+                .MaxBy(other => other.Version)?.Record.Digest,
             Retiring.RoomOf(world, package));
     }
 
@@ -59,6 +67,8 @@ internal static class Catalogue
     {
         var files = package.Document.Variants.SelectMany(variant => variant.Files).DistinctBy(file => file.Sha256).ToList();
         var stored = package.Record;
-        return new PackageInfo(stored.Digest, stored.App, package.Document.Name, stored.Version, StateNames.Of(stored.State), package.Document.Publisher, stored.BuiltBy, stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsRetired);
+        return new PackageInfo(
+            stored.Digest, stored.App, package.Document.Name, stored.Version, StateNames.Of(stored.State), package.Document.Publisher, stored.BuiltBy,
+            stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsRetired);
     }
 }

@@ -15,7 +15,8 @@ internal static class ContentsList
     {
         var document = package.Document;
         var digest = package.Record.Digest;
-        var files = document.Variants.SelectMany(variant => variant.Files.Select(file => (file, variant.Name))).GroupBy(pair => (pair.file.Path, pair.file.Sha256)).OrderBy(group => group.Key.Path, StringComparer.Ordinal);
+        var files = document.Variants.SelectMany(variant => variant.Files.Select(file => (file, variant.Name)))
+            .GroupBy(pair => (pair.file.Path, pair.file.Sha256)).OrderBy(group => group.Key.Path, StringComparer.Ordinal);
         var list = new JsonObject
         {
             ["bomFormat"] = "CycloneDX",
@@ -28,16 +29,26 @@ internal static class ContentsList
                 ["timestamp"] = package.Record.BuiltAt.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", System.Globalization.CultureInfo.InvariantCulture),
                 ["component"] = new JsonObject
                 {
-                    ["type"] = "application", ["bom-ref"] = digest, ["name"] = document.Name, ["version"] = document.Version, ["publisher"] = document.Publisher, ["description"] = document.Summary, ["hashes"] = Hashes(digest),
+                    ["type"] = "application", ["bom-ref"] = digest, ["name"] = document.Name, ["version"] = document.Version,
+                    ["publisher"] = document.Publisher, ["description"] = document.Summary, ["hashes"] = Hashes(digest),
                 },
             },
             ["components"] = new JsonArray([.. files.Select(group => (JsonNode)new JsonObject
             {
                 ["type"] = "file", ["bom-ref"] = $"{group.Key.Path}#{group.Key.Sha256[..12]}", ["name"] = group.Key.Path, ["hashes"] = Hashes(group.Key.Sha256),
-                ["properties"] = new JsonArray([new JsonObject { ["name"] = "bandejo:size", ["value"] = group.First().file.Size.ToString(System.Globalization.CultureInfo.InvariantCulture) }, .. group.Select(pair => (JsonNode)new JsonObject { ["name"] = "bandejo:variant", ["value"] = pair.Name })]),
+                ["properties"] = new JsonArray([
+                    new JsonObject
+                    {
+                        ["name"] = "bandejo:size", ["value"] = group.First().file.Size.ToString(System.Globalization.CultureInfo.InvariantCulture),
+                    },
+                    .. group.Select(pair => (JsonNode)new JsonObject { ["name"] = "bandejo:variant", ["value"] = pair.Name })]),
             })]),
         };
-        return list.ToJsonString(new System.Text.Json.JsonSerializerOptions { WriteIndented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
+        return list.ToJsonString(
+            new System.Text.Json.JsonSerializerOptions
+            {
+                WriteIndented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+            });
     }
 
     private static JsonArray Hashes(string sha256) => [new JsonObject { ["alg"] = "SHA-256", ["content"] = sha256 }];

@@ -10,7 +10,8 @@ internal static class InWords
     /// <summary>What a variant says besides rules, install, remove and proof; a line each, named like its key in the manifest.</summary>
     public static IReadOnlyList<VariantLine> More(DocumentVariant variant) =>
     [
-        .. new[] { ("change", variant.Change), ("repair", variant.Repair) }.Where(each => each.Item2 is not null).Select(each => new VariantLine(each.Item1, string.Join(' ', each.Item2!.Run))),
+        .. new[] { ("change", variant.Change), ("repair", variant.Repair) }.Where(each => each.Item2 is not null)
+            .Select(each => new VariantLine(each.Item1, string.Join(' ', each.Item2!.Run))),
         .. variant.Close.Count == 0 ? (VariantLine[])[] : [new VariantLine("close", string.Join(", ", variant.Close))],
         .. Handling(variant.Handling) is { Length: > 0 } handling ? (VariantLine[])[new VariantLine("handling", handling)] : [],
         .. (variant.Companions ?? []).Select(companion => new VariantLine("companion", Companion(companion))),
@@ -30,8 +31,10 @@ internal static class InWords
     /// <summary>Empty for the usual.</summary>
     public static string Handling(DocumentHandling? handling) => handling is null ? "" : string.Join("; ", new[]
     {
-        handling.NobodySignedIn ? "waits until nobody is signed in" : "", handling.LowPriority ? "low priority" : "", handling.Log is { } log ? $"keeps the log /{log}" : "",
-        handling.Restart switch { "always" => "always restarts", "never" => "never restarts", _ => "" }, handling.Reset is { } reset ? $"removal deletes {string.Join(", ", reset.Select(path => "/" + path))}" : "",
+        handling.NobodySignedIn ? "waits until nobody is signed in" : "", handling.LowPriority ? "low priority" : "",
+        handling.Log is { } log ? $"keeps the log /{log}" : "",
+        handling.Restart switch { "always" => "always restarts", "never" => "never restarts", _ => "" },
+        handling.Reset is { } reset ? $"removal deletes {string.Join(", ", reset.Select(path => "/" + path))}" : "",
     }.Where(text => text.Length > 0));
 
     public static string Companion(DocumentCompanion companion) => companion.Kind switch
@@ -43,5 +46,6 @@ internal static class InWords
     };
 
     public static string Removal(DocumentRemoval removal) =>
-        $"{removal.What}, {removal.At switch { "install" => "before installing", "both" => "before installing and with the app", _ => "with the app" }}, when {removal.When}: {string.Join(' ', removal.Step.Run)}";
+        $"{removal.What}, {removal.At switch { "install" => "before installing", "both" => "before installing and with the app", _ => "with the app" }}, "
+            + $"when {removal.When}: {string.Join(' ', removal.Step.Run)}";
 }

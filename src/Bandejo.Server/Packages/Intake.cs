@@ -42,7 +42,8 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
         if (!read.Ok)
         {
             var failure = read.Failure!;
-            return new PackageCheckAnswer([.. (failure.Findings.Count == 0 ? [new Finding(failure.Message)] : failure.Findings).Select(Problems.Info)], null, null, null, null, all);
+            return new PackageCheckAnswer(
+                [.. (failure.Findings.Count == 0 ? [new Finding(failure.Message)] : failure.Findings).Select(Problems.Info)], null, null, null, null, all);
         }
 
         var manifest = read.Value;
@@ -55,8 +56,10 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
         var reach = world.Read(each => PackageReach.Of(each, variants, MostWeighed, MostReasons));
         var isGood = findings.TrueForAll(finding => finding.IsWarning);
         return new PackageCheckAnswer(
-            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App, manifest.Version.Text, reach.Devices, all, [.. reach.Not.Select(AskForms.Info)],
-            [.. manifest.Fetched.Where(fetched => request.Files.All(file => file.Path != fetched.Path)).Select(fetched => new FetchInfo(fetched.Path, fetched.From, fetched.Size, fetched.Sha256))],
+            [.. findings.Select(Problems.Info)], isGood ? JsonSerializer.Serialize(document, ContractJson.Default.PackageDocument) : null, manifest.App,
+            manifest.Version.Text, reach.Devices, all, [.. reach.Not.Select(AskForms.Info)],
+            [.. manifest.Fetched.Where(fetched => request.Files.All(file => file.Path != fetched.Path)).Select(fetched => new FetchInfo(
+                fetched.Path, fetched.From, fetched.Size, fetched.Sha256))],
             [.. Documents.FilesOf(document).Select(file => file.Sha256).Where(sha256 => SafePath.IsSha256(sha256) && files.Find(sha256) is null).Distinct()]);
     }
 
@@ -65,12 +68,14 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
     {
         if (!SafePath.IsSha256(request.Sha256) || request.Size <= 0)
         {
-            return new Failure(ErrorKind.Invalid, "An upload is announced with 64 hexadecimal digits that name it, such as its SHA-256, and the size of the whole file.");
+            return new Failure(
+                ErrorKind.Invalid, "An upload is announced with 64 hexadecimal digits that name it, such as its SHA-256, and the size of the whole file.");
         }
 
         if (request.Size > options.MaxPackageBytes)
         {
-            return new Failure(ErrorKind.TooMuch, $"The file has {Units.FormatSize(request.Size)}; at most {Units.FormatSize(options.MaxPackageBytes)} are taken.");
+            return new Failure(
+                ErrorKind.TooMuch, $"The file has {Units.FormatSize(request.Size)}; at most {Units.FormatSize(options.MaxPackageBytes)} are taken.");
         }
 
         var id = IdOf(request.Sha256.ToLowerInvariant(), request.Size);
@@ -208,14 +213,19 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
 
         files.Keep(brought.Document);
         var seal = keys.Sign(new SealContent("package", digest, document.Value.App, document.Value.Version), ContractJson.Default.SealContent);
-        var record = new PackageRecord(digest, document.Value.App, document.Value.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, "", default, PackageState.Built, []);
-        var taken = await world.Change(by, decision => PackageLives.TakeIn(decision, record, KeptWorld.ContentsOf(record), string.IsNullOrEmpty(brought.Origin.Kept) ? null : brought.Origin));
+        var record = new PackageRecord(
+            digest, document.Value.App, document.Value.Version, Encoding.UTF8.GetString(brought.Document), brought.Signature, seal, "", default,
+            PackageState.Built, []);
+        var taken = await world.Change(by, decision => PackageLives.TakeIn(
+            decision, record, KeptWorld.ContentsOf(record), string.IsNullOrEmpty(brought.Origin.Kept) ? null : brought.Origin));
         return taken.Ok ? Catalogue.Info(taken.Value.Package, taken.Value.IsNew) : taken.Failure!;
     }
 
     private Outcome<bool> KeepFiles(BroughtPackage brought, PackageDocument document)
     {
-        var named = Documents.FilesOf(document).DistinctBy(file => file.Sha256).Where(file => files.Find(file.Sha256) is not { } path || new FileInfo(path).Length != file.Size).ToDictionary(file => file.Sha256, file => file.Size);
+        var named = Documents.FilesOf(document).DistinctBy(file => file.Sha256)
+            .Where(file => files.Find(file.Sha256) is not { } path || new FileInfo(path).Length != file.Size)
+            .ToDictionary(file => file.Sha256, file => file.Size);
         // First look through everything, then keep: a bad file must not leave half a package behind.
         foreach (var (sha256, size) in named)
         {
@@ -234,7 +244,9 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
 
         foreach (var (sha256, size) in named)
         {
-            var kept = brought.Sent?.GetValueOrDefault(sha256) is { } upload ? files.KeepUpload(upload, sha256) : files.Keep(sha256, target => brought.Extract(sha256, size, target).Failure);
+            var kept = brought.Sent?.GetValueOrDefault(sha256) is { } upload
+                ? files.KeepUpload(upload, sha256)
+                : files.Keep(sha256, target => brought.Extract(sha256, size, target).Failure);
             if (!kept.Ok)
             {
                 return kept.Failure!;
@@ -247,7 +259,8 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
     private IEnumerable<Finding> AgainstCatalogue(Manifest manifest, IReadOnlyList<PayloadFile> listed) => world.Read(each =>
     {
         var findings = new List<Finding>();
-        var newest = each.Packages.Values.Where(package => package.Record.App == manifest.App && package.Record.State != PackageState.Withdrawn).MaxBy(package => package.Version);
+        var newest = each.Packages.Values.Where(package => package.Record.App == manifest.App && package.Record.State != PackageState.Withdrawn)
+            .MaxBy(package => package.Version);
         if (newest is not null && manifest.Version < newest.Version)
         {
             findings.Add(new Finding($"Version {manifest.Version} sorts before {newest.Version}, which is in the catalogue.", "version") { IsWarning = true });
@@ -255,10 +268,18 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
 
         // Small files are alike by chance, and licences everywhere.
         var large = listed.Where(file => file.Size >= LeastForeign && file.Sha256.Length > 0).ToLookup(file => file.Sha256, StringComparer.Ordinal);
-        foreach (var (file, owner) in each.Packages.Values.Where(package => package.Record.App != manifest.App && manifest.Needs.All(need => need.App != package.Record.App)).OrderByDescending(package => package.Version)
-            .SelectMany(package => Documents.FilesOf(package.Document).SelectMany(file => large[file.Sha256].Select(own => (own, package)))).DistinctBy(pair => pair.own.Path).Take(MostReasons))
+        foreach (
+            var (file, owner) in each.Packages.Values.Where(package => package.Record.App != manifest.App && manifest.Needs.All(
+                need => need.App != package.Record.App))
+                .OrderByDescending(package => package.Version)
+            .SelectMany(package => Documents.FilesOf(package.Document).SelectMany(file => large[file.Sha256].Select(own => (own, package))))
+                .DistinctBy(pair => pair.own.Path).Take(MostReasons))
         {
-            findings.Add(new Finding($"'{file.Path}' is a file of {owner.Document.Name} {owner.Record.Version} as well. If it belongs there, leave it out and write 'needs: [{{ app: {owner.Record.App} }}]'.", file.Path) { IsWarning = true });
+            findings.Add(
+                new Finding(
+                    $"'{file.Path}' is a file of {owner.Document.Name} {owner.Record.Version} as well. If it belongs there, leave it out and write 'needs: "
+                        + $"[{{ app: {owner.Record.App} }}]'.",
+                    file.Path) { IsWarning = true });
         }
 
         if (Needing.Circle(each, manifest.App, manifest.Needs) is { } circle)
@@ -266,9 +287,13 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
             findings.Add(new Finding(circle, "needs"));
         }
 
-        foreach (var need in manifest.Needs.Where(need => !each.Packages.Values.Any(package => package.Record.App == need.App && package.Record.State != PackageState.Withdrawn && (need.AtLeast is null || package.Version >= need.AtLeast))))
+        foreach (var need in manifest.Needs.Where(need => !each.Packages.Values.Any(
+            package =>
+                package.Record.App == need.App && package.Record.State != PackageState.Withdrawn && (need.AtLeast is null || package.Version >= need.AtLeast))))
         {
-            findings.Add(new Finding($"It needs {need}, and the catalogue has no package of that; build one, so that it can be deployed first.", "needs") { IsWarning = true });
+            findings.Add(
+                new Finding(
+                    $"It needs {need}, and the catalogue has no package of that; build one, so that it can be deployed first.", "needs") { IsWarning = true });
         }
 
         return findings;
@@ -282,11 +307,16 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
         for (var i = 0; i < manifest.Variants.Count; i++)
         {
             var variant = manifest.Variants[i];
-            var isForPeople = variant.Launch is not null || variant.Close.Count + variant.Handling.Close.Count > 0 || variant.Companions.Any(companion => companion.Kind == CompanionKind.Opens);
+            var isForPeople = variant.Launch is not null || variant.Close.Count + variant.Handling.Close.Count > 0
+                || variant.Companions.Any(companion => companion.Kind == CompanionKind.Opens);
             var count = isForPeople ? each.Columns.Evaluate(variant.Fits).True.Copy().And(servers).Count() : 0;
             if (count > 0)
             {
-                findings.Add(new Finding($"People start this software, or have it open, and it fits {count} server{(count == 1 ? "" : "s")} too. If it is for desks, say so: fits: kind is not \"server\"", $"variants[{i}].fits") { IsWarning = true });
+                findings.Add(
+                    new Finding(
+                        $"People start this software, or have it open, and it fits {count} server{(count == 1 ? "" : "s")} too. If it is for desks, say "
+                            + $"so: fits: kind is not \"server\"",
+                        $"variants[{i}].fits") { IsWarning = true });
             }
         }
 
@@ -297,7 +327,11 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
     private static string IdOf(string sha256, long size) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{sha256[..40]}x{size:x}");
 
     private static long? SizeOf(string id) =>
-        id.Length is > 41 and <= 60 && id[40] == 'x' && id.All(char.IsAsciiLetterOrDigit) && long.TryParse(id.AsSpan(41), System.Globalization.NumberStyles.AllowHexSpecifier, System.Globalization.CultureInfo.InvariantCulture, out var size) ? size : null;
+        id.Length is > 41 and <= 60 && id[40] == 'x' && id.All(char.IsAsciiLetterOrDigit)
+            && long.TryParse(
+                id.AsSpan(41), System.Globalization.NumberStyles.AllowHexSpecifier, System.Globalization.CultureInfo.InvariantCulture, out var size)
+            ? size
+            : null;
 }
 
 /// <summary>A package that somebody brings.</summary>
@@ -307,7 +341,9 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
 /// <param name="Extract">Writes a file of a digest and size; a failure where what comes is not that.</param>
 /// <param name="Sent">Files that were sent by themselves, by digest: their uploads.</param>
 /// <param name="Origin">Of a package that was carried here what is kept of that, and in words; empty for one that was built here.</param>
-internal sealed record BroughtPackage(byte[] Document, string Signature, IEnumerable<string> Files, Func<string, long, Stream, Outcome<long>> Extract, (string Kept, string Words) Origin = default, IReadOnlyDictionary<string, string>? Sent = null);
+internal sealed record BroughtPackage(
+    byte[] Document, string Signature, IEnumerable<string> Files, Func<string, long, Stream, Outcome<long>> Extract,
+    (string Kept, string Words) Origin = default, IReadOnlyDictionary<string, string>? Sent = null);
 
 /// <summary>How the service deals with package files.</summary>
 internal sealed class PackageOptions

@@ -24,7 +24,10 @@ internal static class KeptTrials
     {
         var steps = report.Steps.Where(step => States.ContainsKey(step.State)).Select(step => (step.Name, States[step.State], step.Says)).ToList();
         var isInForm = report.Steps.Count is > 0 and <= 500 && steps.Count == report.Steps.Count && report.Machine.Length <= 200
-            && report.Steps.All(step => step.Says.Length <= 4000 && step.Name.Length <= 100 && step.Variant.Length <= 100 && step.Log.Count <= 200 && step.Log.All(line => line.Length <= 4000));
+            && report.Steps.All(
+                step =>
+                    step.Says.Length <= 4000 && step.Name.Length <= 100 && step.Variant.Length <= 100 && step.Log.Count <= 200
+                        && step.Log.All(line => line.Length <= 4000));
         return new TrialTold(
             report.Machine, steps, isInForm ? null : $"A trial has 1 to 500 steps, each {string.Join(", ", States.Keys)}, and names the machine it ran on.",
             files.Keep(JsonSerializer.SerializeToUtf8Bytes(report, ContractJson.Default.TrialReport)));

@@ -29,7 +29,8 @@ internal static class ManifestText
         text.Add("replaces", document.Replaces);
         text.Each("needs", document.Needs, need => Flow(("app", need.App), ("at-least", need.AtLeast)));
         text.Each("settings", document.Settings, setting => Flow(
-            ("name", setting.Name), ("says", setting.Says.Length == 0 ? null : setting.Says), ("type", setting.Type == "text" ? null : setting.Type), ("default", setting.Default), ("choices", setting.Choices), ("writes", setting.Writes)));
+            ("name", setting.Name), ("says", setting.Says.Length == 0 ? null : setting.Says), ("type", setting.Type == "text" ? null : setting.Type),
+            ("default", setting.Default), ("choices", setting.Choices), ("writes", setting.Writes)));
         if (document.Presets is { Count: > 0 } presets)
         {
             text.Begin("presets");
@@ -64,7 +65,8 @@ internal static class ManifestText
             text.Begin("handling");
             text.Add("before", handling.NobodySignedIn ? new Dictionary<string, string> { ["signed-in"] = "nobody" } : null);
             text.AddFlow("during", Flow(("priority", handling.LowPriority ? "low" : null), ("log", handling.Log is { } log ? "/" + log : null)));
-            text.AddFlow("after", Flow(("restart", handling.Restart == "as-told" ? null : handling.Restart), ("reset", handling.Reset?.Select(path => "/" + path))));
+            text.AddFlow("after", Flow(("restart", handling.Restart == "as-told" ? null : handling.Restart), ("reset", handling.Reset?.Select(
+                path => "/" + path))));
             text.End();
         }
 
@@ -72,8 +74,12 @@ internal static class ManifestText
         Step(text, "change", variant.Change);
         Step(text, "repair", variant.Repair);
         Step(text, "remove", variant.Remove is { Run.Count: 0 } ? null : variant.Remove);
-        text.AddFlow("launch", variant.Launch is { } launch ? Flow(("run", launch.Run), ("environment", launch.Environment), ("stays", Duration(launch.StaysSeconds))) : "");
-        text.Each("companions", variant.Companions, companion => Flow((companion.Kind, companion.Subject), ("key", companion.Key), ("to", companion.Value ?? (companion.To is { } to ? "/" + to : null)), ("with", companion.With), ("says", companion.Says)));
+        text.AddFlow(
+            "launch",
+            variant.Launch is { } launch ? Flow(("run", launch.Run), ("environment", launch.Environment), ("stays", Duration(launch.StaysSeconds))) : "");
+        text.Each("companions", variant.Companions, companion => Flow(
+            (companion.Kind, companion.Subject), ("key", companion.Key), ("to", companion.Value ?? (companion.To is { } to ? "/" + to : null)),
+            ("with", companion.With), ("says", companion.Says)));
         if (variant.Removals is { Count: > 0 } removals)
         {
             text.Begin("removals");
@@ -90,7 +96,13 @@ internal static class ManifestText
         }
 
         text.Each("present", variant.Present, check => Flow(
-            (check.Kind, check.Kind == "command" ? (IEnumerable<string>)[check.Subject, .. check.Arguments] : check.Subject.Length > 0 ? check.Subject : check.Kind == "receipt" ? "yes" : ""), ("key", check.Key), ("is", check.Expected), ("pattern", check.Pattern)));
+            (
+                check.Kind,
+                check.Kind == "command" ? (IEnumerable<string>)[check.Subject, .. check.Arguments]
+                    : check.Subject.Length > 0 ? check.Subject
+                    : check.Kind == "receipt" ? "yes"
+                    : ""),
+            ("key", check.Key), ("is", check.Expected), ("pattern", check.Pattern)));
         if (!variant.PutBack)
         {
             text.Add("put-back", "no");
@@ -125,12 +137,16 @@ internal static class ManifestText
     {
         var own = variant.Files.Select(file => file.Path).ToHashSet(StringComparer.Ordinal);
         var all = Documents.FilesOf(document).Select(file => file.Path).Distinct(StringComparer.Ordinal).ToLookup(Folder);
-        return own.GroupBy(Folder).SelectMany(group => group.Key is { } folder && all[folder].Count() > 1 && all[folder].All(own.Contains) ? [folder + "/**"] : (IEnumerable<string>)group).Order(StringComparer.Ordinal);
+        return own.GroupBy(Folder)
+            .SelectMany(
+                group => group.Key is { } folder && all[folder].Count() > 1 && all[folder].All(own.Contains) ? [folder + "/**"] : (IEnumerable<string>)group)
+            .Order(StringComparer.Ordinal);
 
         static string? Folder(string path) => path.IndexOf('/', StringComparison.Ordinal) is > 0 and var end ? path[..end] : null;
     }
 
-    private static string Duration(int seconds) => seconds > 0 && seconds % 3600 == 0 ? $"{seconds / 3600}h" : seconds > 0 && seconds % 60 == 0 ? $"{seconds / 60}m" : $"{seconds}s";
+    private static string Duration(int seconds) =>
+        seconds > 0 && seconds % 3600 == 0 ? $"{seconds / 3600}h" : seconds > 0 && seconds % 60 == 0 ? $"{seconds / 60}m" : $"{seconds}s";
 
     /// <summary>A mapping in one line, of what is there; empty where nothing is.</summary>
     private static string Flow(params ReadOnlySpan<(string Key, object? Value)> entries)
@@ -151,7 +167,8 @@ internal static class ManifestText
     {
         null => null,
         string text => Quoted(text),
-        IEnumerable<KeyValuePair<string, string>> map => map.Any() ? $"{{ {string.Join(", ", map.Select(pair => $"{Quoted(pair.Key)}: {Quoted(pair.Value)}"))} }}" : null,
+        IEnumerable<KeyValuePair<string, string>> map =>
+            map.Any() ? $"{{ {string.Join(", ", map.Select(pair => $"{Quoted(pair.Key)}: {Quoted(pair.Value)}"))} }}" : null,
         IEnumerable<string> list => list.Any() ? $"[{string.Join(", ", list.Select(Quoted))}]" : null,
         _ => throw new InvalidOperationException($"A manifest cannot hold {value.GetType().Name}."),
     };

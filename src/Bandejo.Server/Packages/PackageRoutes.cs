@@ -19,8 +19,10 @@ internal static class PackageRoutes
     public static void MapPackages(this RouteGroupBuilder api)
     {
         api.MapGet("/apps", (WorldHost world) => Results.Ok(world.Read(Catalogue.Apps))).ForAll().WithSummary("All apps").Produces<IReadOnlyList<AppInfo>>();
-        api.MapGet("/apps/{app}/icon", Icon).ForAll().WithSummary("The picture of an app, from its newest package that has one").Produces<byte[]>(200, "image/svg+xml", "image/png");
-        api.MapGet("/packages", (WorldHost world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(each, app, cursor, limit))))
+        api.MapGet("/apps/{app}/icon", Icon).ForAll().WithSummary("The picture of an app, from its newest package that has one")
+            .Produces<byte[]>(200, "image/svg+xml", "image/png");
+        api.MapGet("/packages", (WorldHost world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(
+            each, app, cursor, limit))))
             .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
         api.MapGet("/packages/room", (Retiring retiring) => Results.Ok(retiring.Room()))
             .ForAll().WithSummary("How much room packages take, and which could be retired").Produces<RoomInfo>();
@@ -29,15 +31,21 @@ internal static class PackageRoutes
         api.MapGet("/packages/{package}/compare/{other}", (WorldHost world, string package, string other) => world.Read<Outcome<PackageComparison>>(each =>
         {
             var (before, after) = (Named.Package(each, package), Named.Package(each, other));
-            return before.Ok && after.Ok ? new PackageComparison(Catalogue.Info(before.Value), Catalogue.Info(after.Value), Comparing.Of(before.Value.Document, after.Value.Document)) : (before.Failure ?? after.Failure)!;
+            return before.Ok && after.Ok
+                ? new PackageComparison(Catalogue.Info(before.Value), Catalogue.Info(after.Value), Comparing.Of(before.Value.Document, after.Value.Document))
+                : (before.Failure ?? after.Failure)!;
         }).Answer()).ForAll().WithSummary("What differs between a package and another").Produces<PackageComparison>();
-        api.MapGet("/packages/{package}/contents", (WorldHost world, string package) => world.Read(each => Named.Package(each, package)).Answer(found => Results.Text(ContentsList.Of(found), ContentsList.MediaType)))
+        api.MapGet("/packages/{package}/contents", (WorldHost world, string package) => world.Read(each => Named.Package(each, package)).Answer(
+            found => Results.Text(ContentsList.Of(found), ContentsList.MediaType)))
             .ForAll().WithSummary("What is inside a package, as a CycloneDX list").Produces<string>(200, "application/vnd.cyclonedx+json");
-        api.MapGet("/packages/{package}/manifest", (WorldHost world, string package) => world.Read(each => Named.Package(each, package)).Answer(found => Results.Text(ManifestText.Of(found.Document), "application/yaml")))
+        api.MapGet("/packages/{package}/manifest", (WorldHost world, string package) => world.Read(each => Named.Package(each, package)).Answer(
+            found => Results.Text(ManifestText.Of(found.Document), "application/yaml")))
             .For(Roles.Packager).WithSummary("The manifest that makes a package again, as text").Produces<string>(200, "application/yaml");
-        api.MapGet("/packages/{package}/file", (Carrying carrying, string package) => carrying.Export(package).Answer(file => Results.Stream(file, "application/zip")))
+        api.MapGet("/packages/{package}/file", (Carrying carrying, string package) => carrying.Export(package).Answer(file => Results.Stream(
+            file, "application/zip")))
             .For(Roles.Packager).WithSummary("A package as one file, to be carried to another service").Produces<byte[]>(200, "application/zip");
-        api.MapGet("/schemas/package", () => Results.Stream(typeof(PackageRoutes).Assembly.GetManifestResourceStream("package.schema.json")!, "application/schema+json"))
+        api.MapGet("/schemas/package", () => Results.Stream(
+            typeof(PackageRoutes).Assembly.GetManifestResourceStream("package.schema.json")!, "application/schema+json"))
             .ForAll().WithSummary("The JSON Schema of package.yaml").Produces<string>(200, "application/schema+json");
         api.MapPost("/packages/check", (Intake intake, PackageCheckRequest request) => Results.Ok(intake.Check(request)))
             .For(Roles.Packager).WithSummary("What is wrong with a package folder, and the document to sign").Produces<PackageCheckAnswer>();
@@ -53,25 +61,37 @@ internal static class PackageRoutes
             return (await intake.Append(id, offset, context.Request.Body, context.RequestAborted)).Answer();
         }).WithMetadata(new PieceLimit()).For(Roles.Packager).WithSummary("Appends to an upload at Upload-Offset").Produces<UploadInfo>();
         api.MapPost("/packages", async (Intake intake, HttpContext context, PackageRequest request) =>
-            (await intake.Take(request.Upload, context.Person(), request.Signature, request.Sent)).Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
+            (await intake.Take(request.Upload, context.Person(), request.Signature, request.Sent))
+                .Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200)))
             .For(Roles.Packager).WithSummary("Verifies a whole upload and takes it in").Produces<PackageInfo>(201);
         api.MapPost("/packages/{package}/trials", async (WorldHost world, FileStore files, HttpContext context, string package, TrialReport report) =>
         {
             var told = KeptTrials.Told(files, report);
-            return (await world.Change(context.Person(), decision => PackageLives.Try(decision, package, told))).Answer(tried => Results.Ok(Catalogue.Info(tried)));
+            return (await world.Change(context.Person(), decision => PackageLives.Try(decision, package, told)))
+                .Answer(tried => Results.Ok(Catalogue.Info(tried)));
         })
             .For(Roles.Packager).WithSummary("Keeps the result of a trial with its package; one that passed makes it tried").Produces<PackageInfo>();
-        api.MapGet("/packages/{package}/trials/{trial}", (WorldHost world, FileStore files, string package, string trial) => world.Read(each => KeptTrials.Trial(each, files, package, trial)).Answer())
+        api.MapGet(
+            "/packages/{package}/trials/{trial}",
+            (WorldHost world, FileStore files, string package, string trial) => world.Read(each => KeptTrials.Trial(each, files, package, trial)).Answer())
             .ForAll().WithSummary("All steps of a trial that is kept with a package").Produces<TrialReport>();
-        api.MapPost("/packages/{package}/release", async (WorldHost world, PackageOptions options, HttpContext context, string package, ReasonRequest request) =>
-            (await world.Change(context.Person(), decision => PackageLives.Move(decision, package, PackageEvent.ReleaseAsked, new Releaser(context.User.IsInRole(Roles.Administrator), options.ReleaseByAnother), request.Reason ?? ""))).Answer(released => Results.Ok(Catalogue.Info(released))))
+        api.MapPost(
+            "/packages/{package}/release", async (WorldHost world, PackageOptions options, HttpContext context, string package, ReasonRequest request) =>
+            (await world.Change(context.Person(), decision => PackageLives.Move(
+                decision, package, PackageEvent.ReleaseAsked, new Releaser(context.User.IsInRole(Roles.Administrator), options.ReleaseByAnother),
+                request.Reason ?? "")))
+                .Answer(released => Results.Ok(Catalogue.Info(released))))
             .For(Roles.Packager).WithSummary("Releases a package for all groups").Produces<PackageInfo>();
-        api.MapPost("/packages/{package}/retire", async (Retiring retiring, HttpContext context, string package, ReasonRequest request) => (await retiring.Retire(package, context.Person(), request.Reason ?? "")).Answer())
+        api.MapPost(
+            "/packages/{package}/retire",
+            async (Retiring retiring, HttpContext context, string package, ReasonRequest request) =>
+                (await retiring.Retire(package, context.Person(), request.Reason ?? "")).Answer())
             .For(Roles.Packager).WithSummary("Lets the files of a package go that nothing needs any more").Produces<PackageRoomInfo>();
         api.MapPost("/packages/{package}/withdraw", async (WorldHost world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), decision =>
             {
-                var withdrawn = PackageLives.Withdraw(decision, package, request.Reason ?? "", (serial, digests) => keys.Sign(new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent));
+                var withdrawn = PackageLives.Withdraw(decision, package, request.Reason ?? "", (serial, digests) => keys.Sign(
+                    new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent));
                 return withdrawn.Ok ? Catalogue.Details(decision.World, withdrawn.Value) : (Outcome<PackageDetails>)withdrawn.Failure!;
             })).Answer())
             .For(Roles.Packager).WithSummary("Withdraws a package for good and stops its deployments").Produces<PackageDetails>();
@@ -85,7 +105,10 @@ internal static class PackageRoutes
 
     private static IResult Icon(WorldHost world, FileStore files, HttpContext context, string app)
     {
-        var icon = world.Read(each => each.Packages.Values.Where(package => package.Record.App == app && package.Document.Icon is not null).OrderByDescending(package => package.Version).FirstOrDefault()?.Document.Icon);
+        var icon = world.Read(
+            each =>
+                each.Packages.Values.Where(package => package.Record.App == app && package.Document.Icon is not null)
+                    .OrderByDescending(package => package.Version).FirstOrDefault()?.Document.Icon);
         if (icon is null || files.Find(icon.Sha256) is not { } path)
         {
             return Problems.Of(new Failure(ErrorKind.NotFound, $"No package of '{app}' has an icon."));

@@ -11,7 +11,8 @@ using Bandejo.Store;
 namespace Bandejo.Server.Packages;
 
 /// <summary>
-/// Says how much room packages take, and lets the files of old ones go. What devices have, or may fall back to, is kept; so is everything that is known of a retired
+/// Says how much room packages take, and lets the files of old ones go. What devices have, or may fall back to, is kept; so is everything that is known of a
+/// retired
 /// package: its document, its signature, its history.
 /// </summary>
 internal sealed class Retiring(WorldHost world, FileStore files, ContentGate gate)
@@ -20,10 +21,12 @@ internal sealed class Retiring(WorldHost world, FileStore files, ContentGate gat
     public RoomInfo Room() => world.Read(each =>
     {
         var users = Core.Catalogue.Room.Users(each);
-        var packages = each.Packages.Values.Where(package => !package.IsRetired).Select(package => (Package: package, Room: Core.Catalogue.Room.Of(each, package, users)))
+        var packages = each.Packages.Values.Where(package => !package.IsRetired)
+            .Select(package => (Package: package, Room: Core.Catalogue.Room.Of(each, package, users)))
             .OrderByDescending(room => room.Room.Own).ThenBy(room => room.Package.Record.App, StringComparer.Ordinal).ToList();
         return new RoomInfo(
-            packages.SelectMany(room => room.Package.Contents.Files).DistinctBy(file => file.Sha256).Sum(file => file.Size), Core.Catalogue.Room.Released([.. packages.Where(room => room.Room.KeptFor is null).Select(room => room.Package)], users),
+            packages.SelectMany(room => room.Package.Contents.Files).DistinctBy(file => file.Sha256).Sum(file => file.Size),
+            Core.Catalogue.Room.Released([.. packages.Where(room => room.Room.KeptFor is null).Select(room => room.Package)], users),
             [.. packages.Select(room => new PackageRoomInfo(Catalogue.Info(room.Package), Info(room.Package, room.Room)))]);
     });
 
@@ -67,7 +70,8 @@ internal sealed class Retiring(WorldHost world, FileStore files, ContentGate gat
         unused.ForEach(files.Drop);
     }
 
-    private static Contract.Api.PackageRoom Info(PackageEntry package, Core.Catalogue.PackageRoom room) => new(room.Own, room.Shared, room.KeptFor, package.IsRetired);
+    private static Contract.Api.PackageRoom Info(PackageEntry package, Core.Catalogue.PackageRoom room) =>
+        new(room.Own, room.Shared, room.KeptFor, package.IsRetired);
 }
 
 /// <summary>Lets one at a time bring files that packages need, or take them away.</summary>

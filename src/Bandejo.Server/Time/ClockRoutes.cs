@@ -42,7 +42,8 @@ internal static class ClockRoutes
         var time = app.Services.GetRequiredService<TimeProvider>();
         app.Use((context, next) =>
         {
-            context.Response.Headers[ApiLimits.DemoClockHeader] = string.Create(CultureInfo.InvariantCulture, $"{time.GetUtcNow():yyyy-MM-dd'T'HH:mm:ss'Z'}; speed={clock.Speed:0.###}");
+            context.Response.Headers[ApiLimits.DemoClockHeader] = string.Create(
+                CultureInfo.InvariantCulture, $"{time.GetUtcNow():yyyy-MM-dd'T'HH:mm:ss'Z'}; speed={clock.Speed:0.###}");
             return next(context);
         });
     }
@@ -51,7 +52,10 @@ internal static class ClockRoutes
     {
         api.MapGet("/clock", (ServiceClock clock) => Results.Ok(clock.Info()))
             .ForAll().WithSummary("What time it is for the service").Produces<ClockInfo>();
-        api.MapPost("/clock", async (WorldHost world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request) => (await Set(world, clock, ticker, context, request)).Answer())
+        api.MapPost(
+            "/clock",
+            async (WorldHost world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request) =>
+                (await Set(world, clock, ticker, context, request)).Answer())
             .For().WithSummary("Sets a demo clock's speed, or brings it forward; answers when what is due by then has been looked at").Produces<ClockInfo>();
         if (app.Services.GetRequiredService<ServiceClock>().IsDemo)
         {
@@ -75,7 +79,10 @@ internal static class ClockRoutes
         }
 
         var (at, speed, goal) = (set.Value.At, set.Value.Speed, set.Value.Goal);
-        var text = string.Create(CultureInfo.InvariantCulture, $"The demo clock was {(goal is null ? $"set to {at:yyyy-MM-dd HH:mm} UTC" : $"asked to go to {goal:yyyy-MM-dd HH:mm} UTC")}, {speed:0.###} times as fast as the real time.");
+        var text = string.Create(
+            CultureInfo.InvariantCulture,
+            $"The demo clock was {(goal is null ? $"set to {at:yyyy-MM-dd HH:mm} UTC" : $"asked to go to {goal:yyyy-MM-dd HH:mm} UTC")}, {speed:0.###} "
+                + $"times as fast as the real time.");
         var said = await world.Change(context.Person(), decision => SiteSettings.Tell(decision, "clock-set", text));
         await ticker.Look(context.RequestAborted);
         return said.Ok ? clock.Info() : said.Failure!;

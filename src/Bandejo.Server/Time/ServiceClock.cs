@@ -36,12 +36,15 @@ internal sealed class ServiceClock(string? file, DemoClock? demo)
     {
         if (file is null || demo is null)
         {
-            return new Failure(ErrorKind.Conflict, "This service goes by the real time. A clock that can be set is for demonstrations: start the service with --demo-clock FILE.");
+            return new Failure(
+                ErrorKind.Conflict,
+                "This service goes by the real time. A clock that can be set is for demonstrations: start the service with --demo-clock FILE.");
         }
 
         if (request.Speed is < 0 or > ClockReading.MaxSpeed)
         {
-            return new Failure(ErrorKind.Invalid, string.Create(CultureInfo.InvariantCulture, $"The speed is 0 to {ClockReading.MaxSpeed:0} times that of the real time."));
+            return new Failure(ErrorKind.Invalid, string.Create(
+                CultureInfo.InvariantCulture, $"The speed is 0 to {ClockReading.MaxSpeed:0} times that of the real time."));
         }
 
         var length = TimeSpan.Zero;

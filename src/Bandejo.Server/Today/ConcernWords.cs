@@ -12,7 +12,9 @@ internal static class ConcernWords
     public static NeedInfo Info(Concern concern, DateTimeOffset now)
     {
         var first = concern.Deployments.Count > 0 ? concern.Deployments[0] : null;
-        return new NeedInfo(StateNames.Hyphenate(concern.Kind.ToString()), Title(concern), Detail(concern, now), concern.Devices, first?.Id, first?.Plan.Name, concern.Since, Command(concern));
+        return new NeedInfo(
+            StateNames.Hyphenate(concern.Kind.ToString()), Title(concern), Detail(concern, now), concern.Devices, first?.Id, first?.Plan.Name, concern.Since,
+            Command(concern));
     }
 
     private static string Title(Concern concern) => concern.Kind switch
@@ -37,7 +39,8 @@ internal static class ConcernWords
         ConcernKind.Halted => Halted(concern),
         ConcernKind.OutOfReach or ConcernKind.Harm => Sentences.Of(concern.Deployments[0].Plan, concern.Deployments[0].State, concern.Tallies, now).ToString(),
         ConcernKind.Contested =>
-            $"{string.Join(" and ", concern.Deployments.Select(each => $"'{each.Plan.Name}'"))} want opposite things of {(concern.Devices == 1 ? "it" : "them")}; nobody acts there until one of them is ended.",
+            $"{string.Join(" and ", concern.Deployments.Select(each => $"'{each.Plan.Name}'"))} want opposite things of "
+                + $"{(concern.Devices == 1 ? "it" : "them")}; nobody acts there until one of them is ended.",
         ConcernKind.Approval =>
             $"'{Wave(concern).Name}' holds its gate: {Met(concern)}. Then {Count(concern.Behind, "device")} follow{(concern.Behind == 1 ? "s" : "")}. "
             + $"{concern.Deployments[0].State.StartedBy} started it, so somebody else approves.",
@@ -46,10 +49,12 @@ internal static class ConcernWords
         ConcernKind.TakesLong => $"{concern.Sample[0]}: {concern.Attempt!.Message}.",
         ConcernKind.Late => $"The deadline was {Units.FormatDuration(now - concern.Since!.Value)} ago.",
         ConcernKind.Overrun =>
-            $"Open for {Units.FormatDuration(now - concern.Since!.Value)}; waves here usually reach their gate in {Units.FormatDuration(concern.Pace!.Usual)} (median of {concern.Pace.Waves}). {Met(concern)}.",
+            $"Open for {Units.FormatDuration(now - concern.Since!.Value)}; waves here usually reach their gate in "
+                + $"{Units.FormatDuration(concern.Pace!.Usual)} (median of {concern.Pace.Waves}). {Met(concern)}.",
         ConcernKind.Silent => Silent(concern),
         ConcernKind.Unsorted =>
-            $"{string.Join(", ", concern.Sample)}{(concern.Devices > concern.Sample.Count ? $" and {concern.Devices - concern.Sample.Count} more" : "")} joined without a group; they get nothing until somebody puts them into one.",
+            $"{string.Join(", ", concern.Sample)}{(concern.Devices > concern.Sample.Count ? $" and {concern.Devices - concern.Sample.Count} more" : "")} "
+                + $"joined without a group; they get nothing until somebody puts them into one.",
         _ => throw new ArgumentOutOfRangeException(nameof(concern)),
     };
 
@@ -69,7 +74,8 @@ internal static class ConcernWords
     {
         var (state, unmet) = (concern.Deployments[0].State, concern.Tallies.Sum(tally => tally.Total - tally.Top));
         var why = state.Reason.Length == 0 ? "Halted by hand" : char.ToUpperInvariant(state.Reason[0]) + state.Reason[1..];
-        return $"{why}.{Sentences.SinceTheHalt(state, concern.Tallies)} {Count(unmet, "device")} not met; nothing new starts until somebody resumes it, rolls it back or ends it.";
+        return $"{why}.{Sentences.SinceTheHalt(state, concern.Tallies)} {Count(unmet, "device")} not met; nothing new starts until somebody resumes it, "
+            + $"rolls it back or ends it.";
     }
 
     private static string Silent(Concern concern)

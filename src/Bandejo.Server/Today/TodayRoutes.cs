@@ -13,23 +13,37 @@ internal static class TodayRoutes
     private const int MostWithCauses = 8;
 
     public static void MapToday(this RouteGroupBuilder api) =>
-        api.MapGet("/today", (WorldHost world) => Results.Ok(Of(world))).ForAll().WithSummary("What needs somebody, dearest to ignore first, and what is moving").Produces<TodayInfo>();
+        api.MapGet("/today", (WorldHost world) => Results.Ok(Of(world))).ForAll()
+            .WithSummary("What needs somebody, dearest to ignore first, and what is moving").Produces<TodayInfo>();
 
     private static TodayInfo Of(WorldHost world)
     {
         var (today, kinds) = world.Read(each =>
         {
             var needs = Concerns.Of(each);
-            return (new TodayInfo(each.Now, [.. needs.Select(need => ConcernWords.Info(need, each.Now))], [.. Concerns.Moving(each).Select(deployment => Views.Deployment(each, deployment))]), needs.Select(need => need.Kind).ToList());
+            return (
+                new TodayInfo(each.Now, [.. needs.Select(need => ConcernWords.Info(need, each.Now))], [.. Concerns.Moving(each).Select(
+                    deployment => Views.Deployment(each, deployment))]),
+                needs.Select(need => need.Kind).ToList());
         });
         var left = MostWithCauses;
-        return today with { Needs = [.. today.Needs.Select((need, at) => kinds[at] is ConcernKind.Halted or ConcernKind.Failures or ConcernKind.OutOfReach && left-- > 0 ? WithCause(world, need) : need)] };
+        return today with
+        {
+            Needs = [.. today.Needs.Select(
+                (need, at) => kinds[at] is ConcernKind.Halted or ConcernKind.Failures or ConcernKind.OutOfReach && left-- > 0 ? WithCause(world, need) : need)],
+        };
     }
 
     private static NeedInfo WithCause(WorldHost world, NeedInfo need)
     {
         // The failed alone are told of here, so that no cause is shared by more of them than there are.
         var cause = Deployments.Causes.Of(world, need.Deployment!, most: 300, isForFailed: true).FirstOrDefault();
-        return cause is null ? need : need with { Detail = $"{need.Detail} {cause.Devices} failed{(cause.Devices == 1 ? "" : " alike")}: {cause.What.TrimEnd('.')}{(cause.SetApart.Count > 0 ? $"; what sets them apart: {cause.SetApart[0]}" : "")}." };
+        return cause is null
+            ? need
+            : need with
+            {
+                Detail = $"{need.Detail} {cause.Devices} failed{(cause.Devices == 1 ? "" : " alike")}: {cause.What.TrimEnd('.')}"
+                    + $"{(cause.SetApart.Count > 0 ? $"; what sets them apart: {cause.SetApart[0]}" : "")}.",
+            };
     }
 }

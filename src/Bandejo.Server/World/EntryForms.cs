@@ -26,6 +26,8 @@ internal static class EntryForms
     {
         /// <summary>The group as it is answered.</summary>
         public GroupInfo Info() =>
-            new(group.Record.Slug, group.Record.Name, group.Rule is null ? "listed" : "rule", group.Record.Rule, group.Record.IsForTesting, group.In.Count(), group.NotKnown.Count(), group.Record.Revision, group.Rule?.Unreadable);
+            new(
+                group.Record.Slug, group.Record.Name, group.Rule is null ? "listed" : "rule", group.Record.Rule, group.Record.IsForTesting, group.In.Count(),
+                group.NotKnown.Count(), group.Record.Revision, group.Rule?.Unreadable);
     }
 }

@@ -14,7 +14,8 @@ namespace Bandejo.Server.World;
 /// <summary>Makes the world of what the store kept.</summary>
 internal static class KeptWorld
 {
-    private static readonly Rule NotKnown = Rule.NotKnown("", "the document of the package was kept by another version of Bandejo and cannot be read by this one");
+    private static readonly Rule NotKnown = Rule.NotKnown(
+        "", "the document of the package was kept by another version of Bandejo and cannot be read by this one");
 
     /// <summary>The world as it was kept: what the changes make of it that would bring it there.</summary>
     /// <param name="interval">The time between two check-ins of a device.</param>
@@ -24,7 +25,8 @@ internal static class KeptWorld
         var world = new FleetWorld(kept.Words, interval, ContentsOf) { Now = now, Slice = slice };
         foreach (var change in kept.Changes())
         {
-            world.Apply(change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
+            world.Apply(
+                change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
         }
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.
@@ -44,7 +46,8 @@ internal static class KeptWorld
             // What an earlier version of the program took and this one cannot read is not known, of every device.
             Variants = document.Variants.Count == 0
                 ? [new VariantRules("unreadable", NotKnown, NotKnown)]
-                : [.. document.Variants.Select(variant => new VariantRules(variant.Name, Rule.OfKept(variant.Fits), Rule.OfKept(variant.Requires), variant.Remove is not null, variant.Change is not null))],
+                : [.. document.Variants.Select(variant => new VariantRules(
+                    variant.Name, Rule.OfKept(variant.Fits), Rule.OfKept(variant.Requires), variant.Remove is not null, variant.Change is not null))],
             Needs = Documents.NeedsOf(document),
             Settings = Documents.SettingsOf(document),
             Presets = document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>(),

@@ -3,7 +3,10 @@ using Bandejo.Core.World;
 
 namespace Bandejo.Server.World;
 
-/// <summary>A change of the world that was asked for: decided under the lock, together with others that were asked for meanwhile, and answered when all of it is durable.</summary>
+/// <summary>
+/// A change of the world that was asked for: decided under the lock, together with others that were asked for meanwhile, and answered when all of it is
+/// durable.
+/// </summary>
 internal abstract class PendingChange
 {
     /// <summary>Decides and changes.</summary>

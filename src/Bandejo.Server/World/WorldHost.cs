@@ -40,7 +40,10 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     /// <summary>Raised when new events are durable.</summary>
     public event Action? EventsAdded;
 
-    /// <summary>Looks at the world as it stands now, on the caller's own time: nobody waits for it. What is read may not be durable yet; answers that devices act on wait with <see cref="Durable"/>.</summary>
+    /// <summary>
+    /// Looks at the world as it stands now, on the caller's own time: nobody waits for it. What is read may not be durable yet; answers that devices act on
+    /// wait with <see cref="Durable"/>.
+    /// </summary>
     /// <exception cref="StoreException">It is being read anew.</exception>
     public T Read<T>(Func<FleetWorld, T> look) => look(Peek(each => each.Still()));
 
@@ -72,7 +75,8 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     public Task Durable() => Peek(_ => _durable);
 
     /// <summary>
-    /// Changes the world; the answer comes when the change is durable. What is asked for while somebody else decides is decided by that one, in the order in which
+    /// Changes the world; the answer comes when the change is durable. What is asked for while somebody else decides is decided by that one, in the order in
+    /// which
     /// it was asked, so that many waiters cost no waiting threads and share a commit.
     /// </summary>
     /// <param name="by">Whose doing it is: an account, a device's name, or null for the service itself.</param>
@@ -184,7 +188,10 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
         decided.ForEach(asked => asked.Answer());
     }
 
-    /// <summary>Reads everything from the store. Not under the lock, where all who ask would wait for it with the threads that answer: while it is not ready, nobody else touches what is in memory.</summary>
+    /// <summary>
+    /// Reads everything from the store. Not under the lock, where all who ask would wait for it with the threads that answer: while it is not ready, nobody
+    /// else touches what is in memory.
+    /// </summary>
     /// <returns>How many devices and deployments there are.</returns>
     /// <exception cref="StoreException">It cannot be read; it is not ready then as before.</exception>
     /// <exception cref="InvalidOperationException">It is ready: others may be looking at it.</exception>

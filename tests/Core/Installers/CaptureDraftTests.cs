@@ -6,11 +6,15 @@ namespace Bandejo.Core.Tests.Installers;
 
 public class CaptureDraftTests
 {
-    private static readonly Dictionary<string, string> Facts = new() { ["os.family"] = "debian", ["os.name"] = "Debian GNU/Linux", ["os.version"] = "13", ["architecture"] = "arm64" };
+    private static readonly Dictionary<string, string> Facts = new()
+    {
+        ["os.family"] = "debian", ["os.name"] = "Debian GNU/Linux", ["os.version"] = "13", ["architecture"] = "arm64",
+    };
 
     private static readonly CapturedEntry[] Entries =
     [
-        new("usr/bin/quill", "link", "", "/opt/quill/bin/quill", null), new("opt/quill/bin/quill", "file", "755", null, new string('a', 64)), new("opt/quill", "folder", "755", null, null),
+        new("usr/bin/quill", "link", "", "/opt/quill/bin/quill", null), new("opt/quill/bin/quill", "file", "755", null, new string('a', 64)),
+        new("opt/quill", "folder", "755", null, null),
         new("etc/quill/settings", "file", "600", null, new string('b', 64)), new("opt/quill/README", "file", "644", null, new string('c', 64)),
     ];
 
@@ -22,7 +26,8 @@ public class CaptureDraftTests
         Assert.Equal(("quill-a-writer-s", "Quill: a writer's", "1.0"), (manifest.App, manifest.Name, manifest.Version.Text));
         var proof = Assert.Single(manifest.Variants[0].Present);
         Assert.Equal((PresenceKind.File, "opt/quill/bin/quill", new string('a', 64)), (proof.Kind, proof.Subject, proof.Expected));
-        PayloadFile[] files = [.. new[] { "install.sh", "remove.sh", "captured.txt", "payload/opt/quill/bin/quill" }.Select(path => new PayloadFile(path, 1, ""))];
+        PayloadFile[] files = [.. new[] { "install.sh", "remove.sh", "captured.txt", "payload/opt/quill/bin/quill" }.Select(
+            path => new PayloadFile(path, 1, ""))];
         Assert.DoesNotContain(ManifestCheck.Check(manifest, files), finding => !finding.IsWarning);
     }
 
@@ -48,7 +53,8 @@ public class CaptureDraftTests
 
         Assert.Equal(says is null, differs is null);
         Assert.Contains(says ?? "", differs ?? "");
-        Assert.Contains("another content", CaptureDraft.Differs(Entries[1], new DiskEntry("file", 5, "755", "root:root", null), _ => new string('d', 64), new Accounts(null, null)));
+        Assert.Contains("another content", CaptureDraft.Differs(
+            Entries[1], new DiskEntry("file", 5, "755", "root:root", null), _ => new string('d', 64), new Accounts(null, null)));
     }
 
     [Fact]
@@ -75,16 +81,26 @@ public class CaptureDraftTests
     [Fact]
     public void Folders_stand_before_what_is_in_them_and_what_no_list_can_hold_is_refused()
     {
-        var list = CaptureDraft.List([.. Entries, new("quill", "user", "", "/var/lib/quill:/bin/false", null, "quills"), new("quills", "group", "", null, null), new("var/log/quill", "folder", "750", null, null, "quill:quills")]);
+        var list = CaptureDraft.List([
+            .. Entries, new("quill", "user", "", "/var/lib/quill:/bin/false", null, "quills"), new("quills", "group", "", null, null),
+            new("var/log/quill", "folder", "750", null, null, "quill:quills")]);
         Assert.Equal(
             [
-                "group\t-\t-\tquills\t", "user\t-\tquills\tquill\t/var/lib/quill:/bin/false", $"file\t600\t-\tetc/quill/settings\t{new string('b', 64)}", "folder\t755\t-\topt/quill\t",
-                $"file\t644\t-\topt/quill/README\t{new string('c', 64)}", $"file\t755\t-\topt/quill/bin/quill\t{new string('a', 64)}", "link\t-\t-\tusr/bin/quill\t/opt/quill/bin/quill", "folder\t750\tquill:quills\tvar/log/quill\t", "",
+                "group\t-\t-\tquills\t", "user\t-\tquills\tquill\t/var/lib/quill:/bin/false", $"file\t600\t-\tetc/quill/settings\t{new string('b', 64)}",
+                "folder\t755\t-\topt/quill\t",
+                $"file\t644\t-\topt/quill/README\t{new string('c', 64)}", $"file\t755\t-\topt/quill/bin/quill\t{new string('a', 64)}",
+                "link\t-\t-\tusr/bin/quill\t/opt/quill/bin/quill", "folder\t750\tquill:quills\tvar/log/quill\t", "",
             ], list.Split('\n'));
-        Assert.Equal(Entries.OrderBy(entry => entry.Path, StringComparer.Ordinal), CaptureDraft.Read(list).Where(entry => entry.Kind is not ("user" or "group") && entry.Owner is null));
-        Assert.Contains("can be no name of a user", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("$(reboot)", "user", "", null, null)])).Message);
-        Assert.Contains("can be no names of a user and a group", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a", "file", "644", null, null, "x/e;reboot:root")])).Message);
-        Assert.Contains("are no octal number", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a", "file", "u+s", null, null)])).Message);
+        Assert.Equal(Entries.OrderBy(entry => entry.Path, StringComparer.Ordinal), CaptureDraft.Read(list).Where(
+            entry => entry.Kind is not ("user" or "group") && entry.Owner is null));
+        Assert.Contains(
+            "can be no name of a user",
+            Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("$(reboot)", "user", "", null, null)])).Message);
+        Assert.Contains(
+            "can be no names of a user and a group",
+            Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a", "file", "644", null, null, "x/e;reboot:root")])).Message);
+        Assert.Contains(
+            "are no octal number", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a", "file", "u+s", null, null)])).Message);
         Assert.Contains("'a?b'", Assert.Throws<FormatException>(() => CaptureDraft.List([new CapturedEntry("a\tb", "file", "644", null, null)])).Message);
     }
 }

@@ -44,10 +44,20 @@ public sealed class ExhaustingFileTests
         }),
 
         // Folders in folders, each with a long name and with many files.
-        ["nested.pkg"] = () => Samples.MacPackage("<xar><toc>" + string.Concat(Enumerable.Repeat($"<file><name>{new string('n', 200)}</name>", 15)) + string.Concat(Enumerable.Repeat("<file><name>f</name></file>", 400_000)) + string.Concat(Enumerable.Repeat("</file>", 15)) + "</toc></xar>"),
-        ["long-names.pkg"] = () => Samples.MacPackage("<xar><toc>" + string.Concat(Enumerable.Repeat($"<file><name>{new string('n', 400_000)}</name>", 40)) + string.Concat(Enumerable.Repeat("</file>", 40)) + "</toc></xar>"),
+        ["nested.pkg"] = () =>
+            Samples.MacPackage(
+                "<xar><toc>" + string.Concat(Enumerable.Repeat($"<file><name>{new string('n', 200)}</name>", 15))
+                    + string.Concat(Enumerable.Repeat("<file><name>f</name></file>", 400_000)) + string.Concat(Enumerable.Repeat("</file>", 15))
+                    + "</toc></xar>"),
+        ["long-names.pkg"] = () =>
+            Samples.MacPackage(
+                "<xar><toc>" + string.Concat(Enumerable.Repeat($"<file><name>{new string('n', 400_000)}</name>", 40))
+                    + string.Concat(Enumerable.Repeat("</file>", 40)) + "</toc></xar>"),
         ["soup.pkg"] = () => Samples.MacPackage("<xar><toc>" + string.Concat(Enumerable.Repeat("<a/>", 7_000_000)) + "</toc></xar>"),
-        ["attributes.msix"] = () => Samples.Zip(("AppxManifest.xml", "<Package " + string.Concat(Enumerable.Range(0, 1_000_000).Select(i => string.Create(CultureInfo.InvariantCulture, $"a{i}=\"\" "))) + "/>")),
+        ["attributes.msix"] = () =>
+            Samples.Zip((
+                "AppxManifest.xml",
+                "<Package " + string.Concat(Enumerable.Range(0, 1_000_000).Select(i => string.Create(CultureInfo.InvariantCulture, $"a{i}=\"\" "))) + "/>")),
         ["soup.msix"] = () => Samples.Zip(("AppxManifest.xml", "<Package>" + string.Concat(Enumerable.Repeat("<a/>", 4_000_000)) + "</Package>")),
         ["parts.pkg"] = () =>
         {
@@ -58,7 +68,10 @@ public sealed class ExhaustingFileTests
                 zlib.Write(Encoding.ASCII.GetBytes(part));
             }
 
-            var file = string.Create(CultureInfo.InvariantCulture, $"<file><name>PackageInfo</name><data><offset>0</offset><length>{packed.Length}</length><encoding style=\"application/x-gzip\"/></data></file>");
+            var file = string.Create(
+                CultureInfo.InvariantCulture,
+                $"<file><name>PackageInfo</name><data><offset>0</offset><length>{packed.Length}</length><encoding "
+                    + $"style=\"application/x-gzip\"/></data></file>");
             var whole = Samples.MacPackage("<xar><toc>" + string.Concat(Enumerable.Repeat(file, 200)) + "</toc></xar>");
             return [.. whole.AsSpan(0, 28 + (int)BinaryPrimitives.ReadUInt64BigEndian(whole.AsSpan(8))), .. packed.ToArray()];
         },
@@ -80,7 +93,9 @@ public sealed class ExhaustingFileTests
         var clock = new SteppingClock();
         var found = Inspector.Inspect(new MemoryStream(file), name, HintCatalog.Own, null, new ReadingBudget(clock));
         Assert.True(clock.Looks < 400, $"{clock.Looks} looks at a clock that had run out after 100.");
-        Assert.True(Otherwise.Contains(name) || found.Findings.Any(finding => finding.Message.Contains("it had taken 10 seconds", StringComparison.Ordinal)), "It never asked what time it is.");
+        Assert.True(
+            Otherwise.Contains(name) || found.Findings.Any(finding => finding.Message.Contains("it had taken 10 seconds", StringComparison.Ordinal)),
+            "It never asked what time it is.");
     }
 
     [Theory]
@@ -101,14 +116,17 @@ public sealed class ExhaustingFileTests
     [InlineData("parts.pkg", "more than 256 MiB")]
     [InlineData("names.tar.gz", "256 MiB")]
     public void What_stopped_it_is_said(string name, string why) =>
-        Assert.Contains(Inspector.Inspect(new MemoryStream(Files[name]()), name, HintCatalog.Own, null, new ReadingBudget(new StandingClock())).Findings, finding => finding.Message.Contains(why, StringComparison.Ordinal));
+        Assert.Contains(
+            Inspector.Inspect(new MemoryStream(Files[name]()), name, HintCatalog.Own, null, new ReadingBudget(new StandingClock())).Findings,
+            finding => finding.Message.Contains(why, StringComparison.Ordinal));
 
     [Fact]
     public void It_can_be_told_to_stop()
     {
         using var stop = new CancellationTokenSource();
         var clock = new SteppingClock { At = looks => { if (looks == 5) { stop.Cancel(); } } };
-        Assert.ThrowsAny<OperationCanceledException>(() => Inspector.Inspect(new MemoryStream(Kept("long.tar.bz2")), "long.tar.bz2", HintCatalog.Own, null, new ReadingBudget(clock, stop.Token) { Time = TimeSpan.MaxValue }));
+        Assert.ThrowsAny<OperationCanceledException>(() => Inspector.Inspect(
+            new MemoryStream(Kept("long.tar.bz2")), "long.tar.bz2", HintCatalog.Own, null, new ReadingBudget(clock, stop.Token) { Time = TimeSpan.MaxValue }));
         Assert.InRange(clock.Looks, 5, 7);
     }
 

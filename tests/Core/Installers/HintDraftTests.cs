@@ -39,13 +39,16 @@ public sealed class HintDraftTests
     [Fact]
     public void Files_with_nothing_in_common_give_no_hint()
     {
-        Assert.Contains("no mark in common", Of(("a.exe", Setup(1)), ("b.exe", Samples.Program("Foldline", "1.0", overlay: [.. "another maker's mark"u8]))).Failure!.Message);
+        Assert.Contains(
+            "no mark in common",
+            Of(("a.exe", Setup(1)), ("b.exe", Samples.Program("Foldline", "1.0", overlay: [.. "another maker's mark"u8]))).Failure!.Message);
         Assert.Contains("cannot be read", Of(("a.exe", "MZ"u8.ToArray())).Failure!.Message);
     }
 
     private static byte[] Setup(byte number) => Samples.Program("Foldline", "1.0", overlay: [.. Mark, number, .. Enumerable.Repeat(number, 600)]);
 
-    private static Outcome<HintMark> Of(params (string Name, byte[] Content)[] files) => HintDraft.MarkOf([.. files.Select(file => (file.Name, (Stream)new MemoryStream(file.Content)))], new ReadingBudget(TimeProvider.System));
+    private static Outcome<HintMark> Of(params (string Name, byte[] Content)[] files) =>
+        HintDraft.MarkOf([.. files.Select(file => (file.Name, (Stream)new MemoryStream(file.Content)))], new ReadingBudget(TimeProvider.System));
 
     private static Inspection Inspect(byte[] content, HintCatalog hints) => Inspector.Inspect(new MemoryStream(content), "c.exe", hints);
 }

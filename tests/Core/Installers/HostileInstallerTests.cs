@@ -15,17 +15,23 @@ public sealed class HostileInstallerTests
     public void A_file_cut_short_anywhere_is_found_to_be(string file)
     {
         // What is appended to a program says nowhere how long it is: of these it only counts that less is said, and nothing else.
-        var isOpen = file.EndsWith(".exe", StringComparison.Ordinal) || file.EndsWith(".AppImage", StringComparison.Ordinal) || file.EndsWith(".run", StringComparison.Ordinal);
+        var isOpen = file.EndsWith(".exe", StringComparison.Ordinal) || file.EndsWith(".AppImage", StringComparison.Ordinal)
+            || file.EndsWith(".run", StringComparison.Ordinal);
         var whole = Samples.All[file];
         var (told, held) = (Inspect(file, whole).Told.Select(each => each.Value).ToHashSet(), Inspect(file, whole).Contents);
-        foreach (var length in Enumerable.Range(0, 60).Concat(Enumerable.Range(1, 60).Select(part => whole.Length * part / 61)).Where(length => length < whole.Length))
+        foreach (var length in Enumerable.Range(0, 60).Concat(Enumerable.Range(1, 60).Select(part => whole.Length * part / 61)).Where(
+            length => length < whole.Length))
         {
             var found = Inspect(file, whole[..length]);
 
             // A tar archive that lost nothing but its padding has all that it held.
             var hasAll = found.Kind == InstallerKind.Tar && (found.Contents?.Files, found.Contents?.Size) == (held?.Files, held?.Size);
-            Assert.True(isOpen || hasAll || found.Kind == InstallerKind.Unknown || found.Findings.Any(finding => !finding.IsWarning), $"{file} cut to {length} bytes seems whole.");
-            Assert.True(found.Told.All(each => each.What == Facts.InstalledSize || told.Contains(each.Value)), $"{file} cut to {length} bytes says what the whole does not.");
+            Assert.True(
+                isOpen || hasAll || found.Kind == InstallerKind.Unknown || found.Findings.Any(finding => !finding.IsWarning),
+                $"{file} cut to {length} bytes seems whole.");
+            Assert.True(
+                found.Told.All(each => each.What == Facts.InstalledSize || told.Contains(each.Value)),
+                $"{file} cut to {length} bytes says what the whole does not.");
         }
     }
 
@@ -40,7 +46,11 @@ public sealed class HostileInstallerTests
             for (var changes = random.Next(1, 12); changes > 0; changes--)
             {
                 // Heads and tables stand at the beginning and at the end; that is where a change does most.
-                var at = random.Next(3) switch { 0 => random.Next(Math.Min(1024, bytes.Length)), 1 => bytes.Length - 1 - random.Next(Math.Min(512, bytes.Length)), _ => random.Next(bytes.Length) };
+                var at = random.Next(3) switch
+                {
+                    0 => random.Next(Math.Min(1024, bytes.Length)), 1 => bytes.Length - 1 - random.Next(Math.Min(512, bytes.Length)),
+                    _ => random.Next(bytes.Length),
+                };
                 bytes[at] = random.Next(4) switch { 0 => 0xFF, 1 => 0, 2 => 0x80, _ => (byte)random.Next(256) };
             }
 
@@ -75,7 +85,8 @@ public sealed class HostileInstallerTests
         BinaryPrimitives.WriteUInt32LittleEndian(zip.AsSpan(directory + 24), uint.MaxValue - 1);
         Assert.Contains(Wrong("a.zip", zip), message => message.Contains("bomb"));
 
-        Assert.Contains(Wrong("a.msix", Samples.Zip(("AppxManifest.xml", new string(' ', 100_000_000)))), message => message.Contains("unpacks to more than 16 MiB"));
+        Assert.Contains(Wrong("a.msix", Samples.Zip(("AppxManifest.xml", new string(' ', 100_000_000)))), message => message.Contains(
+            "unpacks to more than 16 MiB"));
         Assert.Contains(Wrong("a.pkg", Samples.MacPackage(new string(' ', 70_000_000))), message => message.Contains("70,000,000 bytes"));
 
         using var packed = new MemoryStream();
@@ -108,11 +119,14 @@ public sealed class HostileInstallerTests
     [Theory]
     [InlineData("<!DOCTYPE x [<!ENTITY a \"b\">]><xar>&a;</xar>")]
     [InlineData("<!DOCTYPE x SYSTEM \"file:///etc/passwd\"><xar />")]
-    public void Documents_that_define_or_fetch_something_are_not_read(string contents) => Assert.Contains(Wrong("a.pkg", Samples.MacPackage(contents)), message => message.Contains("not XML that can be read"));
+    public void Documents_that_define_or_fetch_something_are_not_read(string contents) =>
+        Assert.Contains(Wrong("a.pkg", Samples.MacPackage(contents)), message => message.Contains("not XML that can be read"));
 
     [Fact]
     public void What_is_nested_too_deep_is_not_read() =>
-        Assert.Contains(Wrong("a.pkg", Samples.MacPackage(string.Concat(Enumerable.Repeat("<file>", 20_000)) + string.Concat(Enumerable.Repeat("</file>", 20_000)))), message => message.Contains("nested deeper"));
+        Assert.Contains(
+            Wrong("a.pkg", Samples.MacPackage(string.Concat(Enumerable.Repeat("<file>", 20_000)) + string.Concat(Enumerable.Repeat("</file>", 20_000)))),
+            message => message.Contains("nested deeper"));
 
     [Theory]
     [InlineData("", "The file is empty.")]
@@ -132,9 +146,11 @@ public sealed class HostileInstallerTests
 
     private static Inspection Inspect(string file, byte[] content) => Inspector.Inspect(new MemoryStream(content), file, HintCatalog.Own);
 
-    private static IEnumerable<string> Wrong(string file, byte[] content) => Inspect(file, content).Findings.Where(finding => !finding.IsWarning).Select(finding => finding.Message);
+    private static IEnumerable<string> Wrong(string file, byte[] content) =>
+        Inspect(file, content).Findings.Where(finding => !finding.IsWarning).Select(finding => finding.Message);
 
-    private static IEnumerable<string> Warned(string file, byte[] content) => Inspect(file, content).Findings.Where(finding => finding.IsWarning).Select(finding => finding.Message);
+    private static IEnumerable<string> Warned(string file, byte[] content) =>
+        Inspect(file, content).Findings.Where(finding => finding.IsWarning).Select(finding => finding.Message);
 
     private static void Sane(Inspection found, string what)
     {

@@ -22,7 +22,9 @@ public sealed class InspectionTests
         Assert.Equal("asks for a restart at the end", Certain(found, Facts.Restart));
         Assert.Equal(["msiexec", "/i", "foldline.msi", "/qn", "/norestart"], found.CommandFor("install")!.Run);
         Assert.Equal(["msiexec", "/x", "{5D0A6F2E-0B1D-4C60-9E0B-0F8B6C1F7A20}", "/qn", "/norestart"], found.CommandFor("remove")!.Run);
-        Assert.Equal([("Viewer", "Übersicht", true), ("Samples", "Samples", false)], found.Features.Select(each => (each.Name, each.Title, each.IsDefault)).OrderByDescending(each => each.IsDefault));
+        Assert.Equal(
+            [("Viewer", "Übersicht", true), ("Samples", "Samples", false)],
+            found.Features.Select(each => (each.Name, each.Title, each.IsDefault)).OrderByDescending(each => each.IsDefault));
         Assert.Equal(["VersionNT64: Foldline needs a 64-bit Windows."], found.Conditions);
         Assert.Equal((300, 300 * 301 / 2 * 1000L), (found.Contents!.Files, found.Contents.Size));
         Assert.Contains("foldline-1.dll", found.Contents.First.Select(file => file.Path));
@@ -48,7 +50,9 @@ public sealed class InspectionTests
         var found = Inspector.Inspect(database, "foldline.msi", HintCatalog.Own, [("kiosk.mst", new MemoryStream(Samples.Transform()))]);
 
         Assert.Equal(
-            ["kiosk.mst: property FOLDLINE_MODE changed to 'kiosk'", "kiosk.mst: property FOLDLINE_SHELF added to 'yes'", "kiosk.mst: property FOLDLINE_GONE removed"],
+            [
+                "kiosk.mst: property FOLDLINE_MODE changed to 'kiosk'", "kiosk.mst: property FOLDLINE_SHELF added to 'yes'",
+                "kiosk.mst: property FOLDLINE_GONE removed"],
             found.Conditions.Where(condition => condition.StartsWith("kiosk", StringComparison.Ordinal)));
         Assert.Contains("TRANSFORMS=kiosk.mst", found.CommandFor("install")!.Run);
     }
@@ -71,7 +75,8 @@ public sealed class InspectionTests
         var found = Inspect(file);
 
         Assert.DoesNotContain(found.Findings, finding => !finding.IsWarning);
-        Assert.Equal((kind, name, version, architecture, publisher), (found.Kind, found.Of(Facts.Name)?.Value, found.Of(Facts.Version)?.Value, found.Of(Facts.Architecture)?.Value, found.Of(Facts.Publisher)?.Value));
+        Assert.Equal((kind, name, version, architecture, publisher), (
+            found.Kind, found.Of(Facts.Name)?.Value, found.Of(Facts.Version)?.Value, found.Of(Facts.Architecture)?.Value, found.Of(Facts.Publisher)?.Value));
     }
 
     [Fact]
@@ -124,16 +129,22 @@ public sealed class InspectionTests
     public void The_largest_icon_is_taken_as_a_png_also_where_it_stands_in_several_languages()
     {
         // A group of two pictures, 4 and 2 points wide; each point red, opaque, as bitmaps keep it: blue, green, red, alpha, and the height doubled for a mask.
-        byte[] Bitmap(byte width) => [40, 0, 0, 0, width, 0, 0, 0, (byte)(width * 2), 0, 0, 0, 1, 0, 32, 0, .. new byte[24], .. Enumerable.Repeat<byte[]>([0, 0, 255, 255], width * width).SelectMany(point => point)];
+        byte[] Bitmap(byte width) =>
+            [
+                40, 0, 0, 0, width, 0, 0, 0, (byte)(width * 2), 0, 0, 0, 1, 0, 32, 0, .. new byte[24],
+                .. Enumerable.Repeat<byte[]>([0, 0, 255, 255], width * width).SelectMany(point => point)];
         byte[] group = [0, 0, 1, 0, 2, 0, 2, 2, 0, 0, 1, 0, 32, 0, 0, 0, 0, 0, 1, 0, 4, 4, 0, 0, 1, 0, 32, 0, 0, 0, 0, 0, 2, 0];
-        var program = Samples.Program("Foldline", "7.2.0", more: [(14, 1, 1033, group), (3, 1, 1033, Bitmap(2)), (3, 2, 1033, Bitmap(4)), (3, 2, 1031, Bitmap(4))]);
+        var program = Samples.Program("Foldline", "7.2.0", more: [(14, 1, 1033, group), (3, 1, 1033, Bitmap(2)), (3, 2, 1033, Bitmap(4)), (
+            3, 2, 1031, Bitmap(4))]);
 
         var found = Inspector.Inspect(new MemoryStream(program), "foldline.exe", HintCatalog.Own);
 
         Assert.DoesNotContain(found.Findings, finding => !finding.IsWarning);
         Assert.Equal(4, found.Icon!.Width);
-        Assert.Equal(["89504E470D0A1A0A0000000D49484452", "0000000400000004080600000"], [Convert.ToHexString(found.Icon.Png, 0, 16), Convert.ToHexString(found.Icon.Png, 16, 13)[..25]]);
-        using var points = new System.IO.Compression.ZLibStream(new MemoryStream(found.Icon.Png, 41, found.Icon.Png.Length - 41), System.IO.Compression.CompressionMode.Decompress);
+        Assert.Equal(["89504E470D0A1A0A0000000D49484452", "0000000400000004080600000"], [
+            Convert.ToHexString(found.Icon.Png, 0, 16), Convert.ToHexString(found.Icon.Png, 16, 13)[..25]]);
+        using var points = new System.IO.Compression.ZLibStream(
+            new MemoryStream(found.Icon.Png, 41, found.Icon.Png.Length - 41), System.IO.Compression.CompressionMode.Decompress);
         var lines = new byte[4 * 17];
         points.ReadExactly(lines);
         Assert.Equal([0, 255, 0, 0, 255], lines[..5]);
@@ -163,15 +174,22 @@ public sealed class InspectionTests
     [InlineData("circdesk-3.9.1.zip", "circdesk/setup/marlin-runtime-setup.exe")]
     [InlineData("quillmark.msix", "Marlin.Runtime (>= 2.4.0.0)")]
     [InlineData("inkwell-print_4.2.0_amd64.deb", "marlin-runtime (>= 2.4)")]
-    public void What_it_carries_or_asks_for_is_named_to_become_a_package_of_its_own(string file, string needed) => Assert.Contains(needed, Inspect(file).Nested.Select(nested => nested.Path));
+    public void What_it_carries_or_asks_for_is_named_to_become_a_package_of_its_own(string file, string needed) =>
+        Assert.Contains(needed, Inspect(file).Nested.Select(nested => nested.Path));
 
     [Fact]
     public void The_catalogue_names_setups_and_no_products_and_its_own_mistakes_have_places()
     {
         Assert.All(HintCatalog.Own.Hints, hint => Assert.True(hint.Marks.Count > 0 && hint.Name.Length > 10));
 
-        var wrong = HintCatalog.Own.With("- name: short\n  bytes: 4D\n- name: odd\n  sytem: windows\n  bytes: 4D 5A 90 00\n- name: letters\n  bytes: XY\n", "mine.yaml").Failure!;
-        Assert.Equal(["A hint needs 'bytes' with at least four bytes", "'sytem' is no key of a hint", "'XY' is not a row of bytes", "A hint needs 'bytes' with at least four bytes"], wrong.Findings.Select(finding => finding.Message.Split("; ")[0]).Zip([46, 27, 26, 46]).Select(pair => pair.First[..Math.Min(pair.First.Length, pair.Second)].TrimEnd(';')));
+        var wrong = HintCatalog.Own.With(
+            "- name: short\n  bytes: 4D\n- name: odd\n  sytem: windows\n  bytes: 4D 5A 90 00\n- name: letters\n  bytes: XY\n", "mine.yaml").Failure!;
+        Assert.Equal(
+            [
+                "A hint needs 'bytes' with at least four bytes", "'sytem' is no key of a hint", "'XY' is not a row of bytes",
+                "A hint needs 'bytes' with at least four bytes"],
+            wrong.Findings.Select(finding => finding.Message.Split("; ")[0]).Zip([46, 27, 26, 46])
+                .Select(pair => pair.First[..Math.Min(pair.First.Length, pair.Second)].TrimEnd(';')));
         Assert.Equal([1, 4, 6, 6], wrong.Findings.Select(finding => finding.Line));
     }
 

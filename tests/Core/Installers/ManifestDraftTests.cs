@@ -20,14 +20,18 @@ public sealed class ManifestDraftTests
         Assert.Equal(found.Of(Facts.Version)!.Value, manifest.Version.Text);
         Assert.Equal([file, .. found.Beside], manifest.Variants[0].Files);
         Assert.Equal(found.CommandFor("install")!.Run, Settings.FillWords(manifest.Variants[0].Install.Run, new Dictionary<string, string>()));
-        Assert.DoesNotContain(ManifestCheck.Check(manifest, [.. manifest.Variants[0].Files.Select(each => new PayloadFile(each, 1, ""))]), finding => !finding.IsWarning && finding.Where != "icon");
+        Assert.DoesNotContain(
+            ManifestCheck.Check(manifest, [.. manifest.Variants[0].Files.Select(each => new PayloadFile(each, 1, ""))]),
+            finding => !finding.IsWarning && finding.Where != "icon");
     }
 
     [Fact]
     public void An_installer_that_is_left_elsewhere_is_fetched_by_size_and_digest_and_a_database_can_be_repaired()
     {
         var sha256 = new string('c', 64);
-        var text = ManifestDraft.Write([Inspect("foldline.msi")], null, new Dictionary<string, LeftInstaller> { ["foldline.msi"] = new("foldline.msi", "https://files.example.org/a b.msi", 28160, sha256) });
+        var text = ManifestDraft.Write(
+            [Inspect("foldline.msi")], null, new Dictionary<string,
+            LeftInstaller> { ["foldline.msi"] = new("foldline.msi", "https://files.example.org/a b.msi", 28160, sha256) });
         var manifest = ManifestReader.Read(text).Value;
 
         Assert.Equal([new FetchedFile("foldline.msi", "https://files.example.org/a b.msi", 28160, sha256)], manifest.Fetched);
@@ -72,7 +76,10 @@ public sealed class ManifestDraftTests
     [Fact]
     public void The_same_software_for_several_architectures_is_one_package_with_a_variant_each()
     {
-        var (wide, narrow) = (Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection)), "circdesk-x64.exe", HintCatalog.Own), Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection, machine: 0xAA64)), "circdesk-arm64.exe", HintCatalog.Own));
+        var (wide, narrow) = (
+            Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection)), "circdesk-x64.exe", HintCatalog.Own),
+            Inspector.Inspect(
+                new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection, machine: 0xAA64)), "circdesk-arm64.exe", HintCatalog.Own));
         var other = Inspect("foldline.msi");
 
         var packages = ManifestDraft.Packages([wide, other, narrow]);
@@ -86,17 +93,34 @@ public sealed class ManifestDraftTests
     [Fact]
     public void A_file_that_tells_no_version_belongs_to_the_only_one_that_others_of_its_software_tell()
     {
-        Inspection Told(string file, string name, string? version) => new() { File = file, Size = 1, Kind = InstallerKind.Zip, Told = [new Told(Facts.Name, name, Certainty.Guess, "test"), .. version is null ? [] : new[] { new Told(Facts.Version, version, Certainty.Guess, "test") }] };
+        Inspection Told(string file, string name, string? version) =>
+            new()
+            {
+                File = file, Size = 1, Kind = InstallerKind.Zip,
+                Told = [
+                    new Told(Facts.Name, name, Certainty.Guess, "test"),
+                    .. version is null ? [] : new[] { new Told(Facts.Version, version, Certainty.Guess, "test") }],
+            };
 
-        var packages = ManifestDraft.Packages([Told("quill-arm64.zip", "quill", null), Told("quill-1.0.zip", "quill", "1.0"), Told("ink-a.zip", "ink", null), Told("ink-b.zip", "ink", null), Told("nib-1.zip", "nib", "1"), Told("nib-2.zip", "nib", "2"), Told("nib.zip", "nib", null)]);
+        var packages = ManifestDraft.Packages([
+            Told("quill-arm64.zip", "quill", null), Told("quill-1.0.zip", "quill", "1.0"), Told("ink-a.zip", "ink", null), Told("ink-b.zip", "ink", null),
+            Told("nib-1.zip", "nib", "1"), Told("nib-2.zip", "nib", "2"), Told("nib.zip", "nib", null)]);
 
-        Assert.Equal(["quill-1.0.zip quill-arm64.zip", "ink-a.zip ink-b.zip", "nib-1.zip", "nib-2.zip", "nib.zip"], packages.Select(package => string.Join(' ', package.Select(each => each.File))));
+        Assert.Equal(["quill-1.0.zip quill-arm64.zip", "ink-a.zip ink-b.zip", "nib-1.zip", "nib-2.zip", "nib.zip"], packages.Select(package => string.Join(
+            ' ', package.Select(each => each.File))));
     }
 
     [Fact]
     public void Software_of_another_name_is_other_software_unless_its_maker_ties_it_to_the_one_before()
     {
-        Inspection Told(string name, string? tie = null) => new() { File = name + ".msi", Size = 1, Told = [new Told(Facts.Name, name, Certainty.Certain, "test"), .. tie is null ? [] : new[] { new Told(Facts.UpgradeCode, tie, Certainty.Certain, "test") }] };
+        Inspection Told(string name, string? tie = null) =>
+            new()
+            {
+                File = name + ".msi", Size = 1,
+                Told = [
+                    new Told(Facts.Name, name, Certainty.Certain, "test"),
+                    .. tie is null ? [] : new[] { new Told(Facts.UpgradeCode, tie, Certainty.Certain, "test") }],
+            };
 
         Assert.Null(NextVersion.WhyOther(Told("Quill 9 x64"), Told("quill 9")));
         Assert.Null(NextVersion.WhyOther(Told("Quill", "{1}"), Told("Quill Studio", "{1}")));
@@ -106,13 +130,17 @@ public sealed class ManifestDraftTests
     [Fact]
     public void What_is_meant_for_fewer_devices_stands_first_so_that_each_is_reached()
     {
-        var wide = Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection, machine: 0x14C)), "circdesk.exe", HintCatalog.Own);
-        var narrow = Inspector.Inspect(new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection)), "circdesk-x64.exe", HintCatalog.Own);
+        var wide = Inspector.Inspect(
+            new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection, machine: 0x14C)), "circdesk.exe", HintCatalog.Own);
+        var narrow = Inspector.Inspect(
+            new MemoryStream(Samples.Program("Circdesk", "3.9.1", section: Samples.ChainSection)), "circdesk-x64.exe", HintCatalog.Own);
 
         var manifest = ManifestReader.Read(ManifestDraft.Write(Assert.Single(ManifestDraft.Packages([wide, narrow])))).Value;
 
         Assert.Equal(["circdesk-x64.exe", "circdesk.exe"], manifest.Variants.Select(variant => Assert.Single(variant.Files)));
-        Assert.DoesNotContain(ManifestCheck.Check(manifest, [new PayloadFile("circdesk.exe", 1, ""), new PayloadFile("circdesk-x64.exe", 1, "")]), finding => finding.Message.Contains("never chosen"));
+        Assert.DoesNotContain(
+            ManifestCheck.Check(manifest, [new PayloadFile("circdesk.exe", 1, ""), new PayloadFile("circdesk-x64.exe", 1, "")]),
+            finding => finding.Message.Contains("never chosen"));
     }
 
     [Theory]

@@ -75,17 +75,24 @@ public sealed class NestedFilesTests
         var alone = ManifestDraft.Write([inspection]);
         var beside = ManifestDraft.Write([inspection], drafted: new Dictionary<string, Inspection> { [Inside] = inner });
 
-        Assert.Contains("needs:\n  # - { app: runtime, at-least: '2.4.1' }  # it brings needed/runtime_2.4.1_amd64.deb (a Debian package) along\n", alone, StringComparison.Ordinal);
-        Assert.Contains($"needs:\n  # - {{ app: {inner.Of(Facts.Name)!.Value.ToLowerInvariant().Replace(' ', '-')}, at-least: '{inner.Of(Facts.Version)!.Value}' }}  # it brings {Inside} (a Debian package) along, which is drafted as a package of its own\n", beside, StringComparison.Ordinal);
+        Assert.Contains(
+            "needs:\n  # - { app: runtime, at-least: '2.4.1' }  # it brings needed/runtime_2.4.1_amd64.deb (a Debian package) along\n", alone,
+            StringComparison.Ordinal);
+        Assert.Contains(
+            $"needs:\n  # - {{ app: {inner.Of(Facts.Name)!.Value.ToLowerInvariant().Replace(' ', '-')}, at-least: '{inner.Of(Facts.Version)!.Value}' }}  # "
+                + $"it brings {Inside} (a Debian package) along, which is drafted as a package of its own\n",
+            beside, StringComparison.Ordinal);
     }
 
     [Fact]
     public void An_archive_in_an_archive_is_looked_into_and_what_it_brings_comes_out()
     {
-        var archive = Samples.ZipOf(("outer/inner.zip", Archive("circdesk-3.9.2.zip")), ("outer/inner.tar.gz", Archive("circdesk-3.9.2.tar.gz")), ("outer/tools.7z", Samples.Kept("tools-3.1_x64.7z")));
+        var archive = Samples.ZipOf(("outer/inner.zip", Archive("circdesk-3.9.2.zip")), ("outer/inner.tar.gz", Archive("circdesk-3.9.2.tar.gz")), (
+            "outer/tools.7z", Samples.Kept("tools-3.1_x64.7z")));
         var inspection = Inspect("circdesk_x64.zip", archive);
 
-        Assert.Equal(["outer/inner.zip!/" + Inside, "outer/inner.tar.gz!/" + Inside, "outer/tools.7z!/drivers/marlin-driver.msi"], inspection.Nested.Select(nested => nested.Path));
+        Assert.Equal(["outer/inner.zip!/" + Inside, "outer/inner.tar.gz!/" + Inside, "outer/tools.7z!/drivers/marlin-driver.msi"], inspection.Nested.Select(
+            nested => nested.Path));
         foreach (var nested in inspection.Nested.Take(2))
         {
             using var target = new MemoryStream();
@@ -111,7 +118,8 @@ public sealed class NestedFilesTests
     [Fact]
     public void A_program_in_an_archive_is_judged_by_its_bytes()
     {
-        var archive = Samples.ZipOf(("a/foldline.exe", Samples.All["foldline-setup.exe"]), ("a/runtime.exe", Samples.Program("Marlin Runtime", "2.4")), ("a/setup.exe", "MZ and no more"u8.ToArray()));
+        var archive = Samples.ZipOf(("a/foldline.exe", Samples.All["foldline-setup.exe"]), ("a/runtime.exe", Samples.Program("Marlin Runtime", "2.4")), (
+            "a/setup.exe", "MZ and no more"u8.ToArray()));
         var found = Inspect("a.zip", archive).Nested;
 
         Assert.Equal(["a/foldline.exe", "a/setup.exe"], found.Select(nested => nested.Path));

@@ -82,8 +82,11 @@ public sealed class OtherKindsTests
         var found = Inspect(file, Samples.All[file]);
 
         Assert.Empty(found.Findings);
-        Assert.Equal((InstallerKind.SevenZip, name, version, architecture), (found.Kind, found.Of(Facts.Name)?.Value, found.Of(Facts.Version)?.Value, found.Of(Facts.Architecture)?.Value));
-        Assert.Equal([("drivers/empty.inf", 0L), ("drivers/marlin-driver.msi", 21L), ("readme.txt", 1L)], found.Contents!.First.Select(each => (each.Path, each.Size)).Order());
+        Assert.Equal((InstallerKind.SevenZip, name, version, architecture), (
+            found.Kind, found.Of(Facts.Name)?.Value, found.Of(Facts.Version)?.Value, found.Of(Facts.Architecture)?.Value));
+        Assert.Equal(
+            [("drivers/empty.inf", 0L), ("drivers/marlin-driver.msi", 21L), ("readme.txt", 1L)],
+            found.Contents!.First.Select(each => (each.Path, each.Size)).Order());
         Assert.Equal(["drivers/marlin-driver.msi"], found.Nested.Select(nested => nested.Path));
     }
 
@@ -101,12 +104,15 @@ public sealed class OtherKindsTests
     [Fact]
     public void What_the_name_of_a_file_says_and_the_file_does_not_is_a_guess_and_a_contradiction_is_said()
     {
-        var setup = Inspect("Foldline-7.2.0-arm64-setup.exe", Samples.Program("Foldline", "1.0.0", overlay: Convert.FromHexString("EFBEADDE4E756C6C736F6674496E7374"), machine: 0x14C));
+        var setup = Inspect("Foldline-7.2.0-arm64-setup.exe", Samples.Program(
+            "Foldline", "1.0.0", overlay: Convert.FromHexString("EFBEADDE4E756C6C736F6674496E7374"), machine: 0x14C));
 
         Assert.Equal(("arm64", Certainty.Likely), (setup.Of(Facts.Architecture)!.Value, setup.Of(Facts.Architecture)!.Certainty));
         Assert.Contains(setup.Findings, finding => finding.IsWarning && finding.Message.Contains("Its name says version 7.2.0, and the file itself 1.0.0"));
         Assert.Null(Inspect("foldline_x86_and_x64.zip", Samples.Zip(("a", "b"))).Of(Facts.Architecture));
-        Assert.DoesNotContain(Inspect("inkwell-print_4.2.0_amd64.deb", Samples.All["inkwell-print_4.2.0_amd64.deb"]).Findings, finding => finding.Message.Contains("Its name says"));
+        Assert.DoesNotContain(
+            Inspect("inkwell-print_4.2.0_amd64.deb", Samples.All["inkwell-print_4.2.0_amd64.deb"]).Findings,
+            finding => finding.Message.Contains("Its name says"));
     }
 
     [Fact]
@@ -114,7 +120,8 @@ public sealed class OtherKindsTests
     {
         var image = new byte[2000];
         "koly"u8.CopyTo(image.AsSpan(2000 - 512));
-        Assert.Equal(("macOS disk image", "macos"), (Inspect("Foldline-7.2.0.dmg", image).KindInWords, Inspect("Foldline-7.2.0.dmg", image).Of(Facts.System)!.Value));
+        Assert.Equal(("macOS disk image", "macos"), (
+            Inspect("Foldline-7.2.0.dmg", image).KindInWords, Inspect("Foldline-7.2.0.dmg", image).Of(Facts.System)!.Value));
     }
 
     private static Inspection Inspect(string name, byte[] content) => Inspector.Inspect(new MemoryStream(content), name, HintCatalog.Own);

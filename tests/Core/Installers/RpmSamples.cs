@@ -12,8 +12,11 @@ internal static class RpmSamples
     {
         var tags = new SortedDictionary<int, object>
         {
-            [1000] = "inkwell-print", [1001] = "4.3.0", [1002] = "1.el9", [1004] = "Prints what is written", [1009] = 2_048_000, [1011] = "Bellwether Works", [1021] = "linux", [1022] = "x86_64",
-            [1024] = "systemctl daemon-reload", [1028] = new[] { 2000, 100 }, [1049] = new[] { "/bin/sh", "libc.so.6()(64bit)", "marlin-runtime", "rpmlib(CompressedFileNames)" }, [1116] = new[] { 0, 1 }, [1117] = new[] { "inkwell", "inkwell.conf" },
+            [1000] = "inkwell-print", [1001] = "4.3.0", [1002] = "1.el9", [1004] = "Prints what is written", [1009] = 2_048_000, [1011] = "Bellwether Works",
+            [1021] = "linux", [1022] = "x86_64",
+            [1024] = "systemctl daemon-reload", [1028] = new[] { 2000, 100 },
+            [1049] = new[] { "/bin/sh", "libc.so.6()(64bit)", "marlin-runtime", "rpmlib(CompressedFileNames)" }, [1116] = new[] { 0, 1 },
+            [1117] = new[] { "inkwell", "inkwell.conf" },
             [1118] = new[] { "/usr/bin/", "/etc/" },
         };
         change?.Invoke(tags);

@@ -50,7 +50,8 @@ internal static class Samples
     {
         ["foldline.msi"] = Database,
         ["kiosk.mst"] = Transform(),
-        ["foldline-setup.exe"] = Program("Foldline", "7.2.0", overlay: [.. Enumerable.Repeat((byte)7, 600), .. Convert.FromHexString("EFBEADDE4E756C6C736F6674496E7374"), .. Enumerable.Repeat((byte)1, 4000)]),
+        ["foldline-setup.exe"] = Program("Foldline", "7.2.0", overlay: [
+            .. Enumerable.Repeat((byte)7, 600), .. Convert.FromHexString("EFBEADDE4E756C6C736F6674496E7374"), .. Enumerable.Repeat((byte)1, 4000)]),
         ["quillmark.msix"] = AppPackage(),
         ["quillmark.msixbundle"] = Bundle(),
         ["inkwell-print_4.2.0_amd64.deb"] = Debian("gzip"),
@@ -129,11 +130,22 @@ internal static class Samples
     public static byte[] Debian(string how)
     {
         var control = Tar(
-            ("./control", "Package: inkwell-print\nVersion: 4.2.0-1\nArchitecture: amd64\nMaintainer: Bellwether Works <post@bellwether.example>\nInstalled-Size: 2048\nDepends: libc6 (>= 2.34), marlin-runtime (>= 2.4)\nDescription: Printing for branches\n and reading rooms\n"),
+            (
+                "./control",
+                "Package: inkwell-print\nVersion: 4.2.0-1\nArchitecture: amd64\nMaintainer: Bellwether Works <post@bellwether.example>\nInstalled-Size: "
+                    + "2048\nDepends: libc6 (>= 2.34), marlin-runtime (>= 2.4)\nDescription: Printing for branches\n and reading rooms\n"),
             ("./md5sums", "d41d8cd98f00b204e9800998ecf8427e  usr/bin/inkwell\nd41d8cd98f00b204e9800998ecf8427e  usr/share/doc/inkwell/readme\n"));
         using var stream = new MemoryStream();
         stream.Write("!<arch>\n"u8);
-        foreach (var (name, content) in new[] { ("debian-binary", "2.0\n"u8.ToArray()), (how == "gzip" ? "control.tar.gz" : "control.tar", how == "gzip" ? Packed(control) : control), ("data.tar", Tar(("./usr/bin/inkwell", "x"))) })
+        foreach (
+            var (
+                name,
+                content)
+                in new[]
+                {
+                    ("debian-binary", "2.0\n"u8.ToArray()), (how == "gzip" ? "control.tar.gz" : "control.tar", how == "gzip" ? Packed(control) : control),
+                    ("data.tar", Tar(("./usr/bin/inkwell", "x"))),
+                })
         {
             stream.Write(Encoding.ASCII.GetBytes($"{name,-16}{0,-12}{0,-6}{0,-6}{"100644",-8}{content.Length,-10}`\n"));
             stream.Write(content);
@@ -173,12 +185,15 @@ internal static class Samples
         return file;
     }
 
-    public static byte[] Script() => [.. Encoding.ASCII.GetBytes("#!/bin/sh\n# made with " + Marked("6D616B6573656C66") + "\nlabel=\"Plateglass Studio\"\nexit 0\n"), .. Packed(Tar(("setup.sh", "#!/bin/sh\n"), ("plateglass/plateglass", "x")))];
+    public static byte[] Script() =>
+        [.. Encoding.ASCII.GetBytes("#!/bin/sh\n# made with " + Marked("6D616B6573656C66") + "\nlabel=\"Plateglass Studio\"\nexit 0\n"), .. Packed(Tar(
+            ("setup.sh", "#!/bin/sh\n"), ("plateglass/plateglass", "x")))];
 
     public static byte[] MacPackage(string? contents = null)
     {
         var distribution = "<installer-gui-script><title>Carrel Link</title><options hostArchitectures=\"x86_64,arm64\" /><product id=\"org.orrin.carrel-link\" version=\"2.1.0\" /><allowed-os-versions><os-version min=\"12.0\" /></allowed-os-versions><choice id=\"main\" title=\"Carrel Link\" /></installer-gui-script>"u8.ToArray();
-        contents ??= $"<xar><toc><file id=\"1\"><name>Distribution</name><type>file</type><data><offset>0</offset><length>{distribution.Length}</length><size>{distribution.Length}</size><encoding style=\"application/octet-stream\" /></data></file><file id=\"2\"><name>carrel.pkg</name><type>directory</type><file id=\"3\"><name>Payload</name><type>file</type><data><offset>0</offset><length>3</length><size>3000</size></data></file></file></toc></xar>";
+        contents ??= $"<xar><toc><file "
+            + $"id=\"1\"><name>Distribution</name><type>file</type><data><offset>0</offset><length>{distribution.Length}</length><size>{distribution.Length}</size><encoding style=\"application/octet-stream\" /></data></file><file id=\"2\"><name>carrel.pkg</name><type>directory</type><file id=\"3\"><name>Payload</name><type>file</type><data><offset>0</offset><length>3</length><size>3000</size></data></file></file></toc></xar>";
         using var packed = new MemoryStream();
         using (var zlib = new ZLibStream(packed, CompressionLevel.Optimal, leaveOpen: true))
         {
@@ -196,11 +211,16 @@ internal static class Samples
 
     /// <summary>A Windows program of one section, which holds its version data and more as resources; what is appended follows.</summary>
     /// <param name="more">Further resources: type, number, language and content.</param>
-    public static byte[] Program(string name, string version, byte[]? overlay = null, string section = ".rsrc", ushort machine = 0x8664, params (uint Type, uint Id, uint Language, byte[] Data)[] more)
+    public static byte[] Program(
+        string name, string version, byte[]? overlay = null, string section = ".rsrc", ushort machine = 0x8664,
+        params (uint Type, uint Id, uint Language, byte[] Data)[] more)
     {
         const int At = 512, Virtual = 0x1000;
-        var data = VersionBlock("VS_VERSION_INFO", [0xBD, 0x04, 0xEF, 0xFE, .. new byte[48]], isText: false, VersionBlock("StringFileInfo", [], isText: true, VersionBlock("040904B0", [], isText: true,
-            VersionText("ProductName", name), VersionText("ProductVersion", version), VersionText("CompanyName", "Tarn & Heath Software"), VersionText("FileDescription", name + " Setup"))));
+        var data = VersionBlock(
+            "VS_VERSION_INFO", [0xBD, 0x04, 0xEF, 0xFE, .. new byte[48]], isText: false,
+            VersionBlock("StringFileInfo", [], isText: true, VersionBlock("040904B0", [], isText: true,
+            VersionText("ProductName", name), VersionText("ProductVersion", version), VersionText("CompanyName", "Tarn & Heath Software"),
+            VersionText("FileDescription", name + " Setup"))));
         var resources = Resources(Virtual, [(16, 1, 1033, data), .. more]);
         var size = (resources.Length + 511) / 512 * 512;
         var file = new byte[At + size];
@@ -368,7 +388,10 @@ internal static class Samples
         var rest = name.TrimStart('!');
         for (var i = 0; i < rest.Length; i += 2)
         {
-            packed.Append(i + 1 < rest.Length ? (char)(0x3800 + Alphabet.IndexOf(rest[i], StringComparison.Ordinal) + (Alphabet.IndexOf(rest[i + 1], StringComparison.Ordinal) << 6)) : (char)(0x4800 + Alphabet.IndexOf(rest[i], StringComparison.Ordinal)));
+            packed.Append(
+                i + 1 < rest.Length
+                    ? (char)(0x3800 + Alphabet.IndexOf(rest[i], StringComparison.Ordinal) + (Alphabet.IndexOf(rest[i + 1], StringComparison.Ordinal) << 6))
+                    : (char)(0x4800 + Alphabet.IndexOf(rest[i], StringComparison.Ordinal)));
         }
 
         return packed.ToString();

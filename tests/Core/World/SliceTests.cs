@@ -30,7 +30,8 @@ public sealed class SliceTests
         Do(decision => JoinCodes.Add(decision, "code", null, 1000, 10));
         for (var i = 0; i < Devices; i++)
         {
-            var device = Do(decision => Enrolment.Join(decision, $"DESK-{i}", new KeyRecord($"key {i}", "x", "y"), "code", new FactsTold([("kind", "desktop")], [])));
+            var device = Do(decision => Enrolment.Join(decision, $"DESK-{i}", new KeyRecord($"key {i}", "x", "y"), "code", new FactsTold(
+                [("kind", "desktop")], [])));
             Do(decision =>
             {
                 decision.Do(new PutDevice(device.Record with { IsSorted = true, Sheet = _world.Devices[device.Id].Record.Sheet }));
@@ -77,7 +78,8 @@ public sealed class SliceTests
         few.Take(3).ToList().ForEach(CheckIn);
 
         // The rule now leaves all others out: until they are weighed the three are three of more than they will be.
-        Do(decision => Groups.Alter(decision, (_, _) => null, "desks", "desks", string.Join(" or ", few.Select(device => $"name is \"{_world.Devices[device].Name}\"")), false));
+        Do(decision => Groups.Alter(
+            decision, (_, _) => null, "desks", "desks", string.Join(" or ", few.Select(device => $"name is \"{_world.Devices[device].Name}\"")), false));
         for (; deployment.IsPending; Do(Due.Take))
         {
             Do(decision =>
@@ -139,10 +141,12 @@ public sealed class SliceTests
     [Fact]
     public void A_start_that_was_prepared_before_something_changed_weighs_what_changed()
     {
-        var prepared = Rollouts.Starting.Prepare(_world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
+        var prepared = Rollouts.Starting.Prepare(
+            _world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
         var (gone, other) = (_world.Devices.Named("DESK-1")!, _world.Devices.Named("DESK-2")!);
         Do(decision => Enrolment.Remove(decision, gone.Name));
-        Do(decision => CheckIns.CheckIn.Take(decision, other.Id, new CheckInTold { Sequence = 1, FactsDigest = "new", Facts = new FactsTold([("kind", "laptop")], []) }, ToldBefore.Nothing));
+        Do(decision => CheckIns.CheckIn.Take(
+            decision, other.Id, new CheckInTold { Sequence = 1, FactsDigest = "new", Facts = new FactsTold([("kind", "laptop")], []) }, ToldBefore.Nothing));
         var deployment = Do(decision => Rollouts.Starting.Begin(decision, prepared));
         Settle();
         Assert.Equal(Devices - 1, deployment.Targets.Count);
@@ -153,7 +157,8 @@ public sealed class SliceTests
     [Fact]
     public void A_package_whose_deployment_was_prepared_apart_stays()
     {
-        var prepared = Rollouts.Starting.Prepare(_world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
+        var prepared = Rollouts.Starting.Prepare(
+            _world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
         Release(Package('b', "3"));
         Do(decision => Room.Retire(decision, _record.Digest, "because"));
         Do(decision => PackageLives.TakeIn(decision, _record, RandomHistory.ContentsOf(_record), null));
@@ -173,7 +178,8 @@ public sealed class SliceTests
         changed.ForEach(device => Install(deployment, device));
         var newer = Package('b', "3");
         Release(newer);
-        var other = Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = newer.Digest }, ask => ask.Package));
+        var other = Do(decision => Acting.Start(
+            decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = newer.Digest }, ask => ask.Package));
         Settle();
         var ask = new RollBackAsk("because", changed, PausesOthers: true);
         var outlook = RollingBack.Preview(_world.Still(), deployment.Id, ask).Value;
@@ -191,7 +197,8 @@ public sealed class SliceTests
         var newer = Package('b', "3");
         Release(newer);
         Do(decision => Groups.Add(decision, "some", "", "kind is \"desktop\"", false));
-        var stronger = Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = newer.Digest, Groups = ["some"] }, ask => ask.Package));
+        var stronger = Do(decision => Acting.Start(
+            decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = newer.Digest, Groups = ["some"] }, ask => ask.Package));
         Settle();
         var weaker = Start();
         Settle();
@@ -212,11 +219,14 @@ public sealed class SliceTests
         changed.ForEach(device => Install(deployment, device, before: "1"));
         Do(decision => RollingBack.Do(decision, (_, _) => null, deployment.Id, new RollBackAsk("because")));
         Settle();
-        Assert.All(changed, device => Assert.Contains(DeviceOrder.Of(_world, _world.Devices[device]), order => order is { Kind: "restore", MayStart: true, Previous.Digest: var digest } && digest == earlier.Digest));
+        Assert.All(changed, device => Assert.Contains(
+            DeviceOrder.Of(_world, _world.Devices[device]),
+            order => order is { Kind: "restore", MayStart: true, Previous.Digest: var digest } && digest == earlier.Digest));
         Do(decision => PackageLives.Withdraw(decision, earlier.Digest, "because", (_, _) => ""));
         Settle();
         Assert.All(changed, device => Assert.Equal(TargetState.Failed, deployment.Targets[_world.Devices[device]].State));
-        Assert.All(changed, device => Assert.StartsWith("Cannot go back: ink 1 was there before, and it was", deployment.Targets[_world.Devices[device]].Reason.ToString(), StringComparison.Ordinal));
+        Assert.All(changed, device => Assert.StartsWith(
+            "Cannot go back: ink 1 was there before, and it was", deployment.Targets[_world.Devices[device]].Reason.ToString(), StringComparison.Ordinal));
         Assert.Equal(DeploymentStatus.Ended, deployment.State.Status);
         Assert.Contains("3 devices could not be brought back", deployment.State.Reason, StringComparison.Ordinal);
     }
@@ -226,7 +236,8 @@ public sealed class SliceTests
     {
         var another = Package('b', "1", "loom");
         Release(another);
-        DeploymentEntry[] both = [Start(), Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = another.Digest }, ask => ask.Package))];
+        DeploymentEntry[] both = [Start(), Do(decision => Acting.Start(
+            decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = another.Digest }, ask => ask.Package))];
         Do(Due.PutOff);
         Settle();
         Assert.Single(both, deployment => deployment.IsPending);
@@ -237,7 +248,8 @@ public sealed class SliceTests
         Assert.DoesNotContain(both, deployment => deployment.IsPending);
     }
 
-    private static PackageRecord Package(char digest, string version, string app = "ink") => new(new string(digest, 64), app, version, $"{app}|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
+    private static PackageRecord Package(char digest, string version, string app = "ink") =>
+        new(new string(digest, 64), app, version, $"{app}|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
 
     private void Release(PackageRecord package)
     {
@@ -245,7 +257,8 @@ public sealed class SliceTests
         Do(decision => PackageLives.Move(decision, package.Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
     }
 
-    private DeploymentEntry Start(params WaveAsk[] waves) => Do(decision => Acting.Start(decision, Ask(waves.Length == 0 ? [new WaveAsk("all", "everyone else", null, null)] : waves), ask => ask.Package));
+    private DeploymentEntry Start(params WaveAsk[] waves) =>
+        Do(decision => Acting.Start(decision, Ask(waves.Length == 0 ? [new WaveAsk("all", "everyone else", null, null)] : waves), ask => ask.Package));
 
     private static DeploymentAsk Ask(IReadOnlyList<WaveAsk> waves) => new() { Package = new string('a', 64), Groups = ["desks"], Waves = waves };
 
@@ -257,15 +270,25 @@ public sealed class SliceTests
     }
 
     /// <summary>How many devices may start now.</summary>
-    private int Starting() => _world.Devices.Values.Count(device => DeviceOrder.Of(_world, device).Any(order => order.MayStart && _world.Deployments[order.Id].Targets.StateOf(device) == TargetState.Ready));
+    private int Starting() =>
+        _world.Devices.Values.Count(device => DeviceOrder.Of(_world, device).Any(
+            order => order.MayStart && _world.Deployments[order.Id].Targets.StateOf(device) == TargetState.Ready));
 
     private void CheckIn(string device) =>
-        Do(decision => CheckIns.CheckIn.Take(decision, device, new CheckInTold { Sequence = ++_ids, FactsDigest = "", Proofs = [new ProofTold("D1001", "present", "it is there")] }, ToldBefore.Nothing));
+        Do(decision => CheckIns.CheckIn.Take(
+            decision, device, new CheckInTold { Sequence = ++_ids, FactsDigest = "", Proofs = [new ProofTold("D1001", "present", "it is there")] },
+            ToldBefore.Nothing));
 
     private void Install(DeploymentEntry deployment, string device, string before = "") =>
         Do(decision => CheckIns.CheckIn.Take(
             decision, device,
-            new CheckInTold { Sequence = ++_ids, FactsDigest = "", Attempts = [new AttemptTold($"a{_ids}", deployment.Id, "install", true, Now, Now, "done", "run", 0, "ink 2 is there", false, before, null)] }, ToldBefore.Nothing));
+            new CheckInTold
+            {
+                Sequence = ++_ids, FactsDigest = "",
+                Attempts = [new AttemptTold($"a{_ids}", deployment.Id, "install", true, Now, Now, "done", "run", 0, "ink 2 is there", false, before, null)],
+            },
+            ToldBefore.Nothing));
 
-    private T Do<T>(Func<Decision, Outcome<T>> command) => _world.Decide("root-admin", Now, () => (++_ids).ToString("x8", System.Globalization.CultureInfo.InvariantCulture), _changes, command).Value;
+    private T Do<T>(Func<Decision, Outcome<T>> command) =>
+        _world.Decide("root-admin", Now, () => (++_ids).ToString("x8", System.Globalization.CultureInfo.InvariantCulture), _changes, command).Value;
 }

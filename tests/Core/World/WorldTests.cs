@@ -85,7 +85,8 @@ public sealed class WorldTests
     {
         string[] all =
         [
-            "joins", "put-in-or-out", "new-group", "changes", "removes", "new-package", "releases", "withdraws", "starts", "rolls", "retries", "new-handling", "asked-to-try", "looks", "checks-in",
+            "joins", "put-in-or-out", "new-group", "changes", "removes", "new-package", "releases", "withdraws", "starts", "rolls", "retries", "new-handling",
+            "asked-to-try", "looks", "checks-in",
             "Pause", "Resume", "Approve", "Advance", "Halt", "End",
         ];
         var done = new HashSet<string>();
@@ -117,5 +118,7 @@ public sealed class WorldTests
     }
 
     // Open attempts are decided by and not read; who is silent is counted by what may be ahead.
-    private static string WithoutHeard(FleetWorld world) => string.Join('\n', WorldText.Of(world).Split('\n').Where(line => !line.StartsWith("open ", StringComparison.Ordinal) && !line.StartsWith("wave ", StringComparison.Ordinal)));
+    private static string WithoutHeard(FleetWorld world) =>
+        string.Join('\n', WorldText.Of(world).Split('\n').Where(line => !line.StartsWith("open ", StringComparison.Ordinal) && !line.StartsWith(
+            "wave ", StringComparison.Ordinal)));
 }
