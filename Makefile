@@ -63,7 +63,7 @@ $(OUT)/.console: $(CONSOLE) console/node_modules/.installed $(OUT)/.built
 	@touch $@
 
 prerequisites:
-	@build/prerequisites.sh
+	@WITHOUT_LINKER=$(if $(filter command,$(firstword $(origin AOT))),$(filter false,$(AOT))) build/prerequisites.sh
 
 # Compiling ahead of time takes most of a build and changes nothing of what the programs do (what it cannot take is an error of the ordinary build): where nothing is built yet, the tests go without.
 test: ## Every test; ends with "N passed, N failed"
@@ -90,7 +90,9 @@ trial-real: build ## Drafts and tries twenty real Debian packages
 example: build ## The main job once, unattended
 	@demo/example.sh
 
-demo: build ## The service on http://127.0.0.1:7410 with what there is to show
+# A demo needs nothing that is compiled ahead of time; what is built already serves as it is.
+demo: ## The service on http://127.0.0.1:7410 with what there is to show
+	@$(MAKE) --no-print-directory -j2 build AOT=false
 	@demo/demo.sh
 
 demo-reset: ## Forgets the data of the demo

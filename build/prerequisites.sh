@@ -4,8 +4,11 @@ set -euo pipefail
 command -v npm >/dev/null || { echo "Node 20 or newer with npm is missing; install it first." >&2; exit 1; }
 command -v dotnet >/dev/null || { echo "The .NET SDK 10 is missing; install it first." >&2; exit 1; }
 needed=()
-command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 || needed+=(clang)
-[ -e /usr/include/zlib.h ] || needed+=(zlib1g-dev)
+# Ahead-of-time compilation links.
+if [ -z "${WITHOUT_LINKER:-}" ]; then
+    command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 || needed+=(clang)
+    [ -e /usr/include/zlib.h ] || needed+=(zlib1g-dev)
+fi
 [ "${1:-}" != tests ] || command -v chromium >/dev/null || needed+=(chromium)
 [ "${1:-}" != tests ] || command -v bwrap >/dev/null || needed+=(bubblewrap)
 command -v setsid >/dev/null || needed+=(util-linux)

@@ -61,10 +61,11 @@ internal sealed class PinnedService : IServiceTrust
         using var http = new HttpClient(AskedConnections.Handler((_, _, _) => { })) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(30) };
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var shown = await new HttpLink(http, key, TimeProvider.System).Authorities(cancellation);
+        var known = shown.Select(each => Authority.IsName(each.Name) ? each.Name : "something that is no name");
         return shown.Select(each => Authority.Read(each.Certificate, name)).OfType<Authority>().FirstOrDefault()
             ?? throw new LinkException(
                 $"Whoever answers at {address} is not the service {name}; it says it is "
-                    + $"{(shown.Count == 0 ? "nobody" : string.Join(" or ", shown.Select(each => Authority.IsName(each.Name) ? each.Name : "something that is no name")))}. Nothing was sent to it.",
+                    + $"{(shown.Count == 0 ? "nobody" : string.Join(" or ", known))}. Nothing was sent to it.",
                 0);
     }
 

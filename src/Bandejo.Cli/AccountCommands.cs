@@ -156,7 +156,8 @@ internal static class TokenCommands
     private static Command End()
     {
         var id = new Argument<string>("id") { Description = "From 'token list'" };
-        return Shared.Verb("end", "Ends a token or session of yours; anybody's, for administrators", "token end 01a2…", async (parsed, client, cancellation) =>
+        const string Says = "Ends a token or session of yours; anybody's, for administrators";
+        return Shared.Verb("end", Says, "token end 01a2…", async (parsed, client, cancellation) =>
         {
             await client.Do(HttpMethod.Delete, $"/api/v1/tokens/{Uri.EscapeDataString(parsed.GetValue(id)!)}", null, cancellation);
             Console.WriteLine("The token is good for nothing any more.");

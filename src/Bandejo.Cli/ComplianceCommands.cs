@@ -101,8 +101,11 @@ internal static class JournalCommands
             async (parsed, client, cancellation) =>
         {
             var isAudit = parsed.GetValue(topic) == "audit";
-            var query = $"limit={parsed.GetValue(limit)}"
-                + $"{(isAudit ? "" : parsed.GetValue(group) is { } slug ? $"&topic=group&group={Uri.EscapeDataString(slug)}" : $"&topic={parsed.GetValue(topic)}")}{(parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")}{(parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "")}";
+            var about = isAudit ? ""
+                : parsed.GetValue(group) is { } slug ? $"&topic=group&group={Uri.EscapeDataString(slug)}" : $"&topic={parsed.GetValue(topic)}";
+            var query = $"limit={parsed.GetValue(limit)}{about}"
+                + (parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")
+                + (parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "");
             var page = await client.Get($"/api/v1/{(isAudit ? "audit" : "journal")}?{query}", ContractJson.Default.PageEventInfo, cancellation);
             var sheet = new Sheet("#No", "When", "Deployment", "By", "What");
             foreach (var line in page.Items.Reverse())

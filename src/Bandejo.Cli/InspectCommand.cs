@@ -139,9 +139,11 @@ internal static class InspectCommand
             }
 
             File.WriteAllText(hintsFile, text);
+            var bytes = string.Join(' ', mark.Value.Bytes.Take(8).Select(each => each.ToString("X2", System.Globalization.CultureInfo.InvariantCulture)));
             Console.Error.WriteLine($"Added to {hintsFile}, and used from now on where it is named: files "
                 + $"{(mark.Value.Look == "head" ? "that begin" : "to which something is appended that begins")} with "
-                    + $"{(mark.Value.InWords.Length > 0 ? $"'{mark.Value.InWords}'" : $"the {mark.Value.Bytes.Count} bytes {string.Join(' ', mark.Value.Bytes.Take(8).Select(each => each.ToString("X2", System.Globalization.CultureInfo.InvariantCulture)))} …")} install with {silentWith}.");
+                    + (mark.Value.InWords.Length > 0 ? $"'{mark.Value.InWords}'" : $"the {mark.Value.Bytes.Count} bytes {bytes} …")
+                    + $" install with {silentWith}.");
         }
         finally
         {

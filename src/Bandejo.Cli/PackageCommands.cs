@@ -111,9 +111,11 @@ internal static class PackageCommands
             Console.WriteLine(details.Summary);
         }
 
+        var kept = details.Room.KeptFor is { } why ? $", kept because {why}" : ", which nothing needs any more";
+        var room = details.Room.IsRetired ? ", retired: its files are not kept any more" : $"; {Say.Size(details.Room.Own)} of it only for this package{kept}";
         Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} "
             + $"file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}"
-                + $"{(details.Room.IsRetired ? ", retired: its files are not kept any more" : $"; {Say.Size(details.Room.Own)} of it only for this package{(details.Room.KeptFor is { } why ? $", kept because {why}" : ", which nothing needs any more")}")}");
+                + room);
         if (details.Needs.Count > 0)
         {
             Console.WriteLine($"  needs     {string.Join(", ", details.Needs)}");
@@ -224,17 +226,18 @@ internal static class PackageCommands
                 return ExitCode.Done;
             }
 
+            var differences = comparison.Differences.Count;
             Console.WriteLine(
                 $"{old.Name} {old.Version} ({old.Files} files, {Say.Size(old.Size)}) → {now.Name} {now.Version} ({now.Files} files, {Say.Size(now.Size)}): "
-                    + $"{(comparison.Differences.Count == 0 ? "no difference" : $"{comparison.Differences.Count} difference{(comparison.Differences.Count == 1 ? "" : "s")}")}");
+                    + (differences == 0 ? "no difference" : $"{differences} difference{(differences == 1 ? "" : "s")}"));
             foreach (var group in comparison.Differences.GroupBy(each => each.What))
             {
                 Console.WriteLine($"\n{group.Key}");
                 foreach (var each in group)
                 {
                     Console.WriteLine($"  {(each.Before is null ? "+" : each.After is null ? "-" : "~")} {each.Name}");
-                    Console.WriteLine($"      "
-                        + $"{(each.Before is null ? each.After : each.After is null ? $"was {each.Before}" : each.Before == each.After ? $"{each.After}, other content" : $"{each.Before}\n    → {each.After}")}");
+                    var became = each.Before == each.After ? $"{each.After}, other content" : $"{each.Before}\n    → {each.After}";
+                    Console.WriteLine($"      {(each.Before is null ? each.After : each.After is null ? $"was {each.Before}" : became)}");
                 }
             }
 

@@ -110,8 +110,8 @@ internal static class StartCommand
         Say.Line(
             $"[bold]{Markup.Escape(preview.Name)}[/] would {(isChoice ? "be offered to" : "reach")} "
                 + $"[bold]{Say.Devices(preview.Reached)}[/]{Effects(preview)}.{(isChoice ? " Nothing is installed until a user takes it." : "")}");
-        Say.Line($"[dim]{Markup.Escape(preview.Package)}"
-            + $"{(preview.Spread.Count > 0 ? " · " + Markup.Escape(string.Join("; ", preview.Spread.Take(4).Select(part => $"{part.Count} {part.Name}"))) : "")}[/]\n");
+        var spread = string.Join("; ", preview.Spread.Take(4).Select(part => $"{part.Count} {part.Name}"));
+        Say.Line($"[dim]{Markup.Escape(preview.Package)}{(spread.Length > 0 ? " · " + Markup.Escape(spread) : "")}[/]\n");
         for (var i = 0; i < preview.Waves.Count; i++)
         {
             var wave = preview.Waves[i];

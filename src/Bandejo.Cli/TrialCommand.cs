@@ -207,9 +207,13 @@ internal static class TrialCommand
     /// <summary>Prints a step.</summary>
     public static void Tell(TrialStepInfo step)
     {
-        var (
-            glyph,
-            colour) = step.State switch { "passed" => ("■", "green4"), "failed" => ("✗", "red3"), "warned" => ("!", "darkgoldenrod"), _ => ("□", "grey") };
+        var (glyph, colour) = step.State switch
+        {
+            "passed" => ("■", "green4"),
+            "failed" => ("✗", "red3"),
+            "warned" => ("!", "darkgoldenrod"),
+            _ => ("□", "grey"),
+        };
         var took = step.Seconds > 0 ? string.Create(CultureInfo.InvariantCulture, $"{step.Seconds,6:0.0} s") : "        ";
         Say.Line($"  [{colour}]{glyph}[/] {step.Name,-13} {took}  {Markup.Escape(step.Says)}");
         if (step.State is "failed" or "warned")

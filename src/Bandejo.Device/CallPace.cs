@@ -27,6 +27,8 @@ internal static class Unforeseen
 {
     /// <summary>Whether an exception is about what was being looked at, and not about the agent itself.</summary>
     public static bool Is(Exception error) =>
-        error is NullReferenceException or ArgumentException or InvalidOperationException or FormatException or KeyNotFoundException or NotSupportedException or ArithmeticException or IndexOutOfRangeException or InvalidCastException
-        or System.Text.Json.JsonException or System.Text.RegularExpressions.RegexMatchTimeoutException or System.ComponentModel.Win32Exception or System.Security.Cryptography.CryptographicException;
+        error is NullReferenceException or ArgumentException or InvalidOperationException or FormatException or KeyNotFoundException or NotSupportedException
+        or ArithmeticException or IndexOutOfRangeException or InvalidCastException
+        or System.Text.Json.JsonException or System.Text.RegularExpressions.RegexMatchTimeoutException or System.ComponentModel.Win32Exception
+        or System.Security.Cryptography.CryptographicException;
 }

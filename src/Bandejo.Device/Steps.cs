@@ -44,7 +44,8 @@ public static class Steps
         secrets.Aggregate(text, (rest, secret) => rest.Replace(secret, "***", StringComparison.Ordinal));
 
     /// <summary>The last line of the log, as the end of a sentence: that is where most installers say what went wrong.</summary>
-    public static string LastWords(IReadOnlyList<string> lines) => lines.Count == 0 ? "" : $": {(lines[^1].Length > 160 ? lines[^1][..160] + "…" : lines[^1])}";
+    public static string LastWords(IReadOnlyList<string> lines) =>
+        lines.Count == 0 ? "" : $": {(lines[^1].Length > 160 ? lines[^1][..160] + "…" : lines[^1])}";
 
     /// <summary>The reason of a proof, to go on with a sentence.</summary>
     public static string Lower(string text) => text.Length == 0 ? text : char.ToLowerInvariant(text[0]) + text[1..];

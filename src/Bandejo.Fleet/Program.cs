@@ -72,7 +72,8 @@ async Task<int> Play(ParseResult parsed, CancellationToken cancellation)
     Console.WriteLine(string.Create(
         CultureInfo.InvariantCulture,
         $"{playing.Lives.Count} devices play for {address}{(lines.Count > 0 ? $", going on after {lines.Count} lines of their record" : "")}"
-            + $"{(demo is null ? "" : $"; their clock shows {demo.GetUtcNow():yyyy-MM-dd HH:mm} UTC and runs {demo.Reading.Speed:0.###} times as fast as the real time")}"));
+            + $"{(demo is null ? "" : $"; their clock shows {demo.GetUtcNow():yyyy-MM-dd HH:mm} UTC and runs ")}"
+            + $"{(demo is null ? "" : $"{demo.Reading.Speed:0.###} times as fast as the real time")}"));
     var all = playing.Play(cancellation);
     await await Task.WhenAny(all, led is null ? all : playing.Lead(parsed.GetValue(clock)!, demo!, cancellation));
     return 0;

@@ -89,6 +89,22 @@ public sealed partial class RepositoryTests
         Assert.True(File.ReadLines(Path.Combine(Root, "src/Bandejo.Server/Program.cs")).Count() < 100);
     }
 
+    /// <summary>What stands between three quotes is as it is.</summary>
+    [Fact]
+    public void No_line_of_a_program_is_longer_than_160()
+    {
+        foreach (var (file, text) in Sources("src"))
+        {
+            var isQuoted = false;
+            foreach (var line in text.Split('\n'))
+            {
+                var marks = line.Split("\"\"\"").Length - 1;
+                Assert.True(line.Length <= 160 || isQuoted || marks > 0, $"{file} has a line of {line.Length} characters: {line.Trim()}");
+                isQuoted ^= marks % 2 == 1;
+            }
+        }
+    }
+
     [Fact]
     public void No_test_waits_by_sleeping()
     {

@@ -55,6 +55,8 @@ internal sealed record Recount(int Total, int Bottom, int Top, int Trials, int F
         return new Recount(total, bottom, top, trials, failures, harms, goingBack, notBack, changed);
     }
 
+    public static Recount None { get; } = new(0, 0, 0, 0, 0, 0, 0, 0, 0);
+
     public static Recount Of(Tally tally) =>
         new(tally.Total, tally.Bottom, tally.Top, tally.Trials, tally.Failures, tally.Harms, tally.GoingBack, tally.NotBack, tally.Changed);
 

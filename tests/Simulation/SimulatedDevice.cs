@@ -48,6 +48,9 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
 
     public string Name => Machine.Name;
 
+    /// <summary>When its power came last.</summary>
+    public DateTimeOffset SwitchedOnAt { get; private set; }
+
     /// <summary>Who it is; null before it joined.</summary>
     public DeviceIdentity? Identity { get; private set; }
 
@@ -85,6 +88,7 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         if (!Machine.IsOn)
         {
             Machine.Start();
+            SwitchedOnAt = _simulation.Clock.Now;
         }
 
         _lives++;
@@ -120,7 +124,8 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
     /// <summary>Once it is gone from the service it joins anew, as one that nobody knows.</summary>
     public void JoinAnew()
     {
-        if (IsGone && Machine.IsOn)
+        // Whoever sets an agent up anew has started the machine anew, too: nothing of the old one runs there any more.
+        if (IsGone && Machine is { IsOn: true, IsAtWork: false })
         {
             (IsGone, Identity) = (false, null);
             Machine.Replace(new Whole(new DeviceState()));

@@ -55,6 +55,7 @@ internal sealed class SimulatedService(Simulation simulation)
         _told.Clear();
         _lookAt = null;
         simulation.Say("the service is up");
+        simulation.Watch.ServiceStarts(_world);
         LookWhenDue();
     }
 
@@ -133,6 +134,7 @@ internal sealed class SimulatedService(Simulation simulation)
         if (!told.HasNews && Quick(World, id, request, told) is { } answered)
         {
             var quick = answered.Ok ? answered.Value : throw Refused(answered.Failure!);
+            simulation.Watch.TakesCheckIn(id, told.Sequence);
             if (quick.Orders is not null && !IsKept)
             {
                 await Change<bool>(null, "waits until it is kept", _ => true);
@@ -148,9 +150,13 @@ internal sealed class SimulatedService(Simulation simulation)
         var reply = await Change<CheckInReply>(null, $"{World.Devices.Get(id)?.Name} checks in", decision =>
         {
             var acknowledged = Core.CheckIns.CheckIn.Take(decision, id, told, before);
-            return acknowledged.Ok
-                ? DeviceForms.Answer(decision.World, decision.World.Devices[id], request, acknowledged.Value, NextSeconds)
-                : acknowledged.Failure!;
+            if (!acknowledged.Ok)
+            {
+                return acknowledged.Failure!;
+            }
+
+            simulation.Watch.TakesCheckIn(id, told.Sequence);
+            return DeviceForms.Answer(decision.World, decision.World.Devices[id], request, acknowledged.Value, NextSeconds);
         });
         return reply.Ok ? Form(reply.Value) : throw Refused(reply.Failure!);
     }

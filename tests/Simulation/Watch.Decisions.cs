@@ -12,6 +12,7 @@ internal sealed partial class Watch
     private readonly Dictionary<string, DeploymentState> _before = new(StringComparer.Ordinal);
     private readonly Dictionary<(string Deployment, int Wave), DateTimeOffset> _holdsSince = [];
     private readonly Dictionary<(string Deployment, int Wave), Recount> _counted = [];
+    private readonly Dictionary<(string Deployment, int Wave), Recount> _countedBefore = [];
 
     /// <summary>Something is about to be decided.</summary>
     public void Before(FleetWorld world)
@@ -82,6 +83,7 @@ internal sealed partial class Watch
                 own.CountBy(target => target.State).All(pair => tallies[wave].In(pair.Key) == pair.Value) && tallies[wave].States.Sum() == own.Count,
                 "every figure is what a recount gives",
                 $"{deployment.Id}, wave {wave}: the states are {string.Join(' ', tallies[wave].States)}");
+            _countedBefore[(deployment.Id, wave)] = _counted.GetValueOrDefault((deployment.Id, wave)) ?? counted;
             _counted[(deployment.Id, wave)] = counted;
             if (gate is null || !counted.Holds(gate))
             {
@@ -147,7 +149,9 @@ internal sealed partial class Watch
 
         foreach (var line in journal.Where(line => line is { What: "halted", By: null }))
         {
-            Hold(IsOver(deployment, before), "nothing halts without its rule", $"{what}: {deployment.Id}: '{line.Text}'");
+            // What failed may have left its place by the same decision.
+            var isOver = IsOver(deployment, before, _counted) || IsOver(deployment, before, _countedBefore);
+            Hold(isOver, "nothing halts without its rule", $"{what}: {deployment.Id}: '{line.Text}'");
         }
 
         foreach (var line in journal.Where(line => line.What == "rolled-back"))
@@ -192,19 +196,23 @@ internal sealed partial class Watch
     }
 
     /// <summary>Whether the halt rule of a deployment asks for a halt, by what is counted again.</summary>
-    private bool IsOver(DeploymentEntry deployment, DeploymentState state) => Enumerable.Range(0, deployment.Plan.Waves.Count).Any(wave =>
+    private static bool IsOver(DeploymentEntry deployment, DeploymentState state, Dictionary<(string Deployment, int Wave), Recount> counts)
     {
-        var (counted, rule, accepted) = (_counted[(deployment.Id, wave)], deployment.Plan.Halt, state.Waves[wave]);
+        return Enumerable.Range(0, deployment.Plan.Waves.Count).Any(IsOverIn);
 
-        // What failed may be on its way back already, by the same decision.
-        var goingBack = deployment.Targets.All.Where(target => target.Wave == wave && (target.IsGoingBack || target.IsToGoBack) && target.State is not (
-            TargetState.Failed or TargetState.Lost or TargetState.Undone or TargetState.Met))
-            .ToList();
-        var failures = Math.Max(0, counted.Failures + goingBack.Count(target => target.HasFailed) - accepted.AcceptedFailures);
-        var trials = Math.Max(failures, counted.Trials + goingBack.Count(target => target.HasFailed || target.IsInstalledHere) - accepted.AcceptedTrials);
-        return failures >= (rule.Failures ?? int.MaxValue) || counted.Harms - accepted.AcceptedHarms >= (rule.Harms ?? int.MaxValue)
-            || (rule.Rate is { } rate && trials >= rule.LeastTrials && Wilson(failures, trials) > rate / 10_000.0);
-    });
+        bool IsOverIn(int wave)
+        {
+            var (counted, rule, accepted) = (counts.GetValueOrDefault((deployment.Id, wave)) ?? Recount.None, deployment.Plan.Halt, state.Waves[wave]);
+
+            // What failed may be on its way back already, by the same decision.
+            var goingBack = deployment.Targets.All.Where(target => target.Wave == wave && (target.IsGoingBack || target.IsToGoBack))
+                .Where(target => target.State is not (TargetState.Failed or TargetState.Lost or TargetState.Undone or TargetState.Met)).ToList();
+            var failures = Math.Max(0, counted.Failures + goingBack.Count(target => target.HasFailed) - accepted.AcceptedFailures);
+            var trials = Math.Max(failures, counted.Trials + goingBack.Count(target => target.HasFailed || target.IsInstalledHere) - accepted.AcceptedTrials);
+            return failures >= (rule.Failures ?? int.MaxValue) || counted.Harms - accepted.AcceptedHarms >= (rule.Harms ?? int.MaxValue)
+                || (rule.Rate is { } rate && trials >= rule.LeastTrials && Wilson(failures, trials) > rate / 10_000.0);
+        }
+    }
 
     /// <summary>
     /// The lower bound of the one-sided 95 % Wilson interval, in the form of the textbook: what of the rates would still make this many failures likely.

@@ -38,7 +38,7 @@ internal sealed partial class Watch
             }
 
             Hold(
-                !(deployment.State.TakesIn && IsOver(deployment, deployment.State)), "what its rule stops is stopped",
+                !(deployment.State.TakesIn && IsOver(deployment, deployment.State, _counted)), "what its rule stops is stopped",
                 $"{deployment.Id} is {deployment.State.Status}");
         }
     }
@@ -121,10 +121,9 @@ internal sealed partial class Watch
             return;
         }
 
-        Hold(
-            target.State is not (
-                TargetState.Ready or TargetState.Working or TargetState.Restart or TargetState.Retry or TargetState.Unknown or TargetState.Lost),
-            "all comes to rest", where);
+        var mayRest = target.State is not (
+            TargetState.Ready or TargetState.Working or TargetState.Restart or TargetState.Retry or TargetState.Unknown or TargetState.Lost);
+        Hold(mayRest || (target.State == TargetState.Restart && target.Since >= device.SwitchedOnAt), "all comes to rest", where);
         Hold(!holds || target.State is not (TargetState.Waiting or TargetState.Failed), "what is there is known", where);
     }
 }

@@ -10,6 +10,7 @@ internal sealed partial class Watch(Simulation simulation)
     private readonly Dictionary<SimulatedDevice, Known> _known = [];
     private readonly HashSet<string> _steps = new(StringComparer.Ordinal);
     private readonly HashSet<(string Deployment, int Wave)> _opened = [];
+    private readonly Dictionary<string, long> _numbers = new(StringComparer.Ordinal);
     private readonly Dictionary<(string Deployment, string Device), int> _waves = [];
     private readonly Dictionary<string, AttemptRecord> _attempts = new(StringComparer.Ordinal);
 
@@ -37,6 +38,33 @@ internal sealed partial class Watch(Simulation simulation)
 
     /// <summary>A device's clock is another.</summary>
     public void Jumped(SimulatedDevice device) => KnownOf(device).HasJumped = true;
+
+    /// <summary>The service starts: of what it was told and did not have to keep it knows nothing.</summary>
+    public void ServiceStarts(FleetWorld world)
+    {
+        _numbers.Clear();
+        _holdsSince.Clear();
+
+        // What it had seen and could not keep, it has not seen.
+        foreach (var deployment in world.Deployments.Values)
+        {
+            for (var wave = 0; wave < deployment.State.Waves.Count; wave++)
+            {
+                if (deployment.State.Waves[wave].ReachedAt is { } reached)
+                {
+                    _holdsSince[(deployment.Id, wave)] = reached;
+                }
+            }
+        }
+    }
+
+    /// <summary>The service takes a check-in with a number.</summary>
+    public void TakesCheckIn(string device, long number)
+    {
+        var before = _numbers.GetValueOrDefault(device);
+        Hold(number >= before, "nothing is taken that comes after something newer", $"the service takes the check-in {number} of {device} after {before}");
+        _numbers[device] = number;
+    }
 
     /// <summary>A device hears an answer.</summary>
     public void Hears(SimulatedDevice device, CheckInRequest request, CheckInAnswer answer)

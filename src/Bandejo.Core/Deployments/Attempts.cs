@@ -76,7 +76,8 @@ public static class Attempts
 
     /// <summary>Whether the same might go better later without anybody mending something.</summary>
     public static bool IsWorthAnotherTry(AttemptOutcome outcome) => outcome is
-        AttemptOutcome.Busy or AttemptOutcome.Failed or AttemptOutcome.NoProof or AttemptOutcome.TimedOut or AttemptOutcome.NotFetched or AttemptOutcome.Interrupted;
+        AttemptOutcome.Busy or AttemptOutcome.Failed or AttemptOutcome.NoProof or AttemptOutcome.TimedOut
+            or AttemptOutcome.NotFetched or AttemptOutcome.Interrupted;
 
     /// <summary>When the next try is due; null where none follows. Device and service both ask here, so that they agree without speaking.</summary>
     /// <param name="outcome">How the last try ended.</param>

@@ -199,8 +199,12 @@ public static partial class ManifestDraft
             name = $"{system}-{number}";
         }
 
-        yaml.Append(CultureInfo.InvariantCulture, $"  - name: {name}\n    fits: {Fits(file, system, architectures)}\n    requires: disk.free >= {Room(file)}"
-            + $"{(file.Of(Facts.MinimumSystem) is { Certainty: Certainty.Certain } least && MinimumVersion().Match(least.Value) is { Success: true } version ? $" and os.version >= {version.Value}" : "")}\n");
+        var isLeastKnown = file.Of(Facts.MinimumSystem) is { Certainty: Certainty.Certain };
+        var least = isLeastKnown
+            && MinimumVersion().Match(file.Of(Facts.MinimumSystem)!.Value) is { Success: true } version ? $" and os.version >= {version.Value}" : "";
+        yaml.Append(
+            CultureInfo.InvariantCulture,
+            $"  - name: {name}\n    fits: {Fits(file, system, architectures)}\n    requires: disk.free >= {Room(file)}{least}\n");
         foreach (var condition in file.Conditions)
         {
             yaml.Append(CultureInfo.InvariantCulture, $"    # it says: {OneLine(condition)}\n");
@@ -285,8 +289,10 @@ public static partial class ManifestDraft
 
         SuggestedCommand? isRepaired = null;
         var taken = verb == "install" ? Open(file).Select(pair => pair.Setting.Switch.Replace("{value}", $"@{{{pair.Name}}}", StringComparison.Ordinal)) : [];
-        yaml.Append(CultureInfo.InvariantCulture, $"    {verb}:\n      run: "
-            + $"[{string.Join(", ", command.Run.Select(word => IsConfigurationChoice(file, verb, word) ? $"@{{{Configuration}}}" : word).Concat(taken).Select(Quoted))}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
+        var words = command.Run.Select(word => IsConfigurationChoice(file, verb, word) ? $"@{{{Configuration}}}" : word).Concat(taken).Select(Quoted);
+        yaml.Append(
+            CultureInfo.InvariantCulture,
+            $"    {verb}:\n      run: [{string.Join(", ", words)}]{Doubt(command.Certainty, command.Source)}\n      limit: 30m\n");
         if (verb == "install" && file.CommandFor("log") is { } log)
         {
             yaml.Append(CultureInfo.InvariantCulture, $"      # for a log, add: {string.Join(", ", log.Run.Select(Quoted))}\n");
@@ -332,8 +338,8 @@ public static partial class ManifestDraft
 
         foreach (var (name, setting) in open)
         {
-            yaml.Append(CultureInfo.InvariantCulture, $"  - {{ name: {name}, says: "
-                + $"{Quoted(setting.Default.Length == 0 ? $"{setting.Name}, which is empty by itself" : $"{setting.Name}, which is {setting.Default} by itself")} }}\n");
+            var says = $"{setting.Name}, which is {(setting.Default.Length == 0 ? "empty" : setting.Default)} by itself";
+            yaml.Append(CultureInfo.InvariantCulture, $"  - {{ name: {name}, says: {Quoted(says)} }}\n");
         }
 
         foreach (var secret in files.SelectMany(file => file.Settings).Where(setting => setting.IsSecret).DistinctBy(setting => setting.Name))

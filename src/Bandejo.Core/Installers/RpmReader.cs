@@ -15,7 +15,8 @@ internal static class RpmReader
     private const int MostData = 64 << 20;
     private const int MostFiles = 500_000;
 
-    private const int Name = 1000, Version = 1001, Release = 1002, Epoch = 1003, Summary = 1004, Size = 1009, Vendor = 1011, Packager = 1015, OperatingSystem = 1021, Architecture = 1022;
+    private const int Name = 1000, Version = 1001, Release = 1002, Epoch = 1003, Summary = 1004, Size = 1009,
+        Vendor = 1011, Packager = 1015, OperatingSystem = 1021, Architecture = 1022;
     private const int SignedSize = 1000;
     private const int FileSizes = 1028, Requires = 1049, FolderOf = 1116, FileNames = 1117, Folders = 1118;
 

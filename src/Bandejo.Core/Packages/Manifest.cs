@@ -32,7 +32,8 @@ public sealed record Manifest
     public IReadOnlyList<Setting> Settings { get; init; } = [];
 
     /// <summary>Named sets of values.</summary>
-    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> Presets { get; init; } = new Dictionary<string, IReadOnlyDictionary<string, string>>();
+    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> Presets { get; init; } =
+        new Dictionary<string, IReadOnlyDictionary<string, string>>();
 
     /// <summary>Files that are not in the folder, but are fetched from somewhere when the package is built.</summary>
     public IReadOnlyList<FetchedFile> Fetched { get; init; } = [];

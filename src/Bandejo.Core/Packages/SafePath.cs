@@ -50,8 +50,9 @@ public static partial class SafePath
         var plain = path.Replace('\\', '/');
         if (Variable().Match(plain) is { Success: true } variable)
         {
-            return $"names a variable, which nobody fills in here; write "
-                + $"'{(variable.Value.Contains("x86", StringComparison.OrdinalIgnoreCase) ? "Program Files (x86)" : variable.Value.Contains("Program", StringComparison.OrdinalIgnoreCase) ? "Program Files" : "Windows")}{plain[variable.Length..]}'.";
+            bool Names(string part) => variable.Value.Contains(part, StringComparison.OrdinalIgnoreCase);
+            var folder = Names("x86") ? "Program Files (x86)" : Names("Program") ? "Program Files" : "Windows";
+            return $"names a variable, which nobody fills in here; write '{folder}{plain[variable.Length..]}'.";
         }
 
         if (plain.Length > 1 && plain[1] == ':' && char.IsAsciiLetter(plain[0]))

@@ -107,10 +107,8 @@ public static partial class Settings
             if (settings.FirstOrDefault(setting => setting.Name == name) is not { } setting)
             {
                 var near = Suggest.Nearest(name, settings.Select(each => each.Name));
-                findings.Add(new Finding(
-                    $"The package has no setting "
-                        + $"'{name}'.{(near is not null ? $" Did you mean '{near}'?" : settings.Count == 0 ? " It has none." : $" Settings: {string.Join(", ", settings.Select(each => each.Name))}.")}",
-                    "settings." + name));
+                var all = settings.Count == 0 ? " It has none." : $" Settings: {string.Join(", ", settings.Select(each => each.Name))}.";
+                findings.Add(new Finding($"The package has no setting '{name}'.{(near is not null ? $" Did you mean '{near}'?" : all)}", "settings." + name));
                 continue;
             }
 

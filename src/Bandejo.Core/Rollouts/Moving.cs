@@ -21,9 +21,8 @@ public static class Moving
             return false;
         }
 
-        var text = after.State == before.State
-            ? null
-            : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{(after.Reason.Code != ReasonCode.None ? $", {after.Reason}" : "")}";
+        var why = after.Reason.Code != ReasonCode.None ? $", {after.Reason}" : "";
+        var text = after.State == before.State ? null : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{why}";
         Put(decision, deployment, device, after, text is null ? null : StateNames.Of(after.State), text ?? "");
         if (after.IsToGoBack && !after.State.Has(TargetTrait.Underway))
         {

@@ -43,10 +43,13 @@ public static class Needing
             var bringers = lacking.Select(device => BroughtBy(world, need, device)).OfType<DeploymentEntry>().GroupBy(each => each)
                 .OrderByDescending(group => group.Count()).Select(group => $"'{group.Key.Plan.Name}' brings it to {group.Count()}").ToList();
             var without = lacking.Count(device => BroughtBy(world, need, device) is null);
-            yield return new Finding(
-                $"{lacking.Count} of {reached.Count} devices lack {need}, which this package needs "
-                    + $"first{(bringers.Count == 0 ? "" : $"; {string.Join(", ", bringers)} of them")}"
-                        + $"{(without == 0 ? ", and they wait for it" : $". {(bringers.Count == 0 ? "No deployment brings it to any of them" : $"{without} get it from none")}: they stay blocked until one does")}.", "package") { IsWarning = true };
+            var brings = bringers.Count == 0 ? "" : $"; {string.Join(", ", bringers)} of them";
+            var none = bringers.Count == 0 ? "No deployment brings it to any of them" : $"{without} get it from none";
+            var comes = without == 0 ? ", and they wait for it" : $". {none}: they stay blocked until one does";
+            yield return new Finding($"{lacking.Count} of {reached.Count} devices lack {need}, which this package needs first{brings}{comes}.", "package")
+            {
+                IsWarning = true,
+            };
         }
     }
 

@@ -89,6 +89,9 @@ public static class Starting
             entry.Id, decision.By);
         decision.Audit("deployment-started", $"'{plan.Name}' was started.", null, null, entry.Id);
         Weighing.WeighRows(decision, entry, changed.And(world.Columns.Live));
+
+        // It brings what others wait for, also where its own wave is closed.
+        Looking.Rivals(decision, entry, entry.Targets.AllRows());
         Looking.Look(decision, entry);
         return entry;
     }

@@ -228,8 +228,9 @@ public static class ForTesting
     {
         var open = world.Packages.Values.Where(package => !package.IsRetired && package.Record.State is PackageState.Built or PackageState.Tried)
             .OrderByDescending(package => package.Record.BuiltAt).Select(package => package.Title).ToList();
-        return $"Packages that nobody tried or released may reach {(devices == 1 ? "the 1 device" : $"the {devices} devices")} in "
-            + $"it{(open.Count == 0 ? "; there are none now" : $", now {open.Count}: {string.Join(", ", open.Take(SampleSize))}{(open.Count > SampleSize ? ", …" : "")}")}.";
+        var which = $", now {open.Count}: {string.Join(", ", open.Take(SampleSize))}{(open.Count > SampleSize ? ", …" : "")}";
+        return $"Packages that nobody tried or released may reach {(devices == 1 ? "the 1 device" : $"the {devices} devices")} in it"
+            + $"{(open.Count == 0 ? "; there are none now" : which)}.";
     }
 
     private static string Closes(FleetWorld world, GroupEntry? group)

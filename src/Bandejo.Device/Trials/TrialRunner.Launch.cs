@@ -36,7 +36,8 @@ public sealed partial class TrialRunner
         var then = hasManager ? await Running(services, cancellation) : [];
         var lines = services.ConvertAll(
             service => $"{service.Name}: {(service.IsEnabled ? "enabled, it starts with the device" : "not enabled, nothing starts it with the device")}"
-                + $"{(!hasManager ? "" : then.Contains(service.Name) ? ", and it is up" : first.Contains(service.Name) ? $", and it was up but not any more after {Units.FormatDuration(ServicePatience)}" : ", and it is not up")}");
+                + (!hasManager ? "" : then.Contains(service.Name) ? ", and it is up"
+                    : first.Contains(service.Name) ? $", and it was up but not any more after {Units.FormatDuration(ServicePatience)}" : ", and it is not up"));
         var isWell = services.TrueForAll(service => service.IsEnabled && (!hasManager || then.Contains(service.Name)));
         var what = services.Count == 1
             ? lines[0]

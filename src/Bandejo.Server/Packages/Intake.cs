@@ -233,7 +233,8 @@ internal sealed class Intake(WorldHost world, FileStore files, SiteKeys keys, Pa
             {
                 if (SizeOf(upload) is null || files.UploadOffset(upload) != size || files.DigestOfUpload(upload) != sha256)
                 {
-                    return new Failure(ErrorKind.Invalid, $"The file {sha256[..12]}… that was sent is not whole, or not what its digest says; send it again.");
+                    return new Failure(
+                        ErrorKind.Invalid, $"The file {sha256[..12]}… that was sent is not whole, or not what its digest says; send it again.");
                 }
             }
             else if (brought.Extract(sha256, size, Stream.Null) is { Ok: false } extracted)

@@ -209,6 +209,19 @@ public sealed class SliceTests
     }
 
     [Fact]
+    public void Who_waits_for_what_a_new_deployment_brings_knows_it_also_where_its_wave_is_closed()
+    {
+        var needing = Package('b', "1", "loom", needs: "ink");
+        Release(needing);
+        var waiting = Do(decision => Acting.Start(decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = needing.Digest }, ask => ask.Package));
+        Settle();
+        Assert.Equal(Devices, waiting.Targets.States()[(int)TargetState.Blocked]);
+        Start(new WaveAsk("some", "10 %", "100 % met", null), new WaveAsk("rest", "everyone else", null, null));
+        Settle();
+        Assert.Equal(Devices, waiting.Targets.States()[(int)TargetState.Waiting]);
+    }
+
+    [Fact]
     public void Who_was_to_get_back_what_is_withdrawn_meanwhile_stays_and_the_roll_back_ends()
     {
         var earlier = Package('b', "1");
@@ -248,8 +261,8 @@ public sealed class SliceTests
         Assert.DoesNotContain(both, deployment => deployment.IsPending);
     }
 
-    private static PackageRecord Package(char digest, string version, string app = "ink") =>
-        new(new string(digest, 64), app, version, $"{app}|yes|yes|removes|", "", "", "", default, PackageState.Built, []);
+    private static PackageRecord Package(char digest, string version, string app = "ink", string needs = "") =>
+        new(new string(digest, 64), app, version, $"{app}|yes|yes|removes|{needs}", "", "", "", default, PackageState.Built, []);
 
     private void Release(PackageRecord package)
     {
