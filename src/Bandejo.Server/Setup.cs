@@ -108,6 +108,7 @@ internal static class Setup
             described.Info.Version = "1";
             described.Info.Description = "Packages applications, deploys them to groups of devices in waves, and proves what became of it.";
             described.Servers?.Clear();
+            LimitsInDescription.PutOnOneLine(described);
             return Task.CompletedTask;
         }).AddOperationTransformer((operation, context, _) =>
         {

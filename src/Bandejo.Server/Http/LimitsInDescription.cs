@@ -46,6 +46,27 @@ internal static class LimitsInDescription
         return Task.CompletedTask;
     }
 
+    /// <summary>What is said in several lines of the code is one text for who reads the description.</summary>
+    public static void PutOnOneLine(OpenApiDocument described)
+    {
+        foreach (var schema in described.Components?.Schemas?.Values ?? [])
+        {
+            PutOnOneLine(schema);
+            foreach (var property in schema.Properties?.Values ?? [])
+            {
+                PutOnOneLine(property);
+            }
+        }
+    }
+
+    private static void PutOnOneLine(IOpenApiSchema schema)
+    {
+        if (schema.Description is { } text && text.Contains('\n'))
+        {
+            schema.Description = string.Join(' ', text.Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries));
+        }
+    }
+
     private static void Within(IOpenApiSchema? inner, int text)
     {
         if (inner is OpenApiSchema own && Is(own, JsonSchemaType.String) && own.Format is null)
