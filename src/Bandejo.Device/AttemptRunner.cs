@@ -424,7 +424,7 @@ internal sealed partial class AttemptRunner(
             : journal.State.Orders.Any(
                 each => each.MayStart && each.Package.Digest == order.Package.Digest && DeviceState.KeyOf(each) == DeviceState.KeyOf(order))
                 ? null
-            : new AttemptEnd(AttemptOutcome.Waits, "It was called back before anything was changed here", null, null);
+            : new AttemptEnd(AttemptOutcome.Waits, "It was called back before anything was changed here", null, null, Attempts.CalledBack);
     }
 
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;

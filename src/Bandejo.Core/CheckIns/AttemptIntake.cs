@@ -57,6 +57,12 @@ public static class AttemptIntake
         CheckIn.Remember(decision, device.Id, memory => memory with { LastReported = [.. memory.LastReported, told.Id] });
         Moving.Happen(decision, deployment, device, Attempts.Judge(
             target, isRestore, Attempts.Words[told.Outcome!], attempt.Message, deployment.Plan.Retry, told.EndedAt ?? decision.Now));
+        if (told.Phase == Attempts.CalledBack)
+        {
+            // It does not wait for anything there: as soon as it may, it starts.
+            Moving.Replace(decision, deployment, device, deployment.Targets[device] with { WaitsFor = null });
+        }
+
         if (!isRestore && deployment.Targets[device] is { IsGoingBack: true, State: not TargetState.Undone })
         {
             // It ended only now, after going back was asked for: that is done upon it.

@@ -52,6 +52,9 @@ public enum AttemptOutcome
 /// <summary>Judges how a try ended.</summary>
 public static class Attempts
 {
+    /// <summary>The phase of an attempt that ended because its order was called back before anything was changed: it waits for nothing on its device.</summary>
+    public const string CalledBack = "called-back";
+
     /// <summary>The words for outcomes on the wire.</summary>
     public static IReadOnlyDictionary<string, AttemptOutcome> Words { get; } = new Dictionary<string, AttemptOutcome>(StringComparer.Ordinal)
     {

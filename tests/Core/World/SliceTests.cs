@@ -222,6 +222,31 @@ public sealed class SliceTests
     }
 
     [Fact]
+    public void What_was_called_back_waits_for_nothing_once_it_may_start_again()
+    {
+        var deployment = Start();
+        Settle();
+        var device = _world.Devices.Values.First();
+        Tell(hasEnded: false, "fetch");
+        Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Pause, "because"));
+        Settle();
+        Tell(hasEnded: true, Attempts.CalledBack);
+        Assert.Equal((TargetState.Waiting, 0), (deployment.Targets[device].State, deployment.Targets[device].Tries));
+        Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Resume, "because"));
+        Settle();
+        Assert.Equal((TargetState.Ready, ReasonCode.OrderOut), (deployment.Targets[device].State, deployment.Targets[device].Reason.Code));
+
+        void Tell(bool hasEnded, string phase) => Do(decision => CheckIns.CheckIn.Take(
+            decision, device.Id,
+            new CheckInTold
+            {
+                Sequence = ++_ids, FactsDigest = "",
+                Attempts = [new AttemptTold("a1", deployment.Id, "install", hasEnded, Now, Now, hasEnded ? "waits" : null, phase, null, "It was called back", false, null, null)],
+            },
+            ToldBefore.Nothing));
+    }
+
+    [Fact]
     public void Who_was_to_get_back_what_is_withdrawn_meanwhile_stays_and_the_roll_back_ends()
     {
         var earlier = Package('b', "1");
