@@ -107,9 +107,21 @@ internal sealed class Client : IDisposable
         using var response = await Raw(HttpMethod.Get, path, null, null, HttpCompletionOption.ResponseHeadersRead, cancellation);
         using var reader = new StreamReader(await response.Content.ReadAsStreamAsync(cancellation));
         var some = new char[16 * 1024];
-        while (await reader.ReadAsync(some, cancellation) is var read and > 0)
+        while (await Next() is var read and > 0)
         {
             await target.WriteAsync(Harmless.Text(new string(some, 0, read)));
+        }
+
+        async Task<int> Next()
+        {
+            try
+            {
+                return await reader.ReadAsync(some, cancellation);
+            }
+            catch (Exception error) when (error is IOException or HttpRequestException)
+            {
+                throw new NotReachableException("The service's answer broke off; what was printed is not all of it. Ask again.");
+            }
         }
     }
 

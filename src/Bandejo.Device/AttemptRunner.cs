@@ -34,6 +34,8 @@ internal sealed partial class AttemptRunner(
     /// <summary>The phases in which nothing was changed on the device yet.</summary>
     private static readonly string[] BeforeSteps = ["fetch", "check", "close"];
 
+    private static readonly AttemptEnd Refused = new(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null);
+
     /// <summary>A step of the attempt in hand was begun.</summary>
     private bool _hasChanged;
 
@@ -47,7 +49,7 @@ internal sealed partial class AttemptRunner(
         {
             if (journal.State.Withdrawn.Contains(attempt.Order.Package.Digest) && attempt.Order.Kind is "install" or "trial")
             {
-                return new AttemptEnd(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null);
+                return Refused;
             }
 
             return attempt.Order.Kind switch
@@ -420,7 +422,7 @@ internal sealed partial class AttemptRunner(
         }
 
         return order.Kind == "install" && journal.State.Withdrawn.Contains(order.Package.Digest)
-            ? new AttemptEnd(AttemptOutcome.Withdrawn, "The package was withdrawn; this device refuses it", null, null)
+            ? Refused
             : journal.State.Orders.Any(
                 each => each.MayStart && each.Package.Digest == order.Package.Digest && DeviceState.KeyOf(each) == DeviceState.KeyOf(order))
                 ? null

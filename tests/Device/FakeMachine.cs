@@ -246,11 +246,17 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     /// <summary>No program is closed before this is completed; null for at once.</summary>
     public Task? HoldClose { get; set; }
 
-    /// <summary>No log is sent before this is completed; null where there are none.</summary>
-    public Task? HoldLog { get; set; }
+    /// <summary>Hears that a log is to be sent; null where there are none.</summary>
+    public Action? SendsLog { get; set; }
+
+    /// <summary>The numbers of the check-ins that were refused for them.</summary>
+    public List<long> Refused { get; } = [];
 
     /// <summary>Check-ins up to this number were taken before; 0 for none.</summary>
     public long NumberTaken { get; set; }
+
+    /// <summary>The test ends with so many refusals; 0 for never.</summary>
+    public int RefusalsWanted { get; set; }
 
     /// <summary>Whether the device has the orders that it was given last.</summary>
     public bool KnowsItsOrders { get; private set; }
@@ -301,7 +307,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         return [];
     }
 
-    Stream? IMachineProcesses.OpenLog(string attempt) => HoldLog is null ? null : new MemoryStream("it went well"u8.ToArray());
+    Stream? IMachineProcesses.OpenLog(string attempt) => SendsLog is null ? null : new MemoryStream("it went well"u8.ToArray());
 
     void IMachineProcesses.AddToLog(string attempt, string path) => Kept.Add(path);
 
@@ -359,6 +365,12 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
         if (request.Sequence <= NumberTaken)
         {
+            Refused.Add(request.Sequence);
+            if (Refused.Count == RefusalsWanted)
+            {
+                Reached.Cancel();
+            }
+
             throw new LinkException("It was taken already", 412) { Taken = NumberTaken };
         }
 
@@ -408,7 +420,11 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         return Task.CompletedTask;
     }
 
-    Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation) => (HoldLog ?? Task.CompletedTask).WaitAsync(cancellation);
+    Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation)
+    {
+        SendsLog?.Invoke();
+        return Task.CompletedTask;
+    }
 
     string? IServiceTrust.Tag => null;
 

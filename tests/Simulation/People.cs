@@ -102,7 +102,7 @@ internal sealed class People(Simulation simulation)
         switch (happening.What)
         {
             case Happens.IsRemoved when device.Identity is { } identity && World.Devices.Get(identity.DeviceId) is not null:
-                Ask($"removes {device.Name}", decision => Enrolment(decision, identity.DeviceId));
+                Ask($"removes {device.Name}", decision => Core.CheckIns.Enrolment.Remove(decision, identity.DeviceId));
                 break;
             case Happens.GroupIsMade:
                 Ask("makes a group", decision => Groups.Add(
@@ -254,8 +254,6 @@ internal sealed class People(Simulation simulation)
         simulation.Say($"{what}: refused: {decided?.Failure!.Message}");
         return (false, default);
     }
-
-    private static Outcome<string> Enrolment(Decision decision, string id) => Core.CheckIns.Enrolment.Remove(decision, id);
 
     private static T Any<T>(Random random, IReadOnlyList<T> each) => each.Count == 0 ? default! : each[random.Next(each.Count)];
 

@@ -9,7 +9,7 @@ internal static class Shortening
     /// <param name="history">It breaks something.</param>
     /// <param name="play">Plays one; null where all holds.</param>
     /// <param name="most">How many are played at most.</param>
-    public static History Shorten(History history, Func<History, Finding?> play, int most = 400)
+    public static History Shorten(History history, Func<History, Breach?> play, int most = 400)
     {
         var invariant = play(history)?.Invariant;
         bool Breaks(History other) => most-- > 0 && play(other)?.Invariant == invariant;

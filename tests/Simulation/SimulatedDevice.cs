@@ -193,7 +193,7 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         }
         catch (Exception error)
         {
-            _simulation.Find(new Finding("no agent fails", $"{Name}: {error}"));
+            _simulation.Find(new Breach("no agent fails", $"{Name}: {error}"));
         }
     }
 

@@ -7,6 +7,7 @@ using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Device;
 using Bandejo.Server.Devices;
+using Bandejo.Server.Http;
 using Bandejo.Server.World;
 
 namespace Bandejo.Simulation.Tests;
@@ -18,13 +19,6 @@ namespace Bandejo.Simulation.Tests;
 internal sealed class SimulatedService(Simulation simulation)
 {
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(200);
-
-    /// <summary>As the running service answers a refusal.</summary>
-    private static readonly Dictionary<ErrorKind, int> Statuses = new()
-    {
-        [ErrorKind.Invalid] = 422, [ErrorKind.NotFound] = 404, [ErrorKind.Conflict] = 409, [ErrorKind.Stale] = 412, [ErrorKind.Forbidden] = 403,
-        [ErrorKind.Unauthenticated] = 401, [ErrorKind.TooMuch] = 413, [ErrorKind.Gone] = 410,
-    };
 
     private readonly List<(List<Change> Changes, Action Answer, Action<Exception> Fail)> _pending = [];
     private readonly Dictionary<string, string> _told = new(StringComparer.Ordinal);
@@ -92,7 +86,7 @@ internal sealed class SimulatedService(Simulation simulation)
         }
         catch (Exception error)
         {
-            simulation.Find(new Finding("no decision throws", $"{what}: {error}"));
+            simulation.Find(new Breach("no decision throws", $"{what}: {error}"));
             throw new LinkException(error.Message, 500);
         }
 
@@ -131,7 +125,7 @@ internal sealed class SimulatedService(Simulation simulation)
     public async Task<CheckInAnswer> CheckIn(string id, CheckInRequest request)
     {
         var told = DeviceForms.Told(request, _ => null);
-        if (!told.HasNews && Quick(World, id, request, told) is { } answered)
+        if (Quick(World, id, request, told) is { } answered)
         {
             var quick = answered.Ok ? answered.Value : throw Refused(answered.Failure!);
             simulation.Watch.TakesCheckIn(id, told.Sequence);
@@ -169,7 +163,7 @@ internal sealed class SimulatedService(Simulation simulation)
 
     private string NewId() => (++_ids).ToString("x8", System.Globalization.CultureInfo.InvariantCulture);
 
-    private static LinkException Refused(Failure failure) => new(failure.Message, Statuses[failure.Kind]) { Taken = failure.Taken };
+    private static LinkException Refused(Failure failure) => new(failure.Message, Problems.StatusOf(failure.Kind)) { Taken = failure.Taken };
 
     private static CheckInAnswer Form(CheckInReply reply)
     {
@@ -186,19 +180,9 @@ internal sealed class SimulatedService(Simulation simulation)
     private Outcome<CheckInReply>? Quick(FleetWorld world, string id, CheckInRequest request, CheckInTold told)
     {
         world.Now = Clock.Now;
-        if (Core.CheckIns.CheckIn.Against(world, id, told) is { } against)
-        {
-            return against;
-        }
-
-        var device = world.Devices[id];
-        if (!Core.CheckIns.CheckIn.IsQuiet(world, device, told))
-        {
-            return null;
-        }
-
-        world.Apply(new NoteHeard(id, Clock.Now, told.Sequence));
-        return DeviceForms.Answer(world, device, request, [], NextSeconds);
+        return Core.CheckIns.CheckIn.TakeQuiet(world, id, told) is not { } taken ? null
+            : taken.Ok ? DeviceForms.Answer(world, taken.Value, request, [], NextSeconds)
+            : taken.Failure!;
     }
 
     /// <summary>Keeps all that was decided and is not kept yet.</summary>

@@ -10,7 +10,7 @@ namespace Bandejo.Simulation.Tests;
 
 /// <summary>Something does not hold.</summary>
 /// <param name="Invariant">What should hold.</param>
-internal sealed record Finding(string Invariant, string Says)
+internal sealed record Breach(string Invariant, string Says)
 {
     public override string ToString() => $"{Invariant}: {Says}";
 }
@@ -29,7 +29,7 @@ internal sealed class Simulation
     private readonly OneThread _thread;
     private readonly Action<string>? _say;
     private readonly List<SimulatedDevice> _devices = [];
-    private Finding? _found;
+    private Breach? _found;
 
     private Simulation(History history, Action<string>? say, OneThread thread)
     {
@@ -66,7 +66,7 @@ internal sealed class Simulation
     /// <param name="say">Hears all that happens.</param>
     /// <param name="look">Looks at how it ended.</param>
     /// <returns>What does not hold; null where all does.</returns>
-    public static Finding? Play(History history, Action<string>? say = null, Action<Simulation>? look = null)
+    public static Breach? Play(History history, Action<string>? say = null, Action<Simulation>? look = null)
     {
         var (before, thread) = (SynchronizationContext.Current, new OneThread());
         SynchronizationContext.SetSynchronizationContext(thread);
@@ -89,7 +89,7 @@ internal sealed class Simulation
     public void Say(string what) => _say?.Invoke(string.Create(CultureInfo.InvariantCulture, $"{Clock.Now - Beginning:d\\.hh\\:mm\\:ss\\.fff} {what}"));
 
     /// <summary>Something does not hold; the first counts.</summary>
-    public void Find(Finding found)
+    public void Find(Breach found)
     {
         if (_found is null)
         {

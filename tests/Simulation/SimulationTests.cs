@@ -69,8 +69,8 @@ public sealed class SimulationTests
         var shortest = Shortening.Shorten(history, each =>
         {
             played++;
-            return needed.All(each.Events.Contains) ? new Finding("all is well", "both happened")
-                : each.Events.Count == 1 ? new Finding("something else", "only one happened")
+            return needed.All(each.Events.Contains) ? new Breach("all is well", "both happened")
+                : each.Events.Count == 1 ? new Breach("something else", "only one happened")
                 : null;
         });
         Assert.Equal(needed, shortest.Events);

@@ -216,7 +216,7 @@ internal sealed partial class Watch(Simulation simulation)
     {
         if (!holds)
         {
-            simulation.Find(new Finding(invariant, says));
+            simulation.Find(new Breach(invariant, says));
         }
     }
 

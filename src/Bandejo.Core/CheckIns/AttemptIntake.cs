@@ -63,7 +63,12 @@ public static class AttemptIntake
             Moving.Replace(decision, deployment, device, deployment.Targets[device] with { WaitsFor = null });
         }
 
-        if (!isRestore && deployment.Targets[device] is { IsGoingBack: true, State: not TargetState.Undone })
+        if (isRestore)
+        {
+            // What it was to be given may have been withdrawn while it was at it.
+            RollingBack.FindAgain(decision, deployment, device);
+        }
+        else if (deployment.Targets[device] is { IsGoingBack: true, State: not TargetState.Undone })
         {
             // It ended only now, after going back was asked for: that is done upon it.
             RollingBack.Bring(decision, deployment, device);

@@ -71,8 +71,32 @@ public static class CheckIn
     }
 
     /// <summary>Whether a check-in brings nothing that must be kept, so that noting that it was heard is all there is to it.</summary>
-    public static bool IsQuiet(FleetWorld world, DeviceEntry device, CheckInTold told) =>
-        !told.HasNews && !IsToBeKept(world, device, world.Now) && device.Memory.Waits.SequenceEqual(told.Waits);
+    private static bool IsQuiet(FleetWorld world, DeviceEntry device, CheckInTold told) =>
+        !IsToBeKept(world, device, world.Now) && device.Memory.Waits.SequenceEqual(told.Waits);
+
+    /// <summary>Takes a check-in that brings nothing to keep, without a decision: that it was heard is noted, and that is all there is to it.</summary>
+    /// <returns>The device, or why it is refused; null where there is something to decide.</returns>
+    public static Outcome<DeviceEntry>? TakeQuiet(FleetWorld world, string id, CheckInTold told)
+    {
+        if (told.HasNews)
+        {
+            return null;
+        }
+
+        if (Against(world, id, told) is { } against)
+        {
+            return against;
+        }
+
+        var device = world.Devices[id];
+        if (!IsQuiet(world, device, told))
+        {
+            return null;
+        }
+
+        world.Apply(new NoteHeard(id, world.Now, told.Sequence));
+        return device;
+    }
 
     /// <summary>
     /// Takes a check-in. Refused as a whole where any part of it does not belong to this device.

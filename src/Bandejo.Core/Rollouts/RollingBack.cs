@@ -152,8 +152,8 @@ public static class RollingBack
                 Moving.Happen(decision, deployment, device, new Happening(
                     TargetEvent.UndoImpossible, new Reason(ReasonCode.CannotGoBack) { Because = way.Why }));
                 break;
-            case WayBackKind.OnItsWay when target is { IsGoingBack: true, Before.Length: > 0 } && target.State != TargetState.Working:
-                FindAgain(decision, deployment, device, target);
+            case WayBackKind.OnItsWay:
+                FindAgain(decision, deployment, device);
                 break;
             case WayBackKind.Untouched when target is { IsToGoBack: true, State: TargetState.Met }:
                 Moving.Replace(decision, deployment, device, target with { IsToGoBack = false });
@@ -185,8 +185,15 @@ public static class RollingBack
         }
     }
 
-    private static void FindAgain(Decision decision, DeploymentEntry deployment, DeviceEntry device, Target target)
+    /// <summary>The same of one device that is on its way and not at work.</summary>
+    internal static void FindAgain(Decision decision, DeploymentEntry deployment, DeviceEntry device)
     {
+        if (deployment.Targets[device] is not { IsGoingBack: true, Before.Length: > 0, State: not TargetState.Working } target
+            || !target.State.Has(TargetTrait.Wanted))
+        {
+            return;
+        }
+
         var found = Earlier(decision.World, deployment.Plan, target.Before!, target.BeforePackage);
         if (found.Package is null)
         {

@@ -60,22 +60,8 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
         return answer;
     }
 
-    private Outcome<CheckInReply>? Quick(FleetWorld each, string id, CheckInRequest request, CheckInTold told)
-    {
-        if (CheckIn.Against(each, id, told) is { } against)
-        {
-            return against;
-        }
-
-        var device = each.Devices[id];
-        if (!CheckIn.IsQuiet(each, device, told))
-        {
-            return null;
-        }
-
-        each.Apply(new NoteHeard(id, each.Now, told.Sequence));
-        return Answer(each, device, request, []);
-    }
+    private Outcome<CheckInReply>? Quick(FleetWorld each, string id, CheckInRequest request, CheckInTold told) =>
+        CheckIn.TakeQuiet(each, id, told) is not { } taken ? null : taken.Ok ? Answer(each, taken.Value, request, []) : taken.Failure!;
 
     private CheckInReply Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged) =>
         DeviceForms.Answer(

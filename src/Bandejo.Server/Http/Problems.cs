@@ -33,6 +33,9 @@ internal static partial class Problems
         return new Refusal(problem);
     }
 
+    /// <summary>The HTTP status that a kind of failure is answered with.</summary>
+    public static int StatusOf(ErrorKind kind) => Status(kind).Status;
+
     /// <summary>A finding as it travels.</summary>
     public static FindingInfo Info(Finding finding) => new(finding.Message, finding.Where, finding.Line, finding.Column, finding.Length, finding.IsWarning);
 

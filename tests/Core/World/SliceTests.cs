@@ -260,13 +260,26 @@ public sealed class SliceTests
         Assert.All(changed, device => Assert.Contains(
             DeviceOrder.Of(_world, _world.Devices[device]),
             order => order is { Kind: "restore", MayStart: true, Previous.Digest: var digest } && digest == earlier.Digest));
+        Tell("began", null);
         Do(decision => PackageLives.Withdraw(decision, earlier.Digest, "because", (_, _) => ""));
+        Settle();
+        Assert.Equal((TargetState.Working, DeploymentStatus.RollingBack), (deployment.Targets[_world.Devices[changed[0]]].State, deployment.State.Status));
+        Tell("ended", "busy");
         Settle();
         Assert.All(changed, device => Assert.Equal(TargetState.Failed, deployment.Targets[_world.Devices[device]].State));
         Assert.All(changed, device => Assert.StartsWith(
             "Cannot go back: ink 1 was there before, and it was", deployment.Targets[_world.Devices[device]].Reason.ToString(), StringComparison.Ordinal));
         Assert.Equal(DeploymentStatus.Ended, deployment.State.Status);
         Assert.Contains("3 devices could not be brought back", deployment.State.Reason, StringComparison.Ordinal);
+
+        void Tell(string what, string? outcome) => Do(decision => CheckIns.CheckIn.Take(
+            decision, changed[0],
+            new CheckInTold
+            {
+                Sequence = ++_ids, FactsDigest = "",
+                Attempts = [new AttemptTold("back", deployment.Id, "restore", what == "ended", Now, Now, outcome, "run", 1618, "busy", false, null, null)],
+            },
+            ToldBefore.Nothing));
     }
 
     [Fact]
