@@ -30,6 +30,7 @@ people_and_groups() {
     quietly as tomas group new desks --name "Every desk" --rule 'kind is "desk"'
     quietly as tomas group new public-devices --name "Used by the public" --rule 'public'
     quietly as tomas group new small-disks --name "Little room left" --rule 'disk.free < 3 GB'
+    quietly as tomas group new first-kiosks --name "Kiosks of five sites" --rule 'kind is "kiosk" and site in ("HQ", "DUN", "GRV", "KIR", "MER")'
     quietly as tomas group new pilot-branches --name "The two pilot branches" --rule 'site in ("BRM", "CAS")'
     quietly as tomas wave-plan save careful --name "Pilots, two branches, everyone" \
         --wave "Pilots: group test-desks; 100 % met for 1d" \
@@ -45,7 +46,7 @@ people_and_groups() {
 
 play_history() {
     today="$(date -u -d "$BASE" '+%a %e %b') 06:30"
-    tell "five people, thirteen groups, two wave plans; the devices join as they are switched on"
+    tell "five people, fourteen groups, two wave plans; the devices join as they are switched on"
     people_and_groups
     start_fleet "$here/demo/fleet.yaml"
 
@@ -100,7 +101,9 @@ play_history() {
     start "circdesk 3.9.1" --to staff-desks test-desks --name "Circdesk 3.9.1 for the loans desks" --plan approved
     on 16 10:00
     build nightjar 2.0.0
-    start "nightjar 2.0.0" --to kiosks --name "Nightjar 2.0.0 for the kiosks" --tries 2 --wave "First kiosks: 15 devices; 90 % met for 1d" --wave "The other kiosks: everyone else"
-    tell "Nightjar 2.0.0 begins at fifteen kiosks, and halts by its rule"
+    start "nightjar 2.0.0" --to kiosks --name "Nightjar 2.0.0 for the kiosks" --tries 2 --wave "First kiosks: group first-kiosks; 90 % met for 1d" --wave "The other kiosks: everyone else"
+    tell "Nightjar 2.0.0 begins at the kiosks of five sites, some of which have little room left"
     on 17 09:05
+    as tomas deployment list | grep -q "^Nightjar 2.0.0 for the kiosks .* halted" || { echo "Nightjar 2.0.0 should have halted by its rule and has not" >&2; return 1; }
+    tell "Nightjar 2.0.0 has halted by its rule"
 }
