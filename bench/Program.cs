@@ -7,12 +7,15 @@ if (args is ["bare", var address])
     return 0;
 }
 
+Bandejo.Kit.Programs.AreShortLived = false;
 var folder = Path.Combine(Bandejo.Kit.Programs.Root(), "bench");
 Func<Report, Task>? part = args switch
 {
     ["rules"] => report => RuleBench.Run(report, 1_000_000),
     ["world", var devices] => report => WorldBench.Run(report, int.Parse(devices)),
     ["results", var targets] => report => ServiceBench.Results(report, int.Parse(targets)),
+    ["check-ins", var devices] => report => ServiceBench.CheckIns(report, int.Parse(devices)),
+    ["many", var devices, var deployments] => report => ServiceBench.Many(report, int.Parse(devices), int.Parse(deployments)),
     ["packaging"] => PackagingBench.Run,
     ["content"] => ContentBench.Run,
     ["console", var devices, var seconds] => report => ConsoleBench.Run(report, int.Parse(devices), int.Parse(seconds)),
@@ -37,6 +40,7 @@ foreach (var size in sizes)
     await ServiceBench.Run(report, size, isLargest: size == sizes.Max());
 }
 
+await ServiceBench.Many(report, sizes.Max(), 40);
 await ConsoleBench.Run(report, sizes.Max(), int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_EVENTS") ?? "600"));
 report.Write(folder);
 return 0;

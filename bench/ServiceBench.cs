@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Globalization;
+using System.Net.Http.Json;
 using System.Security.Cryptography;
 using System.Text.Json;
 using Bandejo.Contract;
@@ -38,20 +39,13 @@ internal static class ServiceBench
             var known = await Join(site, size);
             report.Add($"{size:N0} devices: join over the protocol", "", $"{size / joined.Elapsed.TotalSeconds:N0} a second");
             await StartToReady(report, site, size);
-            var bare = await StartBare(folder);
-            try
+            await BesideBare(folder, async bare =>
             {
                 await CheckIns(report, site, known, folder, bare, size, isLargest);
                 await site.Package("foldline", "7.2.0", "echo", isReleased: true);
                 await Deployments(report, site, size);
                 await Results(report, site, known, folder, bare, size, isLargest);
-            }
-            finally
-            {
-                bare.Process.Kill();
-                bare.Process.Dispose();
-            }
-
+            });
             await Pages(report, site, size, isLargest);
             var memory = site.Service.Memory();
             report.Add(
@@ -67,9 +61,108 @@ internal static class ServiceBench
     }
 
     /// <summary>Only the check-ins with results, the lists, and the start after them.</summary>
-    public static async Task Results(Report report, int size)
+    public static Task Results(Report report, int size) => Part(size, async (site, known, folder) =>
     {
-        var isLargest = size >= 100_000;
+        await site.Package("foldline", "7.2.0", "echo", isReleased: true);
+        await Deployments(report, site, size);
+        await BesideBare(folder, bare => Results(report, site, known, folder, bare, size, size >= 100_000));
+        await Pages(report, site, size, size >= 100_000);
+        await StartToReady(report, site, size, "with two deployments", size >= 100_000);
+    });
+
+    /// <summary>Only the check-ins with nothing new.</summary>
+    public static Task CheckIns(Report report, int size) => Part(
+        size, (site, known, folder) => BesideBare(folder, bare => CheckIns(report, site, known, folder, bare, size, size >= 100_000)));
+
+    /// <summary>
+    /// What many deployments over the whole fleet make of it: memory, starting one more, the start, and how long a device waits for its answer while others
+    /// start a deployment, and read all devices and all compliance.
+    /// </summary>
+    public static Task Many(Report report, int size, int deployments) => Part(size, async (site, known, _) =>
+    {
+        var what = $"{size:N0} devices, {deployments} deployments";
+        for (var number = 0; number <= deployments; number++)
+        {
+            await site.Package($"app-{number:00}", "1.0.0", "echo", isReleased: true);
+        }
+
+        for (var number = 0; number < deployments; number++)
+        {
+            await Start(number);
+        }
+
+        await Rest(site);
+        report.Add($"{what}: memory of the service", "", $"{site.Service.Memory() / 1048576.0:N0} MiB", null, "under 1.2 GiB", site.Service.Memory() < 1.2 * (1L << 30));
+        await StartToReady(report, site, size, $"with {deployments} deployments");
+
+        using var http = new HttpClient { BaseAddress = new Uri(site.Service.Address) };
+        var sequence = 5_000_000_000_000;
+        async Task Beside(string name, Func<Task> work)
+        {
+            // Once before, for what is compiled at the first call.
+            for (var warm = 0; warm < 300; warm++)
+            {
+                await CheckIn();
+            }
+
+            var waits = new List<double>();
+            var began = Stopwatch.GetTimestamp();
+            var whole = Task.Run(work);
+            do
+            {
+                waits.Add(await CheckIn());
+            }
+            while (!whole.IsCompleted);
+
+            await whole;
+            var seconds = Stopwatch.GetElapsedTime(began).TotalSeconds;
+            waits.Sort();
+            report.Add(
+                $"{what}: {name}", "",
+                $"{seconds:0.00} s; meanwhile a check-in with changed facts, durable, {waits[waits.Count / 2]:0.0} ms median, {waits[^1]:0.0} ms the longest of "
+                    + $"{waits.Count:N0}");
+        }
+
+        await Beside("nothing else, for 2 s", () => Task.Delay(2000));
+        await Beside("starting one more, durable", () => Start(deployments));
+        await Beside("all devices as CSV", () => Read("/api/v1/devices?format=csv"));
+        await Beside("all compliance as CSV", () => Read("/api/v1/compliance/targets?format=csv"));
+
+        async Task Start(int number) => await site.Admin.Post(
+            "/api/v1/deployments",
+            new DeploymentRequest(
+                $"app-{number:00} 1.0.0", ["all"], [new WaveRequest("A tenth", "10 %", "90 % met for 1d"), new WaveRequest("Everyone", "everyone else")],
+                $"App {number:00} everywhere", Halt: "never"),
+            ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo);
+
+        async Task Read(string path)
+        {
+            using var answer = await site.Admin.Http.GetAsync(path, HttpCompletionOption.ResponseHeadersRead);
+            answer.EnsureSuccessStatusCode();
+            await (await answer.Content.ReadAsStreamAsync()).CopyToAsync(Stream.Null);
+        }
+
+        async Task<double> CheckIn()
+        {
+            var number = (int)(sequence % known.Count);
+            var facts = Facts(number);
+            facts = facts with { Facts = new Dictionary<string, string>(facts.Facts) { ["disk.free"] = $"{(sequence % 900) * 268435456L}" } };
+            using var request = new HttpRequestMessage(HttpMethod.Post, DeviceProtocol.Prefix + "/check-in")
+            {
+                Content = JsonContent.Create(
+                    new CheckInRequest(sequence++, $"digest-{sequence}", facts, known[number].Tag, [], []), ContractJson.Default.CheckInRequest),
+            };
+            request.Headers.Authorization = new System.Net.Http.Headers.AuthenticationHeaderValue("Bearer", known[number].Token);
+            var began = Stopwatch.GetTimestamp();
+            using var answer = await http.SendAsync(request);
+            answer.EnsureSuccessStatusCode();
+            return Stopwatch.GetElapsedTime(began).TotalMilliseconds;
+        }
+    });
+
+    /// <summary>A service with so many devices and two groups, for a part alone.</summary>
+    private static async Task Part(int size, Func<Site, IReadOnlyList<Known>, string, Task> measure)
+    {
         var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
         var site = new Site("--joins-per-minute", "1000000", "--check-in-seconds", "3600");
         try
@@ -77,27 +170,26 @@ internal static class ServiceBench
             await site.Begin();
             await site.Must("group", "new", "all");
             await site.Must("group", "new", "site-hq", "--rule", "site is \"HQ\" and memory >= 8 GiB");
-            var known = await Join(site, size);
-            await site.Package("foldline", "7.2.0", "echo", isReleased: true);
-            await Deployments(report, site, size);
-            var bare = await StartBare(folder);
-            try
-            {
-                await Results(report, site, known, folder, bare, size, isLargest);
-            }
-            finally
-            {
-                bare.Process.Kill();
-                bare.Process.Dispose();
-            }
-
-            await Pages(report, site, size, isLargest);
-            await StartToReady(report, site, size, "with two deployments", isLargest);
+            await measure(site, await Join(site, size), folder);
         }
         finally
         {
             await site.DisposeAsync();
             Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private static async Task BesideBare(string folder, Func<(string Address, Process Process, string Requests), Task> measure)
+    {
+        var bare = await StartBare(folder);
+        try
+        {
+            await measure(bare);
+        }
+        finally
+        {
+            bare.Process.Kill();
+            bare.Process.Dispose();
         }
     }
 

@@ -73,7 +73,7 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         // A program that is named with its place stands below the machine's root, as in a presence check.
         var program = run.Command[0].StartsWith('/') && _root.Program(run.Command[0]) is { } below ? below : run.Command[0];
         string[] command = [
-            .. run.IsGentle ? (string[])["nice", "-n", "10"] : [], .. isGuarded ? RootGuard.Words(root, Path.Combine(_runs, run.Attempt)) : [], "setsid", "sh",
+            .. run.IsGentle ? (string[])["nice", "-n", "10"] : [], .. isGuarded ? RootGuard.Before(root, Path.Combine(_runs, run.Attempt)) : [], "setsid", "sh",
             "-c", Shell, "step", .. run.As is { } person ? As(person) : [], program, .. run.Command.Skip(1)];
         var start = new ProcessStartInfo(command[0]) { UseShellExecute = false, WorkingDirectory = work };
         foreach (var argument in command.Skip(1))
@@ -188,7 +188,7 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             return null;
         }
 
-        string[] guarded = [.. isGuarded ? RootGuard.Words(root, root) : [], name, .. command.Skip(1)];
+        string[] guarded = [.. isGuarded ? RootGuard.Before(root, root) : [], name, .. command.Skip(1)];
         var start = new ProcessStartInfo(guarded[0])
         {
             UseShellExecute = false, RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, WorkingDirectory = root,

@@ -9,7 +9,7 @@ internal sealed class NobodyThere : IMachineUser
 
     public IReadOnlyList<UserWord> Said() => [];
 
-    public void Heard(string id)
+    public void Taken(string id)
     {
         // Nobody said anything.
     }

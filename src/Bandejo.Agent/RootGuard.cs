@@ -22,7 +22,7 @@ internal static class RootGuard
         }
 
         using var process = Process.Start(
-            new ProcessStartInfo("bwrap", [.. Words(root, root).Skip(1), "true"]) { UseShellExecute = false, RedirectStandardError = true })!;
+            new ProcessStartInfo("bwrap", [.. Before(root, root).Skip(1), "true"]) { UseShellExecute = false, RedirectStandardError = true })!;
         var errors = process.StandardError.ReadToEnd();
         process.WaitForExit();
         return process.ExitCode == 0 ? null : $"bwrap says: {errors.Trim()}";
@@ -31,7 +31,7 @@ internal static class RootGuard
     /// <summary>The words before a command that may write below two folders and nowhere else.</summary>
     /// <param name="root">The folder that is the machine.</param>
     /// <param name="run">The folder of the run.</param>
-    public static IReadOnlyList<string> Words(string root, string run)
+    public static IReadOnlyList<string> Before(string root, string run)
     {
         // Nothing listens in /run then: a step that calls the service manager or another service of this machine does not reach it.
         List<string> words = ["bwrap", "--ro-bind", "/", "/", "--dev-bind", "/dev", "/dev", "--tmpfs", "/tmp", "--tmpfs", "/run"];

@@ -81,14 +81,14 @@ internal sealed class SandboxGround(string? root) : ITrialGround
         foreach (var entry in new DirectoryInfo(layer).EnumerateFileSystemInfos("*", Everything))
         {
             var seen = $"{path}/{entry.Name}";
-            var here = Standing(seen);
+            var here = Entry(seen);
             if (here is null)
             {
                 // The layer's own mark that it is gone; told below, with what lay there.
                 continue;
             }
 
-            var before = Standing(CleanRoot.Beneath + seen);
+            var before = Entry(CleanRoot.Beneath + seen);
             if (here is DirectoryInfo { LinkTarget: null })
             {
                 if (before is DirectoryInfo { LinkTarget: null })
@@ -112,7 +112,7 @@ internal sealed class SandboxGround(string? root) : ITrialGround
 
         if (beneath is { Exists: true, LinkTarget: null })
         {
-            found.AddRange(beneath.EnumerateFileSystemInfos("*", Everything).Where(was => Standing($"{path}/{was.Name}") is null).Select(was => new ChangedFile(
+            found.AddRange(beneath.EnumerateFileSystemInfos("*", Everything).Where(was => Entry($"{path}/{was.Name}") is null).Select(was => new ChangedFile(
                 $"{path}/{was.Name}{(was is DirectoryInfo { LinkTarget: null } ? "/" : "")}", 0, ChangeKind.Gone)));
         }
     }
@@ -141,7 +141,7 @@ internal sealed class SandboxGround(string? root) : ITrialGround
     }
 
     /// <summary>What stands at a path, links as links; null where there is nothing.</summary>
-    private static FileSystemInfo? Standing(string path)
+    private static FileSystemInfo? Entry(string path)
     {
         var file = new FileInfo(path);
         return file.LinkTarget is not null ? file : Directory.Exists(path) ? new DirectoryInfo(path) : file.Exists ? file : null;

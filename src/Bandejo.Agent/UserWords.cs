@@ -53,5 +53,5 @@ internal sealed class UserWords(string folder, string root) : IMachineUser
         Path.Combine(root, "run/user") is var users && Directory.Exists(users)
             && Directory.EnumerateDirectories(users).Any(user => int.TryParse(Path.GetFileName(user), out var number) && number >= 1000);
 
-    public void Heard(string id) => File.Delete(Path.Combine(folder, id + ".json"));
+    public void Taken(string id) => File.Delete(Path.Combine(folder, id + ".json"));
 }

@@ -41,14 +41,7 @@ public static class MessageForm
     private static readonly ConcurrentDictionary<JsonTypeInfo, Plan> Plans = new();
 
     /// <summary>The options for what comes in: what may be null may be left out, everything else must be there.</summary>
-    public static JsonSerializerOptions Incoming { get; } = new(ContractJson.Default.Options)
-    {
-        TypeInfoResolver = ContractJson.Default.WithAddedModifier(MayBeLeftOut),
-        RespectRequiredConstructorParameters = true,
-        RespectNullableAnnotations = true,
-        NumberHandling = JsonNumberHandling.Strict,
-        MaxDepth = MaxDepth,
-    };
+    public static JsonSerializerOptions Incoming { get; } = NewIncoming();
 
     /// <summary>A message of a type of the contract.</summary>
     /// <param name="content">UTF-8, of a size that the caller has bounded.</param>
@@ -86,6 +79,22 @@ public static class MessageForm
                 throw new JsonException(string.Create(CultureInfo.InvariantCulture, $"The message has more than {MaxTokens} parts."));
             }
         }
+    }
+
+    private static JsonSerializerOptions NewIncoming()
+    {
+        var options = new JsonSerializerOptions(ContractJson.Default.Options)
+        {
+            TypeInfoResolver = ContractJson.Default.WithAddedModifier(MayBeLeftOut),
+            RespectRequiredConstructorParameters = true,
+            RespectNullableAnnotations = true,
+            NumberHandling = JsonNumberHandling.Strict,
+            MaxDepth = MaxDepth,
+        };
+
+        // Options that may still change make the form of a type anew each time that it is asked for, and each would be kept with its plan.
+        options.MakeReadOnly();
+        return options;
     }
 
     private static Plan PlanOf(JsonTypeInfo form) => Plans.GetOrAdd(form, info => new Plan(info));

@@ -133,7 +133,7 @@ public interface IMachineUser
     IReadOnlyList<UserWord> Said();
 
     /// <summary>The service has taken a word.</summary>
-    void Heard(string id);
+    void Taken(string id);
 
     /// <summary>Whether anybody is signed in at the device.</summary>
     bool IsSignedIn { get; }

@@ -137,7 +137,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         foreach (var word in (request.Said ?? []).Where(word => kept.Contains(word.Id + "/said")))
         {
-            parts.User.Heard(word.Id);
+            parts.User.Taken(word.Id);
         }
 
         return [.. reports.Where(report => report.HasEnded).Select(report => report.Id)];

@@ -14,7 +14,7 @@ public static class Steps
 
     /// <summary>What the exit codes of a step mean, besides the defaults.</summary>
     public static Dictionary<int, ExitMeaning> Codes(DocumentStep step) =>
-        step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, CultureInfo.InvariantCulture), pair => ExitCodes.Words.GetValueOrDefault(
+        step.ExitCodes.ToDictionary(pair => int.Parse(pair.Key, CultureInfo.InvariantCulture), pair => ExitCodes.Meanings.GetValueOrDefault(
             pair.Value, ExitMeaning.Failed));
 
     /// <summary>How a step is run: its command, in a folder with the variant's files, knowing which app and version it is about.</summary>

@@ -32,8 +32,10 @@ internal sealed class PlayedLife
     private readonly FleetParts _fleet;
     private readonly DeviceKind _kind;
     private readonly Chance _chance;
-    private readonly PlayedDisk _disk;
-    private readonly PlayedProcesses _processes;
+    private readonly PlayedMachine _machine;
+    private readonly PlayedFacts _facts;
+    private readonly PlayedContent _content;
+    private readonly PlayedSteps _steps;
     private readonly PlayedUser _user;
     private byte[]? _key;
     private DeviceIdentity? _identity;
@@ -41,15 +43,41 @@ internal sealed class PlayedLife
     private DateTimeOffset? _deadUntil;
     private int _sleeping;
     private long _sleepsUntil = long.MaxValue;
+    private bool _isSwitchedOff;
     private volatile bool _isRemoved;
 
     public PlayedLife(FleetParts fleet, DeviceKind kind, string name, string site)
     {
         (_fleet, _kind, Name) = (fleet, kind, name);
         _chance = new Chance(fleet.Script.Seed);
-        _disk = new PlayedDisk(name, site, kind, _chance, fleet.Script.Apps, fleet.Content, () => Now, () => HeardAt, fleet.Record.Write);
-        _processes = new PlayedProcesses(_disk, fleet.Script.Apps, _chance, this);
-        _user = new PlayedUser(_disk, fleet.Script.Apps, _chance, this);
+        _steps = new PlayedSteps(name, fleet.Script.Apps, _chance, () => _facts!);
+        _machine = new PlayedMachine(name, fleet.Time, _steps.Play)
+        {
+            Sleep = Sleep,
+            Kept = entry => Write("journal", line => line with { Entry = entry, HeardAt = entry is AttemptBegan ? HeardAt : null }),
+            Changing = (put, gone) => Write("changed", line => line with { Put = Some(put), Gone = Some(gone) }),
+            Begun = run => Write("step-began", line => line with
+            {
+                Attempt = run.Attempt, Step = run.Name, App = run.Environment["BANDEJO_APP"], Version = run.Environment["BANDEJO_VERSION"],
+                Deployment = Engine?.State.Current?.Order.Deployment, HeardAt = HeardAt,
+            }),
+
+            // One line for the effect and the end: there is no moment between them at which the fleet could be cut off.
+            Ended = (run, play) => Write("step-ended", line => line with
+            {
+                Attempt = run.Attempt, Step = run.Name, Code = play?.Code, Put = Some(play?.Put), Gone = Some(play?.Gone), Later = Some(play?.Later),
+            }),
+            Died = () =>
+            {
+                if (!_isSwitchedOff)
+                {
+                    Die(_steps.OffFor);
+                }
+            },
+        };
+        _facts = new PlayedFacts(_machine, site, kind, _chance, fleet.Script.Apps);
+        _content = new PlayedContent(fleet.Content, digest => Write("content", line => line with { Name = digest }));
+        _user = new PlayedUser(name, _facts, fleet.Script.Apps, _chance, this);
     }
 
     public string Name { get; }
@@ -104,9 +132,26 @@ internal sealed class PlayedLife
             case "died":
                 _deadUntil = line.Until;
                 break;
+            case "started":
+                _machine.Start();
+                break;
+            case "journal":
+                _machine.Remember(line.Entry!);
+                break;
+            case "content":
+                _content.Replay(line.Name!);
+                break;
+            case "step-began":
+                _machine.Remember(line.Attempt!, line.Step!, null);
+                _steps.Begun(line.App!, line.Version!);
+                break;
             default:
-                _disk.Replay(line);
-                _processes.Replay(line);
+                if (line.What == "step-ended")
+                {
+                    _machine.Remember(line.Attempt!, line.Step!, line.Code);
+                }
+
+                _machine.Change(line.Put ?? new Dictionary<string, string>(), line.Gone ?? [], line.Later);
                 _user.Replay(line);
                 break;
         }
@@ -171,13 +216,14 @@ internal sealed class PlayedLife
             using var power = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
             _power = power;
             Write("started", line => line);
-            _disk.Started();
+            _isSwitchedOff = false;
+            _machine.Start();
             using var off = NextOff() is { } at ? Time.CreateTimer(_ => Cut(power), null, Left(at), Timeout.InfiniteTimeSpan) : null;
             try
             {
                 await Work(power.Token);
             }
-            catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
+            catch (Exception error) when (error is PowerCutException || (error is OperationCanceledException && !cancellation.IsCancellationRequested))
             {
                 // Switched off, restarted, or died.
             }
@@ -191,9 +237,15 @@ internal sealed class PlayedLife
             {
                 Engine = null;
                 _power = null;
+                _isSwitchedOff = true;
+                _machine.Cut();
             }
         }
     }
+
+    private static IReadOnlyList<string>? Some(IReadOnlyList<string>? files) => files is { Count: > 0 } ? files : null;
+
+    private static IReadOnlyDictionary<string, string>? Some(IReadOnlyDictionary<string, string>? files) => files is { Count: > 0 } ? files : null;
 
     private static void Cut(CancellationTokenSource power)
     {
@@ -215,8 +267,8 @@ internal sealed class PlayedLife
         link.DeviceId = _identity.DeviceId;
         Engine = new DeviceEngine(
             new DeviceParts(
-                _disk, _processes, _disk, _disk, _user, _disk, () => new PlayedGround(_disk), new PlayedLink(link, this, _kind, _fleet.Script, _chance),
-                new PlayedTrust(), _disk, _disk, Time, _ => { }),
+                _machine, _machine, _machine, _facts, _user, _machine, () => new PlayedGround(_machine),
+                new PlayedLink(link, this, _kind, _fleet.Script, _chance), new PlayedTrust(), _content, _machine, Time, _ => { }),
             _identity);
         await Engine.Run(cancellation);
         cancellation.ThrowIfCancellationRequested();
@@ -232,7 +284,7 @@ internal sealed class PlayedLife
             await _fleet.Joining.WaitAsync(cancellation);
             try
             {
-                var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, HttpLink.PublicOf(key), Name, _disk.Gather()), cancellation);
+                var answer = await link.Join(new JoinRequest(DeviceProtocol.Version, code, HttpLink.PublicOf(key), Name, _facts.Gather()), cancellation);
                 return Write(
                     "joined",
                     line => line with { Identity = new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds) }).Identity!;

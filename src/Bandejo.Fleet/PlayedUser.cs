@@ -5,7 +5,7 @@ using Bandejo.Played;
 namespace Bandejo.Fleet;
 
 /// <summary>The user of a played device: takes what is offered, and complains of what breaks, as the script says.</summary>
-internal sealed class PlayedUser(PlayedDisk disk, IReadOnlyDictionary<string, PlayedApp> apps, Chance chance, PlayedLife life) : IMachineUser
+internal sealed class PlayedUser(string name, PlayedFacts facts, IReadOnlyDictionary<string, PlayedApp> apps, Chance chance, PlayedLife life) : IMachineUser
 {
     private readonly HashSet<string> _heard = new(StringComparer.Ordinal);
     private readonly Dictionary<string, DateTimeOffset> _offered = new(StringComparer.Ordinal);
@@ -29,7 +29,7 @@ internal sealed class PlayedUser(PlayedDisk disk, IReadOnlyDictionary<string, Pl
         var said = new List<UserWord>();
         foreach (var order in engine.State.Orders.Where(order => order.Kind == "offer"))
         {
-            var about = $"{disk.Name}/take/{order.Deployment}";
+            var about = $"{name}/take/{order.Deployment}";
             if (apps.TryGetValue(order.Package.App, out var app) && chance.Share(about) < app.Takers.Share)
             {
                 _offered.TryAdd(about, now);
@@ -41,8 +41,8 @@ internal sealed class PlayedUser(PlayedDisk disk, IReadOnlyDictionary<string, Pl
         {
             foreach (var story in apps.GetValueOrDefault(receipt.App)?.Harms ?? [])
             {
-                var about = $"{disk.Name}/harm/{receipt.App}/{receipt.Version}/{story.Says}";
-                if ((story.Version is null || story.Version == receipt.Version) && story.When.Test(disk) == Truth.True && chance.Share(about) < story.Share)
+                var about = $"{name}/harm/{receipt.App}/{receipt.Version}/{story.Says}";
+                if ((story.Version is null || story.Version == receipt.Version) && story.When.Test(facts) == Truth.True && chance.Share(about) < story.Share)
                 {
                     Say(about, "harm", receipt.App, story.Says, receipt.At + chance.Between(about + "/when", story.From, story.To));
                 }
@@ -64,7 +64,7 @@ internal sealed class PlayedUser(PlayedDisk disk, IReadOnlyDictionary<string, Pl
     /// <summary>Played users sign out when they are done; how long they stay is not played.</summary>
     public bool IsSignedIn => false;
 
-    public void Heard(string id)
+    public void Taken(string id)
     {
         if (_heard.Add(id))
         {

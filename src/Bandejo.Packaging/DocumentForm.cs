@@ -219,7 +219,7 @@ public static class DocumentForm
         foreach (var (code, word) in step.ExitCodes)
         {
             if (!int.TryParse(code, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
-                || !ExitCodes.Words.TryGetValue(word, out var meaning))
+                || !ExitCodes.Meanings.TryGetValue(word, out var meaning))
             {
                 return Wrong($"{where}.exit-codes", $"'{code}: {word}' is no exit code with a meaning that this program knows.");
             }

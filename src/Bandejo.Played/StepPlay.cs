@@ -14,6 +14,9 @@ public sealed record StepPlay(TimeSpan Takes, int Code)
     /// <summary>The files that are in place after the next start of the system.</summary>
     public IReadOnlyDictionary<string, string> Later { get; init; } = new Dictionary<string, string>();
 
-    /// <summary>What it prints; empty for nothing.</summary>
+    /// <summary>At its end the power goes, and nothing has come of it.</summary>
+    public bool CutsPower { get; init; }
+
+    /// <summary>What it prints at its end, or when somebody has waited for it long enough; empty for nothing.</summary>
     public string Says { get; init; } = "";
 }

@@ -135,10 +135,9 @@ internal static class Setup
         var app = builder.Build();
         authority = app.Services.GetRequiredService<SiteAuthority>();
         app.UsePlaces(places);
-        app.UseCheckIns();
         app.UseRequestFigures();
-        app.UseRouting();
         app.UseProblems();
+        app.UseRouting();
         app.UseConsole(Path.Combine(AppContext.BaseDirectory, "console"));
         app.UseClockHeader();
         app.UseRateLimiter();

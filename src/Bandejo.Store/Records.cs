@@ -17,9 +17,9 @@ public sealed record EventQuery(string? Topic, string? Deployment, string? Devic
 /// <param name="Members">Still being read.</param>
 /// <param name="Targets">Still being read.</param>
 public sealed record StoredWorld(
-    IReadOnlyDictionary<string, string> Settings, IReadOnlyList<AccountRecord> Accounts, IReadOnlyList<TokenRecord> Tokens,
+    IReadOnlyDictionary<string, string> SiteSettings, IReadOnlyList<AccountRecord> Accounts, IReadOnlyList<TokenRecord> Tokens,
     IReadOnlyList<JoinCodeRecord> JoinCodes,
-    WordBook Words, int DeviceCount, IEnumerable<DeviceRecord> Devices, IReadOnlyList<GroupRecord> Groups,
+    WordBook WordBook, int DeviceCount, IEnumerable<DeviceRecord> Devices, IReadOnlyList<GroupRecord> Groups,
     Task<IReadOnlyList<(string Group, string Device)>> Members,
     IReadOnlyList<PackageRecord> Packages, IReadOnlyList<DeploymentRecord> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
     IReadOnlyList<AttemptRecord> OpenAttempts, IReadOnlyList<WavePlanRecord> WavePlans, IReadOnlyList<HandlingRecord> Handlings,
@@ -32,7 +32,7 @@ public sealed record StoredWorld(
             new HashSet<string>(StringComparer.Ordinal), Groups.Select(group => group.Slug).ToHashSet(StringComparer.Ordinal),
             Deployments.Select(deployment => deployment.Id).ToHashSet(StringComparer.Ordinal));
         foreach (
-            var change in Settings.Select(pair => (Change)new PutSetting(pair.Key, pair.Value)).Concat(Accounts.Select(account => new PutAccount(account)))
+            var change in SiteSettings.Select(pair => (Change)new PutSetting(pair.Key, pair.Value)).Concat(Accounts.Select(account => new PutAccount(account)))
                 .Concat(Tokens.Select(token => new PutToken(token))).Concat(JoinCodes.Select(code => new PutJoinCode(code))))
         {
             yield return change;

@@ -31,10 +31,9 @@ internal static class Uploads
             return new Failure(ErrorKind.TooMuch, $"The upload stands at {offset}, beyond the {limit} bytes that were announced; begin it again.");
         }
 
-        using var file = new DirectFile(stream.SafeFileHandle, stream.Name);
         // One byte more than may come, so that it shows before it is written.
         var room = (int)Math.Min(Block, limit - offset + 1);
-        var rooms = Enumerable.Range(0, Ahead).Select(_ => DirectFile.Room(room)).ToArray();
+        var rooms = Enumerable.Range(0, Ahead).Select(_ => new Memory<byte>(GC.AllocateUninitializedArray<byte>(room))).ToArray();
         var hashed = new Task[Ahead];
         var hashing = Task.CompletedTask;
         var at = offset;
@@ -54,7 +53,7 @@ internal static class Uploads
 
             var block = rooms[turn][..read];
             hashed[turn] = hashing = digest is null ? Task.CompletedTask : Hashed(hashing, block);
-            await file.Write(block, at);
+            await RandomAccess.WriteAsync(stream.SafeFileHandle, block, at, cancellation);
             at += read;
         }
 

@@ -23,7 +23,7 @@ public sealed class World : IAsyncDisposable
           - { name: laptops, count: 12, named: "LAP-{n:00}", sites: BUS, joins: all, facts: { kind: laptop }, free: 40 GB, away: { every: 20m, for: 5m to 50m }, network: 2 MB }
         apps:
           - app: alpha
-            takes: 40s to 5m
+            takes: 20s to 50s
             troubles:
               - { share: 8 %, tries: 1, does: fails, code: 9, says: "alpha: out of paper" }
               - { share: 5 %, tries: 1, does: busy }

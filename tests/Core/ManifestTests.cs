@@ -190,7 +190,7 @@ public sealed class ManifestTests
         Assert.Equal(PartsReader.RemovalKeys, Keys(defined.GetProperty("removal")));
         Assert.Equal(ManifestReader.PresenceKeys, Keys(defined.GetProperty("presence")));
         Assert.Equal(
-            ExitCodes.Words.Keys,
+            ExitCodes.Meanings.Keys,
             defined.GetProperty("step").GetProperty("properties").GetProperty("exit-codes").GetProperty("additionalProperties").GetProperty("enum")
                 .EnumerateArray().Select(word => word.GetString()!));
 

@@ -3,25 +3,21 @@ using System.Text;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
+using Bandejo.Played;
 using Microsoft.IdentityModel.JsonWebTokens;
 using Microsoft.IdentityModel.Tokens;
 
 namespace Bandejo.Device.Tests;
 
-/// <summary>The power goes.</summary>
-public sealed class PowerCutException : Exception;
-
-/// <summary>
-/// A machine, its disk and a service, all in memory. The power can go at any entry of the journal, or in the middle of a step; what was on disk stays.
-/// </summary>
-public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IContentCache, IDeviceJournal, IServiceLink, IServiceTrust
+/// <summary>A played machine whose steps take no time, and a service that a test leads. What a test wants to hold back or to count goes through here.</summary>
+public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses, IDeviceJournal, IServiceLink, IServiceTrust
 {
+    private readonly PlayedMachine _played;
     private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
     private readonly Dictionary<string, byte[]> _served = [];
-    private readonly Dictionary<string, byte[]> _content = [];
-    private readonly Dictionary<string, byte[]> _parts = [];
-    private readonly Dictionary<string, int?> _steps = [];
-    private readonly List<string> _journal = [];
+
+    public FakeMachine() => _played = new PlayedMachine("STU-01", TimeProvider.System, Play);
+
     /// <summary>How many entries the journal was given.</summary>
     public int Appends { get; private set; }
 
@@ -30,7 +26,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     private string _tag = "first";
 
     /// <summary>Files of the machine.</summary>
-    public Dictionary<string, string> Files { get; } = [];
+    public IDictionary<string, string> Files => _played.Files;
 
     /// <summary>What a command does: by its first word and the package's version, the exit code after its effect on the files.</summary>
     public Dictionary<string, Func<FakeMachine, string, int>> Commands { get; } = new()
@@ -67,7 +63,10 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     public List<string> Ran { get; } = [];
 
     /// <summary>The power goes at this entry of the journal; 0 for never.</summary>
-    public int CutAtEntry { get; set; }
+    public int CutAtEntry
+    {
+        set => _played.CutAtEntry = Math.Max(0, value - Appends);
+    }
 
     /// <summary>The power goes while a step runs, before it has any effect.</summary>
     public bool CutInStep { get; set; }
@@ -111,8 +110,14 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         Reached = new CancellationTokenSource();
         using var limit = new CancellationTokenSource(patience ?? TimeSpan.FromSeconds(20));
         using var either = CancellationTokenSource.CreateLinkedTokenSource(Reached.Token, limit.Token);
+        if (!_played.IsOn)
+        {
+            _played.Start();
+        }
+
         var engine = new DeviceEngine(
-            new DeviceParts(this, this, this, this, this, this, () => new Ground(this), this, this, this, this, TimeProvider.System, _ => { }),
+            new DeviceParts(
+                _played, this, _played, this, this, _played, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { }),
             new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
         try
         {
@@ -194,19 +199,12 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     public static Order Order(PackageLink package, string kind = "install", int number = 0, PackageLink? previous = null, int lease = 3600, int tries = 1) =>
         new("D1", number, kind, true, package, "linux", previous, lease, null, false, tries, 1, 1);
 
-    bool IMachineFiles.Exists(string path) => Files.ContainsKey(path);
-
-    string? IMachineFiles.Read(string path, int max) => Files.GetValueOrDefault(path);
-
-    string? IMachineFiles.Sha256(string path) => null;
-
-    string? IMachineSettings.Read(string path, string key) => null;
-
     /// <summary>Programs that the operating system lists, by name; null where it cannot say.</summary>
     public Dictionary<string, string>? Programs { get; set; } = [];
 
     /// <summary>Companions in place, as <c>app kind subject</c>.</summary>
-    public HashSet<string> Companions { get; } = [];
+    public IReadOnlyList<string> Companions =>
+        [.. _played.Paths().Select(path => path.Split('/')).Where(parts => parts[0] == "companions").Select(parts => string.Join(' ', parts[1..]))];
 
     public bool IsSignedIn
     {
@@ -224,24 +222,9 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         new(new Dictionary<string, string> { ["kind"] = "desk" }, Programs is null ? null : [.. Programs.Select(pair => new ProgramReport(
             pair.Key, pair.Value, "system"))]);
 
-    void IMachineFiles.Delete(string path)
-    {
-        foreach (var file in Files.Keys.Where(file => file == path || file.StartsWith(path + "/", StringComparison.Ordinal)).ToList())
-        {
-            Files.Remove(file);
-        }
-    }
-
-    bool IMachineCompanions.Holds(string app, DocumentCompanion companion, string? sha256) =>
-        Companions.Contains($"{app} {companion.Kind} {companion.Subject}");
-
-    void IMachineCompanions.Put(string app, DocumentCompanion companion, string? sha256) => Companions.Add($"{app} {companion.Kind} {companion.Subject}");
-
-    void IMachineCompanions.Take(string app, DocumentCompanion companion) => Companions.Remove($"{app} {companion.Kind} {companion.Subject}");
-
     IReadOnlyList<UserWord> IMachineUser.Said() => [.. Words];
 
-    void IMachineUser.Heard(string id) => Words.RemoveAll(word => word.Id == id);
+    void IMachineUser.Taken(string id) => Words.RemoveAll(word => word.Id == id);
 
     /// <summary>No program is closed before this is completed; null for at once.</summary>
     public Task? HoldClose { get; set; }
@@ -275,7 +258,11 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     async Task<StepEnd> IMachineProcesses.Run(StepRun run, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
         await (HoldStep ?? Task.CompletedTask).WaitAsync(cancellation);
-        _steps[$"{run.Attempt}/{run.Name}"] = null;
+        return await _played.Run(run, limit, endAtLimit, cancellation);
+    }
+
+    private StepPlay Play(StepRun run)
+    {
         Ran.Add(string.Join(' ', [
             run.Command[0], run.Environment["BANDEJO_VERSION"], .. run.Command.Skip(1),
             .. run.Environment.Where(pair => !pair.Key.StartsWith("BANDEJO_", StringComparison.Ordinal)).Select(pair => $"{pair.Key}={pair.Value}"),
@@ -284,22 +271,19 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
         if (CutInStep)
         {
             CutInStep = false;
-            throw new PowerCutException();
+            return new StepPlay(TimeSpan.Zero, 0) { CutsPower = true };
         }
 
-        var code = Commands[run.Command[0]](this, run.Environment["BANDEJO_VERSION"]);
-        _steps[$"{run.Attempt}/{run.Name}"] = code;
-        return new StepEnd(code, null, false);
+        return new StepPlay(TimeSpan.Zero, Commands[run.Command[0]](this, run.Environment["BANDEJO_VERSION"]));
     }
 
-    StepTrace IMachineProcesses.Find(string attempt, string name) =>
-        !_steps.TryGetValue($"{attempt}/{name}", out var code) ? StepTrace.NeverStarted : code is null ? StepTrace.Gone : StepTrace.Ended;
+    StepTrace IMachineProcesses.Find(string attempt, string name) => _played.Find(attempt, name);
 
     Task<StepEnd> IMachineProcesses.Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) =>
-        Task.FromResult(new StepEnd(_steps[$"{attempt}/{name}"], null, false));
+        _played.Await(attempt, name, limit, endAtLimit, cancellation);
 
     Task<(int Code, string Output)?> IMachineProcesses.Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) =>
-        Task.FromResult<(int, string)?>(null);
+        _played.Ask(command, limit, cancellation);
 
     async Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation)
     {
@@ -313,46 +297,19 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
 
     void IMachineProcesses.Hide(string attempt, IReadOnlyList<string> secrets) => Hidden.AddRange(secrets);
 
-    void IMachineProcesses.Forget(string attempt)
-    {
-        // There is no folder to tidy.
-    }
+    void IMachineProcesses.Forget(string attempt) => _played.Forget(attempt);
 
-    bool IContentCache.Has(string sha256) => _content.ContainsKey(sha256);
-
-    long IContentCache.PartLength(string sha256) => 0;
-
-    Stream IContentCache.AppendPart(string sha256) => throw new NotSupportedException();
-
-    bool IContentCache.Complete(string sha256) => _content.TryAdd(sha256, _parts[sha256]);
-
-    PackageDocument IContentCache.Document(string sha256) => PackageKeeper.Parse(_content[sha256]);
-
-    void IContentCache.KeepOnly(IReadOnlySet<string> digests)
-    {
-        foreach (var digest in _content.Keys.Where(digest => !digests.Contains(digest)).ToList())
-        {
-            _content.Remove(digest);
-        }
-    }
-
-    IReadOnlyList<JournalEntry> IDeviceJournal.Load() => [.. _journal.Select(line => JsonSerializer.Deserialize(line, JournalJson.Default.JournalEntry)!)];
+    // Through the form in which a real agent keeps it.
+    IReadOnlyList<JournalEntry> IDeviceJournal.Load() => [.. _played.Load().Select(entry => JsonSerializer.Deserialize(
+        JsonSerializer.Serialize(entry, JournalJson.Default.JournalEntry), JournalJson.Default.JournalEntry)!)];
 
     void IDeviceJournal.Append(JournalEntry entry)
     {
-        if (++Appends == CutAtEntry)
-        {
-            throw new PowerCutException();
-        }
-
-        _journal.Add(JsonSerializer.Serialize(entry, JournalJson.Default.JournalEntry));
+        Appends++;
+        _played.Append(entry);
     }
 
-    void IDeviceJournal.Replace(JournalEntry entry)
-    {
-        _journal.Clear();
-        _journal.Add(JsonSerializer.Serialize(entry, JournalJson.Default.JournalEntry));
-    }
+    void IDeviceJournal.Replace(JournalEntry entry) => _played.Replace(entry);
 
     Task<JoinAnswer> IServiceLink.Join(JoinRequest request, CancellationToken cancellation) => throw new NotSupportedException();
 
@@ -415,7 +372,7 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
             throw new LinkException("The file cannot be fetched", 0);
         }
 
-        _parts[sha256] = bytes;
+        cache.AppendPart(sha256).Write(bytes);
         cache.Complete(sha256);
         return Task.CompletedTask;
     }
@@ -429,20 +386,6 @@ public sealed class FakeMachine : IMachineFiles, IMachineSettings, IMachineFacts
     string? IServiceTrust.Tag => null;
 
     void IServiceTrust.Take(TrustInfo trust) => throw new NotSupportedException();
-
-    private sealed class Ground(FakeMachine machine) : Trials.ITrialGround
-    {
-        private readonly HashSet<string> _before = [.. machine.Files.Keys];
-
-        public IReadOnlyList<Trials.ChangedFile> Changes() =>
-            [.. machine.Files.Keys.Where(path => !_before.Contains(path)).Select(path => new Trials.ChangedFile("/" + path, 1))];
-
-        public string Name => "The device";
-
-        public string? Now(string path) => null;
-
-        public IReadOnlyList<string> Waiting() => [];
-    }
 
     private static string Sign(string json, ECDsa key) =>
         new JsonWebTokenHandler { SetDefaultTimesOnTokenCreation = false }

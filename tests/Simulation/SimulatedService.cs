@@ -141,7 +141,7 @@ internal sealed class SimulatedService(Simulation simulation)
         var before = ToldBefore.Of(
             told, World.Devices.Get(id)?.Memory.NewestAttempt ?? Store.NewestAttempt(id), Store.Attempts.ContainsKey,
             word => heard?.Contains(word) != true && Store.HasWord(id, word));
-        var reply = await Change<CheckInReply>(null, $"{World.Devices.Get(id)?.Name} checks in", decision =>
+        var reply = await Change<CheckInAnswer>(null, $"{World.Devices.Get(id)?.Name} checks in", decision =>
         {
             var acknowledged = Core.CheckIns.CheckIn.Take(decision, id, told, before);
             if (!acknowledged.Ok)
@@ -165,19 +165,12 @@ internal sealed class SimulatedService(Simulation simulation)
 
     private static LinkException Refused(Failure failure) => new(failure.Message, Problems.StatusOf(failure.Kind)) { Taken = failure.Taken };
 
-    private static CheckInAnswer Form(CheckInReply reply)
-    {
-        // Through its bytes, as it travels.
-        var buffer = new System.Buffers.ArrayBufferWriter<byte>();
-        using (var json = new System.Text.Json.Utf8JsonWriter(buffer))
-        {
-            reply.Write(json);
-        }
+    // Through its bytes, as it travels.
+    private static CheckInAnswer Form(CheckInAnswer answer) => System.Text.Json.JsonSerializer.Deserialize(
+        System.Text.Json.JsonSerializer.SerializeToUtf8Bytes(answer, Contract.ContractJson.Default.CheckInAnswer),
+        Contract.ContractJson.Default.CheckInAnswer)!;
 
-        return System.Text.Json.JsonSerializer.Deserialize(buffer.WrittenSpan, Contract.ContractJson.Default.CheckInAnswer)!;
-    }
-
-    private Outcome<CheckInReply>? Quick(FleetWorld world, string id, CheckInRequest request, CheckInTold told)
+    private Outcome<CheckInAnswer>? Quick(FleetWorld world, string id, CheckInRequest request, CheckInTold told)
     {
         world.Now = Clock.Now;
         return Core.CheckIns.CheckIn.TakeQuiet(world, id, told) is not { } taken ? null

@@ -48,7 +48,7 @@ public sealed class HistoryTests : IDisposable
 
     private static FleetWorld Read(StoredWorld kept, RandomHistory history)
     {
-        var world = new FleetWorld(kept.Words, history.World.CheckInInterval, RandomHistory.ContentsOf) { Now = history.World.Now };
+        var world = new FleetWorld(kept.WordBook, history.World.CheckInInterval, RandomHistory.ContentsOf) { Now = history.World.Now };
         foreach (var change in kept.Changes())
         {
             world.Apply(change);

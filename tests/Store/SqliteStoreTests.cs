@@ -45,9 +45,9 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
             await Assert.ThrowsAsync<StoreException>(() => store.Commit([new PutSetting("a", "2")]));
         }
 
-        Assert.Equal("1", store.Load().Settings["a"]);
+        Assert.Equal("1", store.Load().SiteSettings["a"]);
         await store.Commit([new PutSetting("a", "3")]);
-        Assert.Equal("3", store.Load().Settings["a"]);
+        Assert.Equal("3", store.Load().SiteSettings["a"]);
     }
 
     [Fact]
@@ -202,9 +202,9 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var device = Assert.Single(world.Devices);
         Assert.Equal(("0198a0", "ALD-DESK-014", "kid", "digest", true), (device.Id, device.Name, device.Key.KeyId, device.FactsDigest, device.IsSorted));
         Assert.Equal(["kind desk 2026-11-02T08:00:00", "site ALD 2026-11-03T09:30:00"], device.Sheet.Facts().Select(
-            fact => $"{world.Words[fact.Name]} {fact.Value} {fact.Since:s}"));
+            fact => $"{world.WordBook[fact.Name]} {fact.Value} {fact.Since:s}"));
         Assert.Equal(["Foldline 7.1.0 receipt"], device.Sheet.Programs()!.Select(
-            program => $"{world.Words[program.Name]} {world.Words[program.Version]} {world.Words[program.Source]}"));
+            program => $"{world.WordBook[program.Name]} {world.WordBook[program.Version]} {world.WordBook[program.Source]}"));
         Assert.True(File.Exists(file + ".before-5"));
     }
 

@@ -36,7 +36,7 @@ public abstract class StoreContract : IAsyncLifetime
         await _store.Commit([new DeleteWord(0), new DeleteWord(1), new AddWord(1, "inkwell")]);
         await _store.DisposeAsync();
         _store = Open();
-        var words = _store.Load().Words;
+        var words = _store.Load().WordBook;
         Assert.Equal((2, "inkwell", "7.1.0"), (words.Count, words[1], words[2]));
         Assert.False(words.Holds("kind"));
     }
@@ -78,11 +78,11 @@ public abstract class StoreContract : IAsyncLifetime
         await _store.DisposeAsync();
         _store = Open();
         var world = _store.Load();
-        Assert.Equal("value", world.Settings["key"]);
+        Assert.Equal("value", world.SiteSettings["key"]);
         Assert.Equivalent(account, Assert.Single(world.Accounts), strict: true);
         Assert.Equal(token, Assert.Single(world.Tokens));
         Assert.Equal(code, Assert.Single(world.JoinCodes));
-        Assert.Equal(("kind", "foldline", 2), (world.Words[0], world.Words[1], world.Words.Count));
+        Assert.Equal(("kind", "foldline", 2), (world.WordBook[0], world.WordBook[1], world.WordBook.Count));
         Assert.Equal(2, world.DeviceCount);
         var devices = world.Devices.ToList();
         Assert.Equivalent(new[] { device, bare }, devices, strict: true);
@@ -203,9 +203,9 @@ public abstract class StoreContract : IAsyncLifetime
         await _store.Commit([new AddEvent(Event(1, "journal"))]);
         await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutSetting("half", "done"), new AddEvent(Event(1, "journal"))]));
         await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutSetting("on top of", "what was lost")]));
-        Assert.Empty(_store.Load().Settings);
+        Assert.Empty(_store.Load().SiteSettings);
         await _store.Commit([new PutSetting("again", "yes")]);
-        Assert.Equal("yes", _store.Load().Settings["again"]);
+        Assert.Equal("yes", _store.Load().SiteSettings["again"]);
     }
 
     [Fact]
@@ -222,7 +222,7 @@ public abstract class StoreContract : IAsyncLifetime
             }
         })));
         var world = _store.Load();
-        Assert.Equal((500, 500L), (world.Settings.Count, world.LastEvent));
+        Assert.Equal((500, 500L), (world.SiteSettings.Count, world.LastEvent));
     }
 
     private static EventRecord Event(long number, string topic) => new(number, Now, topic, "what", "tomas", "D1001", "d1", "text", null);

@@ -177,7 +177,7 @@ public sealed class StoryTests
               - { name: new desks, count: 6, named: "NEW-{n}", sites: ALD, joins: all, facts: { kind: desk, model: Folio 5 }, free: 40 GB }
               - { name: old desks, count: 3, named: "OLD-{n}", sites: ALD, joins: all, facts: { kind: desk, model: Quarto 2 }, free: 2 GB }
             apps:
-              - { app: notes, takes: 1m to 2m, troubles: [ { when: disk.free < 3 GB, does: fails, code: 28, says: no room } ] }
+              - { app: notes, takes: 20s to 40s, troubles: [ { when: disk.free < 3 GB, does: fails, code: 28, says: no room } ] }
             """;
         await using var fleet = new FleetProcess(site.Service.Address, Script, $"all={code}\n", clock.File);
         await fleet.Start();

@@ -84,7 +84,7 @@ public static class PackageLives
         }
 
         var (world, package) = (decision.World, moved.Value);
-        var serial = long.Parse(world.Settings.GetValueOrDefault(WithdrawnSerial, "0"), CultureInfo.InvariantCulture) + 1;
+        var serial = long.Parse(world.SiteSettings.GetValueOrDefault(WithdrawnSerial, "0"), CultureInfo.InvariantCulture) + 1;
         decision.Do(new PutSetting(WithdrawnSerial, serial.ToString(CultureInfo.InvariantCulture)));
         decision.Do(new PutSetting(WithdrawnList, sign(serial, [
             .. world.Packages.Values.Where(each => each.Record.State == PackageState.Withdrawn).Select(each => each.Digest).Order(StringComparer.Ordinal)])));

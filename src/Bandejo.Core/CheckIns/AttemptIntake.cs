@@ -56,7 +56,7 @@ public static class AttemptIntake
 
         CheckIn.Remember(decision, device.Id, memory => memory with { LastReported = [.. memory.LastReported, told.Id] });
         Moving.Happen(decision, deployment, device, Attempts.Judge(
-            target, isRestore, Attempts.Words[told.Outcome!], attempt.Message, deployment.Plan.Retry, told.EndedAt ?? decision.Now));
+            target, isRestore, Attempts.Outcomes[told.Outcome!], attempt.Message, deployment.Plan.Retry, told.EndedAt ?? decision.Now));
         if (told.Phase == Attempts.CalledBack)
         {
             // It does not wait for anything there: as soon as it may, it starts.

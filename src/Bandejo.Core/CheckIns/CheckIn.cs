@@ -33,7 +33,7 @@ public static class CheckIn
 
         foreach (var attempt in told.Attempts)
         {
-            if (!IsId(attempt.Id) || (attempt.HasEnded && !Attempts.Words.ContainsKey(attempt.Outcome ?? "")))
+            if (!IsId(attempt.Id) || (attempt.HasEnded && !Attempts.Outcomes.ContainsKey(attempt.Outcome ?? "")))
             {
                 return new Failure(ErrorKind.Invalid, $"The report of attempt '{attempt.Id}' has no valid identity or outcome.");
             }

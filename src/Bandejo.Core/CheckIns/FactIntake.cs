@@ -16,7 +16,7 @@ public static class FactIntake
         var before = device.Record.Sheet.Facts().ToDictionary(fact => fact.Name);
         var today = DateOnly.FromDateTime(decision.Now.UtcDateTime);
         var newWords = device.Memory.NewWords.Day == today ? device.Memory.NewWords.Count : 0;
-        var taken = FactLimits.Within(told.Facts, told.Programs, world.Words.Holds, FactLimits.MaxNewWords - newWords, out var brought);
+        var taken = FactLimits.Within(told.Facts, told.Programs, world.WordBook.Holds, FactLimits.MaxNewWords - newWords, out var brought);
         if (taken.LeftOut.Count > 0 && !taken.LeftOut.SequenceEqual(device.Memory.LeftOut))
         {
             decision.Event(
@@ -27,12 +27,12 @@ public static class FactIntake
         }
 
         CheckIn.Remember(decision, device.Id, memory => memory with { NewWords = (today, newWords + brought), LeftOut = taken.LeftOut });
-        var facts = taken.Facts.Select(fact => (Name: world.Words.Number(fact.Name), fact.Value))
+        var facts = taken.Facts.Select(fact => (Name: world.WordBook.Number(fact.Name), fact.Value))
             .Select(fact => new ReportedFact(
                 fact.Name, fact.Value, before.TryGetValue(fact.Name, out var known) && known.Value == fact.Value ? known.Since : decision.Now))
                 .ToList();
         var programs = taken.Programs?.Select(program => new ReportedProgram(
-            world.Words.Number(program.Name), world.Words.Number(program.Version), world.Words.Number(program.Source)))
+            world.WordBook.Number(program.Name), world.WordBook.Number(program.Version), world.WordBook.Number(program.Source)))
             .ToList();
 
         // Whoever says something for the first time comes into groups; that is no move.

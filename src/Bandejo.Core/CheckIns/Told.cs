@@ -37,7 +37,7 @@ public sealed record FactsTold(IEnumerable<(string Name, string Value)> Facts, I
 /// <summary>The beginning or the end of an attempt.</summary>
 /// <param name="Id">Its identity, made by the device.</param>
 /// <param name="Kind"><c>install</c>, <c>remove</c>, <c>restore</c> or <c>trial</c>.</param>
-/// <param name="Outcome">One of the words of <see cref="Deployments.Attempts.Words"/>; null at the beginning.</param>
+/// <param name="Outcome">One of the words of <see cref="Deployments.Attempts.Outcomes"/>; null at the beginning.</param>
 /// <param name="Before">The version that was there before; empty for none, null for not known.</param>
 /// <param name="BeforePackage">The package that was there before, where it was ours.</param>
 /// <param name="Trial">Of the end of a trial: its steps; null where it has none.</param>

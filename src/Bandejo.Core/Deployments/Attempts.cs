@@ -56,7 +56,7 @@ public static class Attempts
     public const string CalledBack = "called-back";
 
     /// <summary>The words for outcomes on the wire.</summary>
-    public static IReadOnlyDictionary<string, AttemptOutcome> Words { get; } = new Dictionary<string, AttemptOutcome>(StringComparer.Ordinal)
+    public static IReadOnlyDictionary<string, AttemptOutcome> Outcomes { get; } = new Dictionary<string, AttemptOutcome>(StringComparer.Ordinal)
     {
         ["done"] = AttemptOutcome.Done,
         ["restart"] = AttemptOutcome.Restart,
@@ -75,7 +75,7 @@ public static class Attempts
     };
 
     /// <summary>The word for an outcome on the wire.</summary>
-    public static string Word(AttemptOutcome outcome) => Words.First(pair => pair.Value == outcome).Key;
+    public static string Word(AttemptOutcome outcome) => Outcomes.First(pair => pair.Value == outcome).Key;
 
     /// <summary>Whether the same might go better later without anybody mending something.</summary>
     public static bool IsWorthAnotherTry(AttemptOutcome outcome) => outcome is

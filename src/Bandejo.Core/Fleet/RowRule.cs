@@ -63,65 +63,25 @@ internal sealed class NumberTest(ConditionNode condition, Func<int, double> numb
 public sealed class RowRule
 {
     private readonly FleetColumns _columns;
-    private readonly Node _root;
+    private readonly RuleNode _root;
+
+    // By which object it is, not by what it says: to look that up would cost more than the answer.
+    private readonly Dictionary<object, RowTest> _tests = new(ReferenceEqualityComparer.Instance);
 
     internal RowRule(FleetColumns columns, Rule rule, Func<ConditionNode, RowTest> testOf)
     {
-        _columns = columns;
-        _root = Compile(rule.Root, testOf);
+        (_columns, _root) = (columns, rule.Root);
+        foreach (var condition in rule.Conditions())
+        {
+            _tests[condition] = testOf(condition);
+        }
     }
 
     /// <summary>The answer for a row.</summary>
-    public Truth At(int row) => _root.At(row, _columns.Version);
+    public Truth At(int row) => Evaluator.Test(_root, new AnswersAt(this, row));
 
-    private static Node Compile(RuleNode node, Func<ConditionNode, RowTest> testOf) => node switch
+    private readonly struct AnswersAt(RowRule rule, int row) : IConditionAnswers
     {
-        ConstantNode constant => new Constant(constant.Value ? Truth.True : Truth.False),
-        UnreadableNode => new Constant(Truth.NotKnown),
-        NotNode not => new Not(Compile(not.Part, testOf)),
-        JoinedNode joined => new Joined(joined.IsAnd, [.. joined.Parts.Select(part => Compile(part, testOf))]),
-        ConditionNode condition => new Condition(testOf(condition)),
-        _ => throw new InvalidOperationException($"No meaning for {node.GetType().Name}."),
-    };
-
-    private abstract class Node
-    {
-        public abstract Truth At(int row, long version);
-    }
-
-    private sealed class Constant(Truth truth) : Node
-    {
-        public override Truth At(int row, long version) => truth;
-    }
-
-    private sealed class Condition(RowTest test) : Node
-    {
-        public override Truth At(int row, long version) => test.At(row, version);
-    }
-
-    private sealed class Not(Node part) : Node
-    {
-        public override Truth At(int row, long version) => Evaluator.Opposite(part.At(row, version));
-    }
-
-    private sealed class Joined(bool isAnd, Node[] parts) : Node
-    {
-        public override Truth At(int row, long version)
-        {
-            var decisive = isAnd ? Truth.False : Truth.True;
-            var answer = isAnd ? Truth.True : Truth.False;
-            foreach (var part in parts)
-            {
-                var each = part.At(row, version);
-                if (each == decisive)
-                {
-                    return decisive;
-                }
-
-                answer = each == Truth.NotKnown ? Truth.NotKnown : answer;
-            }
-
-            return answer;
-        }
+        public Truth Of(ConditionNode condition) => rule._tests[condition].At(row, rule._columns.Version);
     }
 }

@@ -166,7 +166,7 @@ public enum ExitMeaning
 public static class ExitCodes
 {
     /// <summary>The words for the meanings, as they stand in a manifest.</summary>
-    public static IReadOnlyDictionary<string, ExitMeaning> Words { get; } = new Dictionary<string, ExitMeaning>(StringComparer.Ordinal)
+    public static IReadOnlyDictionary<string, ExitMeaning> Meanings { get; } = new Dictionary<string, ExitMeaning>(StringComparer.Ordinal)
     {
         ["done"] = ExitMeaning.Done,
         ["restart-needed"] = ExitMeaning.RestartNeeded,

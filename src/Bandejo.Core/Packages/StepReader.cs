@@ -130,9 +130,9 @@ public sealed class StepReader(YamlForm form)
                 {
                     form.Report(key, $"An exit code is a whole number.{Meant((key as YamlScalarNode)?.Value ?? "")}", where + "exit-codes");
                 }
-                else if (!ExitCodes.Words.TryGetValue((value as YamlScalarNode)?.Value ?? "", out var meaning))
+                else if (!ExitCodes.Meanings.TryGetValue((value as YamlScalarNode)?.Value ?? "", out var meaning))
                 {
-                    form.Report(value, $"An exit code means one of: {string.Join(", ", ExitCodes.Words.Keys)}.", where + "exit-codes");
+                    form.Report(value, $"An exit code means one of: {string.Join(", ", ExitCodes.Meanings.Keys)}.", where + "exit-codes");
                 }
                 else
                 {

@@ -37,11 +37,12 @@ public static class Causes
 
         // Compared with those that the deployment has tried and that did not fail.
         var others = entry.Targets.In(TargetState.Met).Rows().ToList();
-        var alike = attempts.Where(attempt => failing.Contains(attempt.Device) && attempt.Outcome is { } outcome && Attempts.Words[outcome] is not (
+        var alike = attempts.Where(attempt => failing.Contains(attempt.Device) && attempt.Outcome is { } outcome && Attempts.Outcomes[outcome] is not (
             AttemptOutcome.Done or AttemptOutcome.Restart))
             .DistinctBy(attempt => attempt.Device)
             .GroupBy(
-                attempt => Attempts.Fingerprint(attempt.Phase, Attempts.Words[attempt.Outcome!], attempt.ExitCode, attempt.Message), attempt => attempt.Device);
+                attempt => Attempts.Fingerprint(attempt.Phase, Attempts.Outcomes[attempt.Outcome!], attempt.ExitCode, attempt.Message),
+                attempt => attempt.Device);
         return [.. alike.OrderByDescending(group => group.Count()).Select(group =>
         {
             var devices = group.Select(device => world.Devices.Get(device)).OfType<DeviceEntry>().ToList();

@@ -76,7 +76,7 @@ public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, Effect?
             var fit = Targeting.Weigh(package.Variants, answers, () => world.Columns.Row(device.Row));
             var wave = waves[device.Id];
             // Who is picked by no wave is told of elsewhere; it is looked at as if the first had it.
-            var stand = Weighing.Stands(world, draft, device, new Standing(Math.Max(0, wave)), isIn: true, world.Now, fit);
+            var stand = Weighing.Stands(world, draft, device, new TargetPlace(Math.Max(0, wave)), isIn: true, world.Now, fit);
             var foreseen = new Foreseen(device, wave, stand, null);
             return foreseen.IsReached ? foreseen with { Effect = EffectOn(plan, world.App(device, plan.App)) } : foreseen;
         })];

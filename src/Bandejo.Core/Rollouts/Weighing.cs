@@ -120,7 +120,7 @@ public static class Weighing
         var (world, plan) = (decision.World, deployment.Plan);
         ref readonly var at = ref deployment.Targets.Glance(device);
         var stand = Stands(
-            world, deployment, device, new Standing(at.Wave, at.HasBegun, at.IsTaken, at.WaitsFor, at.Variant),
+            world, deployment, device, new TargetPlace(at.Wave, at.HasBegun, at.IsTaken, at.WaitsFor, at.Variant),
             IsInScope(world, plan, device, at.AppWhenOpened), decision.Now);
         var opened = at.Wave >= 0 && deployment.State.Waves[at.Wave].OpenedAt is not null;
         var isOther = stand.Variant != at.Variant || (opened && at.AppWhenOpened is null);
@@ -203,7 +203,7 @@ public static class Weighing
     /// <summary>Where a device stands under a deployment; asked when it is weighed, and before the start of what only may be started.</summary>
     /// <param name="known">Whether the package can be there, where that is known already; null where it is to be found out.</param>
     internal static Stand Stands(
-        FleetWorld world, DeploymentEntry deployment, DeviceEntry device, Standing at, bool isIn, DateTimeOffset now, Fit? known = null)
+        FleetWorld world, DeploymentEntry deployment, DeviceEntry device, TargetPlace at, bool isIn, DateTimeOffset now, Fit? known = null)
     {
         if (!isIn)
         {
@@ -335,4 +335,4 @@ public readonly record struct Stand(Happening Happening, string? Variant, bool F
 /// <param name="IsTaken">Its user took it from the shelf.</param>
 /// <param name="WaitsFor">What it waits for before it starts; null for nothing.</param>
 /// <param name="Variant">The variant that was found to fit; null for none.</param>
-internal readonly record struct Standing(int Wave, bool HasBegun = false, bool IsTaken = false, string? WaitsFor = null, string? Variant = null);
+internal readonly record struct TargetPlace(int Wave, bool HasBegun = false, bool IsTaken = false, string? WaitsFor = null, string? Variant = null);

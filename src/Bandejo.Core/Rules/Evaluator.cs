@@ -29,6 +29,18 @@ public sealed record DecidedBy(string Condition, string Has)
     public override string ToString() => Has.Length == 0 ? Condition : $"{Condition} ({Has})";
 }
 
+/// <summary>What the conditions of a rule answer for one device.</summary>
+internal interface IConditionAnswers
+{
+    Truth Of(ConditionNode condition);
+}
+
+/// <summary>Answers from what is known of the device.</summary>
+internal readonly struct AnswersOf(IFactSource facts) : IConditionAnswers
+{
+    public Truth Of(ConditionNode condition) => Evaluator.Test(condition, facts.Find(condition.Fact));
+}
+
 /// <summary>
 /// Evaluates a rule for one device in three-valued logic (Kleene): <c>and</c> is false as soon as one part is false, <c>or</c> is true as soon as one part
 /// is true, otherwise what is not known decides.
@@ -48,7 +60,7 @@ internal static class Evaluator
                 return inner with { Truth = Opposite(inner.Truth) };
             case JoinedNode joined:
                 var parts = joined.Parts.Select(part => Evaluate(part, facts)).ToList();
-                var truth = Join(joined.IsAnd, parts.Select(part => part.Truth));
+                var truth = parts.Aggregate(Nothing(joined.IsAnd), (all, part) => Join(joined.IsAnd, all, part.Truth));
                 return new Verdict(truth, [.. parts.Where(part => part.Truth == truth).SelectMany(part => part.Conditions)]);
             case ConditionNode condition:
                 var lookup = facts.Find(condition.Fact);
@@ -58,8 +70,11 @@ internal static class Evaluator
         }
     }
 
-    /// <summary>The answer alone, for when a device is held against many rules.</summary>
-    public static Truth Test(RuleNode node, IFactSource facts)
+    /// <summary>The answer alone, for whoever holds a device against many rules.</summary>
+    /// <param name="node">The rule, or a part of it.</param>
+    /// <param name="answers">What its conditions answer; each is asked once at most, and none that decides nothing any more.</param>
+    public static Truth Test<TAnswers>(RuleNode node, TAnswers answers)
+        where TAnswers : IConditionAnswers
     {
         switch (node)
         {
@@ -68,11 +83,17 @@ internal static class Evaluator
             case UnreadableNode:
                 return Truth.NotKnown;
             case NotNode not:
-                return Opposite(Test(not.Part, facts));
+                return Opposite(Test(not.Part, answers));
             case JoinedNode joined:
-                return Join(joined.IsAnd, joined.Parts.Select(part => Test(part, facts)));
+                var answer = Nothing(joined.IsAnd);
+                for (var part = 0; part < joined.Parts.Count && answer != Nothing(!joined.IsAnd); part++)
+                {
+                    answer = Join(joined.IsAnd, answer, Test(joined.Parts[part], answers));
+                }
+
+                return answer;
             case ConditionNode condition:
-                return Test(condition, facts.Find(condition.Fact));
+                return answers.Of(condition);
             default:
                 throw new InvalidOperationException($"No meaning for {node.GetType().Name}.");
         }
@@ -164,25 +185,13 @@ internal static class Evaluator
         return p == pattern.Length;
     }
 
-    internal static Truth Join(bool isAnd, IEnumerable<Truth> parts)
-    {
-        var decisive = isAnd ? Truth.False : Truth.True;
-        var answer = isAnd ? Truth.True : Truth.False;
-        foreach (var part in parts)
-        {
-            if (part == decisive)
-            {
-                return decisive;
-            }
+    /// <summary>What nothing at all answers, joined: it changes no answer that comes to it.</summary>
+    private static Truth Nothing(bool isAnd) => isAnd ? Truth.True : Truth.False;
 
-            if (part == Truth.NotKnown)
-            {
-                answer = Truth.NotKnown;
-            }
-        }
-
-        return answer;
-    }
+    private static Truth Join(bool isAnd, Truth one, Truth other) =>
+        one == Nothing(!isAnd) || other == Nothing(!isAnd) ? Nothing(!isAnd)
+            : one == Truth.NotKnown || other == Truth.NotKnown ? Truth.NotKnown
+            : Nothing(isAnd);
 
     private static int Compare(FactValue value, FactValue wanted) => value.Type switch
     {

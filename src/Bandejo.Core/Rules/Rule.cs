@@ -87,13 +87,16 @@ public sealed class Rule
     public Verdict Evaluate(IFactSource facts) => Evaluator.Evaluate(Root, facts);
 
     /// <summary>Whether the rule holds for one device, without the reasons.</summary>
-    public Truth Test(IFactSource facts) => Evaluator.Test(Root, facts);
+    public Truth Test(IFactSource facts) => Evaluator.Test(Root, new AnswersOf(facts));
+
+    /// <summary>Its conditions, from the first to the last.</summary>
+    internal IEnumerable<ConditionNode> Conditions() => Conditions(Root);
 
     /// <summary>Every fact the rule speaks of, each once.</summary>
-    public IEnumerable<FactRef> Facts() => Conditions(Root).Select(condition => condition.Fact).Distinct();
+    public IEnumerable<FactRef> Facts() => Conditions().Select(condition => condition.Fact).Distinct();
 
     /// <summary>The texts with which a fact is compared word for word.</summary>
-    public IEnumerable<string> TextsOf(string fact) => Conditions(Root)
+    public IEnumerable<string> TextsOf(string fact) => Conditions()
         .Where(
             condition =>
                 condition.Fact == new FactRef(fact, false) && condition.Comparison is Comparison.Is or Comparison.IsNot or Comparison.In or Comparison.NotIn)

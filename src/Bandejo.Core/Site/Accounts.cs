@@ -166,7 +166,7 @@ public static class Accounts
         world.Accounts.TryGetValue(named, out var account) ? account : new Failure(ErrorKind.NotFound, $"There is no account '{named}'.");
 
     private static IEnumerable<string> TakenKeys(FleetWorld world) =>
-        world.Settings.GetValueOrDefault(TakenKeysSetting, "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        world.SiteSettings.GetValueOrDefault(TakenKeysSetting, "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
 
     private static Failure? Against(PasswordAsk? password, IReadOnlyList<string>? roles) =>
         password is { Length: < 10 or > 200 } ? new Failure(ErrorKind.Invalid, "A password has between 10 and 200 characters.")

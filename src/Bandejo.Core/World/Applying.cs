@@ -27,7 +27,7 @@ public sealed partial class FleetWorld
         switch (change)
         {
             case PutSetting(var name, var value):
-                Alter(Settings, Settings.SetItem(name, value), each => Settings = each, undo);
+                Alter(SiteSettings, SiteSettings.SetItem(name, value), each => SiteSettings = each, undo);
                 DoubtAll(name.StartsWith("withdrawn.", StringComparison.Ordinal) ? Columns.Live : new Bitmap());
                 break;
             case PutAccount(var account):
@@ -113,7 +113,7 @@ public sealed partial class FleetWorld
                 Alter(LastEvent, added.Number, each => LastEvent = each, undo);
                 break;
             case AddWord(var number, var text):
-                Words.Learn(number, text);
+                WordBook.Learn(number, text);
                 break;
             case DeleteWord or PutUserWord:
                 // The book lets words go only before anybody looks; what a user said is looked for where it is kept.
@@ -420,7 +420,7 @@ public sealed partial class FleetWorld
     /// <summary>Takes a device's facts over into the columns, and what of the facts before is not said any more out of them.</summary>
     private void TakeFacts(DeviceEntry device, FactSheet before)
     {
-        var meanings = _meanings ??= new WordMeanings(Words, Columns);
+        var meanings = _meanings ??= new WordMeanings(WordBook, Columns);
         var words = _lookedFor.Clear().Append(device.Name);
         var said = new HashSet<FactColumn>();
         var facts = device.Record.Sheet.Walk();

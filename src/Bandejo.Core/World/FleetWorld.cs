@@ -28,7 +28,7 @@ public sealed partial class FleetWorld
     /// <param name="contentsOf">Reads what a package's document says.</param>
     public FleetWorld(WordBook words, TimeSpan interval, Func<PackageRecord, PackageContents> contentsOf)
     {
-        (Words, CheckInInterval, _contentsOf, _silence) = (words, interval, contentsOf, new SilenceKnown());
+        (WordBook, CheckInInterval, _contentsOf, _silence) = (words, interval, contentsOf, new SilenceKnown());
         (Columns, Texts, Devices, OpenAttempts) = (new FleetColumns(), new RowTexts(), new DeviceBook(), []);
         _groups = new(StringComparer.Ordinal);
         _deployments = new(StringComparer.Ordinal);
@@ -37,10 +37,10 @@ public sealed partial class FleetWorld
     private FleetWorld(FleetWorld moving, SortedList<string, GroupEntry> groups, SortedList<string, DeploymentEntry> deployments, DateTimeOffset now)
     {
         _isStill = true;
-        (Words, CheckInInterval, _contentsOf, _silence, Now, LastEvent) = (
-            moving.Words, moving.CheckInInterval, moving._contentsOf, moving._silence, now, moving.LastEvent);
+        (WordBook, CheckInInterval, _contentsOf, _silence, Now, LastEvent) = (
+            moving.WordBook, moving.CheckInInterval, moving._contentsOf, moving._silence, now, moving.LastEvent);
         (Columns, Texts, Devices, OpenAttempts) = (moving.Columns.Still(), moving.Texts.Still(), moving.Devices.Still(), []);
-        (Settings, Accounts, Tokens, JoinCodes) = (moving.Settings, moving.Accounts, moving.Tokens, moving.JoinCodes);
+        (SiteSettings, Accounts, Tokens, JoinCodes) = (moving.SiteSettings, moving.Accounts, moving.Tokens, moving.JoinCodes);
         (Packages, WavePlans, Handlings, DeviceTrials, SlowAttempts) = (
             moving.Packages, moving.WavePlans, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts);
         (_groups, _deployments, Unsorted) = (groups, deployments, moving.Unsorted.Still());
@@ -56,7 +56,7 @@ public sealed partial class FleetWorld
     public int Slice { get; init; } = 1000;
 
     /// <summary>The words of the devices' sheets.</summary>
-    public WordBook Words { get; }
+    public WordBook WordBook { get; }
 
     public FleetColumns Columns { get; }
 
@@ -65,7 +65,7 @@ public sealed partial class FleetWorld
 
     public DeviceBook Devices { get; }
 
-    public ImmutableDictionary<string, string> Settings { get; private set; } = ImmutableDictionary.Create<string, string>(StringComparer.Ordinal);
+    public ImmutableDictionary<string, string> SiteSettings { get; private set; } = ImmutableDictionary.Create<string, string>(StringComparer.Ordinal);
 
     public ImmutableDictionary<string, AccountRecord> Accounts { get; private set; } = ImmutableDictionary.Create<string, AccountRecord>(
         StringComparer.Ordinal);
@@ -156,12 +156,12 @@ public sealed partial class FleetWorld
     public void Resume(long lastEvent) => LastEvent = lastEvent;
 
     /// <summary>Lets the words go that no device says any more; right after the world was read, before anybody else has looked at it.</summary>
-    public void ForgetWords() => Words.KeepOnly(Devices.Values.Select(device => device.Record.Sheet));
+    public void ForgetWords() => WordBook.KeepOnly(Devices.Values.Select(device => device.Record.Sheet));
 
     /// <summary>What is to be kept of the book of words since this was last asked.</summary>
     public IEnumerable<Change> TakeWords()
     {
-        var (gone, added) = Words.TakeChanges();
+        var (gone, added) = WordBook.TakeChanges();
         return [.. gone.Select(number => new DeleteWord(number)), .. added.Select(word => new AddWord(word.Number, word.Text))];
     }
 

@@ -468,7 +468,7 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
     private static string Ended(DocumentStep step, StepEnd end, ExitMeaning meaning) =>
         step.Run.Count == 0 ? "There was nothing to run"
             : end.ExitCode == 0 ? "It ended with code 0"
-            : $"It ended with code {end.ExitCode} ({ExitCodes.Words.First(word => word.Value == meaning).Key})";
+            : $"It ended with code {end.ExitCode} ({ExitCodes.Meanings.First(word => word.Value == meaning).Key})";
 
     /// <summary>How the machine was before the software came.</summary>
     /// <param name="Paths">What was other already than on the ground that lies beneath.</param>

@@ -46,14 +46,14 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
     /// <summary>Reads the keys, or makes them at the first start.</summary>
     public async Task Prepare()
     {
-        if (!world.Peek(each => each.Settings.ContainsKey(SealKeySetting)))
+        if (!world.Peek(each => each.SiteSettings.ContainsKey(SealKeySetting)))
         {
             using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
             var (seal, tokens) = (Convert.ToBase64String(key.ExportPkcs8PrivateKey()), Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)));
             _ = (await world.Change(null, decision => SiteSettings.KeepKeys(decision, [(SealKeySetting, seal), (TokenKeySetting, tokens)]))).Value;
         }
 
-        var settings = world.Peek(each => each.Settings);
+        var settings = world.Peek(each => each.SiteSettings);
         var ecdsa = ECDsa.Create();
         ecdsa.ImportPkcs8PrivateKey(Convert.FromBase64String(settings[SealKeySetting]), out _);
         _seal = new ECDsaSecurityKey(ecdsa) { KeyId = PublicOf(ecdsa).KeyId };

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using System.Threading.Channels;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
@@ -99,10 +100,14 @@ internal static class JournalRoutes
         using var line = lines.Open(context.Person());
         using var all = CancellationTokenSource.CreateLinkedTokenSource(cancellation, line.Closed);
         cancellation = all.Token;
-        var added = new Bell();
+
+        // Holds one: however much is added while it is sent, it is looked once more.
+        var added = Channel.CreateBounded<bool>(1);
+        var more = added.Reader.WaitToReadAsync(cancellation).AsTask();
+        void Added() => added.Writer.TryWrite(true);
         context.Response.ContentType = "text/event-stream";
         context.Response.Headers.CacheControl = "no-store";
-        world.EventsAdded += added.Ring;
+        world.EventsAdded += Added;
         try
         {
             await context.Response.WriteAsync(": open\n\n", cancellation);
@@ -126,9 +131,15 @@ internal static class JournalRoutes
                     await context.Response.Body.FlushAsync(cancellation);
                 }
 
-                // A comment now and then keeps proxies from closing a quiet stream.
-                if (!await added.Wait(TimeSpan.FromSeconds(20), cancellation))
+                try
                 {
+                    await more.WaitAsync(TimeSpan.FromSeconds(20), cancellation);
+                    _ = added.Reader.TryRead(out _);
+                    more = added.Reader.WaitToReadAsync(cancellation).AsTask();
+                }
+                catch (TimeoutException)
+                {
+                    // A comment now and then keeps proxies from closing a quiet stream.
                     await context.Response.WriteAsync(": quiet\n\n", cancellation);
                     await context.Response.Body.FlushAsync(cancellation);
                 }
@@ -140,7 +151,7 @@ internal static class JournalRoutes
         }
         finally
         {
-            world.EventsAdded -= added.Ring;
+            world.EventsAdded -= Added;
         }
 
         IReadOnlyList<EventRecord> Next() => world.Store.Events(new EventQuery(null, null, null, last, null, 500));

@@ -16,7 +16,7 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
     /// <summary>
     /// One check-in. Refused as a whole where any part of it does not belong to this device; nothing is changed then. With nothing new it touches no disk.
     /// </summary>
-    public Task<Outcome<CheckInReply>> Take(string id, CheckInRequest request)
+    public Task<Outcome<CheckInAnswer>> Take(string id, CheckInRequest request)
     {
         var told = Told(id, request);
         if (!told.HasNews && world.Peek(each => Quick(each, id, request, told)) is { } answered)
@@ -25,7 +25,7 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
         }
 
         var before = Before(id, told);
-        return world.Change<CheckInReply>(null, decision =>
+        return world.Change<CheckInAnswer>(null, decision =>
         {
             var acknowledged = CheckIn.Take(decision, id, told, before);
             return acknowledged.Ok ? Answer(decision.World, decision.World.Devices[id], request, acknowledged.Value) : acknowledged.Failure!;
@@ -54,16 +54,16 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
             told, newest, attempt => world.Store.Attempt(attempt) is not null, word => heard?.Contains(word) != true && world.Store.HasUserWord(id, word));
     }
 
-    private async Task<Outcome<CheckInReply>> WhenDurable(Outcome<CheckInReply> answer)
+    private async Task<Outcome<CheckInAnswer>> WhenDurable(Outcome<CheckInAnswer> answer)
     {
         await world.Durable();
         return answer;
     }
 
-    private Outcome<CheckInReply>? Quick(FleetWorld each, string id, CheckInRequest request, CheckInTold told) =>
+    private Outcome<CheckInAnswer>? Quick(FleetWorld each, string id, CheckInRequest request, CheckInTold told) =>
         CheckIn.TakeQuiet(each, id, told) is not { } taken ? null : taken.Ok ? Answer(each, taken.Value, request, []) : taken.Failure!;
 
-    private CheckInReply Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged) =>
+    private CheckInAnswer Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged) =>
         DeviceForms.Answer(
             each, device, request, acknowledged,
             options.CheckInSeconds) with { Trust = request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null };

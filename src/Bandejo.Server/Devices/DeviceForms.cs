@@ -28,15 +28,15 @@ internal static class DeviceForms
         new(report.Facts.Select(fact => (fact.Key, fact.Value)), report.Programs?.Select(program => (program.Name, program.Version, program.Source)));
 
     /// <summary>The answer to a check-in, without word of whom to trust. Notes what the device was told.</summary>
-    public static CheckInReply Answer(FleetWorld world, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged, int nextSeconds)
+    public static CheckInAnswer Answer(FleetWorld world, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged, int nextSeconds)
     {
         var (orders, tag) = world.OrdersTag(device) == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(world, device);
         world.NoteOrdersTag(device, tag);
         device.Presence.TrustTag = request.TrustTag;
         var isNew = tag != request.OrdersTag;
-        return new CheckInReply(
+        return new CheckInAnswer(
             acknowledged, request.FactsDigest != device.Record.FactsDigest, isNew ? orders : null, tag, nextSeconds,
-            isNew ? world.Settings.GetValueOrDefault(PackageLives.WithdrawnList) : null,
+            isNew ? world.SiteSettings.GetValueOrDefault(PackageLives.WithdrawnList) : null,
             null, request.Facts is not null && device.Memory.LeftOut.Count > 0 ? device.Memory.LeftOut : null);
     }
 
@@ -44,54 +44,4 @@ internal static class DeviceForms
         report.Id, report.Deployment, report.Kind, report.HasEnded, report.StartedAt, report.EndedAt, report.Outcome, report.Phase, report.ExitCode,
         report.Message, report.HasLog, report.Before, report.BeforePackage,
         trialOf(report));
-}
-
-/// <summary>A <see cref="CheckInAnswer"/> on its way out: its orders are JSON already.</summary>
-internal sealed record CheckInReply(
-    IReadOnlyList<string> Acknowledged, bool WantsFacts, byte[]? Orders, string OrdersTag, int NextSeconds, string? Withdrawn, TrustInfo? Trust,
-    IReadOnlyList<string>? LeftOut)
-{
-    public void Write(Utf8JsonWriter json)
-    {
-        json.WriteStartObject();
-        json.WriteStartArray("acknowledged"u8);
-        foreach (var report in Acknowledged)
-        {
-            json.WriteStringValue(report);
-        }
-
-        json.WriteEndArray();
-        json.WriteBoolean("wantsFacts"u8, WantsFacts);
-        if (Orders is not null)
-        {
-            json.WritePropertyName("orders"u8);
-            json.WriteRawValue(Orders, skipInputValidation: true);
-        }
-
-        json.WriteString("ordersTag"u8, OrdersTag);
-        json.WriteNumber("nextSeconds"u8, NextSeconds);
-        if (Withdrawn is not null)
-        {
-            json.WriteString("withdrawn"u8, Withdrawn);
-        }
-
-        if (LeftOut is not null)
-        {
-            json.WriteStartArray("leftOut"u8);
-            foreach (var fact in LeftOut)
-            {
-                json.WriteStringValue(fact);
-            }
-
-            json.WriteEndArray();
-        }
-
-        if (Trust is not null)
-        {
-            json.WritePropertyName("trust"u8);
-            JsonSerializer.Serialize(json, Trust, ContractJson.Default.TrustInfo);
-        }
-
-        json.WriteEndObject();
-    }
 }

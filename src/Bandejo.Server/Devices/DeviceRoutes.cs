@@ -1,3 +1,4 @@
+using System.Security.Claims;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
@@ -9,6 +10,7 @@ using Bandejo.Server.Http;
 using Bandejo.Server.World;
 using Bandejo.Store;
 using Microsoft.AspNetCore.Authorization;
+using Microsoft.AspNetCore.Mvc;
 
 namespace Bandejo.Server.Devices;
 
@@ -20,6 +22,10 @@ internal static class DeviceRoutes
         var open = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription().WithForm();
         open.MapPost("/join", async (JoinRequest request, Joining joining) => (await joining.Join(request)).Answer()).RequireRateLimiting("join");
         open.MapPost("/token", async (DeviceTokenRequest request, Joining joining) => (await joining.Token(request)).Answer());
+
+        // Nearly all requests are check-ins, and what people's requests pass through (cookies, roles, rate limits) has nothing to say about them.
+        app.MapPost(DeviceProtocol.Prefix + "/check-in", CheckIn).ExcludeFromDescription()
+            .WithMetadata(new RequestSizeLimitAttribute(DeviceProtocol.MaxMessage)).ShortCircuit();
 
         var device = app.MapGroup(DeviceProtocol.Prefix).ExcludeFromDescription()
             .RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.Device).RequireAuthenticatedUser().Build());
@@ -49,6 +55,19 @@ internal static class DeviceRoutes
                 return true;
             })).Answer(_ => Results.NoContent());
         });
+    }
+
+    private static async Task<IResult> CheckIn(HttpContext context, CheckIns checkIns, SiteKeys keys)
+    {
+        if (Authentication.BearerOf(context.Request) is not { } token || await keys.DeviceOf(token) is not { } device)
+        {
+            return Problems.Of(new Failure(ErrorKind.Unauthenticated, "The device token is missing or does not hold; ask for a new one."));
+        }
+
+        // The log of refusals says who was refused.
+        context.User = new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, device)]));
+        var request = await context.ReadForm<CheckInRequest>();
+        return (request.Ok ? await checkIns.Take(device, request.Value) : request.Failure!).Answer();
     }
 
     private static bool IsDigest(string text) => text.Length == 64 && text.All(char.IsAsciiHexDigitLower);

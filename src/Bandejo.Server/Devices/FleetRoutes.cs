@@ -98,12 +98,13 @@ internal static class FleetRoutes
         return new DeviceDetails(
             Info(world, device),
             [
-                .. device.Record.Sheet.Facts().Select(fact => (Name: world.Words[fact.Name], fact.Value, fact.Since))
+                .. device.Record.Sheet.Facts().Select(fact => (Name: world.WordBook[fact.Name], fact.Value, fact.Since))
                     .OrderBy(fact => fact.Name, StringComparer.Ordinal)
                     .Select(fact => new FactInfo(
                         fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
             [
-                .. (programs ?? []).Select(program => new ProgramInfo(world.Words[program.Name], world.Words[program.Version], world.Words[program.Source]))
+                .. (programs ?? []).Select(program => new ProgramInfo(
+                    world.WordBook[program.Name], world.WordBook[program.Version], world.WordBook[program.Source]))
                     .OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase)],
             programs is not null,
             [.. world.Groups.Values.Where(group => group.In[device.Row]).Select(group => group.Record.Slug)],

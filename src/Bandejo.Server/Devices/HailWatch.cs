@@ -1,3 +1,4 @@
+using System.Threading.Channels;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -11,18 +12,19 @@ internal sealed class HailWatch(WorldHost world, Hails hails) : BackgroundServic
     /// <summary>How long devices may wait for a call at most, for the sake of all others when much changes.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(20);
 
-    private readonly Bell _changed = new();
+    // Holds one: however much changes while devices are called, they are looked at once more.
+    private readonly Channel<bool> _changed = Channel.CreateBounded<bool>(1);
     private readonly Dictionary<string, string> _told = new(StringComparer.Ordinal);
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         using var pace = new PeriodicTimer(Pace);
-        world.EventsAdded += _changed.Ring;
+        world.EventsAdded += Changed;
         try
         {
             while (true)
             {
-                await _changed.Wait(Timeout.InfiniteTimeSpan, stoppingToken);
+                await _changed.Reader.ReadAsync(stoppingToken);
                 try
                 {
                     CallNow();
@@ -37,9 +39,11 @@ internal sealed class HailWatch(WorldHost world, Hails hails) : BackgroundServic
         }
         finally
         {
-            world.EventsAdded -= _changed.Ring;
+            world.EventsAdded -= Changed;
         }
     }
+
+    private void Changed() => _changed.Writer.TryWrite(true);
 
     /// <summary>Calls every listening device whose orders are no longer what it was told.</summary>
     /// <exception cref="StoreException">Everything is being read anew.</exception>

@@ -1,5 +1,5 @@
 using System.Collections.Concurrent;
-using Bandejo.Server.World;
+using System.Threading.Channels;
 
 namespace Bandejo.Server.Devices;
 
@@ -58,7 +58,8 @@ internal sealed class Hails(int most)
     /// <summary>One device that listens.</summary>
     internal sealed class Listener(Hails hails, string device) : IDisposable
     {
-        private readonly Bell _bell = new();
+        // Holds one: who is called several times before it has heard it checks in once.
+        private readonly Channel<bool> _calls = Channel.CreateBounded<bool>(1);
         private readonly CancellationTokenSource _closed = new();
 
         /// <summary>Cancelled when the line is to end.</summary>
@@ -66,11 +67,11 @@ internal sealed class Hails(int most)
 
         public void Close() => _closed.Cancel();
 
-        public Task Next(CancellationToken cancellation) => _bell.Wait(Timeout.InfiniteTimeSpan, cancellation);
+        public async Task Next(CancellationToken cancellation) => await _calls.Reader.ReadAsync(cancellation);
 
         public void Ring()
         {
-            if (_bell.TryRing())
+            if (_calls.Writer.TryWrite(true))
             {
                 Interlocked.Increment(ref hails._rung);
             }

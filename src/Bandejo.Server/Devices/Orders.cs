@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Globalization;
 using System.IO.Hashing;
 using System.Text;
@@ -16,38 +15,16 @@ namespace Bandejo.Server.Devices;
 /// <summary>Writes down what a device is to do.</summary>
 internal static class Orders
 {
-    // Used again: orders are worked out for every result that comes.
-    [ThreadStatic]
-    private static (ArrayBufferWriter<byte> Bytes, Utf8JsonWriter Json)? _form;
-
-    /// <summary>
-    /// The device's orders as JSON, in the form of <see cref="CheckInAnswer.Orders"/>, with their tag. Written once: what the device is sent is what the tag
-    /// was taken of.
-    /// </summary>
-    public static (byte[] Json, string Tag) Of(FleetWorld world, DeviceEntry device)
+    /// <summary>The device's orders, with their tag.</summary>
+    public static (IReadOnlyList<Order> Orders, string Tag) Of(FleetWorld world, DeviceEntry device)
     {
-        var (form, json) = _form ??= NewForm();
-        form.ResetWrittenCount();
-        json.Reset();
-        json.WriteStartArray();
-        foreach (var order in DeviceOrder.Of(world, device))
-        {
-            JsonSerializer.Serialize(json, Form(order), ContractJson.Default.Order);
-        }
-
-        json.WriteEndArray();
-        json.Flush();
-        var orders = form.WrittenSpan.ToArray();
-        Encoding.ASCII.GetBytes(world.Settings.GetValueOrDefault(PackageLives.WithdrawnSerial, "0"), form);
+        IReadOnlyList<Order> orders = [.. DeviceOrder.Of(world, device).Select(Form)];
 
         // It tells orders from others that the same device had; nobody but the device itself could gain by two that are alike, so that a quick hash will do.
-        return (orders, XxHash3.HashToUInt64(form.WrittenSpan).ToString("x16", CultureInfo.InvariantCulture));
-
-        static (ArrayBufferWriter<byte>, Utf8JsonWriter) NewForm()
-        {
-            var form = new ArrayBufferWriter<byte>(4096);
-            return (form, new Utf8JsonWriter(form));
-        }
+        var hash = new XxHash3();
+        hash.Append(JsonSerializer.SerializeToUtf8Bytes(orders, ContractJson.Default.IReadOnlyListOrder));
+        hash.Append(Encoding.ASCII.GetBytes(world.SiteSettings.GetValueOrDefault(PackageLives.WithdrawnSerial, "0")));
+        return (orders, hash.GetCurrentHashAsUInt64().ToString("x16", CultureInfo.InvariantCulture));
     }
 
     private static Order Form(DeviceOrder order) => new(

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Core;
 
@@ -20,6 +21,27 @@ internal static class FormCheck
             : context.Arguments.Select(Problem).FirstOrDefault(each => each is not null);
         return problem is null ? await next(context) : Problems.Of(new Failure(ErrorKind.Invalid, problem));
     });
+
+    /// <summary>Reads a body where it must not be read before it is known who sends it.</summary>
+    /// <exception cref="BadHttpRequestException">It is no JSON, or not of that form.</exception>
+    public static async Task<Outcome<T>> ReadForm<T>(this HttpContext context)
+        where T : class
+    {
+        if (!context.Request.HasJsonContentType())
+        {
+            throw new BadHttpRequestException("Send JSON with the content type application/json.", StatusCodes.Status415UnsupportedMediaType);
+        }
+
+        try
+        {
+            var message = await context.Request.ReadFromJsonAsync<T>(context.RequestAborted) ?? throw new BadHttpRequestException("The body is empty.");
+            return Problem(message) is { } problem ? new Failure(ErrorKind.Invalid, problem) : message;
+        }
+        catch (JsonException error)
+        {
+            throw new BadHttpRequestException("The body is not readable.", StatusCodes.Status400BadRequest, error);
+        }
+    }
 
     private static string? Problem(object? argument) => argument switch
     {

@@ -113,7 +113,7 @@ internal sealed class Carrying(WorldHost world, FileStore files, SiteKeys keys)
     private Outcome<KeptOrigin> OriginOf(PackageEntry package) => world.Read<Outcome<KeptOrigin>>(each =>
     {
         var stored = package.Record;
-        if (each.Settings.GetValueOrDefault(PackageLives.OriginOf(stored.Digest)) is { } carried)
+        if (each.SiteSettings.GetValueOrDefault(PackageLives.OriginOf(stored.Digest)) is { } carried)
         {
             return JsonSerializer.Deserialize<KeptOrigin>(carried)!;
         }

@@ -74,6 +74,7 @@ internal static class Documents
     private static DocumentStep Step(Step step) => new(
         step.Run, (int)Math.Ceiling(step.Limit.TotalSeconds), (int)Math.Ceiling(step.Expected.TotalSeconds), step.EndAtLimit,
         step.Codes.ToDictionary(
-            code => code.Key.ToString(System.Globalization.CultureInfo.InvariantCulture), code => ExitCodes.Words.First(word => word.Value == code.Value).Key),
+            code => code.Key.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            code => ExitCodes.Meanings.First(word => word.Value == code.Value).Key),
         step.Environment.Count == 0 ? null : step.Environment, step.Answers.Count == 0 ? null : step.Answers);
 }

@@ -22,7 +22,7 @@ internal static class KeptWorld
     /// <param name="slice">For how many devices something is done in one go.</param>
     public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 1000)
     {
-        var world = new FleetWorld(kept.Words, interval, ContentsOf) { Now = now, Slice = slice };
+        var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice };
         foreach (var change in kept.Changes())
         {
             world.Apply(

@@ -123,7 +123,7 @@ public sealed class SliceTests
         Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Pause, ""));
         Do(Due.Take);
         var again = RandomHistory.NewWorld(Slice);
-        foreach (var (number, text) in _world.Words.TakeChanges().New)
+        foreach (var (number, text) in _world.WordBook.TakeChanges().New)
         {
             again.Apply(new AddWord(number, text));
         }

@@ -40,7 +40,7 @@ public sealed class WorldTests
 
         var again = RandomHistory.NewWorld();
         again.Now = history.World.Now;
-        foreach (var (number, text) in history.World.Words.TakeChanges().New)
+        foreach (var (number, text) in history.World.WordBook.TakeChanges().New)
         {
             again.Apply(new AddWord(number, text));
         }

@@ -16,7 +16,7 @@ public static class WorldText
     public static string Of(FleetWorld world)
     {
         var text = new StringBuilder();
-        All("setting", world.Settings, pair => $"{pair.Key}={pair.Value}");
+        All("setting", world.SiteSettings, pair => $"{pair.Key}={pair.Value}");
         All(
             "account", world.Accounts.Values,
             account =>
@@ -87,9 +87,9 @@ public static class WorldText
     private static string Device(FleetWorld world, DeviceEntry device)
     {
         var record = device.Record;
-        var facts = record.Sheet.Facts().Select(fact => (Name: world.Words[fact.Name], fact.Value, fact.Since))
+        var facts = record.Sheet.Facts().Select(fact => (Name: world.WordBook[fact.Name], fact.Value, fact.Since))
             .OrderBy(fact => fact.Name, StringComparer.Ordinal).ToList();
-        var programs = record.Sheet.Programs()?.Select(program => $"{world.Words[program.Name]} {world.Words[program.Version]}").Order(StringComparer.Ordinal);
+        var programs = record.Sheet.Programs()?.Select(program => $"{world.WordBook[program.Name]} {world.WordBook[program.Version]}").Order(StringComparer.Ordinal);
         var columns = FactCatalog.All.Keys.Order(StringComparer.Ordinal)
             .Select(name => world.Columns.Get(device.Row, new FactRef(name, false)).Value is { } value ? $"{name}={value}" : null).OfType<string>();
         var apps = world.Packages.Values.Select(package => package.Record.App).Distinct().Order(StringComparer.Ordinal).Select(app => world.App(device, app))
