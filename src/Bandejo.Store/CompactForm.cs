@@ -64,7 +64,7 @@ internal static class CompactForm
         var code = reader.Text(texts);
         var since = Instant(ref reader);
         var bits = reader.Number();
-        var target = new Target
+        return new Target
         {
             Device = device,
             Wave = wave,
@@ -90,10 +90,10 @@ internal static class CompactForm
             AppWhenOpened = Has(15) ? reader.Text(texts) : null,
             Order = Has(16) ? reader.Number() : 0,
             WaitsFor = Has(19) ? reader.Text(texts) : null,
-        };
 
-        // Before reasons were kept by code and arguments they were kept in words.
-        return target with { Reason = Has(20) ? ReadReason(code, ref reader, texts) : Reason.Said(code) };
+            // Before reasons were kept by code and arguments they were kept in words.
+            Reason = Has(20) ? ReadReason(code, ref reader, texts) : Reason.Said(code),
+        };
 
         bool Has(int bit) => (bits & (1 << bit)) != 0;
     }

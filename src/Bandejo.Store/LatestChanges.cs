@@ -34,11 +34,11 @@ internal sealed class LatestChanges
     }
 
     /// <summary>All targets: those of the table, where none is here that counts instead, and those that are here alone.</summary>
-    public IReadOnlyList<(string Deployment, Target Target)> Over(IEnumerable<(string Deployment, Target Target)> table) =>
+    public IEnumerable<(string Deployment, Target Target)> Over(IEnumerable<(string Deployment, Target Target)> table) =>
         _targets.Count == 0
-            ? [.. table]
-            : [.. table.Where(row => !_targets.ContainsKey((row.Deployment, row.Target.Device))), .. _targets.Select(each => (
-                each.Key.Deployment, each.Value))];
+            ? table
+            : table.Where(row => !_targets.ContainsKey((row.Deployment, row.Target.Device))).Concat(
+                _targets.Select(each => (each.Key.Deployment, each.Value)));
 
     /// <summary>The attempts under way, from those that are under way by their table.</summary>
     public IReadOnlyList<AttemptRecord> UnderWay(IReadOnlyList<AttemptRecord> table)

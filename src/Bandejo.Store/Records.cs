@@ -15,22 +15,40 @@ public sealed record EventQuery(string? Topic, string? Deployment, string? Devic
 /// <param name="DeviceCount">How many devices there are.</param>
 /// <param name="Devices">To be taken once; they are still being read.</param>
 /// <param name="Members">Still being read.</param>
-/// <param name="Targets">Still being read.</param>
+/// <param name="Targets">To be taken once, after the devices; they are still being read.</param>
+/// <param name="GiveUp">Whoever does not take all says so: nothing more is read then.</param>
 public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> SiteSettings, IReadOnlyList<AccountRecord> Accounts, IReadOnlyList<TokenRecord> Tokens,
     IReadOnlyList<JoinCodeRecord> JoinCodes,
     WordBook WordBook, int DeviceCount, IEnumerable<DeviceRecord> Devices, IReadOnlyList<GroupRecord> Groups,
     Task<IReadOnlyList<(string Group, string Device)>> Members,
-    IReadOnlyList<PackageRecord> Packages, IReadOnlyList<DeploymentRecord> Deployments, Task<IReadOnlyList<(string Deployment, Target Target)>> Targets,
+    IReadOnlyList<PackageRecord> Packages, IReadOnlyList<DeploymentRecord> Deployments, IEnumerable<(string Deployment, Target Target)> Targets,
+    Action GiveUp,
     IReadOnlyList<AttemptRecord> OpenAttempts, IReadOnlyList<WavePlanRecord> WavePlans, IReadOnlyList<HandlingRecord> Handlings,
     IReadOnlyList<DeviceTrialRecord> DeviceTrials, long LastEvent)
 {
-    /// <summary>All of it as the changes that make the world what it was, in an order in which each finds what it is about. To be taken once.</summary>
+    /// <summary>
+    /// All of it as the changes that make the world what it was, in an order in which each finds what it is about; a target may be of a device that went
+    /// meanwhile. To be taken once.
+    /// </summary>
     public IEnumerable<Change> Changes()
     {
-        var (devices, groups, deployments) = (
-            new HashSet<string>(StringComparer.Ordinal), Groups.Select(group => group.Slug).ToHashSet(StringComparer.Ordinal),
-            Deployments.Select(deployment => deployment.Id).ToHashSet(StringComparer.Ordinal));
+        try
+        {
+            foreach (var change in InOrder())
+            {
+                yield return change;
+            }
+        }
+        finally
+        {
+            GiveUp();
+        }
+    }
+
+    private IEnumerable<Change> InOrder()
+    {
+        var (devices, groups) = (new HashSet<string>(StringComparer.Ordinal), Groups.Select(group => group.Slug).ToHashSet(StringComparer.Ordinal));
         foreach (
             var change in SiteSettings.Select(pair => (Change)new PutSetting(pair.Key, pair.Value)).Concat(Accounts.Select(account => new PutAccount(account)))
                 .Concat(Tokens.Select(token => new PutToken(token))).Concat(JoinCodes.Select(code => new PutJoinCode(code))))
@@ -60,8 +78,7 @@ public sealed record StoredWorld(
             yield return change;
         }
 
-        foreach (var (deployment, target) in Targets.GetAwaiter().GetResult().Where(each => deployments.Contains(each.Deployment) && devices.Contains(
-            each.Target.Device)))
+        foreach (var (deployment, target) in Targets)
         {
             yield return new PutTarget(deployment, target);
         }

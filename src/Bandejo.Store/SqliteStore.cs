@@ -66,8 +66,8 @@ public sealed class SqliteStore : IStore
         var givenUp = new CancellationTokenSource();
         var (devices, devicesRead) = Ahead(connection => Devices(connection, latest), givenUp);
         var members = Apart(() => Guarded(Members));
-        var targets = Apart(() => Guarded(connection => latest.Over(Targets(connection))));
-        _ = Task.WhenAll(devicesRead, members, targets).ContinueWith(_ => still.Dispose(), TaskScheduler.Default);
+        var (targets, targetsRead) = Ahead(connection => latest.Over(Targets(connection)), givenUp);
+        _ = Task.WhenAll(devicesRead, members, targetsRead).ContinueWith(_ => still.Dispose(), TaskScheduler.Default);
         try
         {
             return Guarded(connection =>
@@ -89,7 +89,7 @@ public sealed class SqliteStore : IStore
                     Documents<PackageRecord>(connection, "SELECT data FROM package"),
                     [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(
                         row => ReadDeployment(row.Plan) with { State = Read<DeploymentState>(row.State) })],
-                    targets,
+                    targets, givenUp.Cancel,
                     latest.UnderWay(Documents<AttemptRecord>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
                     Documents<WavePlanRecord>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
                     Documents<HandlingRecord>(connection, "SELECT data FROM handling ORDER BY slug"),
@@ -235,6 +235,7 @@ public sealed class SqliteStore : IStore
     /// <param name="givenUp">Cancelled when nobody will take the rows any more.</param>
     private (IEnumerable<T> Rows, Task Read) Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows, CancellationTokenSource givenUp)
     {
+        var isTaken = false;
         var ahead = new BlockingCollection<T[]>(MostAhead);
         var reading = Apart(() => Guarded(connection =>
         {
@@ -267,10 +268,14 @@ public sealed class SqliteStore : IStore
                 }
 
                 reading.GetAwaiter().GetResult();
+                isTaken = true;
             }
             finally
             {
-                givenUp.Cancel();
+                if (!isTaken)
+                {
+                    givenUp.Cancel();
+                }
             }
         }
     }
@@ -288,12 +293,12 @@ public sealed class SqliteStore : IStore
     private static IEnumerable<(string Deployment, Target Target)> Targets(SqliteConnection connection)
     {
         var texts = new TextPool();
-        return Rows(connection, "SELECT deployment, data FROM target", row =>
-        {
-            var deployment = texts.Of(row.GetString(0));
-            var reader = new FormReader(row.GetFieldValue<byte[]>(1));
-            return (deployment, CompactForm.ReadTarget(ref reader, texts));
-        });
+        return connection.Query<string>("SELECT id FROM deployment").SelectMany(deployment => Rows(
+            connection, "SELECT data FROM target WHERE deployment = @deployment", row =>
+            {
+                var reader = new FormReader(row.GetFieldValue<byte[]>(0));
+                return (deployment, CompactForm.ReadTarget(ref reader, texts));
+            }, ("@deployment", deployment)));
     }
 
     private static IEnumerable<DeviceRecord> Devices(SqliteConnection connection, LatestChanges latest)
@@ -328,10 +333,15 @@ public sealed class SqliteStore : IStore
         Rows(connection, "SELECT device, at, sequence FROM device_heard", row => (Device: row.GetString(0), row.GetInt64(1), row.GetInt64(2)))
             .ToDictionary(row => row.Device, row => (row.Item2, row.Item3), StringComparer.Ordinal);
 
-    private static IEnumerable<T> Rows<T>(SqliteConnection connection, string sql, Func<SqliteDataReader, T> form)
+    private static IEnumerable<T> Rows<T>(SqliteConnection connection, string sql, Func<SqliteDataReader, T> form, (string Name, string Value)? given = null)
     {
         using var command = connection.CreateCommand();
         command.CommandText = sql;
+        if (given is var (name, value))
+        {
+            command.Parameters.AddWithValue(name, value);
+        }
+
         using var reader = command.ExecuteReader();
         while (reader.Read())
         {

@@ -88,7 +88,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         {
             await using var store = SqliteStore.Open(killed);
             var world = store.Load();
-            Assert.Equal([("D1001", target), ("D1001", new Target { Device = "d2" }), ("D1001", new Target { Device = "d3" })], (await world.Targets).OrderBy(
+            Assert.Equal([("D1001", target), ("D1001", new Target { Device = "d2" }), ("D1001", new Target { Device = "d3" })], world.Targets.OrderBy(
                 each => each.Target.Device));
             Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
             Assert.Equal((9, 1 + start), (Assert.Single(world.Devices).Sequence, world.LastEvent));
@@ -102,7 +102,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
                 Assert.Equal((0L, 3L, 2L, 3L), (
                     Scalar(killed, "SELECT count(*) FROM recent"), Scalar(killed, "SELECT count(*) FROM target"),
                     Scalar(killed, "SELECT count(*) FROM attempt"), Scalar(killed, "SELECT count(*) FROM event")));
-                Assert.Equal(target, (await store.Load().Targets).Single(each => each.Target.Device == "d1").Target);
+                Assert.Equal(target, store.Load().Targets.Single(each => each.Target.Device == "d1").Target);
             }
         }
     }
@@ -115,7 +115,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
 
         await using var store = SqliteStore.Open(file);
         var world = store.Load();
-        var (at, targets) = (new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero), await world.Targets);
+        var (at, targets) = (new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero), world.Targets.ToList());
         Assert.Equal(
             new Target
             {

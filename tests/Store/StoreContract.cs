@@ -91,7 +91,7 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equal(("pilots", "d1"), Assert.Single(await world.Members));
         Assert.Equivalent(package, Assert.Single(world.Packages), strict: true);
         Assert.Equivalent(state, Assert.Single(world.Deployments).State, strict: true);
-        Assert.Equal(("D1001", target), Assert.Single(await world.Targets));
+        Assert.Equal(("D1001", target), Assert.Single(world.Targets));
         Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
         Assert.Equal(1, world.LastEvent);
     }
@@ -119,13 +119,13 @@ public abstract class StoreContract : IAsyncLifetime
             new PutDevice(device), new PutTarget("D1001", target), new PutTarget("D1001", target with { State = TargetState.Met }),
             new PutHeard("d1", Now.AddHours(1), 8), new PutHeard("d1", Now.AddHours(2), 9)]);
         var world = _store.Load();
-        Assert.Equal(TargetState.Met, Assert.Single(await world.Targets).Target.State);
+        Assert.Equal(TargetState.Met, Assert.Single(world.Targets).Target.State);
         var heard = Assert.Single(world.Devices);
         Assert.Equal((Now.AddHours(2), 9), (heard.LastHeard, heard.Sequence));
         await _store.Commit([new PutTarget("D1002", target), new DeleteDevice("d1"), new PutTarget("D1003", target)]);
         world = _store.Load();
         Assert.Empty(world.Devices);
-        Assert.Equal("D1003", Assert.Single(await world.Targets).Deployment);
+        Assert.Equal("D1003", Assert.Single(world.Targets).Deployment);
     }
 
     [Fact]

@@ -25,8 +25,15 @@ internal static class KeptWorld
         var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice };
         foreach (var change in kept.Changes())
         {
-            world.Apply(
-                change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
+            try
+            {
+                world.Apply(
+                    change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
+            }
+            catch (KeyNotFoundException) when (change is PutTarget)
+            {
+                // Of a device that went while its target waited for its table.
+            }
         }
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.
