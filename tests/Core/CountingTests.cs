@@ -18,6 +18,7 @@ public sealed class CountingTests
     [InlineData("90 % met, silent left out after 3 d", "47 met, 1 silent-begun, 1 silent, 5 working", 53, 47, 48)]
     [InlineData("100 % met", "3 not-needed, 2 left", 0, 0, 0)]
     [InlineData("50 % met", "1 met, 1 old-proof", 2, 1, 1)]
+    [InlineData("50 % met", "1 met, 1 just-old-enough-proof", 2, 2, 1)]
     [InlineData("33.34 % met", "1 met, 2 failed", 3, 1, 2)]
     [InlineData("33.33 % met", "1 met, 2 failed", 3, 1, 1)]
     public void A_gate_counts_as_written_down(string gate, string states, int bottom, int top, int needed)
@@ -148,6 +149,15 @@ public sealed class CountingTests
     [InlineData("3 failed of at least 5")]
     public void A_halt_rule_that_is_not_understood_is_refused(string rule) => Assert.False(HaltRule.Parse(rule).Ok);
 
+    [Fact]
+    public void Counts_of_compliance_add_up_and_multiply_figure_by_figure()
+    {
+        var (one, other) = (new ComplianceCount(1, 2, 3, 4, 5, 6, 7), new ComplianceCount(10, 20, 30, 40, 50, 60, 70));
+        Assert.Equal(new ComplianceCount(11, 22, 33, 44, 55, 66, 77), one + other);
+        Assert.Equal(new ComplianceCount(3, 6, 9, 12, 15, 18, 21), one.Times(3));
+        Assert.Equal(8, one.Bottom);
+    }
+
     private static DateTimeOffset? Heard(string device) => device.StartsWith("silent", StringComparison.Ordinal) ? Now.AddDays(-4) : Now.AddMinutes(-5);
 
     private static List<Target> Targets(string states)
@@ -163,6 +173,7 @@ public sealed class CountingTests
                 {
                     "met" => target with { State = TargetState.Met, ProvenAt = Now.AddDays(-1), IsInstalledHere = true },
                     "was-there" => target with { State = TargetState.Met, ProvenAt = Now, HasBegun = false },
+                    "just-old-enough-proof" => target with { State = TargetState.Met, ProvenAt = Now.AddDays(-7), IsInstalledHere = true },
                     "old-proof" => target with { State = TargetState.Met, ProvenAt = Now.AddDays(-8), IsInstalledHere = true },
                     "silent" => target with { State = TargetState.Unknown, HasBegun = false },
                     "silent-begun" => target with { State = TargetState.Unknown },

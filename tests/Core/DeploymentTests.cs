@@ -94,6 +94,21 @@ public sealed class DeploymentTests
     }
 
     [Fact]
+    public void New_trouble_takes_the_wish_for_approval_back_until_it_has_soaked_again()
+    {
+        var run = new Run("50 % met for 1 h, clean, then approval", 4, 5);
+        run.Look(met: 0);
+        run.Look(met: 3);
+        run.At = Start.AddHours(1);
+        Assert.Equal(["approval-wanted"], run.Look(met: 3));
+        run.At = Start.AddHours(2);
+        Assert.Equal(["soak-again"], run.Look(met: 3, trouble: Start.AddHours(2)));
+        Assert.Equal(ErrorKind.Conflict, run.Ask(DeploymentAct.Approve, "ruth", met: 3));
+        run.At = Start.AddHours(3);
+        Assert.Equal(["approval-wanted"], run.Look(met: 3, trouble: Start.AddHours(2)));
+    }
+
+    [Fact]
     public void A_wave_in_which_nothing_counts_waits_for_a_person()
     {
         var run = new Run("95 % met", 0, 5);

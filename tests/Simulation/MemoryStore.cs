@@ -54,7 +54,7 @@ internal sealed class MemoryStore
         new Dictionary<string, string>(_settings), [.. _accounts.Values], [.. _tokens.Values], [.. _codes.Values],
         new WordBook(_words.Select(word => (word.Key, word.Value)).ToList()), _devices.Count, [.. _devices.Values], [.. _groups.Values],
         Task.FromResult<IReadOnlyList<(string, string)>>([.. _members]), [.. _packages.Values], [.. _deployments.Values],
-        Task.FromResult<IReadOnlyList<(string, Core.Deployments.Target)>>([.. _targets.Select(pair => (pair.Key.Deployment, pair.Value))]),
+        [.. _targets.Select(pair => (pair.Key.Deployment, pair.Value))], () => { },
         [.. _attempts.Values.Where(attempt => attempt.EndedAt is null)], [.. _plans.Values], [.. _handlings.Values], [.. _trials.Values],
         Events.Count == 0 ? 0 : Events.Keys.Last());
 

@@ -218,8 +218,15 @@ internal sealed class People(Simulation simulation)
 
         World.Now = simulation.Clock.Now;
         var promise = ActEffects.Of(World.Still(), deployment.Id, by).Value.Single(effect => effect.Act == StateNames.Hyphenate(act.ToString()));
-        var (isDone, _) = Ask($"{by} asks to {act} {deployment.Id}", decision => Acting.Do(decision, Seen, deployment.Id, act, "because"), by);
-        simulation.Watch.Acted(promise, act, deployment, isDone);
+        var isBeingWeighed = false;
+        var (isDone, _) = Ask(
+            $"{by} asks to {act} {deployment.Id}",
+            decision =>
+            {
+                isBeingWeighed = decision.World.Deployments[deployment.Id].IsPending;
+                return Acting.Do(decision, Seen, deployment.Id, act, "because");
+            }, by);
+        simulation.Watch.Acted(promise, act, deployment, isDone, isBeingWeighed);
     }
 
     private void RollBack(DeploymentEntry deployment, RollBackAsk ask)

@@ -34,7 +34,8 @@ internal sealed partial class Watch
     }
 
     /// <summary>Somebody asked for an act, of which this was said.</summary>
-    public void Acted(ActEffect said, DeploymentAct act, DeploymentEntry deployment, bool isDone)
+    /// <param name="isBeingWeighed">Devices of it were still to be weighed then.</param>
+    public void Acted(ActEffect said, DeploymentAct act, DeploymentEntry deployment, bool isDone, bool isBeingWeighed)
     {
         Hold(
             said.NotPossible is null == isDone, Promise,
@@ -57,7 +58,9 @@ internal sealed partial class Watch
         {
             var opened = Enumerable.Range(0, deployment.State.Waves.Count).Where(wave => deployment.State.Waves[wave].OpenedAt == Now)
                 .Sum(wave => deployment.State.Waves[wave].Expected);
-            var isLater = deployment.Plan.Waves.Any(wave => wave.OpensAt > Now);
+
+            // While devices are being weighed in slices nothing opens; it does right after.
+            var isLater = isBeingWeighed || deployment.Plan.Waves.Any(wave => wave.OpensAt > Now);
             Hold(
                 isLater || said.Devices == 0 || opened >= said.Devices, Promise,
                 $"{act} of {deployment.Id}: a wave of {said.Devices} was said to open, and {opened} did");
