@@ -293,12 +293,22 @@ public sealed class SqliteStore : IStore
     private static IEnumerable<(string Deployment, Target Target)> Targets(SqliteConnection connection)
     {
         var texts = new TextPool();
-        return connection.Query<string>("SELECT id FROM deployment").SelectMany(deployment => Rows(
+        return DeploymentsWithTargets(connection).SelectMany(deployment => Rows(
             connection, "SELECT data FROM target WHERE deployment = @deployment", row =>
             {
                 var reader = new FormReader(row.GetFieldValue<byte[]>(0));
                 return (deployment, CompactForm.ReadTarget(ref reader, texts));
             }, ("@deployment", deployment)));
+    }
+
+    // From one to the next by the index: to pass all their targets by would be to read them twice.
+    private static IEnumerable<string> DeploymentsWithTargets(SqliteConnection connection)
+    {
+        const string Next = "SELECT min(deployment) FROM target WHERE deployment > @last";
+        for (var last = ""; connection.ExecuteScalar<string?>(Next, new { last }) is { } next; last = next)
+        {
+            yield return next;
+        }
     }
 
     private static IEnumerable<DeviceRecord> Devices(SqliteConnection connection, LatestChanges latest)
