@@ -6,7 +6,7 @@ SHELL := /bin/bash
 OUT := out
 ARCH := $(shell uname -m | sed 's/x86_64/x64/; s/aarch64/arm64/')
 RID := linux-$(ARCH)
-SOURCES := $(shell find src -name '*.cs' -o -name '*.csproj' -o -name '*.sql' 2>/dev/null | grep -v '/obj/') Directory.Build.props Directory.Packages.props
+SOURCES := $(shell find src -name '*.cs' -o -name '*.csproj' -o -name '*.sql' -o -name '*.proto' 2>/dev/null | grep -v '/obj/') Directory.Build.props Directory.Packages.props
 CONSOLE := $(shell find console -type f -not -path "*/node_modules/*" -not -path "*/dist/*" -not -name "schema.d.ts" -not -path "console/src/api/roles.ts" 2>/dev/null) docs/reference/openapi.json
 # One compiler for all projects is twice as fast as one for each; it ends with the build.
 COMPILE := dotnet build --no-restore -c Release --nologo -v quiet -p:UseSharedCompilation=true

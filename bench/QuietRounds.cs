@@ -14,9 +14,8 @@ internal static class QuietRounds
     private const double Hardly = 0.03;
 
     /// <summary>Goes on until enough rounds count, or there were so many; all count then where fewer than enough do.</summary>
-    /// <param name="after">What follows each round and is no part of it.</param>
     /// <returns>The rounds that count, and how many they are in words.</returns>
-    public static async Task<(IReadOnlyList<T> Counted, string Says)> Run<T>(int most, Func<int, Task<T>> round, Func<T, Task>? after = null)
+    public static async Task<(IReadOnlyList<T> Counted, string Says)> Run<T>(int most, Func<int, Task<T>> round)
     {
         List<(T Result, double Stolen)> rounds = [];
         while (rounds.Count < most && rounds.Count(IsQuiet) < Enough)
@@ -25,7 +24,6 @@ internal static class QuietRounds
             var result = await round(rounds.Count);
             var (stolenSince, allSince) = Ticks();
             rounds.Add((result, (double)(stolenSince - stolen) / Math.Max(1, allSince - all)));
-            await (after?.Invoke(result) ?? Task.CompletedTask);
         }
 
         var counted = rounds.Count(IsQuiet) >= Enough ? rounds.Where(IsQuiet).ToList() : rounds;

@@ -91,7 +91,6 @@ internal static class ServiceBench
             await Start(number);
         }
 
-        await Rest(site);
         report.Add($"{what}: memory of the service", "", $"{site.Service.Memory() / 1048576.0:N0} MiB", null, "under 1.2 GiB", site.Service.Memory() < 1.2 * (1L << 30));
         await StartToReady(report, site, size, $"with {deployments} deployments");
 
@@ -246,19 +245,15 @@ internal static class ServiceBench
             foreach (var warm in new[] { "aaaa", "bbbb" })
             {
                 await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, $"{flush:x4}{warm}");
-                await Rest(site);
             }
 
-            List<double> tabled = [];
             var (rounds, says) = await QuietRounds.Run(
                 MostRounds,
                 async round =>
                     (Bare: await Load.Run(bare.Address, "/bare", bare.Requests), Ours: await Load.Run(
-                        site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, $"{flush:x4}{round:x4}")),
-                async round => tabled.Add(round.Ours * Load.Length / (Load.Length + await Rest(site))));
+                        site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, $"{flush:x4}{round:x4}")));
             var work = $"{size:N0} devices: check-in with a result, durable before the answer{(flush > 0 ? ", 2 ms on each flush" : "")}";
             Compare(report, work, rounds, says, flush > 0 ? null : 0.5, isLargest);
-            report.Add($"{work}, counted until all stands in its tables", "", $"{Report.Median(tabled):N0}/s");
             if (flush > 0)
             {
                 site.Service.Environment.Clear();
@@ -272,39 +267,17 @@ internal static class ServiceBench
         }
     }
 
-    /// <summary>The start after a kill while results come faster than their tables take them.</summary>
+    /// <summary>The start after a kill while results come as fast as they are taken.</summary>
     private static async Task StartUnderLoad(Report report, Site site, string requests, int size, bool isLargest)
     {
         await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, "0000kill");
-        var waiting = await Waiting(site);
         await site.Service.Kill();
         var start = Stopwatch.GetTimestamp();
         await site.Service.Start();
         var seconds = Stopwatch.GetElapsedTime(start).TotalSeconds;
         report.Add(
             $"{size:N0} devices, two deployments: start to ready after kill -9 under load", "",
-            $"{seconds:0.00} s with {waiting:N0} changes that waited for their tables", null, isLargest ? "under 5 s" : "", isLargest ? seconds < 5 : null);
-        await Rest(site);
-    }
-
-    /// <summary>Waits until the service has put into its tables what it put off under load; returns how many seconds that took.</summary>
-    private static async Task<double> Rest(Site site)
-    {
-        var start = Stopwatch.GetTimestamp();
-        while (await Waiting(site) > 0)
-        {
-            await Task.Delay(100);
-        }
-
-        return Stopwatch.GetElapsedTime(start).TotalSeconds;
-    }
-
-    /// <summary>How many changes are durable and wait for their tables.</summary>
-    private static async Task<long> Waiting(Site site)
-    {
-        var line = (await site.Admin.Http.GetStringAsync("/metrics")).Split('\n')
-            .First(line => line.StartsWith("bandejo_changes_waiting{", StringComparison.Ordinal));
-        return long.Parse(line[(line.IndexOf('}') + 1)..].Trim().Split(' ')[0], CultureInfo.InvariantCulture);
+            $"{seconds:0.00} s", null, isLargest ? "under 5 s" : "", isLargest ? seconds < 5 : null);
     }
 
     private static void Compare(Report report, string work, IReadOnlyList<(double Bare, double Ours)> rounds, string says, double? asked, bool isLargest)

@@ -21,9 +21,6 @@ internal sealed class Gauges : IDisposable
             "bandejo.devices", () => Measured(world, each => [new Measurement<int>(each.Devices.Count)]), "{device}", "Enrolled devices");
         _meter.CreateObservableGauge("bandejo.events", () => world.LastEvent, "{event}", "Number of the last event");
         _meter.CreateObservableGauge(
-            "bandejo.changes.waiting", () => world.Store.Waiting, "{change}",
-            "Changes that are durable and wait for their tables; many for long: more comes than the disk takes");
-        _meter.CreateObservableGauge(
             "bandejo.targets",
             () =>
                 Measured(world, each => [.. each.Deployments.Values.Where(deployment => deployment.IsActive).SelectMany(

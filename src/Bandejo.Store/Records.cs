@@ -28,8 +28,7 @@ public sealed record StoredWorld(
     IReadOnlyList<DeviceTrialRecord> DeviceTrials, long LastEvent)
 {
     /// <summary>
-    /// All of it as the changes that make the world what it was, in an order in which each finds what it is about; a target may be of a device that went
-    /// meanwhile. To be taken once.
+    /// All of it as the changes that make the world what it was, in an order in which each finds what it is about. To be taken once.
     /// </summary>
     public IEnumerable<Change> Changes()
     {
@@ -102,8 +101,17 @@ public interface IStore : IAsyncDisposable
     /// <exception cref="StoreException">Nothing of this call was written, nor will anything be before <see cref="Load"/> is called again.</exception>
     Task Commit(IReadOnlyList<Change> changes);
 
-    /// <summary>How many changes are durable and wait for their tables; reading finds them all the same.</summary>
-    int Waiting { get; }
+    /// <summary>
+    /// Writes targets down ahead of their deployment's beginning, in pieces between which others commit. They count once <see cref="PutTargetsAhead"/> gives
+    /// them to a deployment, and are gone at the next start where nothing did.
+    /// </summary>
+    /// <returns>The number that <see cref="PutTargetsAhead"/> tells them by.</returns>
+    /// <inheritdoc cref="Commit" path="/exception"/>
+    Task<long> PutAhead(IEnumerable<Target> targets);
+
+    /// <summary>Takes away what was written down ahead of a deployment that did not begin.</summary>
+    /// <inheritdoc cref="Commit" path="/exception"/>
+    Task DropAhead(long ahead);
 
     IReadOnlyList<EventRecord> Events(EventQuery query);
 

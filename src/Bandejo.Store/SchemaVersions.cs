@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Reflection;
+using Bandejo.Store.Earlier;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -38,11 +39,11 @@ internal static class SchemaVersions
             connection.Execute(sql, transaction: transaction);
             if (number == 5)
             {
-                DeviceSheets.BringOver(connection, transaction);
+                EarlierDevices.BringOver(connection, transaction);
             }
-            else if (number == 8)
+            else if (number == 14)
             {
-                CompactTargets.BringOver(connection, transaction);
+                EarlierTargets.BringOver(connection, transaction);
             }
 
             connection.Execute(string.Create(CultureInfo.InvariantCulture, $"PRAGMA user_version = {number}"), transaction: transaction);

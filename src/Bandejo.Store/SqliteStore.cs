@@ -7,6 +7,7 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Versions;
 using Bandejo.Core.World;
+using Bandejo.Store.Forms;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -24,6 +25,14 @@ public sealed class SqliteStore : IStore
     /// <summary>How many times 256 rows are read ahead at most.</summary>
     private const int MostAhead = 32;
 
+    /// <summary>
+    /// At how many pages of its log the writer brings them into the database by itself, which keeps all waiting: 256 MiB, for what is done beside it does not
+    /// keep up.
+    /// </summary>
+    private const int LargestLog = 65536;
+
+    private const string IdOfDevice = "(SELECT id FROM device_number AS n WHERE n.number = event.device)";
+
     private readonly string _connectionString;
     private readonly WriteQueue _queue;
 
@@ -31,10 +40,11 @@ public sealed class SqliteStore : IStore
     {
         _connectionString = connectionString;
 
-        // Many pages are written again and again: they stay in memory (64 MiB), and go from the log into the database seldom (also 64 MiB).
-        // It is not lent to others: when it is let go after a failure, what it had begun is over.
+        // Many pages are written again and again: they stay in memory (64 MiB). The connection is not lent to others: when it is let go after a failure, what
+        // it had begun is over.
         var own = new SqliteConnectionStringBuilder(connectionString) { Pooling = false }.ToString();
-        _queue = new WriteQueue(() => Connect(own, "PRAGMA synchronous = FULL; PRAGMA cache_size = -65536; PRAGMA wal_autocheckpoint = 16384"));
+        _queue = new WriteQueue(
+            () => Connect(own, $"PRAGMA synchronous = FULL; PRAGMA cache_size = -65536; PRAGMA wal_autocheckpoint = {LargestLog}"));
     }
 
     /// <summary>Opens the database, makes it where there is none, and brings it to this program's version after keeping a copy.</summary>
@@ -47,10 +57,15 @@ public sealed class SqliteStore : IStore
             using var connection = Connect(connectionString);
             connection.Execute("PRAGMA journal_mode = WAL");
             SchemaVersions.Upgrade(connection, file);
+            DropLeft(connection);
         }
         catch (SqliteException error)
         {
             throw new StoreException($"The database {file} cannot be opened: {error.Message}", error);
+        }
+        catch (Exception error) when (error is FormatException or IOException or JsonException or ArgumentException)
+        {
+            throw new StoreException($"The database {file} cannot be brought to this version, and stays as it is: {error.Message}", error);
         }
 
         return new SqliteStore(connectionString);
@@ -58,16 +73,13 @@ public sealed class SqliteStore : IStore
 
     public StoredWorld Load()
     {
-        var latest = _queue.Restart();
-        var still = _queue.Still();
+        _queue.Restart();
 
-        // Nothing is changed meanwhile, so that several connections see the same; what waits for its table may get there, and is told by what waited at first.
-        // Of these there are many: they are read while others are taken over.
+        // Nothing is changed meanwhile, so that several connections see the same. Of these there are many: they are read while others are taken over.
         var givenUp = new CancellationTokenSource();
-        var (devices, devicesRead) = Ahead(connection => Devices(connection, latest), givenUp);
+        var devices = Ahead(Devices, givenUp);
         var members = Apart(() => Guarded(Members));
-        var (targets, targetsRead) = Ahead(connection => latest.Over(Targets(connection)), givenUp);
-        _ = Task.WhenAll(devicesRead, members, targetsRead).ContinueWith(_ => still.Dispose(), TaskScheduler.Default);
+        var targets = Ahead(Targets, givenUp);
         try
         {
             return Guarded(connection =>
@@ -90,11 +102,11 @@ public sealed class SqliteStore : IStore
                     [.. connection.Query<(string Plan, string State)>("SELECT plan_data, state_data FROM deployment ORDER BY id").Select(
                         row => ReadDeployment(row.Plan) with { State = Read<DeploymentState>(row.State) })],
                     targets, givenUp.Cancel,
-                    latest.UnderWay(Documents<AttemptRecord>(connection, "SELECT data FROM attempt WHERE outcome IS NULL")),
+                    Documents<AttemptRecord>(connection, "SELECT data FROM attempt WHERE outcome IS NULL"),
                     Documents<WavePlanRecord>(connection, "SELECT data FROM wave_plan ORDER BY slug"),
                     Documents<HandlingRecord>(connection, "SELECT data FROM handling ORDER BY slug"),
                     Documents<DeviceTrialRecord>(connection, "SELECT data FROM device_trial"),
-                    _queue.LastEvent);
+                    connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
             });
         }
         catch (StoreException)
@@ -106,12 +118,12 @@ public sealed class SqliteStore : IStore
 
     public Task Commit(IReadOnlyList<Change> changes) => _queue.Commit(changes);
 
-    public int Waiting => _queue.Backlog.Count;
+    public Task<long> PutAhead(IEnumerable<Target> targets) => _queue.PutAhead(targets);
+
+    public Task DropAhead(long ahead) => _queue.DropAhead(ahead);
 
     public IReadOnlyList<EventRecord> Events(EventQuery query)
     {
-        // What waits for its table is asked for first: it may get there meanwhile, and is then found twice, but never lost.
-        var recent = _queue.Backlog.Events(query);
         using var connection = Connect(_connectionString);
         var where = new List<string>();
         Add(query.Topic is not null, "topic = @Topic");
@@ -119,12 +131,12 @@ public sealed class SqliteStore : IStore
         // The index by topic leaves the many out; SQLite uses it only where the query says the same in the same words.
         Add(query.Topic is not (null or "target" or "device"), "topic NOT IN ('target', 'device')");
         Add(query.Deployment is not null, "deployment = @Deployment");
-        Add(query.Device is not null, "device = @Device");
+        Add(query.Device is not null, "device = (SELECT number FROM device_number WHERE id = @Device)");
         Add(query.What is not null, "what IN @What");
         Add(query.After is not null, "number > @After");
         Add(query.Before is not null, "number < @Before");
         var filter = where.Count == 0 ? "" : "WHERE " + string.Join(" AND ", where);
-        var sql = $"SELECT number, at, topic, what, actor, deployment, device, text, reason FROM event {filter} ORDER BY number "
+        var sql = $"SELECT number, at, topic, what, actor, deployment, {IdOfDevice}, text, reason FROM event {filter} ORDER BY number "
             + $"{(query.After is null ? "DESC" : "ASC")} LIMIT @Limit";
         using var events = connection.ExecuteReader(sql, query);
         var found = new List<EventRecord>();
@@ -135,8 +147,7 @@ public sealed class SqliteStore : IStore
                 events.GetString(7), Text(events, 8)));
         }
 
-        var all = found.UnionBy(recent, each => each.Number);
-        return [.. (query.After is null ? all.OrderByDescending(each => each.Number) : all.OrderBy(each => each.Number)).Take(query.Limit)];
+        return found;
 
         void Add(bool isAsked, string condition)
         {
@@ -155,27 +166,23 @@ public sealed class SqliteStore : IStore
 
     public AttemptRecord? Attempt(string id)
     {
-        var recent = _queue.Backlog.Attempt(id);
         using var connection = Connect(_connectionString);
-        var kept = connection.ExecuteScalar<string?>("SELECT data FROM attempt WHERE id = @id", new { id }) is { } data ? Read<AttemptRecord>(data) : null;
-        return recent is not null && LatestChanges.Belongs(recent, kept) ? recent : kept;
+        return connection.ExecuteScalar<string?>("SELECT data FROM attempt WHERE id = @id", new { id }) is { } data ? Read<AttemptRecord>(data) : null;
     }
 
     public IReadOnlyList<AttemptRecord> Attempts(string? deployment, string? device, int limit)
     {
-        var recent = _queue.Backlog.Attempts(deployment, device);
         using var connection = Connect(_connectionString);
         var filter = (deployment, device) switch
         {
             // A device has few attempts, a deployment many: the plus keeps SQLite from going by the latter.
-            (not null, not null) => "WHERE +deployment = @deployment AND device = @device",
+            (not null, not null) => "WHERE +deployment = @deployment AND device = (SELECT number FROM device_number WHERE id = @device)",
             (not null, null) => "WHERE deployment = @deployment",
-            (null, not null) => "WHERE device = @device",
+            (null, not null) => "WHERE device = (SELECT number FROM device_number WHERE id = @device)",
             _ => "",
         };
-        var found = connection.Query<string>($"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit })
-            .Select(Read<AttemptRecord>);
-        return [.. recent.UnionBy(found, attempt => attempt.Id).OrderByDescending(attempt => attempt.StartedAt).Take(limit)];
+        return [.. connection.Query<string>(
+            $"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(Read<AttemptRecord>)];
     }
 
     public async ValueTask DisposeAsync()
@@ -229,11 +236,10 @@ public sealed class SqliteStore : IStore
     }
 
     /// <summary>
-    /// Begins at once to read rows on a thread of its own, a little way ahead of whoever takes them: what nobody has taken yet only costs memory. The task
-    /// completes when all are read, or whoever takes them has given up.
+    /// Begins at once to read rows on a thread of its own, a little way ahead of whoever takes them: what nobody has taken yet only costs memory.
     /// </summary>
     /// <param name="givenUp">Cancelled when nobody will take the rows any more.</param>
-    private (IEnumerable<T> Rows, Task Read) Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows, CancellationTokenSource givenUp)
+    private IEnumerable<T> Ahead<T>(Func<SqliteConnection, IEnumerable<T>> rows, CancellationTokenSource givenUp)
     {
         var isTaken = false;
         var ahead = new BlockingCollection<T[]>(MostAhead);
@@ -253,7 +259,7 @@ public sealed class SqliteStore : IStore
 
             return true;
         }));
-        return (Taken(), reading);
+        return Taken();
 
         IEnumerable<T> Taken()
         {
@@ -292,37 +298,56 @@ public sealed class SqliteStore : IStore
 
     private static IEnumerable<(string Deployment, Target Target)> Targets(SqliteConnection connection)
     {
-        var texts = new TextPool();
-        return DeploymentsWithTargets(connection).SelectMany(deployment => Rows(
-            connection, "SELECT data FROM target WHERE deployment = @deployment", row =>
+        var devices = new List<string?>();
+        foreach (var (number, id) in Rows(
+            connection, "SELECT number, id FROM device_number JOIN device USING (id) ORDER BY number", row => (row.GetInt32(0), row.GetString(1))))
+        {
+            devices.AddRange(Enumerable.Repeat<string?>(null, number - devices.Count));
+            devices.Add(id);
+        }
+
+        var books = connection.Query<(long Number, string Deployment)>("SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL").ToList();
+        var page = new List<(string Deployment, Target Target)>(TargetForm.Places);
+        foreach (var (book, deployment) in books.OrderBy(each => each.Deployment, StringComparer.Ordinal))
+        {
+            var (from, to) = TargetPages.Places(book);
+            foreach (var (place, body) in Rows(
+                connection, "SELECT place, body FROM target_page WHERE place >= $from AND place < $to ORDER BY place",
+                row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("$from", from), ("$to", to)))
             {
-                var reader = new FormReader(row.GetFieldValue<byte[]>(0));
-                return (deployment, CompactForm.ReadTarget(ref reader, texts));
-            }, ("@deployment", deployment)));
-    }
-
-    // From one to the next by the index: to pass all their targets by would be to read them twice.
-    private static IEnumerable<string> DeploymentsWithTargets(SqliteConnection connection)
-    {
-        const string Next = "SELECT min(deployment) FROM target WHERE deployment > @last";
-        for (var last = ""; connection.ExecuteScalar<string?>(Next, new { last }) is { } next; last = next)
-        {
-            yield return next;
+                var first = TargetPages.FirstDevice(place);
+                page.Clear();
+                TargetForm.Read(body, at => first + at < devices.Count ? devices[(int)first + at] : null, (_, target) => page.Add((deployment, target)));
+                foreach (var target in page)
+                {
+                    yield return target;
+                }
+            }
         }
     }
 
-    private static IEnumerable<DeviceRecord> Devices(SqliteConnection connection, LatestChanges latest)
+    /// <summary>Takes away what was written ahead of deployments that did not begin before the program ended.</summary>
+    private static void DropLeft(SqliteConnection connection)
     {
-        var heard = Heard(connection);
-        foreach (var (device, at, sequence) in latest.Heard.Values)
+        using var statements = new SqliteStatements(connection);
+        foreach (var book in connection.Query<long>("SELECT number FROM target_book WHERE deployment IS NULL").ToList())
         {
-            heard[device] = (at.ToUnixTimeMilliseconds(), sequence);
+            using var transaction = connection.BeginTransaction();
+            new TargetPages(statements, _ => throw new InvalidOperationException("Nothing is put.")).Drop(book);
+            transaction.Commit();
         }
+    }
 
+    private static IEnumerable<DeviceRecord> Devices(SqliteConnection connection)
+    {
+        var heard = Rows(
+            connection, "SELECT id, at, sequence FROM device_heard JOIN device_number ON number = device",
+            row => (Device: row.GetString(0), At: row.GetInt64(1), Sequence: row.GetInt64(2))).ToDictionary(row => row.Device, StringComparer.Ordinal);
         var codes = new Dictionary<string, string>(StringComparer.Ordinal);
         return Rows(
             connection,
-            "SELECT id, name, key_id, key_x, key_y, join_code, joined, last_heard, sequence, facts_digest, is_sorted, user_words, sheet FROM device", reader =>
+            "SELECT id, name, key_id, key_x, key_y, join_code, joined, last_heard, sequence, facts_digest, is_sorted, user_words, sheet FROM device_number "
+                + "JOIN device USING (id) ORDER BY number", reader =>
         {
             var (id, code, sequence) = (reader.GetString(0), reader.GetString(5), reader.GetInt64(8));
             DateTimeOffset? lastHeard = reader.IsDBNull(7) ? null : Instant(reader.GetInt64(7));
@@ -339,15 +364,12 @@ public sealed class SqliteStore : IStore
         });
     }
 
-    private static Dictionary<string, (long At, long Sequence)> Heard(SqliteConnection connection) =>
-        Rows(connection, "SELECT device, at, sequence FROM device_heard", row => (Device: row.GetString(0), row.GetInt64(1), row.GetInt64(2)))
-            .ToDictionary(row => row.Device, row => (row.Item2, row.Item3), StringComparer.Ordinal);
-
-    private static IEnumerable<T> Rows<T>(SqliteConnection connection, string sql, Func<SqliteDataReader, T> form, (string Name, string Value)? given = null)
+    private static IEnumerable<T> Rows<T>(
+        SqliteConnection connection, string sql, Func<SqliteDataReader, T> form, params (string Name, object Value)[] given)
     {
         using var command = connection.CreateCommand();
         command.CommandText = sql;
-        if (given is var (name, value))
+        foreach (var (name, value) in given)
         {
             command.Parameters.AddWithValue(name, value);
         }

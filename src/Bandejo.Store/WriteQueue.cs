@@ -1,3 +1,4 @@
+using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
 using Dapper;
 using Microsoft.Data.Sqlite;
@@ -5,68 +6,50 @@ using Microsoft.Data.Sqlite;
 namespace Bandejo.Store;
 
 /// <summary>
-/// The one writer, which commits for all callers that wait at the moment. Changes that come by the thousand are made durable as one row of <c>recent</c> a
-/// commit, an append; they go into their tables when the queue is quiet, or when too many wait. What waits is seen through <see cref="Backlog"/>.
+/// The one writer, which commits for all callers that wait at the moment. What fails once fails all that follows, until <see cref="Restart"/>: it was decided
+/// on top of what is now lost.
 /// </summary>
 internal sealed class WriteQueue : IAsyncDisposable
 {
-    /// <summary>How many changes one commit takes at most.</summary>
-    private const int LargestCommit = 8192;
-
-    /// <summary>How many changes go into their tables at once; short enough that nobody waits long behind it.</summary>
-    private const int TabledAtOnce = 4096;
-
-    /// <summary>How many changes may wait for their tables; more are put there although callers wait.</summary>
-    private const int MostWaiting = 1_000_000;
-
-    /// <summary>After so many milliseconds without a caller the queue is quiet.</summary>
-    private const int Quiet = 20;
+    /// <summary>How many changes one commit takes, but for those of the caller that reaches this.</summary>
+    private const int LargestCommit = 1024;
 
     /// <summary>
-    /// A commit of half as many changes shows that much comes. The next is then put off until so many wait again, or for <see cref="Patience"/>: it costs
-    /// nearly the same for few and for many.
+    /// A commit of a quarter as many changes shows that much comes. The next is then put off until so many wait again, or for <see cref="Patience"/>: a good
+    /// part of what it costs is the same for few and for many.
     /// </summary>
     private const int Many = 512;
 
     /// <summary>How many milliseconds a commit is put off at most.</summary>
     private const int Patience = 4;
 
+    /// <summary>How many targets are written ahead at once; few, so that nobody waits long behind them.</summary>
+    private const int AheadAtOnce = 1024;
+
+    /// <summary>After how many changes the database is brought up to date from its log of pages, beside the writing.</summary>
+    private const int ChangesBetweenCheckpoints = 20_000;
+
     private readonly Func<SqliteConnection> _connect;
     private readonly object _door = new();
-    private readonly Queue<Batch> _waiting = new();
-    private readonly RecentForm _form = new();
+    private readonly Queue<Job> _waiting = new();
     private readonly Task _writing;
-    private Batch? _open;
+    private Changes? _open;
     private bool _isClosed;
+    private SqliteConnection? _connection;
     private SqliteWriter? _writer;
-    private long _number;
-    private long _lastEvent;
-    private volatile StoreException? _broken;
+    private StoreException? _broken;
+    private int _lastSize;
+    private int _changesSince;
+    private Task _checkpoint = Task.CompletedTask;
 
-    /// <summary>What was taken up, for the first who reads everything; null once something came after it.</summary>
-    private LatestChanges? _takenUp;
-    private int _readers;
-
-    /// <summary>Begins, with what an earlier run left in <c>recent</c>.</summary>
     /// <param name="connect">Opens a connection that the queue has for itself.</param>
-    /// <exception cref="StoreException">What was left cannot be read.</exception>
     public WriteQueue(Func<SqliteConnection> connect)
     {
         _connect = connect;
-        Guarded(TakeUp);
-        if (_broken is { } broken)
-        {
-            throw broken;
-        }
 
         // On a thread of its own: it waits for the disk most of the time, and must not keep one from those who answer.
         _writing = Task.Factory.StartNew(Write, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
     }
-
-    public Backlog Backlog { get; } = new();
-
-    /// <summary>The number of the last event that is durable; 0 for none.</summary>
-    public long LastEvent => Volatile.Read(ref _lastEvent);
 
     /// <summary>Completes when the changes are durable. Callers that wait at the same time share a commit, in the order in which they came.</summary>
     public Task Commit(IReadOnlyList<Change> changes)
@@ -78,14 +61,14 @@ internal sealed class WriteQueue : IAsyncDisposable
                 return Task.FromException(_broken ?? Closed());
             }
 
-            if (_open is null || _open.Changes.Count >= LargestCommit)
+            if (_open is null || _open.All.Count >= LargestCommit)
             {
-                Open(new Batch(IsRestart: false));
+                Enqueue(_open = new Changes());
             }
 
-            var before = _open!.Changes.Count;
-            _open.Changes.AddRange(changes);
-            if (before < Many && _open.Changes.Count >= Many)
+            var before = _open.All.Count;
+            _open.All.AddRange(changes);
+            if (before < Many && _open.All.Count >= Many)
             {
                 Monitor.Pulse(_door);
             }
@@ -94,13 +77,31 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    /// <summary>
-    /// Takes changes again where a failure had stopped it, with what is durable as it stands on disk. Answers what waits for its tables. Its caller is blocked
-    /// meanwhile, and must hold no lock that those who are answered need: taking up works with threads of the pool.
-    /// </summary>
-    public LatestChanges Restart()
+    /// <summary>Writes targets in pieces, between which others commit.</summary>
+    /// <returns>The number under which they stand.</returns>
+    public async Task<long> PutAhead(IEnumerable<Target> targets)
     {
-        var restart = new Batch(IsRestart: true);
+        long? book = null;
+        foreach (var some in targets.Chunk(AheadAtOnce))
+        {
+            await Do(writer => book = writer.PutAhead(book, some));
+        }
+
+        if (book is null)
+        {
+            await Do(writer => book = writer.PutAhead(null, []));
+        }
+
+        return book!.Value;
+    }
+
+    /// <summary>Takes away what was written ahead and is not needed.</summary>
+    public Task DropAhead(long book) => Do(writer => writer.DropAhead(book));
+
+    /// <summary>Takes changes again where a failure had stopped it. Its caller is blocked until all that was asked before has failed or is written.</summary>
+    public void Restart()
+    {
+        var restart = new Job(null);
         lock (_door)
         {
             if (_isClosed)
@@ -108,22 +109,10 @@ internal sealed class WriteQueue : IAsyncDisposable
                 throw Closed();
             }
 
-            Open(restart);
-            _open = null;
+            Enqueue(restart);
         }
 
         restart.Done.Task.GetAwaiter().GetResult();
-        return Interlocked.Exchange(ref _takenUp, null) ?? Backlog.Latest();
-    }
-
-    /// <summary>
-    /// Nothing goes into its tables until what is returned is disposed of, unless too much waits: whoever reads all of them has the disk and the processor for
-    /// it.
-    /// </summary>
-    public IDisposable Still()
-    {
-        Interlocked.Increment(ref _readers);
-        return new Stillness(this);
     }
 
     public async ValueTask DisposeAsync()
@@ -135,99 +124,145 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
 
         await _writing;
+        await _checkpoint;
         LetGo();
     }
 
     private static StoreException Closed() => new("The store is closed.");
 
-    private void Open(Batch batch)
+    private Task Do(Action<SqliteWriter> write)
     {
-        _open = batch;
-        _waiting.Enqueue(batch);
+        lock (_door)
+        {
+            if (_isClosed || _broken is not null)
+            {
+                return Task.FromException(_broken ?? Closed());
+            }
+
+            var job = new Job(write);
+            Enqueue(job);
+            return job.Done.Task;
+        }
+    }
+
+    private void Enqueue(Job job)
+    {
+        _open = job as Changes;
+        _waiting.Enqueue(job);
         Monitor.Pulse(_door);
     }
 
     private void Write()
     {
-        var last = 0;
-        while (Comes(isBusy: last >= Many / 2) is { } batch)
+        while (Next() is { } job)
         {
-            last = batch.Changes.Count;
-            if (batch.IsRestart)
+            var failure = job.Write is { } write ? Try(write, job) : Begin();
+            if (failure is null)
             {
-                if (_broken is not null)
-                {
-                    _broken = null;
-                    Guarded(TakeUp);
-                }
-            }
-            else if (_broken is null)
-            {
-                // What waits behind a failure was decided on top of what is now lost: it must not be written either.
-                Guarded(() => Commit(batch.Changes));
-            }
-
-            if (_broken is { } failure)
-            {
-                batch.Done.SetException(failure);
+                job.Done.SetResult();
+                Checkpoint();
             }
             else
             {
-                batch.Done.SetResult();
+                job.Done.SetException(failure);
             }
         }
     }
 
-    /// <summary>Waits for callers; where none comes for a while, it uses the time. Null when the queue is closed and all are served.</summary>
-    private Batch? Comes(bool isBusy)
+    private Job? Next()
     {
-        while (true)
+        lock (_door)
         {
-            lock (_door)
+            while (_waiting.Count == 0 && !_isClosed)
             {
-                if (_waiting.Count == 0 && !_isClosed)
-                {
-                    Monitor.Wait(_door, Backlog.Count > 0 && _broken is null ? Quiet : Timeout.Infinite);
-                }
-
-                if (isBusy && !_isClosed && _waiting is { Count: 1 } && _waiting.Peek().Changes.Count < Many)
-                {
-                    Monitor.Wait(_door, Patience);
-                }
-
-                if (_waiting.TryDequeue(out var batch))
-                {
-                    _open = ReferenceEquals(_open, batch) ? null : _open;
-                    return batch;
-                }
-
-                if (_isClosed)
-                {
-                    return null;
-                }
+                Monitor.Wait(_door);
             }
 
-            if (Backlog.Count > 0 && _broken is null && Volatile.Read(ref _readers) == 0)
+            if (_lastSize >= Many / 4 && !_isClosed && _waiting.Count == 1 && _waiting.Peek() is Changes { All.Count: < Many })
             {
-                Guarded(Table);
+                Monitor.Wait(_door, Patience);
             }
+
+            if (!_waiting.TryDequeue(out var job))
+            {
+                return null;
+            }
+
+            _open = ReferenceEquals(_open, job) ? null : _open;
+            _lastSize = job is Changes changes ? changes.All.Count : 0;
+            return job;
         }
     }
 
-    private void Guarded(Action write)
+    private StoreException? Begin()
     {
+        lock (_door)
+        {
+            _broken = null;
+        }
+
+        return null;
+    }
+
+    /// <summary>Writes; what went wrong stops all that follows.</summary>
+    private StoreException? Try(Action<SqliteWriter> write, Job job)
+    {
+        if (_broken is not null)
+        {
+            return _broken;
+        }
+
         try
         {
-            write();
+            if (_writer is null)
+            {
+                _connection = _connect();
+                _writer = new SqliteWriter(_connection);
+            }
+
+            write(_writer);
+            _changesSince += job is Changes changes ? changes.All.Count : AheadAtOnce;
+            return null;
         }
-        catch (Exception thrown)
+        catch (Exception error)
         {
             // Whatever it is: those who wait must hear of it, and nothing decided on top of it may be written.
-            var error = thrown is AggregateException { InnerException: { } inner } ? inner : thrown;
-            _broken = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
-            Backlog.Clear();
             LetGo();
+            var failure = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
+            lock (_door)
+            {
+                _broken = failure;
+            }
+
+            return failure;
         }
+    }
+
+    /// <summary>
+    /// Brings what was written from SQLite's log of pages into the database, on a connection of its own: whoever commits meanwhile does not wait for it.
+    /// </summary>
+    private void Checkpoint()
+    {
+        if (_changesSince < ChangesBetweenCheckpoints || !_checkpoint.IsCompleted)
+        {
+            return;
+        }
+
+        _changesSince = 0;
+        _checkpoint = Task.Factory.StartNew(
+            () =>
+            {
+                try
+                {
+                    using var connection = _connect();
+                    connection.Execute("PRAGMA wal_checkpoint(PASSIVE)");
+                }
+                catch (SqliteException)
+                {
+                    // The log grows on until the next time, or until the writer does it by itself; what is durable stays so.
+                }
+            },
+            CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
     }
 
     /// <summary>Closes the connection, whatever state a failure left it in: the next write begins with another.</summary>
@@ -236,117 +271,30 @@ internal sealed class WriteQueue : IAsyncDisposable
         try
         {
             _writer?.Dispose();
+            _connection?.Dispose();
         }
         catch (SqliteException)
         {
             // Who waits has been told why already, or will be by the next write.
         }
 
-        _writer = null;
+        (_writer, _connection) = (null, null);
     }
 
-    private void Commit(List<Change> changes)
+    /// <summary>What is to be written in one commit.</summary>
+    /// <param name="write">Writes it; null for the wish to begin anew.</param>
+    private class Job(Action<SqliteWriter>? write)
     {
-        _takenUp = null;
-        if (changes.Exists(change => change is DeleteDevice))
-        {
-            // It takes away what others put there: everything before it must be there first.
-            while (Backlog.Count > 0)
-            {
-                Table();
-            }
-
-            Writer().Commit(changes);
-            _lastEvent = changes.OfType<AddEvent>().Select(added => added.Event.Number).Append(_lastEvent).Max();
-            return;
-        }
-
-        _form.Clear();
-        var others = new List<Change>();
-        var lastEvent = _lastEvent;
-        foreach (var change in changes)
-        {
-            if (!RecentChanges.Takes(change))
-            {
-                others.Add(change);
-                continue;
-            }
-
-            // What is durable must go into its table without fail later: nothing else that tables refuse can be in it.
-            if (change is AddEvent(var added))
-            {
-                lastEvent = added.Number > lastEvent
-                    ? added.Number
-                    : throw new StoreException($"Events must be numbered upwards; the last is {lastEvent}, and {added.Number} was to follow.");
-            }
-
-            RecentChanges.Write(_form, change);
-        }
-
-        if (_form.Count == 0)
-        {
-            Writer().Commit(others);
-            return;
-        }
-
-        Writer().Commit(others, added: (_number + 1, _form.Written));
-        _number++;
-        _lastEvent = lastEvent;
-        Backlog.Add(_number, _form.Written.ToArray(), _form.Count, _form.Marks);
-        if (Backlog.Count > MostWaiting)
-        {
-            Table();
-        }
-    }
-
-    /// <summary>Puts some of what waits into its tables.</summary>
-    private void Table()
-    {
-        var (changes, number) = Backlog.Oldest(TabledAtOnce);
-        Writer().Commit(changes, tabled: number);
-        Backlog.Remove(number);
-    }
-
-    /// <summary>Takes up what is durable and waits for its tables, as it stands on disk.</summary>
-    private void TakeUp()
-    {
-        Backlog.Clear();
-        (_number, _lastEvent, _takenUp) = (0, Writer().Connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0, new LatestChanges());
-        using var texts = new ThreadLocal<TextPool>(() => new TextPool());
-        foreach (
-            var some in Writer().Connection.Query<(long Number, byte[] Data)>("SELECT number, data FROM recent ORDER BY number", buffered: false).Chunk(64))
-        {
-            var read = new (IReadOnlyList<Change> State, List<RecentMark> Marks)[some.Length];
-            Parallel.For(0, some.Length, i =>
-            {
-                var marks = new List<RecentMark>();
-                read[i] = (RecentChanges.ReadState(some[i].Data, texts.Value!, marks), marks);
-            });
-            foreach (var ((number, data), (state, marks)) in some.Zip(read))
-            {
-                var events = marks.Where(mark => mark.Number > 0);
-                Backlog.Add(number, data, state.Count + events.Count(), marks);
-                _takenUp.Take(state);
-                _lastEvent = Math.Max(_lastEvent, events.LastOrDefault().Number);
-                _number = _number == 0 || number == _number + 1
-                    ? number
-                    : throw new StoreException($"What was kept last cannot be read: after row {_number} follows {number}.");
-            }
-        }
-    }
-
-    private SqliteWriter Writer() => _writer ??= new SqliteWriter(_connect());
-
-    private sealed class Stillness(WriteQueue queue) : IDisposable
-    {
-        public void Dispose() => Interlocked.Decrement(ref queue._readers);
-    }
-
-    /// <summary>What goes into one commit, or the wish to begin anew.</summary>
-    private sealed record Batch(bool IsRestart)
-    {
-        public List<Change> Changes { get; } = [];
+        public Action<SqliteWriter>? Write { get; protected init; } = write;
 
         public TaskCompletionSource Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    }
+
+    private sealed class Changes : Job
+    {
+        public Changes()
+            : base(null) => Write = writer => writer.Commit(All);
+
+        public List<Change> All { get; } = [];
     }
 }

@@ -23,6 +23,8 @@ internal sealed class MemoryStore
     private readonly SortedDictionary<string, HandlingRecord> _handlings = new(StringComparer.Ordinal);
     private readonly SortedDictionary<string, DeviceTrialRecord> _trials = new(StringComparer.Ordinal);
     private readonly HashSet<(string Device, string Word)> _said = [];
+    private readonly SortedDictionary<long, List<Core.Deployments.Target>> _ahead = [];
+    private long _lastAhead;
 
     /// <summary>All attempts that were ever told of, by identity.</summary>
     public IReadOnlyDictionary<string, AttemptRecord> Attempts => _attempts;
@@ -39,6 +41,13 @@ internal sealed class MemoryStore
         _attempts.Values.Where(attempt => attempt.Device == device).Select(attempt => attempt.StartedAt).DefaultIfEmpty(DateTimeOffset.MinValue).Max();
 
     public bool HasWord(string device, string word) => _said.Contains((device, word));
+
+    /// <summary>Keeps targets ahead of their deployment's beginning.</summary>
+    public long PutAhead(IEnumerable<Core.Deployments.Target> targets)
+    {
+        _ahead.Add(++_lastAhead, [.. targets]);
+        return _lastAhead;
+    }
 
     /// <summary>Keeps changes, all of them.</summary>
     public void Commit(IEnumerable<Change> changes)
@@ -138,6 +147,15 @@ internal sealed class MemoryStore
                 break;
             case PutDeployment(var deployment):
                 _deployments[deployment.Id] = deployment;
+                break;
+            case PutTargetsAhead(var deployment, var number):
+                // Devices that went since have none.
+                foreach (var each in _ahead[number].Where(each => _devices.ContainsKey(each.Device)))
+                {
+                    _targets[(deployment, each.Device)] = each;
+                }
+
+                _ahead.Remove(number);
                 break;
             case PutTarget(var deployment, var target):
                 _targets[(deployment, target.Device)] = target;

@@ -190,6 +190,7 @@ internal sealed class People(Simulation simulation)
             return;
         }
 
+        prepared.Value.KeptAhead = Service.Store.PutAhead(prepared.Value.Targets);
         if (later > TimeSpan.Zero)
         {
             simulation.Clock.At(simulation.Clock.Now + later, () =>

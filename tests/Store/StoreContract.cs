@@ -122,10 +122,40 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equal(TargetState.Met, Assert.Single(world.Targets).Target.State);
         var heard = Assert.Single(world.Devices);
         Assert.Equal((Now.AddHours(2), 9), (heard.LastHeard, heard.Sequence));
-        await _store.Commit([new PutTarget("D1002", target), new DeleteDevice("d1"), new PutTarget("D1003", target)]);
+        await _store.Commit([new PutTarget("D1002", target), new DeleteDevice("d1")]);
         world = _store.Load();
         Assert.Empty(world.Devices);
-        Assert.Equal("D1003", Assert.Single(world.Targets).Deployment);
+        Assert.Empty(world.Targets);
+
+        // Another that joins under the same name has nothing of it.
+        await _store.Commit([new PutDevice(device with { Id = "d2", Key = new KeyRecord("k2", "x", "y") })]);
+        Assert.Empty(_store.Load().Targets);
+    }
+
+    [Fact]
+    public async Task Targets_that_are_kept_ahead_count_once_their_deployment_begins()
+    {
+        DeviceRecord Device(int number) => new(
+            $"d{number}", $"ALD-DESK-{number:0000}", new KeyRecord($"k{number}", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
+        var targets = Enumerable.Range(1, 3000).Select(number => new Target { Device = $"d{number}", Wave = number % 3, State = TargetState.Waiting }).ToList();
+        await _store.Commit([.. Enumerable.Range(1, 3000).Select(number => new PutDevice(Device(number)))]);
+        var (dropped, ahead, left) = (await _store.PutAhead(targets), await _store.PutAhead(targets), await _store.PutAhead(targets.Take(1)));
+        Assert.Empty(_store.Load().Targets);
+
+        await _store.DropAhead(dropped);
+        await _store.Commit([new DeleteDevice("d3000")]);
+        await _store.Commit([new PutTargetsAhead("D1001", ahead), new PutTarget("D1001", targets[7] with { State = TargetState.Ready })]);
+        await _store.DisposeAsync();
+        _store = Open();
+        var expected = targets.Take(2999).Select(target => ("D1001", target.Device == "d8" ? target with { State = TargetState.Ready } : target));
+        Assert.Equal(expected, _store.Load().Targets);
+
+        // What no deployment began with is gone after a start, and what was given is not given again.
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutTargetsAhead("D1002", left)]));
+        _store.Load();
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutTargetsAhead("D1002", ahead)]));
+        Assert.Equal(expected, _store.Load().Targets);
+        await _store.Commit([new PutTargetsAhead("D1003", await _store.PutAhead([]))]);
     }
 
     [Fact]
@@ -153,17 +183,13 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
-    public async Task An_attempt_stays_with_the_device_that_told_of_it_first_also_where_both_go_into_the_table_together()
+    public async Task An_attempt_stays_with_the_device_that_told_of_it_first_also_where_both_are_kept_together()
     {
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Device = "d2", Outcome = "done" })]);
         await _store.Commit([
             new PutAttempt(attempt with { Id = "a2" }), new PutAttempt(attempt with { Id = "a2", Device = "d2", Outcome = "done" }),
             new PutAttempt(attempt with { Id = "a2", Outcome = "failed" })]);
-        Belong();
-
-        // Before a device goes, everything that waits goes into its table.
-        await _store.Commit([new DeleteDevice("d9")]);
         Belong();
 
         void Belong()

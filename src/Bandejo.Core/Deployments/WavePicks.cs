@@ -64,43 +64,43 @@ public sealed record Pick
 public static class WavePicks
 {
     /// <summary>
-    /// The wave of each device, -1 where none picks it. Counts and shares pick by a stable hash of salt, wave and device, so the same devices come out
-    /// whatever their order; a share takes <c>ceil(share × what remains)</c>.
+    /// The wave of each device, in their order; -1 where none picks it. Counts and shares pick by a stable hash of salt, wave and device, so the same devices
+    /// come out whatever their order; a share takes <c>ceil(share × what remains)</c>.
     /// </summary>
     /// <param name="devices">The devices in scope, by identity.</param>
     /// <param name="picks">The waves' picks, in order.</param>
     /// <param name="isIn">Whether a device is certainly in a group.</param>
     /// <param name="salt">The deployment's identity.</param>
-    public static IReadOnlyDictionary<string, int> Assign(
-        IReadOnlyCollection<string> devices, IReadOnlyList<Pick> picks, Func<string, string, bool> isIn, string salt)
+    public static int[] Assign(IReadOnlyList<string> devices, IReadOnlyList<Pick> picks, Func<string, string, bool> isIn, string salt)
     {
-        var waves = devices.ToDictionary(device => device, _ => -1, StringComparer.Ordinal);
-        var rest = devices.ToList();
+        var waves = new int[devices.Count];
+        Array.Fill(waves, -1);
+        var rest = Enumerable.Range(0, devices.Count).ToArray();
         for (var wave = 0; wave < picks.Count; wave++)
         {
             var pick = picks[wave];
-            List<string> taken;
+            IEnumerable<int> taken = rest;
             if (pick.Group is { } group)
             {
-                taken = [.. rest.Where(device => isIn(group, device))];
+                taken = rest.Where(at => isIn(group, devices[at]));
             }
-            else if (pick.IsRest)
+            else if (!pick.IsRest)
             {
-                taken = rest;
-            }
-            else
-            {
-                var number = pick.Count ?? (int)(((long)pick.Share!.Value * rest.Count + 9999) / 10000);
+                var number = pick.Count ?? (int)(((long)pick.Share!.Value * rest.Length + 9999) / 10000);
                 var seed = Seed(salt, wave);
-                taken = [.. rest.OrderBy(device => StableHash.Of(seed + device)).ThenBy(device => device, StringComparer.Ordinal).Take(number)];
+                var drawn = Array.ConvertAll(rest, at => (Hash: StableHash.Of(seed + devices[at]), At: at));
+                Array.Sort(
+                    drawn,
+                    (one, other) => one.Hash != other.Hash ? one.Hash.CompareTo(other.Hash) : string.CompareOrdinal(devices[one.At], devices[other.At]));
+                taken = drawn.Take(number).Select(each => each.At);
             }
 
-            foreach (var device in taken)
+            foreach (var at in taken)
             {
-                waves[device] = wave;
+                waves[at] = wave;
             }
 
-            rest = [.. rest.Where(device => waves[device] < 0)];
+            rest = Array.FindAll(rest, at => waves[at] < 0);
         }
 
         return waves;

@@ -63,18 +63,19 @@ public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, Effect?
     public bool CanBeMet(Gate? gate) => IsCounted(gate) && Event is TargetEvent.Due or TargetEvent.Held or TargetEvent.NotMeant;
 
     /// <summary>Looks at all devices in scope as if every wave were open.</summary>
+    /// <param name="waves">The wave of each of them; -1 for none.</param>
     public static IReadOnlyList<Foreseen> Of(
-        FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inScope, IReadOnlyDictionary<string, int> waves)
+        FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inScope, int[] waves)
     {
         var open = DeploymentState.Start(plan, "", world.Now);
         open = open with { Waves = [.. open.Waves.Select(wave => wave with { OpenedAt = world.Now })] };
         var draft = new DeploymentEntry(new DeploymentRecord(plan.Id, plan.Name, plan.Package, "", open, plan), package, row => world.Devices.At(row).Id);
         var answers = new AskedOfAll(package.Variants, world.Columns);
-        return [.. inScope.Select(device =>
+        return [.. inScope.Select((device, at) =>
         {
             answers.Row = device.Row;
             var fit = Targeting.Weigh(package.Variants, answers, () => world.Columns.Row(device.Row));
-            var wave = waves[device.Id];
+            var wave = waves[at];
             // Who is picked by no wave is told of elsewhere; it is looked at as if the first had it.
             var stand = Weighing.Stands(world, draft, device, new TargetPlace(Math.Max(0, wave)), isIn: true, world.Now, fit);
             var foreseen = new Foreseen(device, wave, stand, null);

@@ -116,7 +116,7 @@ public static class Previewing
         }
 
         var previews = WaveOutlooks(plan, foreseen, findings);
-        var unpicked = inScope.Where(device => waves[device.Id] < 0).ToList();
+        var unpicked = inScope.Where((_, at) => waves[at] < 0).ToList();
         if (unpicked.Count > 0)
         {
             findings.Add(new Finding(

@@ -7,8 +7,7 @@ namespace Bandejo.Core.Rollouts;
 /// <summary>A deployment that only has to be begun: all that takes its time in a large fleet is done, on a world that stood still.</summary>
 public sealed class PreparedStart
 {
-    internal PreparedStart(Outlook outlook, DeploymentEntry entry, FleetWorld still, List<Change> targets) =>
-        (Outlook, Entry, Still, Targets) = (outlook, entry, still, targets);
+    internal PreparedStart(Outlook outlook, DeploymentEntry entry, FleetWorld still) => (Outlook, Entry, Still) = (outlook, entry, still);
 
     /// <summary>Whom it reaches.</summary>
     public Outlook Outlook { get; }
@@ -19,8 +18,11 @@ public sealed class PreparedStart
     /// <summary>The world that it was prepared on.</summary>
     internal FleetWorld Still { get; }
 
-    /// <summary>Its targets, as they are kept.</summary>
-    internal List<Change> Targets { get; }
+    /// <summary>Its targets, as they are kept when it begins.</summary>
+    public IEnumerable<Target> Targets => Entry.Targets.All;
+
+    /// <summary>The number under which its targets are kept already; null while they are not, and are kept with its beginning.</summary>
+    public long? KeptAhead { get; set; }
 }
 
 /// <summary>Starts deployments.</summary>
@@ -50,17 +52,15 @@ public static class Starting
         var record = new DeploymentRecord(
             id, outlook.Plan.Name, outlook.Package.Digest, write(outlook.Ask), DeploymentState.Start(outlook.Plan, by, world.Now), outlook.Plan);
         var entry = new DeploymentEntry(record, outlook.Package, row => still.Devices.At(row).Id);
-        var targets = new List<Change>(outlook.Foreseen.Count);
         foreach (var each in outlook.Foreseen)
         {
             // As it is weighed from the start on, while its wave is closed.
             var target = new Target { Device = each.Device.Id, Wave = each.Wave, Since = world.Now, Variant = each.Stand.Variant };
             target = Deployments.Targets.Decide(target, Weighing.WhileClosed(entry, each.Wave, each.Stand.Happening, world.Now), world.Now);
             entry.Targets.Put(each.Device.Row, target, null);
-            targets.Add(new PutTarget(id, target));
         }
 
-        return new PreparedStart(outlook, entry, still, targets);
+        return new PreparedStart(outlook, entry, still);
     }
 
     /// <summary>
@@ -82,7 +82,7 @@ public static class Starting
         }
 
         var changed = Changed(world, prepared);
-        decision.Attach(entry, prepared.Targets, world.Devices.Differing(prepared.Still.Devices));
+        decision.Attach(entry, prepared.KeptAhead, world.Devices.Differing(prepared.Still.Devices));
         decision.Event(
             "journal", "started",
             $"'{plan.Name}' was started for {Acting.Devices(outlook.Reached)} in {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}.", null, null,

@@ -126,8 +126,8 @@ public sealed partial class FleetWorld
             case AddWord(var number, var text):
                 WordBook.Learn(number, text);
                 break;
-            case DeleteWord or PutUserWord:
-                // The book lets words go only before anybody looks; what a user said is looked for where it is kept.
+            case DeleteWord or PutUserWord or PutTargetsAhead:
+                // The book lets words go only before anybody looks; what a user said is looked for where it is kept; targets come with their deployment.
                 break;
             default:
                 throw new InvalidOperationException($"The world cannot be altered by {change.GetType().Name}.");

@@ -75,6 +75,9 @@ public sealed record PutDeployment(DeploymentRecord Deployment) : Change;
 
 public sealed record PutTarget(string Deployment, Target Target) : Change;
 
+/// <summary>The targets of a deployment are those that were kept ahead of its beginning, under a number that the store gave.</summary>
+public sealed record PutTargetsAhead(string Deployment, long Ahead) : Change;
+
 public sealed record PutAttempt(AttemptRecord Attempt) : Change;
 
 public sealed record AddEvent(EventRecord Event) : Change;

@@ -56,20 +56,26 @@ public sealed class Decision
     }
 
     /// <summary>Takes in a deployment that was made with its targets apart from the world.</summary>
-    /// <param name="targets">Its targets, as they are kept.</param>
+    /// <param name="ahead">The number under which its targets are kept already; null where they are not.</param>
     /// <param name="gone">Rows that may stand for other devices by now than when it was made, or for none.</param>
-    internal void Attach(DeploymentEntry deployment, List<Change> targets, Bitmap gone)
+    internal void Attach(DeploymentEntry deployment, long? ahead, Bitmap gone)
     {
+        // What is kept ahead for a device that is gone counts for nothing: its number is given to no other.
         foreach (var row in gone.Rows().Where(row => deployment.Targets.DeviceOf(row) is { } device && World.Devices.Get(device)?.Row != row))
         {
-            var device = deployment.Targets.DeviceOf(row);
             deployment.Targets.Remove(row);
-            targets.RemoveAll(change => change is PutTarget { Target: var target } && target.Device == device);
         }
 
         World.Attach(deployment, _undo);
         _changes.Add(new PutDeployment(deployment.Record));
-        _changes.AddRange(targets);
+        if (ahead is { } number)
+        {
+            _changes.Add(new PutTargetsAhead(deployment.Id, number));
+        }
+        else
+        {
+            _changes.AddRange(deployment.Targets.All.Select(target => new PutTarget(deployment.Id, target)));
+        }
     }
 
     /// <summary>Adds a line to the audit trail: who changed what.</summary>

@@ -53,7 +53,7 @@ public sealed partial class FleetWorld
     public TimeSpan CheckInInterval { get; }
 
     /// <summary>For how many devices something is done in one go. What is to be done for more is done in slices, so that nobody waits for long.</summary>
-    public int Slice { get; init; } = 1000;
+    public int Slice { get; init; } = 250;
 
     /// <summary>The words of the devices' sheets.</summary>
     public WordBook WordBook { get; }

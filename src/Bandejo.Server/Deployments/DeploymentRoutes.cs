@@ -118,7 +118,8 @@ internal static class DeploymentRoutes
         decided.Ok ? Views.Deployment(decision.World, decided.Value) : decided.Failure!;
 
     /// <summary>
-    /// Starts a deployment. Whom it reaches is found on a world that stands still; where something that it is about was changed in that moment, once more.
+    /// Starts a deployment. Whom it reaches is found on a world that stands still, and kept ahead of the beginning; where something that it is about was
+    /// changed in that moment, once more.
     /// </summary>
     private static async Task<Outcome<DeploymentInfo>> Start(WorldHost world, Ticker ticker, HttpContext context, DeploymentRequest request)
     {
@@ -131,12 +132,15 @@ internal static class DeploymentRoutes
                 return prepared.Failure!;
             }
 
+            var ahead = await world.Store.PutAhead(prepared.Value.Targets);
+            prepared.Value.KeptAhead = ahead;
             var begun = await world.Change(context.Person(), decision => Starting.Begin(decision, prepared.Value));
             if (begun.Ok)
             {
                 return await Settle(world, ticker, context, begun.Value.Id);
             }
 
+            await world.Store.DropAhead(ahead);
             if (begun.Failure!.Kind != ErrorKind.Stale || left == 0)
             {
                 return begun.Failure!;

@@ -20,16 +20,19 @@ internal sealed partial class Ticker(WorldHost world, ILogger<Ticker> log) : Bac
         await _one.WaitAsync(cancellation);
         try
         {
-            // One slice after the other, each decided among what else is asked for meanwhile.
+            // One slice after the other, each decided among what else is asked for meanwhile. No more than one is ahead of what is durable, so that whoever
+            // comes between waits for no more than that.
+            Task before = Task.CompletedTask;
             PendingChange<bool> turn;
             do
             {
                 turn = world.Ask(null, Due.Take);
+                await before;
+                before = turn.Durable;
             }
             while ((await turn.Decided).Value && !cancellation.IsCancellationRequested);
 
-            // They are made durable in their order.
-            await turn.Durable;
+            await before;
         }
         catch (StoreException)
         {

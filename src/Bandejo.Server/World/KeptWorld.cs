@@ -20,20 +20,12 @@ internal static class KeptWorld
     /// <summary>The world as it was kept: what the changes make of it that would bring it there.</summary>
     /// <param name="interval">The time between two check-ins of a device.</param>
     /// <param name="slice">For how many devices something is done in one go.</param>
-    public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 1000)
+    public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 250)
     {
         var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice };
         foreach (var change in kept.Changes())
         {
-            try
-            {
-                world.Apply(
-                    change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
-            }
-            catch (KeyNotFoundException) when (change is PutTarget)
-            {
-                // Of a device that went while its target waited for its table.
-            }
+            world.Apply(change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
         }
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.

@@ -4,10 +4,10 @@ using Bandejo.Core.World;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
-namespace Bandejo.Store;
+namespace Bandejo.Store.Earlier;
 
 /// <summary>Brings devices over from the text form in which they were kept before migration 5.</summary>
-internal static class DeviceSheets
+internal static class EarlierDevices
 {
     public static void BringOver(SqliteConnection connection, SqliteTransaction transaction)
     {

@@ -1,10 +1,10 @@
 using System.Buffers.Binary;
 using System.Text;
 
-namespace Bandejo.Store;
+namespace Bandejo.Store.Earlier;
 
-/// <summary>Reads what <see cref="FormWriter"/> wrote, part by part. What is cut short is an <see cref="EndOfStreamException"/>.</summary>
-internal ref struct FormReader(ReadOnlySpan<byte> form)
+/// <summary>Reads what <see cref="BinaryWriter"/> wrote, part by part. What is cut short is an <see cref="EndOfStreamException"/>.</summary>
+internal ref struct EarlierReader(ReadOnlySpan<byte> form)
 {
     private readonly ReadOnlySpan<byte> _form = form;
 
@@ -61,36 +61,5 @@ internal ref struct FormReader(ReadOnlySpan<byte> form)
         var taken = _form.Slice(Position, length);
         Position += length;
         return taken;
-    }
-}
-
-/// <summary>Holds each of many equal texts once.</summary>
-internal sealed class TextPool
-{
-    private const int Short = 256;
-
-    private readonly Dictionary<string, string> _texts;
-    private readonly Dictionary<string, string>.AlternateLookup<ReadOnlySpan<char>> _byCharacters;
-
-    public TextPool()
-    {
-        _texts = new(StringComparer.Ordinal);
-        _byCharacters = _texts.GetAlternateLookup<ReadOnlySpan<char>>();
-    }
-
-    public string Of(string text) => _texts.TryGetValue(text, out var known) ? known : _texts[text] = text;
-
-    /// <summary>A text that is given in UTF-8.</summary>
-    public string Of(ReadOnlySpan<byte> utf8)
-    {
-        // Texts of a byte a character are no longer than their bytes.
-        if (utf8.Length <= Short)
-        {
-            Span<char> characters = stackalloc char[utf8.Length];
-            var text = characters[..Encoding.UTF8.GetChars(utf8, characters)];
-            return _byCharacters.TryGetValue(text, out var known) ? known : Of(text.ToString());
-        }
-
-        return Of(Encoding.UTF8.GetString(utf8));
     }
 }

@@ -1,0 +1,202 @@
+using Bandejo.Core.Deployments;
+using Google.Protobuf;
+
+namespace Bandejo.Store.Forms;
+
+/// <summary>Targets in the form in which they are kept (<c>targets.proto</c>), a page of neighbouring devices at a time.</summary>
+internal static class TargetForm
+{
+    /// <summary>How many devices have their place in a page.</summary>
+    public const int Places = 64;
+
+    /// <summary>How many reasons may stand one behind the other.</summary>
+    private const int DeepestReason = 8;
+
+    /// <summary>Writes a page.</summary>
+    /// <param name="targets">By the places of their devices; null where there is none.</param>
+    public static byte[] Write(ReadOnlySpan<Target?> targets)
+    {
+        var page = new TargetPage();
+        var shares = new List<Target>();
+        for (var place = 0; place < targets.Length; place++)
+        {
+            if (targets[place] is not { } target)
+            {
+                continue;
+            }
+
+            var since = target.Since.UtcTicks;
+            page.From = page.Entries.Count == 0 ? since : page.From;
+            var entry = new TargetEntry
+            {
+                Place = (uint)place,
+                Share = (uint)Share(target),
+                State = (uint)target.State,
+                Wave = (uint)(target.Wave + 1),
+                Flags = (target.HasBegun ? 1u : 0) | (target.IsInstalledHere ? 2u : 0) | (target.IsGoingBack ? 4u : 0) | (target.HasFailed ? 8u : 0)
+                    | (target.IsToGoBack ? 16u : 0) | (target.CannotGoBack ? 32u : 0),
+                Tries = (uint)target.Tries,
+                Repairs = (uint)target.Repairs,
+                Order = (uint)target.Order,
+                Since = since - page.From,
+            };
+            if (target.ProvenAt is { } proven)
+            {
+                entry.Proven = proven.UtcTicks - page.From;
+            }
+
+            page.Entries.Add(entry);
+        }
+
+        return page.ToByteArray();
+
+        int Share(Target target)
+        {
+            var known = shares.FindIndex(other => AreAlike(other, target));
+            if (known < 0)
+            {
+                known = shares.Count;
+                shares.Add(target);
+                page.Shares.Add(ShareOf(target));
+            }
+
+            return known;
+        }
+    }
+
+    /// <summary>Reads a page.</summary>
+    /// <param name="form">As <see cref="Write"/> wrote it, or an earlier version of it.</param>
+    /// <param name="deviceOf">The identity of the device in a place; null where what is kept of it is to be passed by.</param>
+    /// <param name="take">Takes each target with its place.</param>
+    /// <exception cref="FormatException">It is not in the form.</exception>
+    public static void Read(ReadOnlySpan<byte> form, Func<int, string?> deviceOf, Action<int, Target> take)
+    {
+        var page = Parsed(form);
+        var shares = new Target[page.Shares.Count];
+        for (var i = 0; i < shares.Length; i++)
+        {
+            shares[i] = Shared(page.Shares[i]);
+        }
+
+        foreach (var entry in page.Entries)
+        {
+            if (entry.Place >= Places || entry.Share >= shares.Length || !Enum.IsDefined((TargetState)entry.State) || entry.Wave > byte.MaxValue)
+            {
+                throw new FormatException(
+                    $"A kept target has place {entry.Place}, share {entry.Share}, state {entry.State} and wave {entry.Wave}, which cannot be.");
+            }
+
+            if (deviceOf((int)entry.Place) is { } device)
+            {
+                take((int)entry.Place, shares[entry.Share] with
+                {
+                    Device = device,
+                    State = (TargetState)entry.State,
+                    Wave = (int)entry.Wave - 1,
+                    HasBegun = (entry.Flags & 1) != 0,
+                    IsInstalledHere = (entry.Flags & 2) != 0,
+                    IsGoingBack = (entry.Flags & 4) != 0,
+                    HasFailed = (entry.Flags & 8) != 0,
+                    IsToGoBack = (entry.Flags & 16) != 0,
+                    CannotGoBack = (entry.Flags & 32) != 0,
+                    Tries = (int)entry.Tries,
+                    Repairs = (int)entry.Repairs,
+                    Order = (int)entry.Order,
+                    Since = Instant(page.From + entry.Since),
+                    ProvenAt = entry.HasProven ? Instant(page.From + entry.Proven) : null,
+                });
+            }
+        }
+    }
+
+    private static TargetPage Parsed(ReadOnlySpan<byte> form)
+    {
+        try
+        {
+            return TargetPage.Parser.ParseFrom(form);
+        }
+        catch (InvalidProtocolBufferException error)
+        {
+            throw new FormatException($"Kept targets are damaged: {error.Message}", error);
+        }
+    }
+
+    /// <summary>Whether two have the same share; most that have were read from the same.</summary>
+    private static bool AreAlike(Target one, Target other) =>
+        (ReferenceEquals(one.Reason, other.Reason) || one.Reason.Equals(other.Reason)) && one.Variant == other.Variant
+            && one.AppWhenOpened == other.AppWhenOpened && one.Before == other.Before && one.BeforePackage == other.BeforePackage && one.Next == other.Next
+            && one.TroubleAt == other.TroubleAt && one.TakenAt == other.TakenAt && one.WaitsFor == other.WaitsFor && one.Harms == other.Harms
+            && one.Harm == other.Harm;
+
+    private static TargetShare ShareOf(Target target)
+    {
+        var share = new TargetShare { Reason = ReasonOf(target.Reason), Harms = (uint)target.Harms };
+        Set(target.Variant, text => share.Variant = text);
+        Set(target.AppWhenOpened, text => share.AppWhenOpened = text);
+        Set(target.Before, text => share.Before = text);
+        Set(target.BeforePackage, text => share.BeforePackage = text);
+        Set(target.WaitsFor, text => share.WaitsFor = text);
+        Set(target.Harm, text => share.Harm = text);
+        SetInstant(target.Next, ticks => share.Next = ticks);
+        SetInstant(target.TroubleAt, ticks => share.TroubleAt = ticks);
+        SetInstant(target.TakenAt, ticks => share.TakenAt = ticks);
+        return share;
+
+        static void Set(string? text, Action<string> set)
+        {
+            if (text is not null)
+            {
+                set(text);
+            }
+        }
+
+        static void SetInstant(DateTimeOffset? at, Action<long> set)
+        {
+            if (at is { } known)
+            {
+                set(known.UtcTicks);
+            }
+        }
+    }
+
+    /// <summary>A target that has a share and nothing else.</summary>
+    private static Target Shared(TargetShare share) => new()
+    {
+        Device = "",
+        Reason = Reason(share.Reason),
+        Variant = share.HasVariant ? share.Variant : null,
+        AppWhenOpened = share.HasAppWhenOpened ? share.AppWhenOpened : null,
+        Before = share.HasBefore ? share.Before : null,
+        BeforePackage = share.HasBeforePackage ? share.BeforePackage : null,
+        Next = share.HasNext ? Instant(share.Next) : null,
+        TroubleAt = share.HasTroubleAt ? Instant(share.TroubleAt) : null,
+        TakenAt = share.HasTakenAt ? Instant(share.TakenAt) : null,
+        WaitsFor = share.HasWaitsFor ? share.WaitsFor : null,
+        Harms = (int)share.Harms,
+        Harm = share.HasHarm ? share.Harm : null,
+    };
+
+    private static KeptReason ReasonOf(Reason reason)
+    {
+        var kept = new KeptReason { Code = ReasonNames.Of(reason.Code), Because = reason.Because is { } because ? ReasonOf(because) : null };
+        kept.Arguments.Add(reason.Arguments);
+        return kept;
+    }
+
+    private static Reason Reason(KeptReason? kept, int depth = 0)
+    {
+        if (kept is null || depth > DeepestReason)
+        {
+            throw new FormatException("A kept target has no reason, or reasons behind it without end.");
+        }
+
+        return new Reason(
+            ReasonNames.Read(kept.Code) ?? throw new FormatException($"A kept target has the reason '{kept.Code}', which this version does not know."),
+            [.. kept.Arguments]) { Because = kept.Because is null ? null : Reason(kept.Because, depth + 1) };
+    }
+
+    private static DateTimeOffset Instant(long ticks) =>
+        ticks >= 0 && ticks <= DateTimeOffset.MaxValue.UtcTicks
+            ? new DateTimeOffset(ticks, TimeSpan.Zero)
+            : throw new FormatException("A kept instant is outside the calendar.");
+}

@@ -1,0 +1,2 @@
+DROP TABLE target_before;
+DROP TABLE recent;

@@ -1,0 +1,125 @@
+using Bandejo.Core.Deployments;
+using Bandejo.Store.Forms;
+using SQLitePCL;
+
+namespace Bandejo.Store;
+
+/// <summary>
+/// Writes targets into their pages. A page that is changed by a commit is read once and written once, by <see cref="Flush"/>.
+/// </summary>
+/// <param name="numberOf">The number of a device; given to it where it has none.</param>
+internal sealed class TargetPages(SqliteStatements statements, Func<string, long> numberOf)
+{
+    private const int BookBits = 32;
+
+    private readonly Dictionary<string, long> _books = new(StringComparer.Ordinal);
+    private readonly Dictionary<long, Target?[]> _changed = [];
+
+    /// <summary>The places of all pages of a book, from the first to before the last.</summary>
+    public static (long From, long To) Places(long book) => (book << BookBits, (book + 1) << BookBits);
+
+    /// <summary>The number of the first device of a page.</summary>
+    public static long FirstDevice(long place) => (place & ((1L << BookBits) - 1)) * TargetForm.Places;
+
+    /// <summary>A new book that belongs to no deployment yet.</summary>
+    public long NewBook()
+    {
+        statements.Run("INSERT INTO target_book (deployment) VALUES (NULL)");
+        return statements.First("SELECT last_insert_rowid()", row => raw.sqlite3_column_int64(row, 0));
+    }
+
+    /// <summary>From now on a book is that of a deployment.</summary>
+    /// <exception cref="StoreException">There is no such book.</exception>
+    public void Give(long book, string deployment)
+    {
+        statements.Run("UPDATE target_book SET deployment = $1 WHERE number = $2 AND deployment IS NULL", deployment, book);
+        if (BookOf(deployment) != book)
+        {
+            throw new StoreException($"What was written down ahead for {deployment} is not there.");
+        }
+
+        _books[deployment] = book;
+    }
+
+    /// <summary>Takes a book away with all that stands in it.</summary>
+    public void Drop(long book)
+    {
+        var (from, to) = Places(book);
+        statements.Run("DELETE FROM target_page WHERE place >= $1 AND place < $2", from, to);
+        statements.Run("DELETE FROM target_book WHERE number = $1", book);
+    }
+
+    public void Put(string deployment, Target target)
+    {
+        if (!_books.TryGetValue(deployment, out var book))
+        {
+            book = BookOf(deployment);
+            if (book == 0)
+            {
+                book = NewBook();
+                Give(book, deployment);
+            }
+
+            _books[deployment] = book;
+        }
+
+        Put(book, target);
+    }
+
+    public void Put(long book, Target target)
+    {
+        var number = numberOf(target.Device);
+        Page(book, number / TargetForm.Places)[number % TargetForm.Places] = target;
+    }
+
+    /// <summary>Takes away all targets of a device.</summary>
+    public void RemoveDevice(string device)
+    {
+        var number = numberOf(device);
+        for (var book = After(0); book != 0; book = After(book))
+        {
+            Page(book, number / TargetForm.Places)[number % TargetForm.Places] = null;
+        }
+
+        long After(long book) =>
+            statements.First("SELECT min(number) FROM target_book WHERE number > $1", row => raw.sqlite3_column_int64(row, 0), book);
+    }
+
+    /// <summary>Writes the pages that changed.</summary>
+    public void Flush()
+    {
+        foreach (var (place, targets) in _changed.OrderBy(page => page.Key))
+        {
+            if (Array.TrueForAll(targets, target => target is null))
+            {
+                statements.Run("DELETE FROM target_page WHERE place = $1", place);
+            }
+            else
+            {
+                statements.Run(
+                    "INSERT INTO target_page VALUES ($1, $2) ON CONFLICT DO UPDATE SET body = excluded.body", place, TargetForm.Write(targets));
+            }
+        }
+
+        _changed.Clear();
+    }
+
+    private long BookOf(string deployment) =>
+        statements.First("SELECT number FROM target_book WHERE deployment = $1", row => raw.sqlite3_column_int64(row, 0), deployment);
+
+    private Target?[] Page(long book, long page)
+    {
+        var place = (book << BookBits) | page;
+        if (!_changed.TryGetValue(place, out var targets))
+        {
+            _changed[place] = targets = new Target?[TargetForm.Places];
+            if (statements.First("SELECT body FROM target_page WHERE place = $1", row => raw.sqlite3_column_blob(row, 0).ToArray(), place) is { } body)
+            {
+                // Who a target is of says its place.
+                TargetForm.Read(body, _ => "", (at, target) => targets[at] = target);
+            }
+        }
+
+        return targets;
+    }
+}
