@@ -25,7 +25,8 @@ internal static class KeptWorld
         var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice };
         foreach (var change in kept.Changes())
         {
-            world.Apply(change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
+            world.Apply(
+                change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
         }
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.
