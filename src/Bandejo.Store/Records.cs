@@ -15,81 +15,100 @@ public sealed record EventQuery(string? Topic, string? Deployment, string? Devic
 /// <param name="DeviceCount">How many devices there are.</param>
 /// <param name="Devices">To be taken once; they are still being read.</param>
 /// <param name="Members">Still being read.</param>
-/// <param name="Targets">To be taken once, after the devices; they are still being read.</param>
+/// <param name="Targets">To be taken once, on any thread; they are read while they are taken. Those of a deployment come one after the other.</param>
 /// <param name="GiveUp">Whoever does not take all says so: nothing more is read then.</param>
 public sealed record StoredWorld(
     IReadOnlyDictionary<string, string> SiteSettings, IReadOnlyList<AccountRecord> Accounts, IReadOnlyList<TokenRecord> Tokens,
     IReadOnlyList<JoinCodeRecord> JoinCodes,
     WordBook WordBook, int DeviceCount, IEnumerable<DeviceRecord> Devices, IReadOnlyList<GroupRecord> Groups,
     Task<IReadOnlyList<(string Group, string Device)>> Members,
-    IReadOnlyList<PackageRecord> Packages, IReadOnlyList<DeploymentRecord> Deployments, IEnumerable<(string Deployment, Target Target)> Targets,
+    IReadOnlyList<PackageRecord> Packages, IReadOnlyList<DeploymentRecord> Deployments, IEnumerable<KeptTarget> Targets,
     Action GiveUp,
     IReadOnlyList<AttemptRecord> OpenAttempts, IReadOnlyList<WavePlanRecord> WavePlans, IReadOnlyList<HandlingRecord> Handlings,
     IReadOnlyList<DeviceTrialRecord> DeviceTrials, long LastEvent)
 {
-    /// <summary>
-    /// All of it as the changes that make the world what it was, in an order in which each finds what it is about. To be taken once.
-    /// </summary>
-    public IEnumerable<Change> Changes()
+    /// <summary>Makes a world in which nothing has happened yet what was kept. To be called once.</summary>
+    /// <param name="withPlan">A deployment with its plan, which very old ones were kept without.</param>
+    /// <exception cref="StoreException">It cannot be read.</exception>
+    public void ApplyTo(FleetWorld world, Func<DeploymentRecord, PackageEntry, DeploymentRecord> withPlan)
     {
+        using var end = new CancellationTokenSource();
+        var token = end.Token;
         try
         {
-            foreach (var change in InOrder())
+            All(
+                SiteSettings.Select(pair => new PutSetting(pair.Key, pair.Value)), Accounts.Select(account => new PutAccount(account)),
+                Tokens.Select(token => new PutToken(token)), JoinCodes.Select(code => new PutJoinCode(code)),
+                Packages.Select(package => new PutPackage(package)));
+
+            // Targets are by far the most. They name devices by their places, and stand in books of their own: these are made beside the devices.
+            var deployments = Deployments.ToDictionary(kept => kept.Id, kept => Made(kept), StringComparer.Ordinal);
+            var books = Task.Factory.StartNew(
+                () => Fill(deployments, world.CheckInInterval, token), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+            var (devices, groups) = (new HashSet<string>(StringComparer.Ordinal), Groups.Select(group => group.Slug).ToHashSet(StringComparer.Ordinal));
+            foreach (var device in Devices)
             {
-                yield return change;
+                world.Apply(new PutDevice(device));
+                if (world.Devices.At(devices.Count).Id != device.Id)
+                {
+                    throw new InvalidOperationException($"{device.Name} does not stand at its place.");
+                }
+
+                devices.Add(device.Id);
             }
+
+            All(
+                Groups.Select(group => new PutGroup(group)),
+                Members.GetAwaiter().GetResult().Where(member => groups.Contains(member.Group) && devices.Contains(member.Device)).Select(
+                    member => new PutMember(member.Group, member.Device)));
+            books.GetAwaiter().GetResult();
+            All(
+                deployments.Values.Select(deployment => new TakeDeployment(deployment)), WavePlans.Select(plan => new PutWavePlan(plan)),
+                Handlings.Select(handling => new PutHandling(handling)),
+                DeviceTrials.Where(trial => devices.Contains(trial.Device)).Select(trial => new PutDeviceTrial(trial)),
+                OpenAttempts.Select(attempt => new PutAttempt(attempt)));
+            world.Resume(LastEvent);
         }
         finally
         {
+            end.Cancel();
             GiveUp();
+        }
+
+        void All(params IEnumerable<Change>[] changes)
+        {
+            foreach (var change in changes.SelectMany(each => each))
+            {
+                world.Apply(change);
+            }
+        }
+
+        DeploymentEntry Made(DeploymentRecord kept)
+        {
+            var package = world.Packages[kept.Package];
+            return DeploymentEntry.Kept(withPlan(kept, package), package);
         }
     }
 
-    private IEnumerable<Change> InOrder()
+    private void Fill(IReadOnlyDictionary<string, DeploymentEntry> deployments, TimeSpan interval, CancellationToken end)
     {
-        var (devices, groups) = (new HashSet<string>(StringComparer.Ordinal), Groups.Select(group => group.Slug).ToHashSet(StringComparer.Ordinal));
-        foreach (
-            var change in SiteSettings.Select(pair => (Change)new PutSetting(pair.Key, pair.Value)).Concat(Accounts.Select(account => new PutAccount(account)))
-                .Concat(Tokens.Select(token => new PutToken(token))).Concat(JoinCodes.Select(code => new PutJoinCode(code))))
+        DeploymentEntry? last = null;
+        foreach (var (deployment, place, target) in Targets)
         {
-            yield return change;
-        }
+            if (last?.Id != deployment && !deployments.TryGetValue(deployment, out last))
+            {
+                throw new StoreException($"There are targets of a deployment {deployment}, which is not there.");
+            }
 
-        foreach (var device in Devices)
-        {
-            devices.Add(device.Id);
-            yield return new PutDevice(device);
-        }
-
-        foreach (var group in Groups)
-        {
-            yield return new PutGroup(group);
-        }
-
-        foreach (var (group, device) in Members.GetAwaiter().GetResult().Where(member => groups.Contains(member.Group) && devices.Contains(member.Device)))
-        {
-            yield return new PutMember(group, device);
-        }
-
-        foreach (var change in Packages.Select(package => (Change)new PutPackage(package)).Concat(Deployments.Select(
-            deployment => new PutDeployment(deployment))))
-        {
-            yield return change;
-        }
-
-        foreach (var (deployment, target) in Targets)
-        {
-            yield return new PutTarget(deployment, target);
-        }
-
-        foreach (var change in WavePlans.Select(plan => (Change)new PutWavePlan(plan)).Concat(Handlings.Select(handling => new PutHandling(handling)))
-            .Concat(DeviceTrials.Where(trial => devices.Contains(trial.Device)).Select(trial => new PutDeviceTrial(trial)))
-                .Concat(OpenAttempts.Select(attempt => new PutAttempt(attempt))))
-        {
-            yield return change;
+            last!.TakeKept(place, target, interval);
+            end.ThrowIfCancellationRequested();
         }
     }
 }
+
+/// <summary>A target as it is kept.</summary>
+/// <param name="Place">The place of its device among all devices, from 0.</param>
+public readonly record struct KeptTarget(string Deployment, int Place, Target Target);
 
 /// <summary>Keeps the service's state. All changes of one call become durable together or not at all.</summary>
 public interface IStore : IAsyncDisposable

@@ -79,7 +79,7 @@ public sealed class SqliteStore : IStore
         var givenUp = new CancellationTokenSource();
         var devices = Ahead(Devices, givenUp);
         var members = Apart(() => Guarded(Members));
-        var targets = Ahead(Targets, givenUp);
+        var targets = Taken(Targets);
         try
         {
             return Guarded(connection =>
@@ -222,16 +222,33 @@ public sealed class SqliteStore : IStore
 
     private static T Read<T>(string data) => JsonSerializer.Deserialize<T>(data, JsonForm) ?? throw new JsonException("A kept record is empty.");
 
-    private T Guarded<T>(Func<SqliteConnection, T> read)
+    private T Guarded<T>(Func<SqliteConnection, T> read) => Guarded(() =>
+    {
+        using var connection = Connect(_connectionString);
+        return read(connection);
+    });
+
+    private static T Guarded<T>(Func<T> read)
     {
         try
         {
-            using var connection = Connect(_connectionString);
-            return read(connection);
+            return read();
         }
         catch (Exception error) when (error is SqliteException or JsonException or FormatException or IOException)
         {
             throw new StoreException($"The database cannot be read: {error.Message}", error);
+        }
+    }
+
+    /// <summary>Reads rows while they are taken.</summary>
+    private IEnumerable<T> Taken<T>(Func<SqliteConnection, IEnumerable<T>> rows)
+    {
+        using var connection = Guarded(() => Connect(_connectionString));
+        using var taken = rows(connection).GetEnumerator();
+        Func<bool> next = taken.MoveNext;
+        while (Guarded(next))
+        {
+            yield return taken.Current;
         }
     }
 
@@ -296,28 +313,32 @@ public sealed class SqliteStore : IStore
         return [.. Rows(connection, "SELECT device_group, device FROM group_member", row => (groups.Of(row.GetString(0)), row.GetString(1)))];
     }
 
-    private static IEnumerable<(string Deployment, Target Target)> Targets(SqliteConnection connection)
+    private static IEnumerable<KeptTarget> Targets(SqliteConnection connection)
     {
-        var devices = new List<string?>();
+        // By number, with its place among those that are there; of one that went nothing counts.
+        var devices = new List<(string? Id, int Place)>();
+        var place = 0;
         foreach (var (number, id) in Rows(
             connection, "SELECT number, id FROM device_number JOIN device USING (id) ORDER BY number", row => (row.GetInt32(0), row.GetString(1))))
         {
-            devices.AddRange(Enumerable.Repeat<string?>(null, number - devices.Count));
-            devices.Add(id);
+            devices.AddRange(Enumerable.Repeat<(string?, int)>((null, -1), number - devices.Count));
+            devices.Add((id, place++));
         }
 
         var books = connection.Query<(long Number, string Deployment)>("SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL").ToList();
-        var page = new List<(string Deployment, Target Target)>(TargetForm.Places);
+        var page = new List<KeptTarget>(TargetForm.Places);
         foreach (var (book, deployment) in books.OrderBy(each => each.Deployment, StringComparer.Ordinal))
         {
             var (from, to) = TargetPages.Places(book);
-            foreach (var (place, body) in Rows(
+            foreach (var (at, body) in Rows(
                 connection, "SELECT place, body FROM target_page WHERE place >= $from AND place < $to ORDER BY place",
                 row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("$from", from), ("$to", to)))
             {
-                var first = TargetPages.FirstDevice(place);
+                var first = TargetPages.FirstDevice(at);
                 page.Clear();
-                TargetForm.Read(body, at => first + at < devices.Count ? devices[(int)first + at] : null, (_, target) => page.Add((deployment, target)));
+                TargetForm.Read(
+                    body, of => first + of < devices.Count ? devices[(int)first + of].Id : null,
+                    (of, target) => page.Add(new KeptTarget(deployment, devices[(int)first + of].Place, target)));
                 foreach (var target in page)
                 {
                     yield return target;

@@ -63,9 +63,15 @@ internal sealed class MemoryStore
         new Dictionary<string, string>(_settings), [.. _accounts.Values], [.. _tokens.Values], [.. _codes.Values],
         new WordBook(_words.Select(word => (word.Key, word.Value)).ToList()), _devices.Count, [.. _devices.Values], [.. _groups.Values],
         Task.FromResult<IReadOnlyList<(string, string)>>([.. _members]), [.. _packages.Values], [.. _deployments.Values],
-        [.. _targets.Select(pair => (pair.Key.Deployment, pair.Value))], () => { },
+        Targets(), () => { },
         [.. _attempts.Values.Where(attempt => attempt.EndedAt is null)], [.. _plans.Values], [.. _handlings.Values], [.. _trials.Values],
         Events.Count == 0 ? 0 : Events.Keys.Last());
+
+    private List<KeptTarget> Targets()
+    {
+        var places = _devices.Keys.Select((id, place) => (id, place)).ToDictionary(each => each.id, each => each.place);
+        return [.. _targets.Select(pair => new KeptTarget(pair.Key.Deployment, places[pair.Key.Device], pair.Value))];
+    }
 
     private void Keep(Change change)
     {

@@ -49,13 +49,8 @@ public sealed class HistoryTests : IDisposable
     private static FleetWorld Read(StoredWorld kept, RandomHistory history)
     {
         var world = new FleetWorld(kept.WordBook, history.World.CheckInInterval, RandomHistory.ContentsOf) { Now = history.World.Now };
-        foreach (var change in kept.Changes())
-        {
-            world.Apply(change);
-        }
-
+        kept.ApplyTo(world, (deployment, _) => deployment);
         world.ForgetWords();
-        world.Resume(kept.LastEvent);
 
         // When a device was last heard is kept late.
         foreach (var device in history.World.Devices.Values)

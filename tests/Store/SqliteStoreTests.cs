@@ -96,7 +96,8 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
                 Device = one, Wave = 2, State = TargetState.Met, Since = at.AddTicks(10), ProvenAt = at.AddTicks(10), Order = 6,
                 Reason = new Reason(ReasonCode.Proven, "Foldline 7.2.0"),
             };
-            Assert.Equal([("D1001", Everything(one, at)), ("D1001", waits), ("D1002", met), ("D1002", waits)], world.Targets);
+            Assert.Equal([("D1001", 0, Everything(one, at)), ("D1001", 1, waits), ("D1002", 0, met), ("D1002", 1, waits)], world.Targets.Select(
+                each => (each.Deployment, each.Place, each.Target)));
             Assert.Empty(world.OpenAttempts);
             Assert.Equal(("done", one), (store.Attempt("a1")!.Outcome, store.Attempt("a1")!.Device));
             Assert.Equal("a1", Assert.Single(store.Attempts(null, one, 10)).Id);
@@ -160,7 +161,8 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         await store.Commit([.. targets.Where((_, at) => at % 7 == 0).Select(target => new PutTarget("D1001", target with { Order = 9, Tries = 70 }))]);
 
         Assert.Equal(
-            targets.Select((target, at) => ("D1001", at % 7 == 0 ? target with { Order = 9, Tries = 70 } : target)), store.Load().Targets);
+            targets.Select((target, at) => ("D1001", at % 7 == 0 ? target with { Order = 9, Tries = 70 } : target)), store.Load().Targets.Select(
+                each => (each.Deployment, each.Target)));
     }
 
     [Fact]

@@ -91,7 +91,7 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equal(("pilots", "d1"), Assert.Single(await world.Members));
         Assert.Equivalent(package, Assert.Single(world.Packages), strict: true);
         Assert.Equivalent(state, Assert.Single(world.Deployments).State, strict: true);
-        Assert.Equal(("D1001", target), Assert.Single(world.Targets));
+        Assert.Equal(new KeptTarget("D1001", 0, target), Assert.Single(world.Targets));
         Assert.Equal(attempt, Assert.Single(world.OpenAttempts));
         Assert.Equal(1, world.LastEvent);
     }
@@ -148,13 +148,13 @@ public abstract class StoreContract : IAsyncLifetime
         await _store.DisposeAsync();
         _store = Open();
         var expected = targets.Take(2999).Select(target => ("D1001", target.Device == "d8" ? target with { State = TargetState.Ready } : target));
-        Assert.Equal(expected, _store.Load().Targets);
+        Assert.Equal(expected, _store.Load().Targets.Select(each => (each.Deployment, each.Target)));
 
         // What no deployment began with is gone after a start, and what was given is not given again.
         await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutTargetsAhead("D1002", left)]));
         _store.Load();
         await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutTargetsAhead("D1002", ahead)]));
-        Assert.Equal(expected, _store.Load().Targets);
+        Assert.Equal(expected, _store.Load().Targets.Select(each => (each.Deployment, each.Target)));
         await _store.Commit([new PutTargetsAhead("D1003", await _store.PutAhead([]))]);
     }
 

@@ -13,18 +13,7 @@ public sealed partial class FleetWorld
     /// <summary>Alters the world by one change. What follows from it (who is in a group, what is counted, what is due) follows at once.</summary>
     /// <exception cref="InvalidOperationException">It stands still.</exception>
     /// <exception cref="KeyNotFoundException">The change is about something that is not there.</exception>
-    public void Apply(Change change)
-    {
-        if (change is PutTarget(var id, var target) && !_isStill)
-        {
-            // Of these there are millions when a world is read, and nobody takes them back then.
-            PutTarget(_deployments[id], Devices[target.Device], target);
-        }
-        else
-        {
-            Apply(change, []);
-        }
-    }
+    public void Apply(Change change) => Apply(change, []);
 
     /// <summary>Alters the world by one change.</summary>
     /// <param name="undo">To its end goes what takes the change back; carried out from the last to the first it leaves all as it was.</param>
@@ -110,6 +99,9 @@ public sealed partial class FleetWorld
                 break;
             case PutDeployment(var deployment):
                 PutDeployment(deployment, undo);
+                break;
+            case TakeDeployment(var deployment):
+                Attach(deployment, undo);
                 break;
             case PutTarget(var id, var target):
                 var (entry, of) = (_deployments[id], Devices[target.Device]);

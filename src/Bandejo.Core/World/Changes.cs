@@ -75,6 +75,12 @@ public sealed record PutDeployment(DeploymentRecord Deployment) : Change;
 
 public sealed record PutTarget(string Deployment, Target Target) : Change;
 
+/// <summary>A deployment comes in as it was kept, with all its targets.</summary>
+public sealed record TakeDeployment(DeploymentEntry Deployment) : Change
+{
+    public override bool IsKept => false;
+}
+
 /// <summary>The targets of a deployment are those that were kept ahead of its beginning, under a number that the store gave.</summary>
 public sealed record PutTargetsAhead(string Deployment, long Ahead) : Change;
 

@@ -21,6 +21,20 @@ public sealed class DeploymentEntry
     private DeploymentEntry(DeploymentEntry moving, Func<int, string> deviceOf) =>
         (Record, Package, Plan, Targets, _closed, _still) = (moving.Record, moving.Package, moving.Plan, moving.Targets.Still(deviceOf), moving._closed, this);
 
+    /// <summary>A deployment that comes back from where it was kept (<see cref="TakeDeployment"/>), without its targets so far.</summary>
+    /// <exception cref="ArgumentException">It has no plan.</exception>
+    public static DeploymentEntry Kept(DeploymentRecord record, PackageEntry package) => new(record, package, _ => "");
+
+    /// <summary>Takes a target that comes back with it, before it comes into the world.</summary>
+    /// <param name="row">The row in which its device will stand.</param>
+    /// <param name="interval">The time between two check-ins.</param>
+    public void TakeKept(int row, Target target, TimeSpan interval)
+    {
+        // Silence counts from when its device was last heard, which is not known here: it is looked at soon.
+        var dueAt = target.State is TargetState.Working or TargetState.Restart ? target.Since : Deployments.Targets.DueAt(Plan, target, null, interval);
+        Targets.Put(row, target, dueAt);
+    }
+
     public DeploymentRecord Record { get; private set; }
 
     public DeploymentPlan Plan { get; }

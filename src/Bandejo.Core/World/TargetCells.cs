@@ -60,18 +60,16 @@ internal struct TargetCell
     public static TargetCell Of(Target target, Sharing sharing)
     {
         var (tries, repairs) = (Math.Min(target.Tries, MostTries), Math.Min(target.Repairs, MostRepairs));
+        var (common, seldom) = sharing.Parts(target, tries, repairs);
         var flags = (target.HasBegun ? 1 : 0) | (target.IsInstalledHere ? 2 : 0) | (target.IsGoingBack ? 4 : 0) | (target.IsToGoBack ? 8 : 0) | (
             target.CannotGoBack ? 16 : 0) | (target.HasFailed ? 32 : 0);
-        var seldom = new Seldom(
-            target.Next, target.TroubleAt, target.TakenAt, target.WaitsFor, target.Harms, target.Harm, target.Tries > tries ? target.Tries : 0,
-            target.Repairs > repairs ? target.Repairs : 0);
         return new TargetCell
         {
             _since = target.Since.UtcTicks,
             _proven = target.ProvenAt?.UtcTicks ?? 0,
             _reason = sharing.Of(target.Reason),
-            _common = sharing.Of(new Common(target.Variant, target.AppWhenOpened, target.Before, target.BeforePackage)),
-            _seldom = seldom == Seldom.Nothing ? null : sharing.Of(seldom),
+            _common = common,
+            _seldom = seldom,
             _order = target.Order,
             _packed = (uint)target.State | ((uint)(target.Wave + 1) << WaveAt) | ((uint)tries << TriesAt) | ((uint)flags << FlagsAt) | (
                 (uint)repairs << RepairsAt),
@@ -131,8 +129,36 @@ internal struct TargetCell
         private const int Most = 4096;
 
         private readonly Dictionary<object, object> _known = [];
+        private (Target Of, Common Common, Seldom? Seldom)? _lastParts;
         private readonly object?[] _last = new object?[8];
         private int _next;
+
+        /// <summary>What a target has alike with many, and what few have; null for nothing of that.</summary>
+        /// <param name="tries">How many of its tries stand elsewhere.</param>
+        /// <param name="repairs">How many of its repairs stand elsewhere.</param>
+        public (Common Common, Seldom? Seldom) Parts(Target target, int tries, int repairs)
+        {
+            // Those that come one after the other are often alike, and so said by the same objects.
+            var isPlain = target.Tries == tries && target.Repairs == repairs;
+            if (isPlain && _lastParts is { } last && IsSame(target, last.Of))
+            {
+                return (last.Common, last.Seldom);
+            }
+
+            var common = Of(new Common(target.Variant, target.AppWhenOpened, target.Before, target.BeforePackage));
+            var seldom = new Seldom(
+                target.Next, target.TroubleAt, target.TakenAt, target.WaitsFor, target.Harms, target.Harm, target.Tries > tries ? target.Tries : 0,
+                target.Repairs > repairs ? target.Repairs : 0);
+            seldom = seldom == Seldom.Nothing ? null : Of(seldom);
+            _lastParts = isPlain ? (target, common, seldom) : null;
+            return (common, seldom);
+
+            static bool IsSame(Target one, Target other) =>
+                ReferenceEquals(one.Variant, other.Variant) && ReferenceEquals(one.AppWhenOpened, other.AppWhenOpened)
+                    && ReferenceEquals(one.Before, other.Before) && ReferenceEquals(one.BeforePackage, other.BeforePackage)
+                    && ReferenceEquals(one.WaitsFor, other.WaitsFor) && ReferenceEquals(one.Harm, other.Harm) && one.Harms == other.Harms
+                    && one.Next == other.Next && one.TroubleAt == other.TroubleAt && one.TakenAt == other.TakenAt;
+        }
 
         public T Of<T>(T value)
             where T : class

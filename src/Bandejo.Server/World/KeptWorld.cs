@@ -23,15 +23,10 @@ internal static class KeptWorld
     public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 250)
     {
         var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice };
-        foreach (var change in kept.Changes())
-        {
-            world.Apply(
-                change is PutDeployment(var deployment) ? new PutDeployment(AskForms.WithPlan(deployment, world.Packages[deployment.Package])) : change);
-        }
+        kept.ApplyTo(world, AskForms.WithPlan);
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.
         world.ForgetWords();
-        world.Resume(kept.LastEvent);
         world.WeighEverything();
         return world;
     }
