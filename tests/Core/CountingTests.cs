@@ -28,6 +28,44 @@ public sealed class CountingTests
         Assert.Equal((bottom, top, needed), (tally.Bottom, tally.Top, parsed.Needed(tally.Bottom)));
     }
 
+    [Fact]
+    public void What_was_changed_is_what_is_being_done_or_was_done_and_not_taken_back()
+    {
+        var begun = new Target { Device = "d", State = TargetState.Met, HasBegun = true, Before = "7.1.0" };
+        Assert.Equal(1, Changed(begun));
+        Assert.Equal(1, Changed(begun with { State = TargetState.Failed }));
+        Assert.Equal(1, Changed(new Target { Device = "d", State = TargetState.Working }));
+        Assert.Equal(0, Changed(begun with { State = TargetState.Undone }));
+        Assert.Equal(0, Changed(begun with { Before = null }));
+        Assert.Equal(0, Changed(begun with { HasBegun = false }));
+        Assert.Equal(0, Changed(new Target { Device = "d", State = TargetState.Ready }));
+
+        static int Changed(Target target) => Counting.Count([target], null, TimeSpan.FromDays(7), _ => Now, Now).Changed;
+    }
+
+    [Fact]
+    public void A_device_is_silent_from_the_moment_on_that_its_gate_says()
+    {
+        var gate = Gate.Parse("90 % met, silent left out after 3 d").Value;
+        var counts = new WaveCounts(gate);
+        var target = new Target { Device = "d", State = TargetState.Unknown };
+        counts.Add(target);
+        Assert.Equal(1, Bottom(TimeSpan.FromDays(3) - TimeSpan.FromTicks(1)));
+        Assert.Equal(0, Bottom(TimeSpan.FromDays(3)));
+
+        int Bottom(TimeSpan silent) => counts.Tally([target], TimeSpan.FromDays(7), _ => Now - silent, Now).Bottom;
+    }
+
+    [Fact]
+    public void Of_nothing_nothing_is_counted_and_what_is_not_needed_only_where_a_gate_says_so()
+    {
+        Assert.Equal(new ComplianceCount(0, 0, 0, 0, 0, 0, 0), ComplianceCount.None);
+        Assert.False(Counting.IsCounted(TargetState.NotNeeded, null));
+        Assert.False(Counting.IsCounted(TargetState.NotNeeded, Gate.Parse("90 % met").Value));
+        Assert.True(Counting.IsCounted(TargetState.NotNeeded, Gate.Parse("90 % met, not-needed counts").Value));
+        Assert.False(Counting.IsCounted(TargetState.Choice, null));
+    }
+
     [Theory]
     [InlineData(1, 1, 26.99)]
     [InlineData(2, 3, 25.35)]

@@ -109,6 +109,76 @@ public sealed class DeploymentTests
     }
 
     [Fact]
+    public void A_wave_of_one_device_passes_with_it_and_a_reason_of_one_letter_is_one()
+    {
+        var run = new Run("100 % met, then approval", 1, 5);
+        run.Look(met: 0);
+        run.Look(met: 1);
+        Assert.Null(run.Ask(DeploymentAct.Approve, "tomas", "x", mayApproveOwn: true, met: 1));
+        Assert.True(run.State.Waves[0].IsSoaked);
+        var alone = new Run("100 % met", 1, 5);
+        alone.Look(met: 0);
+        Assert.Equal(["gate-passed", "wave-opened"], alone.Look(met: 1));
+        Assert.True(alone.State.Waves[0].IsSoaked);
+    }
+
+    [Fact]
+    public void One_changed_device_is_enough_for_its_rule_to_roll_back()
+    {
+        var run = new Run("50 % met", 20, 5, rollBackOnHalt: true);
+        run.Look(met: 0);
+        Tally Failed(int changed) => run.Tallies(0, failed: 9)[0] with { Changed = changed };
+        var none = new Run("50 % met", 20, 5, rollBackOnHalt: true);
+        none.Look(met: 0);
+        none.Look([Failed(0), none.Tallies(0)[1]]);
+        Assert.Equal(DeploymentStatus.Halted, none.State.Status);
+        run.Look([Failed(1), run.Tallies(0)[1]]);
+        Assert.Equal(DeploymentStatus.RollingBack, run.State.Status);
+    }
+
+    [Fact]
+    public void Whoever_resumes_or_rolls_back_is_told_of_what_and_has_to_say_why()
+    {
+        var run = new Run("50 % met", 20, 5);
+        run.Look(met: 0);
+        Assert.Null(run.Ask(DeploymentAct.Pause, "tomas"));
+        Assert.Null(run.Ask(DeploymentAct.Resume, "tomas"));
+        Assert.Equal("Resumed.", run.Says);
+        run.Look(met: 0, failed: 9);
+        Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.Resume, "tomas", failed: 9));
+        Assert.Null(run.Ask(DeploymentAct.Resume, "tomas", "they were lent out", failed: 9));
+        Assert.StartsWith("Resumed after the halt (9 of 9 failed", run.Says);
+
+        Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.RollBack, "tomas", some: "2 devices"));
+        Assert.Null(run.Ask(DeploymentAct.End, "tomas", "done"));
+        Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.RollBack, "tomas", some: "2 devices"));
+        Assert.Null(run.Ask(DeploymentAct.RollBack, "tomas", "they do not print", some: "2 devices"));
+        Assert.True(run.State.RollsBackSome);
+        Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.RollBack, "tomas"));
+        Assert.Null(run.Ask(DeploymentAct.RollBack, "tomas", "nor do the others"));
+        Assert.False(run.State.RollsBackSome);
+    }
+
+    [Fact]
+    public void Gates_and_halts_are_read_to_the_hundredth_and_say_where_they_are_wrong()
+    {
+        Assert.Equal(1250, Gate.Parse("12.5 % met").Value.Share);
+        Assert.Equal(1205, Gate.Parse("12.05 % met").Value.Share);
+        Assert.False(Gate.Parse("90 % met, silent left out after 0 s").Ok);
+        Assert.Equal((1, 1), Place(Gate.Parse("clean")));
+        Assert.Equal(1250, HaltRule.Parse("12.5 % failed").Value.Rate);
+        Assert.Equal((1000, 5), (HaltRule.Default.Rate, HaltRule.Default.LeastTrials));
+        Assert.Equal((700, 5), (HaltRule.Parse("7 % failed").Value.Rate, HaltRule.Parse("7 % failed").Value.LeastTrials));
+        Assert.Equal(5, HaltRule.Parse("3 failed").Value.LeastTrials);
+        Assert.Equal((1, 13), Place(HaltRule.Parse("7 % failed, most failed")));
+        Assert.Equal(0, HaltRule.LowerBound(0, 0));
+        Assert.Equal(
+            "3 of 12 failed; with 95 % certainty that is more than 10.47 %, and 10 % is the limit", HaltRule.Default.Halts(3, 12));
+
+        static (int?, int?) Place<T>(Outcome<T> refused) => (refused.Failure!.Findings[0].Line, refused.Failure.Findings[0].Column);
+    }
+
+    [Fact]
     public void A_wave_in_which_nothing_counts_waits_for_a_person()
     {
         var run = new Run("95 % met", 0, 5);
@@ -351,6 +421,9 @@ public sealed class DeploymentTests
 
         public DateTimeOffset? LookAgain { get; private set; }
 
+        /// <summary>What was last answered to somebody who asked.</summary>
+        public string Says { get; private set; } = "";
+
         public IReadOnlyList<Tally> Tallies(int met, int failed = 0, DateTimeOffset? trouble = null, int goingBack = 0) =>
             [new Tally(_sizes[0], _sizes[0], met, 0, met + failed, failed, trouble, goingBack, 0, new int[16]) { Changed = met + failed }, new Tally(
                 _sizes[1], _sizes[1], 0, 0, 0, 0, null, 0, 0, new int[16])];
@@ -361,7 +434,7 @@ public sealed class DeploymentTests
         public IReadOnlyList<string> Look(IReadOnlyList<Tally> tallies)
         {
             var decision = DeploymentMachine.Decide(Plan, State, new Looked(tallies), At).Value;
-            State = decision.State;
+            Become(decision.State);
             LookAgain = decision.LookAgain;
             return [.. decision.Journal.Select(line => line.What)];
         }
@@ -369,8 +442,16 @@ public sealed class DeploymentTests
         public ErrorKind? Ask(DeploymentAct act, string by, string reason = "", bool mayApproveOwn = false, int met = 0, int failed = 0, string? some = null)
         {
             var decision = DeploymentMachine.Decide(Plan, State, new Asked(act, by, reason, mayApproveOwn, Tallies(met, failed), some), At);
-            State = decision.Ok ? decision.Value.State : State;
+            Become(decision.Ok ? decision.Value.State : State);
+            Says = decision.Ok ? decision.Value.Journal[^1].Text : decision.Failure!.Message;
             return decision.Failure?.Kind;
+        }
+
+        /// <summary>Whatever changes raises the revision: who looked before acts on something else.</summary>
+        private void Become(DeploymentState state)
+        {
+            Assert.True(state == State || state.Revision > State.Revision, $"Revision {state.Revision} follows {State.Revision}.");
+            State = state;
         }
     }
 
