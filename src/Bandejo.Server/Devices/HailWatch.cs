@@ -53,9 +53,10 @@ internal sealed class HailWatch(WorldHost world, Hails hails) : BackgroundServic
         {
             // Worked out on what stands still: they are many after a decision about the fleet.
             var (rows, still) = world.Peek(each => each.TakeInDoubt() is var taken && taken.IsEmpty() ? (taken, each) : (taken, each.Still()));
-            foreach (var row in rows.Rows())
+            foreach (var device in rows.Rows().Select(still.Devices.At).Where(each => hails.IsListening(each.Id)))
             {
-                var (id, tag) = (still.Devices.At(row).Id, Orders.Of(still, still.Devices.At(row)).Tag);
+                // Whoever does not listen asks when it comes; what all of a fleet would be told is much to work out.
+                var (id, tag) = (device.Id, Orders.Of(still, device).Tag);
                 if (_told.GetValueOrDefault(id) != tag && hails.Call(id))
                 {
                     _told[id] = tag;

@@ -43,6 +43,9 @@ internal sealed class Hails(int most)
         }
     }
 
+    /// <summary>Whether a device listens now.</summary>
+    public bool IsListening(string device) => _listeners.ContainsKey(device);
+
     /// <summary>Asks a device to check in. False where it is not listening: then it comes at its usual time.</summary>
     public bool Call(string device)
     {
