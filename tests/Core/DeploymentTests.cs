@@ -165,6 +165,7 @@ public sealed class DeploymentTests
         Assert.Equal(1250, Gate.Parse("12.5 % met").Value.Share);
         Assert.Equal(1205, Gate.Parse("12.05 % met").Value.Share);
         Assert.False(Gate.Parse("90 % met, silent left out after 0 s").Ok);
+        Assert.False(Gate.Parse("12.5 met").Ok);
         Assert.Equal((1, 1), Place(Gate.Parse("clean")));
         Assert.Equal(1250, HaltRule.Parse("12.5 % failed").Value.Rate);
         Assert.Equal((1000, 5), (HaltRule.Default.Rate, HaltRule.Default.LeastTrials));
