@@ -144,6 +144,7 @@ public sealed class DeploymentTests
         Assert.Null(run.Ask(DeploymentAct.Pause, "tomas"));
         Assert.Null(run.Ask(DeploymentAct.Resume, "tomas"));
         Assert.Equal("Resumed.", run.Says);
+        Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.Halt, "tomas"));
         run.Look(met: 0, failed: 9);
         Assert.Equal(ErrorKind.Invalid, run.Ask(DeploymentAct.Resume, "tomas", failed: 9));
         Assert.Null(run.Ask(DeploymentAct.Resume, "tomas", "they were lent out", failed: 9));
