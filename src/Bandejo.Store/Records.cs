@@ -100,7 +100,12 @@ public sealed record StoredWorld(
                 throw new StoreException($"There are targets of a deployment {deployment}, which is not there.");
             }
 
-            last!.TakeKept(place, target, interval);
+            if (target.Wave >= last!.Plan.Waves.Count)
+            {
+                throw new StoreException($"A target of {deployment} is in wave {target.Wave + 1}, and there are {last.Plan.Waves.Count}.");
+            }
+
+            last.TakeKept(place, target, interval);
             end.ThrowIfCancellationRequested();
         }
     }

@@ -350,12 +350,10 @@ public sealed class SqliteStore : IStore
     /// <summary>Takes away what was written ahead of deployments that did not begin before the program ended.</summary>
     private static void DropLeft(SqliteConnection connection)
     {
-        using var statements = new SqliteStatements(connection);
+        using var writer = new SqliteWriter(connection);
         foreach (var book in connection.Query<long>("SELECT number FROM target_book WHERE deployment IS NULL").ToList())
         {
-            using var transaction = connection.BeginTransaction();
-            new TargetPages(statements, _ => throw new InvalidOperationException("Nothing is put.")).Drop(book);
-            transaction.Commit();
+            writer.DropAhead(book);
         }
     }
 

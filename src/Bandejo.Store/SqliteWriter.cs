@@ -41,7 +41,7 @@ internal sealed class SqliteWriter : IDisposable
                 _pages.Put(book.Value, target);
             }
 
-            _pages.Flush();
+            Flush();
         });
         return book!.Value;
     }
@@ -66,8 +66,7 @@ internal sealed class SqliteWriter : IDisposable
             }
         }
 
-        _pages.Flush();
-        _numbers.Clear();
+        Flush();
     }
 
     public void Dispose() => _statements.Dispose();
@@ -77,6 +76,11 @@ internal sealed class SqliteWriter : IDisposable
         using var transaction = _connection.BeginTransaction();
         write();
         transaction.Commit();
+    }
+
+    private void Flush()
+    {
+        _pages.Flush();
         _numbers.Clear();
     }
 

@@ -1,5 +1,7 @@
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.Packages;
+using Bandejo.Core.Versions;
 using Bandejo.Core.World;
 using Bandejo.Store;
 using Microsoft.Data.Sqlite;
@@ -128,21 +130,75 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     }
 
     [Theory]
+    // No field; no share; of a share that is not there; a state, a place, a number of tries that cannot be; a reason that nobody knows; cut short.
     [InlineData("00")]
     [InlineData("1A0408001000")]
-    [InlineData("12020A001A0408001005")]
-    [InlineData("12020A001A06080010001863")]
-    [InlineData("12020A001A0408FF0110")]
+    [InlineData("12080A060A046E6F6E651A0408001005")]
+    [InlineData("12080A060A046E6F6E651A06080010001863")]
+    [InlineData("12080A060A046E6F6E651A0308FF01")]
+    [InlineData("12080A060A046E6F6E651A0630FFFFFFFF0F")]
+    [InlineData("12080A060A046E6F6E661A0408001000")]
+    [InlineData("12080A060A046E6F6E651A04080010")]
     public async Task A_damaged_page_of_targets_is_refused_in_words_when_it_is_read_and_when_it_is_written(string body)
     {
         var file = Path.Combine(_folder, "page.db");
         await using var store = SqliteStore.Open(file);
         await store.Commit([Device("d1", 1), new PutTarget("D1001", new Target { Device = "d1" })]);
+        Execute(file, "UPDATE target_page SET body = x'12080A060A046E6F6E651A0408011000'");
+        Assert.Equal(new Target { Device = "d1" }, Assert.Single(store.Load().Targets).Target with { Wave = -1, Since = default });
         Execute(file, $"UPDATE target_page SET body = x'{body}'");
 
         Assert.Contains("cannot be read", Assert.Throws<StoreException>(() => store.Load().Targets.ToList()).Message);
         await Assert.ThrowsAsync<StoreException>(() => store.Commit([new PutTarget("D1001", new Target { Device = "d1", Wave = 3 })]));
         Assert.Equal(body, Text(file, "SELECT hex(body) FROM target_page"));
+    }
+
+    [Theory]
+    [MemberData(nameof(OfATarget))]
+    public async Task Two_targets_that_differ_in_one_thing_alone_stay_two(string property)
+    {
+        var at = new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
+        var (whole, other) = (Everything("d1", at), Everything("d1", at) with { Device = "d2" });
+        typeof(Target).GetProperty(property)!.SetValue(other, typeof(Target).GetProperty(property)!.GetValue(new Target { Device = "" }));
+        await using var store = SqliteStore.Open(Path.Combine(_folder, "pages.db"));
+        await store.Commit([Device("d1", 1), Device("d2", 2), new PutTarget("D1001", whole), new PutTarget("D1001", other)]);
+        Assert.Equal([whole, other], store.Load().Targets.Select(each => each.Target));
+
+        // And so they do in memory, where they come one after the other.
+        Assert.Equal(whole.IsAlike(other), OwnToATarget.Contains(property));
+    }
+
+    private static readonly HashSet<string> OwnToATarget =
+    [
+        nameof(Target.Wave), nameof(Target.State), nameof(Target.Since), nameof(Target.Tries), nameof(Target.Repairs), nameof(Target.HasBegun),
+        nameof(Target.IsInstalledHere), nameof(Target.IsGoingBack), nameof(Target.IsToGoBack), nameof(Target.CannotGoBack), nameof(Target.HasFailed),
+        nameof(Target.ProvenAt), nameof(Target.Order),
+    ];
+
+    public static TheoryData<string> OfATarget =>
+        [.. typeof(Target).GetProperties().Select(property => property.Name).Where(name => name != nameof(Target.Device))];
+
+    [Fact]
+    public async Task A_target_in_a_wave_that_is_not_there_is_refused_in_words()
+    {
+        await using var store = SqliteStore.Open(Path.Combine(_folder, "wave.db"));
+        var plan = new DeploymentPlan
+        {
+            Id = "D1001", Name = "Foldline", App = "foldline", AppName = "Foldline", Package = "p1", Version = AppVersion.Parse("7.2.0"), Groups = [],
+            Waves = [new Wave("All", new Pick(), null, null)],
+        };
+        var package = new PackageRecord("p1", "foldline", "7.2.0", "{}", "", "", "ines", default, PackageState.Released, []);
+        await store.Commit([
+            Device("d1", 1), new PutPackage(package), new PutDeployment(new DeploymentRecord(
+                "D1001", "Foldline", "p1", "{}", DeploymentState.Start(plan, "tomas", default), plan)),
+            new PutTarget("D1001", new Target { Device = "d1", Wave = 4 })]);
+        var contents = new PackageContents
+        {
+            Name = "Foldline", Variants = [], Needs = [], Settings = [], Presets = new Dictionary<string, IReadOnlyDictionary<string, string>>(), Files = [],
+        };
+        var world = new FleetWorld(new WordBook([]), TimeSpan.FromMinutes(5), _ => contents);
+        Assert.Contains(
+            "D1001 is in wave 5, and there are 1", Assert.Throws<StoreException>(() => store.Load().ApplyTo(world, (kept, _) => kept)).Message);
     }
 
     [Fact]

@@ -76,6 +76,15 @@ public sealed record Target
 
     /// <summary>Each change of what the order asks raises this, so that the device can tell a new order from a repeated one.</summary>
     public int Order { get; init; }
+
+    /// <summary>
+    /// Whether another says the same, but for what each has for itself: device, wave, state, since when, what is yes or no, tries and repairs, the last
+    /// proof and the order. Nearly all targets of a deployment do, so that this is held once for many, in memory and where it is kept.
+    /// </summary>
+    public bool IsAlike(Target other) =>
+        Reason.Equals(other.Reason) && Variant == other.Variant && AppWhenOpened == other.AppWhenOpened && Before == other.Before
+            && BeforePackage == other.BeforePackage && Next == other.Next && TroubleAt == other.TroubleAt && TakenAt == other.TakenAt
+            && WaitsFor == other.WaitsFor && Harms == other.Harms && Harm == other.Harm;
 }
 
 /// <summary>Something that happened to a target, with what it brings.</summary>

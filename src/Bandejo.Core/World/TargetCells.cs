@@ -134,13 +134,13 @@ internal struct TargetCell
         private int _next;
 
         /// <summary>What a target has alike with many, and what few have; null for nothing of that.</summary>
-        /// <param name="tries">How many of its tries stand elsewhere.</param>
-        /// <param name="repairs">How many of its repairs stand elsewhere.</param>
+        /// <param name="tries">Its tries, as far as they stand in its cell.</param>
+        /// <param name="repairs">Its repairs, as far as they stand in its cell.</param>
         public (Common Common, Seldom? Seldom) Parts(Target target, int tries, int repairs)
         {
-            // Those that come one after the other are often alike, and so said by the same objects.
-            var isPlain = target.Tries == tries && target.Repairs == repairs;
-            if (isPlain && _lastParts is { } last && IsSame(target, last.Of))
+            // Those that come one after the other are often alike; what does not fit into a cell is not looked at there.
+            var fits = target.Tries == tries && target.Repairs == repairs;
+            if (fits && _lastParts is { } last && target.IsAlike(last.Of))
             {
                 return (last.Common, last.Seldom);
             }
@@ -150,14 +150,8 @@ internal struct TargetCell
                 target.Next, target.TroubleAt, target.TakenAt, target.WaitsFor, target.Harms, target.Harm, target.Tries > tries ? target.Tries : 0,
                 target.Repairs > repairs ? target.Repairs : 0);
             seldom = seldom == Seldom.Nothing ? null : Of(seldom);
-            _lastParts = isPlain ? (target, common, seldom) : null;
+            _lastParts = fits ? (target, common, seldom) : null;
             return (common, seldom);
-
-            static bool IsSame(Target one, Target other) =>
-                ReferenceEquals(one.Variant, other.Variant) && ReferenceEquals(one.AppWhenOpened, other.AppWhenOpened)
-                    && ReferenceEquals(one.Before, other.Before) && ReferenceEquals(one.BeforePackage, other.BeforePackage)
-                    && ReferenceEquals(one.WaitsFor, other.WaitsFor) && ReferenceEquals(one.Harm, other.Harm) && one.Harms == other.Harms
-                    && one.Next == other.Next && one.TroubleAt == other.TroubleAt && one.TakenAt == other.TakenAt;
         }
 
         public T Of<T>(T value)

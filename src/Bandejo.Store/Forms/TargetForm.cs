@@ -52,7 +52,7 @@ internal static class TargetForm
 
         int Share(Target target)
         {
-            var known = shares.FindIndex(other => AreAlike(other, target));
+            var known = shares.FindIndex(target.IsAlike);
             if (known < 0)
             {
                 known = shares.Count;
@@ -80,10 +80,10 @@ internal static class TargetForm
 
         foreach (var entry in page.Entries)
         {
-            if (entry.Place >= Places || entry.Share >= shares.Length || !Enum.IsDefined((TargetState)entry.State) || entry.Wave > byte.MaxValue)
+            if (entry.Place >= Places || entry.Share >= shares.Length || !Enum.IsDefined((TargetState)entry.State) || entry.Wave > byte.MaxValue
+                || (entry.Tries | entry.Repairs | entry.Order) > int.MaxValue)
             {
-                throw new FormatException(
-                    $"A kept target has place {entry.Place}, share {entry.Share}, state {entry.State} and wave {entry.Wave}, which cannot be.");
+                throw new FormatException($"A kept target cannot be: {entry}.");
             }
 
             if (deviceOf((int)entry.Place) is { } device)
@@ -120,13 +120,6 @@ internal static class TargetForm
             throw new FormatException($"Kept targets are damaged: {error.Message}", error);
         }
     }
-
-    /// <summary>Whether two have the same share; most that have were read from the same.</summary>
-    private static bool AreAlike(Target one, Target other) =>
-        (ReferenceEquals(one.Reason, other.Reason) || one.Reason.Equals(other.Reason)) && one.Variant == other.Variant
-            && one.AppWhenOpened == other.AppWhenOpened && one.Before == other.Before && one.BeforePackage == other.BeforePackage && one.Next == other.Next
-            && one.TroubleAt == other.TroubleAt && one.TakenAt == other.TakenAt && one.WaitsFor == other.WaitsFor && one.Harms == other.Harms
-            && one.Harm == other.Harm;
 
     private static TargetShare ShareOf(Target target)
     {
@@ -172,7 +165,7 @@ internal static class TargetForm
         TroubleAt = share.HasTroubleAt ? Instant(share.TroubleAt) : null,
         TakenAt = share.HasTakenAt ? Instant(share.TakenAt) : null,
         WaitsFor = share.HasWaitsFor ? share.WaitsFor : null,
-        Harms = (int)share.Harms,
+        Harms = share.Harms <= int.MaxValue ? (int)share.Harms : throw new FormatException($"A kept target cannot be: {share}."),
         Harm = share.HasHarm ? share.Harm : null,
     };
 
