@@ -63,10 +63,10 @@ internal sealed class WriteQueue : IAsyncDisposable
 
             if (_open is null || _open.All.Count >= LargestCommit)
             {
-                Enqueue(_open = new Changes());
+                Enqueue(new Changes());
             }
 
-            var before = _open.All.Count;
+            var before = _open!.All.Count;
             _open.All.AddRange(changes);
             if (before < Many && _open.All.Count >= Many)
             {
@@ -82,14 +82,9 @@ internal sealed class WriteQueue : IAsyncDisposable
     public async Task<long> PutAhead(IEnumerable<Target> targets)
     {
         long? book = null;
-        foreach (var some in targets.Chunk(AheadAtOnce))
+        foreach (var some in targets.Chunk(AheadAtOnce).DefaultIfEmpty([]))
         {
             await Do(writer => book = writer.PutAhead(book, some));
-        }
-
-        if (book is null)
-        {
-            await Do(writer => book = writer.PutAhead(null, []));
         }
 
         return book!.Value;
