@@ -15,7 +15,7 @@ internal static class ConsoleBench
     /// <param name="seconds">How long events come while memory is watched.</param>
     public static async Task Run(Report report, int size, int seconds)
     {
-        await using var site = new Site("--joins-per-minute", "1000000", "--check-in-seconds", "3600");
+        await using var site = new Site(new ServiceProcess("--joins-per-minute", "1000000", "--check-in-seconds", "3600"));
         await site.Begin();
         await site.Must("group", "new", "all");
         foreach (var each in ServiceBench.Sites)

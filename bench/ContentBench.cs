@@ -18,7 +18,7 @@ internal static class ContentBench
 
     public static async Task Run(Report report)
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var folder = await PayloadFolder.Make(site);
         await folder.Write(Payload, 0);
         await site.Must("package", "build", folder.Path);

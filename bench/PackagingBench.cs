@@ -55,7 +55,7 @@ internal static class PackagingBench
 
     private static async Task Trial(Report report)
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var folder = site.WriteFolder("foldline", "7.2.0", "mkdir -p $T; echo $BANDEJO_VERSION > $T/VERSION");
         List<double> overheads = [];
         for (var round = 0; round < 5; round++)
@@ -78,7 +78,7 @@ internal static class PackagingBench
     /// <summary>Building a large payload, all the way into the service, against hashing the same file alone; and building the same again.</summary>
     private static async Task Build(Report report)
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var folder = await PayloadFolder.Make(site);
         var memory = 0L;
         site.Watch = process => _ = Follow(process, most => memory = Math.Max(memory, most));

@@ -25,7 +25,7 @@ internal static class ServiceBench
     public static async Task Run(Report report, int size, bool isLargest)
     {
         var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
-        var site = new Site("--joins-per-minute", "1000000", "--check-in-seconds", "3600");
+        var site = new Site(new ServiceProcess("--joins-per-minute", "1000000", "--check-in-seconds", "3600"));
         try
         {
             await site.Begin();
@@ -47,7 +47,7 @@ internal static class ServiceBench
                 await Results(report, site, known, folder, bare, size, isLargest);
             });
             await Pages(report, site, size, isLargest);
-            var memory = site.Service.Memory();
+            var memory = site.Process.Memory();
             report.Add(
                 $"{size:N0} devices, two deployments: memory of the service", "", $"{memory / 1048576.0:N0} MiB", null, isLargest ? "under 1 GiB" : "",
                 isLargest ? memory < 1L << 30 : null);
@@ -91,7 +91,7 @@ internal static class ServiceBench
             await Start(number);
         }
 
-        var memory = site.Service.Memory();
+        var memory = site.Process.Memory();
         report.Add($"{what}: memory of the service", "", $"{memory / 1048576.0:N0} MiB", null, "under 1.2 GiB", memory < 1.2 * (1L << 30));
 
         using var http = new HttpClient { BaseAddress = new Uri(site.Service.Address) };
@@ -166,7 +166,7 @@ internal static class ServiceBench
     private static async Task Part(int size, Func<Site, IReadOnlyList<Known>, string, Task> measure)
     {
         var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
-        var site = new Site("--joins-per-minute", "1000000", "--check-in-seconds", "3600");
+        var site = new Site(new ServiceProcess("--joins-per-minute", "1000000", "--check-in-seconds", "3600"));
         try
         {
             await site.Begin();
@@ -200,7 +200,7 @@ internal static class ServiceBench
         var times = new List<double>();
         for (var round = 0; round < 3; round++)
         {
-            await site.Service.Kill();
+            await site.Process.Kill();
             var start = Stopwatch.GetTimestamp();
             await site.Service.Start();
             times.Add(Stopwatch.GetElapsedTime(start).TotalSeconds);
@@ -239,9 +239,9 @@ internal static class ServiceBench
                     continue;
                 }
 
-                site.Service.Environment["LD_PRELOAD"] = library;
-                site.Service.Environment["BANDEJO_FAULT_FLUSH_US"] = flush.ToString(CultureInfo.InvariantCulture);
-                await site.Service.Kill();
+                site.Process.Environment["LD_PRELOAD"] = library;
+                site.Process.Environment["BANDEJO_FAULT_FLUSH_US"] = flush.ToString(CultureInfo.InvariantCulture);
+                await site.Process.Kill();
                 await site.Service.Start();
             }
 
@@ -259,8 +259,8 @@ internal static class ServiceBench
             Compare(report, work, rounds, says, flush > 0 ? null : 0.5, isLargest);
             if (flush > 0)
             {
-                site.Service.Environment.Clear();
-                await site.Service.Kill();
+                site.Process.Environment.Clear();
+                await site.Process.Kill();
                 await site.Service.Start();
             }
             else
@@ -274,7 +274,7 @@ internal static class ServiceBench
     private static async Task StartUnderLoad(Report report, Site site, string requests, int size, bool isLargest)
     {
         await Load.Run(site.Service.Address, DeviceProtocol.Prefix + "/check-in", requests, "0000kill");
-        await site.Service.Kill();
+        await site.Process.Kill();
         var start = Stopwatch.GetTimestamp();
         await site.Service.Start();
         var seconds = Stopwatch.GetElapsedTime(start).TotalSeconds;

@@ -3,6 +3,9 @@ using System.Security.Cryptography;
 using Bandejo.Server;
 using Bandejo.Server.World;
 using Bandejo.Store;
+using Serilog;
+using Serilog.Events;
+using Serilog.Formatting.Compact;
 
 if (args is ["--help" or "-h"])
 {
@@ -24,7 +27,10 @@ if (!read.Ok)
 
 try
 {
-    await using var app = Setup.Build(read.Value);
+    // Keys, and secrets of settings, lie in it.
+    OwnFolder.CloseToOthers(read.Value.Data);
+    await using var app = Setup.Build(
+        read.Value, log => log.Console(new CompactJsonFormatter(), standardErrorFromLevel: LogEventLevel.Verbose));
     await Setup.Prepare(app, read.Value);
     try
     {
@@ -34,6 +40,12 @@ try
     {
         Console.Error.WriteLine($"The service cannot listen at {read.Value.Listen}: {WhyNot(error.GetBaseException())}");
         return 4;
+    }
+
+    Console.WriteLine($"Bandejo listens at {string.Join(", ", app.Urls)}");
+    if (Setup.Identity(app) is { } identity)
+    {
+        Console.WriteLine($"Over TLS it is {identity}");
     }
 
     await app.WaitForShutdownAsync();

@@ -26,19 +26,18 @@ using Microsoft.AspNetCore.DataProtection;
 using Microsoft.OpenApi;
 using OpenTelemetry.Metrics;
 using Serilog;
+using Serilog.Configuration;
 using Serilog.Events;
-using Serilog.Formatting.Compact;
 
 namespace Bandejo.Server;
 
 /// <summary>Puts the service together: what there is, and what answers where.</summary>
 internal static class Setup
 {
-    public static WebApplication Build(ServiceOptions options)
+    /// <param name="toLog">Says where it writes what happens.</param>
+    public static WebApplication Build(ServiceOptions options, Func<LoggerSinkConfiguration, LoggerConfiguration> toLog)
     {
-        // Keys, and secrets of settings, lie in it.
-        OwnFolder.CloseToOthers(options.Data);
-
+        OwnFolder.Make(options.Data);
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
         SiteAuthority? authority = null;
         var places = new Places(options.Connections);
@@ -52,16 +51,18 @@ internal static class Setup
             // Whoever opens a connection and does not ask holds it no longer than that.
             kestrel.Limits.RequestHeadersTimeout = TimeSpan.FromSeconds(10);
         });
-        builder.Services.AddSerilog(logs => logs
-            .MinimumLevel.Information()
-            .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
-            .MinimumLevel.Override("Microsoft.AspNetCore.Hosting.Diagnostics", LevelAlias.Off)
-            .MinimumLevel.Override("Bandejo.Server.Access.Authentication+PersonalTokenHandler", LogEventLevel.Warning)
-            .MinimumLevel.Override("Bandejo.Server.Access.Authentication+DeviceTokenHandler", LogEventLevel.Warning)
-            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
-            .MinimumLevel.Override("Microsoft.AspNetCore.Diagnostics.ExceptionHandlerMiddleware", LogEventLevel.Fatal)
-            .Filter.ByExcluding(IsToldInWords)
-            .WriteTo.Console(new CompactJsonFormatter(), standardErrorFromLevel: LogEventLevel.Verbose));
+        builder.Services.AddSerilog(
+            logs => toLog(logs
+                .MinimumLevel.Information()
+                .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+                .MinimumLevel.Override("Microsoft.AspNetCore.Hosting.Diagnostics", LevelAlias.Off)
+                .MinimumLevel.Override("Bandejo.Server.Access.Authentication+PersonalTokenHandler", LogEventLevel.Warning)
+                .MinimumLevel.Override("Bandejo.Server.Access.Authentication+DeviceTokenHandler", LogEventLevel.Warning)
+                .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", LogEventLevel.Error)
+                .MinimumLevel.Override("Microsoft.AspNetCore.Diagnostics.ExceptionHandlerMiddleware", LogEventLevel.Fatal)
+                .Filter.ByExcluding(IsToldInWords)
+                .WriteTo),
+            preserveStaticLogger: true);
 
         var services = builder.Services;
         services.AddClock(options.DemoClock);
@@ -158,15 +159,10 @@ internal static class Setup
         await CertificateWatch.Renew(app.Services.GetRequiredService<SiteAuthority>(), world);
         await FirstStart.Prepare(world, options.Data, options.FirstPassword);
         _ = app.Services.GetRequiredService<Gauges>();
-        app.Lifetime.ApplicationStarted.Register(() =>
-        {
-            Console.WriteLine($"Bandejo listens at {string.Join(", ", app.Urls)}");
-            if (app.Services.GetRequiredService<SiteAuthority>().Name is { } name)
-            {
-                Console.WriteLine($"Over TLS it is {name}");
-            }
-        });
     }
+
+    /// <summary>Who it is over TLS; null without.</summary>
+    public static string? Identity(WebApplication app) => app.Services.GetRequiredService<SiteAuthority>().Name;
 
     private static void Map(WebApplication app)
     {

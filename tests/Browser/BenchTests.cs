@@ -13,7 +13,7 @@ public sealed class BenchTests(Chromium chromium)
     [Fact]
     public async Task A_dropped_installer_becomes_a_signed_package_with_form_and_text_following_each_other()
     {
-        await using var site = await Site.Start("--trials", "on");
+        await using var site = await Site.StartApart("--trials", "on");
         await site.Device("ALD-DESK-001", facts: "kind: desk", isStarted: false);
         await site.Device("ALD-KIOSK-001", facts: "kind: kiosk", isStarted: false);
         await using var ines = await Person.SignIn(chromium, site, "ines", "packager");
@@ -67,7 +67,7 @@ public sealed class BenchTests(Chromium chromium)
     [Fact]
     public async Task A_capture_is_ticked_and_a_handling_says_whom_it_concerns()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Device("ALD-DESK-001", isStarted: false);
         await site.Package("quill", "1.0", "mkdir -p \"$T\" && echo 1.0 > \"$T/VERSION\"");
         await site.Deploy("quill 1.0", Site.Enrolled);
@@ -108,7 +108,7 @@ public sealed class BenchTests(Chromium chromium)
     [Fact]
     public async Task A_deployment_chooses_settings_of_the_package_and_shows_no_secret()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Device("ALD-DESK-001");
         await site.Package("quill", "1.0", "mkdir -p \"$T\" && echo 1.0 > \"$T/VERSION\"", more: """
             settings:

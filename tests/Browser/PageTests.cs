@@ -37,7 +37,7 @@ public sealed class PageTests(Chromium chromium)
     [InlineData(ColorScheme.Dark)]
     public async Task No_page_has_a_finding_of_the_accessibility_check(ColorScheme scheme)
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var (id, draft) = await Furnish(site);
         await using var person = await Person.SignIn(
             chromium, site, "root", "administrator", new() { ColorScheme = scheme, ReducedMotion = ReducedMotion.Reduce });
@@ -67,7 +67,7 @@ public sealed class PageTests(Chromium chromium)
     [Fact]
     public async Task No_page_is_wider_than_a_small_window()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var (id, draft) = await Furnish(site);
         await using var person = await Person.SignIn(chromium, site, "root", "administrator", new() { ViewportSize = new() { Width = 390, Height = 844 } });
         List<string> wide = [];
@@ -88,7 +88,7 @@ public sealed class PageTests(Chromium chromium)
     [Fact]
     public async Task Where_there_is_nothing_the_next_step_stands()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await using var person = await Person.SignIn(chromium, site, "root", "administrator");
         await person.Reads("Nothing needs you now");
         foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[
@@ -106,7 +106,7 @@ public sealed class PageTests(Chromium chromium)
     [Fact]
     public async Task By_keyboard_alone_anything_is_found_and_a_device_is_asked_to_check_in()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Device("DESK-1");
         await using var person = await Person.SignIn(chromium, site, "tomas", "operator");
         var keys = person.Page.Keyboard;
@@ -128,7 +128,7 @@ public sealed class PageTests(Chromium chromium)
     [Fact]
     public async Task The_console_is_sent_so_that_it_is_kept_where_it_may_be_and_runs_nothing_else()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         using var http = new HttpClient { BaseAddress = new Uri(site.Service.Address) };
         using var page = await http.GetAsync("/deployments/D1");
         var policy = page.Headers.GetValues("Content-Security-Policy").Single();

@@ -17,7 +17,7 @@ public sealed class WorkTests(Chromium chromium)
     [Fact]
     public async Task Who_may_not_is_told_why_and_a_wrong_password_tells_nothing()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Package("notes", "2.0", Install);
         await site.Device("DESK-1", isStarted: false);
         var id = await site.Deploy("notes 2.0", Site.Enrolled);
@@ -47,7 +47,7 @@ public sealed class WorkTests(Chromium chromium)
     [Fact]
     public async Task A_deployment_is_composed_previewed_started_approved_by_another_and_seen_through_live()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Package("notes", "2.0", Install);
         foreach (var name in (string[])["DESK-1", "DESK-2", "DESK-3"])
         {
@@ -89,7 +89,7 @@ public sealed class WorkTests(Chromium chromium)
     [Fact]
     public async Task A_failure_is_read_tried_again_and_all_is_rolled_back()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Package("notes", "2.0", $"[ -e \"$BANDEJO_ROOT/room\" ] || {{ echo 'there is no room left for it'; exit 28; }}; {Install}");
         var device = await site.Device("DESK-1");
         var id = await site.Deploy("notes 2.0", Site.Enrolled, "--tries", "1", "--halt", "never");
@@ -121,7 +121,7 @@ public sealed class WorkTests(Chromium chromium)
     [Fact]
     public async Task A_rule_is_written_with_its_errors_shown_and_two_who_change_a_group_do_not_overwrite_each_other()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Device("DESK-1");
         await site.Device("KIOSK-1", facts: "kind: kiosk");
         await site.Admin.Until(async () => (await site.Run("group", "preview", "kind is \"kiosk\"")).Output.Contains("KIOSK-1"), "the kiosk is known");
@@ -155,12 +155,12 @@ public sealed class WorkTests(Chromium chromium)
     [Fact]
     public async Task A_lost_connection_is_said_and_what_was_missed_is_there_when_it_is_back()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Must("group", "new", "before");
         await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
         await tomas.Open("/groups", "Groups");
         await tomas.Reads("before");
-        await site.Service.Kill();
+        await site.Process.Kill();
         await tomas.Reads("No connection since");
 
         // What is made before the browser is back is what it missed.
@@ -176,7 +176,7 @@ public sealed class WorkTests(Chromium chromium)
     [Fact]
     public async Task What_the_service_cannot_say_just_then_is_asked_again_and_nobody_is_signed_out()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Must("group", "new", "before");
         await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
         var asked = new ConcurrentDictionary<string, int>();

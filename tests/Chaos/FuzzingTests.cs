@@ -36,7 +36,7 @@ public sealed class FuzzingTests(ITestOutputHelper output)
     [Fact]
     public async Task A_device_that_breaks_the_protocol_meets_refusals_and_no_fault_of_ours_and_hurts_nobody()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Package("foldline", "7.2.0", "exit 0");
         var code = (
             await site.Admin.Post(
@@ -45,7 +45,7 @@ public sealed class FuzzingTests(ITestOutputHelper output)
         using var honest = new DeviceClient(site.Service.Address);
         await honest.Join(code, "HONEST-01");
         var id = await site.Deploy("foldline", Site.Enrolled, "--halt", "never");
-        var memory = site.Service.Memory();
+        var memory = site.Process.Memory();
         var random = new Random(Seed);
         var watch = global::System.Diagnostics.Stopwatch.StartNew();
         var (sent, taken) = (0L, 0);
@@ -65,8 +65,8 @@ public sealed class FuzzingTests(ITestOutputHelper output)
 
         await honest.CheckIn(1);
         Assert.True(taken > 0 && taken < sent, $"{taken} of {sent} messages were taken; that proves nothing.");
-        Assert.InRange(site.Service.Memory() - memory, long.MinValue, 600L << 20);
-        await site.Service.Kill();
+        Assert.InRange(site.Process.Memory() - memory, long.MinValue, 600L << 20);
+        await site.Process.Kill();
         await site.Service.Start();
         Assert.Equal(0, (await site.Run("deployment", "show", id)).Code);
         output.WriteLine($"{sent} messages, {taken} taken");

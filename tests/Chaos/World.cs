@@ -43,11 +43,11 @@ public sealed class World : IAsyncDisposable
         var now = TimeProvider.System.GetUtcNow();
         File.WriteAllText(_clock, JsonSerializer.Serialize(new { at = now, since = now, speed = Speed }));
         _faults = Programs.Faults(_folder);
-        _site = new Site("--demo-clock", _clock, "--check-in-seconds", "300", "--joins-per-minute", "100000");
+        _site = new Site(new ServiceProcess("--demo-clock", _clock, "--check-in-seconds", "300", "--joins-per-minute", "100000"));
         if (_faults is not null)
         {
-            _site.Service.Environment["LD_PRELOAD"] = _faults;
-            _site.Service.Environment["BANDEJO_FAULT_FULL"] = FullFlag;
+            _site.Process.Environment["LD_PRELOAD"] = _faults;
+            _site.Process.Environment["BANDEJO_FAULT_FULL"] = FullFlag;
         }
     }
 
@@ -134,7 +134,7 @@ public sealed class World : IAsyncDisposable
 
     public async Task RestartService(TimeSpan away)
     {
-        await _site.Service.Kill();
+        await _site.Process.Kill();
         await Pass(away);
         await _site.Service.Start();
     }
@@ -142,7 +142,7 @@ public sealed class World : IAsyncDisposable
     /// <summary>The service is away while an hour passes on the clock.</summary>
     public async Task HourAway()
     {
-        await _site.Service.Kill();
+        await _site.Process.Kill();
         await Pass(TimeSpan.FromHours(1) / Speed);
         await _site.Service.Start();
     }

@@ -2,82 +2,29 @@ using System.Diagnostics;
 
 namespace Bandejo.Kit;
 
-/// <summary>A real service on loopback with a folder of its own.</summary>
-public sealed class ServiceProcess : IAsyncDisposable
+/// <summary>The built program in a process of its own, which can be killed.</summary>
+public sealed class ServiceProcess(params string[] options) : RunningService(options)
 {
-    public const string FirstPassword = "root-admin-1234";
-
-    private readonly SemaphoreSlim _logged = new(0);
-    private readonly string[] _options;
     private Process? _process;
-    private string _listen = "http://127.0.0.1:0";
-
-    /// <summary>Where it listens; loopback without TLS unless set.</summary>
-    public string Listen
-    {
-        init => _listen = value;
-    }
-
-    /// <summary>Who it is over TLS; null without.</summary>
-    public string? Identity { get; private set; }
-
-    public ServiceProcess(params string[] options) => _options = options.Contains("--check-in-seconds") ? options : [.. options, "--check-in-seconds", "1"];
 
     /// <summary>What it finds in its environment besides the usual.</summary>
     public Dictionary<string, string> Environment { get; } = [];
 
-    public string Folder { get; } = Directory.CreateTempSubdirectory("bandejo-service").FullName;
-
-    public string Address { get; private set; } = "";
-
-    /// <summary>All that it wrote to its log.</summary>
-    public List<string> Log { get; } = [];
-
-    /// <summary>Starts it, on the address it had before where it had one, and returns when it answers.</summary>
-    public async Task Start()
+    public override async Task Start()
     {
-        _process = Programs.Start(
-            Programs.Service,
-            ["--data", Path.Combine(Folder, "data"), "--listen", _listen, "--first-password", FirstPassword, "--sign-ins-per-minute", "1000", .. _options],
-            Environment);
-        _process.ErrorDataReceived += (_, line) =>
-        {
-            lock (Log)
-            {
-                Log.Add(line.Data ?? "");
-            }
-
-            _logged.Release();
-        };
+        _process = Programs.Start(Programs.Service, Options, Environment);
+        _process.ErrorDataReceived += (_, line) => Heard(line.Data ?? "");
         _process.BeginErrorReadLine();
         while (true)
         {
             var line = await _process.StandardOutput.ReadLineAsync() ?? throw new InvalidOperationException($"The service ended: {string.Join('\n', Log)}");
             if (line.StartsWith("Bandejo listens at ", StringComparison.Ordinal))
             {
-                Address = _listen = line["Bandejo listens at ".Length..];
+                Address = line["Bandejo listens at ".Length..];
                 Identity = Address.StartsWith("https", StringComparison.Ordinal)
                     ? (await _process.StandardOutput.ReadLineAsync())?["Over TLS it is ".Length..]
                     : null;
                 return;
-            }
-        }
-    }
-
-    /// <summary>Waits until one line of the log holds all of these words.</summary>
-    public async Task Logs(params string[] words)
-    {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-        while (!Holds())
-        {
-            await _logged.WaitAsync(limit.Token);
-        }
-
-        bool Holds()
-        {
-            lock (Log)
-            {
-                return Log.Any(line => Array.TrueForAll(words, word => line.Contains(word)));
             }
         }
     }
@@ -107,13 +54,13 @@ public sealed class ServiceProcess : IAsyncDisposable
         await _process.WaitForExitAsync();
     }
 
-    public async ValueTask DisposeAsync()
+    public override async ValueTask DisposeAsync()
     {
         if (_process is { HasExited: false })
         {
             await Kill();
         }
 
-        Directory.Delete(Folder, recursive: true);
+        await base.DisposeAsync();
     }
 }

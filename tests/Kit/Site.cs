@@ -16,7 +16,10 @@ public sealed class Site : IAsyncDisposable
     /// <summary>A listed group that holds every device, so that none is unsorted.</summary>
     public const string Enrolled = "enrolled";
 
-    public ServiceProcess Service { get; }
+    public RunningService Service { get; }
+
+    /// <summary>The service's process, where it has one of its own (<see cref="StartApart"/>).</summary>
+    public ServiceProcess Process => Service as ServiceProcess ?? throw new InvalidOperationException("This service has no process of its own: StartApart.");
 
     /// <summary>The API as the first administrator.</summary>
     public ApiClient Admin { get; private set; } = null!;
@@ -24,12 +27,8 @@ public sealed class Site : IAsyncDisposable
     /// <summary>Is told of each process of the command line when it has started; null for nobody.</summary>
     public Action<System.Diagnostics.Process>? Watch { get; set; }
 
-    public Site(params string[] options)
-        : this(new ServiceProcess(options))
-    {
-    }
-
-    private Site(ServiceProcess service)
+    /// <param name="service">Is started by <see cref="Begin"/>, and ends with the site.</param>
+    public Site(RunningService service)
     {
         Service = service;
         Temporary = Directory.CreateDirectory(Path.Combine(_home, "tmp")).FullName;
@@ -41,22 +40,15 @@ public sealed class Site : IAsyncDisposable
     }
 
     /// <summary>A service that listens with TLS, as itself or as its options say.</summary>
-    public static async Task<Site> StartWithTls(params string[] options)
-    {
-        var site = new Site(new ServiceProcess(options) { Listen = "https://127.0.0.1:0" });
-        await site.Begin();
-        return site;
-    }
+    public static Task<Site> StartWithTls(params string[] options) => Begun(new ServiceProcess(options) { Listen = "https://127.0.0.1:0" });
 
     /// <summary>The command line alone, for what it does without any service.</summary>
-    public static Site Alone() => new();
+    public static Site Alone() => new(new ServiceInside());
 
-    public static async Task<Site> Start(params string[] options)
-    {
-        var site = new Site(options);
-        await site.Begin();
-        return site;
-    }
+    public static Task<Site> Start(params string[] options) => Begun(new ServiceInside(options));
+
+    /// <summary>A site whose service is a process of its own: for tests that kill it, look at its memory or change its surroundings.</summary>
+    public static Task<Site> StartApart(params string[] options) => Begun(new ServiceProcess(options));
 
     /// <summary>Starts the service and signs the administrator in.</summary>
     public async Task Begin()
@@ -175,6 +167,13 @@ public sealed class Site : IAsyncDisposable
         await Must(["deployment", "start", package, "--to", group, "--name", name, "--yes", .. more]);
         var all = await Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo);
         return all.First(each => each.Name == name).Id;
+    }
+
+    private static async Task<Site> Begun(RunningService service)
+    {
+        var site = new Site(service);
+        await site.Begin();
+        return site;
     }
 
     public async ValueTask DisposeAsync()

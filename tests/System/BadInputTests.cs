@@ -78,13 +78,13 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
     [Fact]
     public async Task An_upload_goes_on_after_the_service_was_killed()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var saved = Path.Combine(site.Service.Folder, "good.zip");
         await site.Must("package", "build", site.WriteFolder("foldline", "7.2.0", Put), "--save", saved);
         var good = Added(await File.ReadAllBytesAsync(saved), "files/" + new string('b', 64), RandomNumberGenerator.GetBytes(1000));
         var upload = await Begin(site, good);
         Assert.Equal(HttpStatusCode.OK, (await Piece(site, upload.Id, 0, good[..500])).Status);
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
         Assert.Equal(500, (await Begin(site, good)).Offset);
         Assert.Equal(HttpStatusCode.Conflict, (await Piece(site, upload.Id, 0, good[..500])).Status);
@@ -241,7 +241,7 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
     public async Task What_is_refused_takes_nothing_with_it_of_what_comes_at_the_same_moment()
     {
         const int Pairs = 8, Rounds = 6;
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Must("group", "new", "mine");
         var mine = new List<DeviceClient>();
         var others = new List<DeviceClient>();
@@ -259,7 +259,7 @@ public sealed class BadInputTests(OneSite one) : IClassFixture<OneSite>
             await Task.WhenAll(Enumerable.Range(0, Pairs).SelectMany(number => new[] { Good(number, round), Bad(number, round) }));
         }
 
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
         for (var number = 0; number < Pairs; number++)
         {

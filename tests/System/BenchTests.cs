@@ -19,14 +19,14 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
     [Fact]
     public async Task A_dropped_file_is_drafted_edited_and_built_and_no_kill_loses_any_of_it()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Device("ALD-DESK-001", facts: "kind: desk\nsite: ALD");
         await site.Device("ALD-KIOSK-001", facts: "kind: kiosk\nsite: ALD");
         var content = await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken);
         var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
 
         Assert.Equal(500, (await Piece(site, id, "inkwell.deb", content, 0, 500)).Arrived);
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
         // A piece whose answer was lost is sent again.
         await Piece(site, id, "inkwell.deb", content, 500, 200);
@@ -45,7 +45,7 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
         var reason = Assert.Single(edited.Check.NotFor!);
         Assert.Equal((1, "ALD-KIOSK-001"), (reason.Count, Assert.Single(reason.Sample)));
 
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
         Assert.Contains("kind is \"desk\"", (await Get(site, id)).Manifest);
 
@@ -144,7 +144,7 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
     [Fact]
     public async Task Files_made_to_keep_readers_busy_keep_no_check_in_waiting()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var content = await File.ReadAllBytesAsync(
             Path.Combine(Programs.Root(), "tests/Core/Cases/exhausting/long.tar.bz2"), TestContext.Current.CancellationToken);
         using var device = new DeviceClient(site.Service.Address);
@@ -170,7 +170,7 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
         Assert.False((await read).Inspection!.Contents!.IsWhole);
 
         // A service that is told to stop does not read on.
-        await site.Service.Stop();
+        await site.Process.Stop();
         await Assert.ThrowsAnyAsync<Exception>(() => Task.WhenAll(pieces));
     }
 
@@ -201,7 +201,7 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
     [Fact]
     public async Task A_draft_is_tried_by_the_service_where_it_may_and_the_result_goes_with_what_is_built()
     {
-        await using var site = await Site.Start("--trials", "on");
+        await using var site = await Site.StartApart("--trials", "on");
         var id = (await Post<BenchDraftInfo>(site, "/api/v1/bench", null)).Id;
         await Piece(site, id, "inkwell.deb", await File.ReadAllBytesAsync(Deb, TestContext.Current.CancellationToken), 0);
 

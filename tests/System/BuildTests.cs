@@ -48,7 +48,7 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
     [Fact]
     public async Task The_service_is_killed_while_a_large_file_is_sent_and_sending_goes_on()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var folder = Folder(site, "1.0");
         await Write(Path.Combine(folder, "payload.bin"), seed: 3, size: 20 * Large);
         var uploads = Directory.CreateDirectory(Path.Combine(site.Service.Folder, "data", "uploads")).FullName;
@@ -57,7 +57,7 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
         watcher.Changed += (_, _) => begun.TrySetResult();
         var building = site.Run("package", "build", folder);
         await begun.Task.WaitAsync(TimeSpan.FromSeconds(60));
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
 
         var (code, output, errors) = await building;

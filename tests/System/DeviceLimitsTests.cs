@@ -19,7 +19,7 @@ public sealed class DeviceLimitsTests
     [Fact]
     public async Task A_device_that_says_far_too_much_is_told_what_was_left_out_and_costs_no_more_than_others()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         using var device = new DeviceClient(site.Service.Address);
         await device.Join(
             (
@@ -27,7 +27,7 @@ public sealed class DeviceLimitsTests
                     "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!,
             "ALD-DESK-001");
         await device.CheckIn(1);
-        var before = site.Service.Memory();
+        var before = site.Process.Memory();
         for (var round = 0; round < 12; round++)
         {
             var facts = Enumerable.Range(0, 60_000).ToDictionary(i => $"label.r{round}-{i}", i => "x");
@@ -42,7 +42,7 @@ public sealed class DeviceLimitsTests
             Assert.Contains(answer.LeftOut!, left => left.Contains("the list of programs"));
         }
 
-        Assert.True(site.Service.Memory() - before < 300L << 20, $"The service grew from {before >> 20} to {site.Service.Memory() >> 20} MB.");
+        Assert.True(site.Process.Memory() - before < 300L << 20, $"The service grew from {before >> 20} to {site.Process.Memory() >> 20} MB.");
         var shown = await site.Admin.Get("/api/v1/devices/ALD-DESK-001", ContractJson.Default.DeviceDetails);
         Assert.Contains(shown.Facts, fact => fact.Name == "kind");
         var events = await site.Admin.Get("/api/v1/journal?topic=device&device=ALD-DESK-001", ContractJson.Default.PageEventInfo);
@@ -57,7 +57,7 @@ public sealed class DeviceLimitsTests
     [Fact]
     public async Task What_devices_say_reads_the_same_after_restarts_in_which_words_went_and_others_took_their_place()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var devices = new DeviceClient[2];
         for (var i = 0; i < 2; i++)
         {
@@ -86,7 +86,7 @@ public sealed class DeviceLimitsTests
                     default);
             }
 
-            await site.Service.Kill();
+            await site.Process.Kill();
             await site.Service.Start();
             for (var i = 0; i < 2; i++)
             {

@@ -69,7 +69,7 @@ public sealed class DeviceTrialTests
     [Fact]
     public async Task Only_devices_for_testing_are_asked_and_a_trial_that_was_not_begun_can_be_taken_back()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Must("group", "new", "bench", "--testing");
         await site.Device("ALD-DESK-001");
         await site.Device("TRY-001", "bench", isStarted: false);
@@ -85,7 +85,7 @@ public sealed class DeviceTrialTests
         Assert.Equal("waiting", asked.State);
         await site.Must("package", "build", site.WriteFolder("quill", "1.1", Install));
         Assert.Contains("TRY-001 was asked to try it", (await site.Run("package", "retire", "quill 1.0")).Errors);
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
         Assert.Equal(asked.Id, (await site.Admin.Get("/api/v1/devices/TRY-001/trial", ContractJson.Default.DeviceTrialInfo)).Id);
         using var back = await site.Admin.Http.DeleteAsync("/api/v1/devices/TRY-001/trial");

@@ -50,7 +50,7 @@ public sealed class DoorsTests
     [InlineData("10.20.0.0/16,127.0.0.1", HttpStatusCode.OK, HttpStatusCode.OK)]
     public async Task Figures_and_description_can_be_kept_to_people_or_addresses(string door, HttpStatusCode stranger, HttpStatusCode signedIn)
     {
-        await using var site = await Site.Start("--figures-for", door);
+        await using var site = await Site.StartApart("--figures-for", door);
         using var http = new HttpClient { BaseAddress = new Uri(site.Service.Address) };
         foreach (var path in new[] { "/metrics", "/api/v1/openapi.json" })
         {

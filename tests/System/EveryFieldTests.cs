@@ -33,7 +33,7 @@ public sealed class EveryFieldTests
     [Fact]
     public async Task No_input_is_a_fault_of_the_service_and_nothing_is_half_kept()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Package("foldline", "7.1.0", "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"");
         using var device = new DeviceClient(site.Service.Address);
         await device.Join(
@@ -154,7 +154,7 @@ public sealed class EveryFieldTests
         Assert.True(faults.Count == 0, $"{faults.Count} of {asked}:\n{string.Join('\n', faults.Take(40))}");
 
         // What was kept is whole: the service starts on it again, and answers for all of it.
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
         foreach (
             var list in new[]

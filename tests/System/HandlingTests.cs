@@ -16,7 +16,7 @@ public sealed class HandlingTests
     [Fact]
     public async Task What_is_under_way_behaves_otherwise_as_the_preview_said()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var device = await site.Device("ALD-DESK-001");
         Directory.CreateDirectory(Path.Combine(device.Root, "run/user/1001"));
         await site.Package("quill", "1.0", Put);
@@ -46,7 +46,7 @@ public sealed class HandlingTests
             "journal", "--topic", "audit"));
 
         // It outlives the service.
-        await site.Service.Kill();
+        await site.Process.Kill();
         await site.Service.Start();
         Assert.Equal("anybody", (await site.Admin.Get("/api/v1/handlings/after-hours", ContractJson.Default.HandlingInfo)).SignedIn);
     }

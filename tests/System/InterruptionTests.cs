@@ -72,14 +72,14 @@ public sealed class InterruptionTests
     [Fact]
     public async Task A_service_that_is_killed_in_the_middle_loses_nothing_and_hears_of_the_result()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Must("group", "new", "all", "--rule", "yes");
         await site.Package("plateglass", "1.0", Slow);
         var device = await site.Device("STU-01");
         var deployment = await site.Deploy("plateglass", "all");
         await device.Appears("ran");
         await site.Admin.Becomes(deployment, device.Name, "working");
-        await site.Service.Kill();
+        await site.Process.Kill();
         device.Write("go", "");
         await device.Appears("opt/plateglass/VERSION");
         await site.Service.Start();
@@ -125,13 +125,13 @@ public sealed class InterruptionTests
     [Fact]
     public async Task An_order_is_not_started_after_its_lease_until_the_service_is_heard_again()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Must("group", "new", "all", "--rule", "yes");
         await site.Package("plateglass", "1.0", "echo run >> \"$BANDEJO_ROOT/ran\"\n[ -e \"$BANDEJO_ROOT/go\" ] || exit 9\n" + Put);
         var device = await site.Device("STU-01");
         var deployment = await site.Deploy("plateglass", "all", "--retry-pause", "6s", "--lease", "2s");
         await site.Admin.Becomes(deployment, device.Name, "retry");
-        await site.Service.Kill();
+        await site.Process.Kill();
         device.Write("go", "");
 
         // Tries to reach the service are a second, two, four and eight apart: the next try was due in between, and the lease was over before.

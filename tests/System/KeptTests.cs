@@ -14,7 +14,7 @@ public sealed class KeptTests
     [Fact]
     public async Task What_was_started_stays_as_it_was_started_whatever_its_words_come_to_mean()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Package("notes", "2.0", Put);
         await site.Device("DESK-1", isStarted: false);
         var id = await site.Deploy("notes", Site.Enrolled, "--tries", "5", "--wave", "First: 1 device; 50 % met for 2h", "--wave", "Rest: everyone else");
@@ -33,7 +33,7 @@ public sealed class KeptTests
     [Fact]
     public async Task A_service_starts_upon_what_it_cannot_read_holds_it_and_says_so()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         await site.Package("notes", "2.0", Put);
         await site.Package("quill", "1.0", Put);
         await site.Must("group", "new", "desks", "--rule", "kind is \"desk\"");
@@ -78,7 +78,7 @@ public sealed class KeptTests
 
     private static async Task Rewrite(Site site, params string[] statements)
     {
-        await site.Service.Kill();
+        await site.Process.Kill();
         await using (var connection = new SqliteConnection($"Data Source={Path.Combine(site.Service.Folder, "data", "bandejo.db")};Pooling=False"))
         {
             await connection.OpenAsync();

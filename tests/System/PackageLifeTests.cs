@@ -62,9 +62,9 @@ public sealed class PackageLifeTests
     [Fact]
     public async Task A_package_is_carried_to_another_service_with_its_signature_and_origin_and_from_there_to_a_third()
     {
-        await using var here = await Site.Start();
-        await using var there = await Site.Start();
-        await using var beyond = await Site.Start();
+        await using var here = await Site.StartApart();
+        await using var there = await Site.StartApart();
+        await using var beyond = await Site.StartApart();
         var folder = Directory.CreateTempSubdirectory("bandejo-carry").FullName;
         await here.Package("quill", "1.0", Put);
         var (first, second) = (Path.Combine(folder, "first.zip"), Path.Combine(folder, "second.zip"));
@@ -82,7 +82,7 @@ public sealed class PackageLifeTests
         await there.Admin.Becomes(deployment, device.Name, "met");
 
         // It is carried on with the origin that it came with, also after a kill.
-        await there.Service.Kill();
+        await there.Process.Kill();
         await there.Service.Start();
         await there.Must("package", "export", "quill 1.0", second);
         using (var one = ZipFile.OpenRead(first))

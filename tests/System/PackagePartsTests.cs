@@ -149,16 +149,6 @@ public sealed class PackagePartsTests
     }
 
     [Fact]
-    public async Task A_trial_whose_installer_takes_its_time_is_tried_to_its_end()
-    {
-        // As long as real installers take, and far longer than a thread of the pool stays with nothing to do: a sandbox that was tied to one would be ended by
-        // then.
-        await using var site = await Site.Start();
-        var (code, output, errors) = await site.Run("package", "trial", site.WriteFolder("quill", "1.0", "sleep 90\n" + Install, limit: "5m"));
-        Assert.True(code == 0, output + errors);
-    }
-
-    [Fact]
     public async Task Check_finds_desk_software_that_comes_to_servers_and_files_of_another_package()
     {
         await using var site = await Site.Start();

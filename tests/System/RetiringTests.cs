@@ -65,7 +65,7 @@ public sealed class RetiringTests
     [Fact]
     public async Task Files_that_a_stop_left_go_at_the_next_start()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         foreach (var version in new[] { "1.0", "1.1" })
         {
             await site.Package("quill", version, $"{Install} # {version}");
@@ -76,7 +76,7 @@ public sealed class RetiringTests
         var place = Path.Combine(site.Service.Folder, "data", "files", own[..2], own);
         var content = await File.ReadAllBytesAsync(place);
         await site.Must("package", "retire", "quill 1.0");
-        await site.Service.Kill();
+        await site.Process.Kill();
         // As if it had been stopped between its word and its deed.
         await File.WriteAllBytesAsync(place, content);
         await site.Service.Start();

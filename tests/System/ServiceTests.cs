@@ -18,7 +18,7 @@ public sealed class ServiceTests
     [Fact]
     public async Task The_description_of_the_api_is_the_one_that_is_committed()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var file = Path.Combine(Programs.Root(), "docs/reference/openapi.json");
         var now = (await site.Admin.Http.GetStringAsync("/api/v1/openapi.json")).ReplaceLineEndings("\n").TrimEnd() + "\n";
         if (Environment.GetEnvironmentVariable("BANDEJO_WRITE_REFERENCE") is not null)
@@ -166,7 +166,7 @@ public sealed class ServiceTests
     [Fact]
     public async Task Health_and_figures_are_there_for_monitoring()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         Assert.Equal("live", await site.Admin.Http.GetStringAsync("/healthz/live"));
         Assert.Equal("ready", await site.Admin.Http.GetStringAsync("/healthz/ready"));
         await site.Admin.Send(new HttpMethod("INVENTED"), "/api/v1/groups");
@@ -225,8 +225,8 @@ public sealed class ServiceTests
     [Fact]
     public async Task While_the_state_is_read_anew_everyone_is_answered_although_more_ask_than_there_are_threads()
     {
-        await using var site = new Site();
-        site.Service.Environment["DOTNET_ThreadPool_ForceMaxWorkerThreads"] = "4";
+        await using var site = new Site(new ServiceProcess());
+        site.Process.Environment["DOTNET_ThreadPool_ForceMaxWorkerThreads"] = "4";
         await site.Begin();
         using var enough = new CancellationTokenSource();
         var asking = Enumerable.Range(0, 32).Select(_ => Task.Run(async () =>
@@ -303,7 +303,7 @@ public sealed class ServiceTests
     [Fact]
     public async Task Everything_that_was_acknowledged_is_there_after_a_kill()
     {
-        await using var site = await Site.Start();
+        await using var site = await Site.StartApart();
         var acknowledged = 0;
         var writing = Task.Run(async () =>
         {
@@ -322,7 +322,7 @@ public sealed class ServiceTests
             }
         });
         await site.Admin.Until(() => Task.FromResult(Volatile.Read(ref acknowledged) > 50), "fifty groups were made");
-        await site.Service.Kill();
+        await site.Process.Kill();
         await writing;
         await site.Service.Start();
         var groups = await site.Admin.Get("/api/v1/groups", ContractJson.Default.IReadOnlyListGroupInfo);

@@ -24,7 +24,7 @@ public sealed class TlsTests
         Assert.Contains(site.Service.Identity!, await site.Must("identity", "show"));
 
         // Somebody else takes its address, with a certificate for it that they made themselves.
-        await site.Service.Kill();
+        await site.Process.Kill();
         using var forged = Forge("CN=Bandejo authority 00000000");
         await using (var hostile = await HostileService.Start(site.Service.Address, forged))
         {
@@ -105,7 +105,7 @@ public sealed class TlsTests
     {
         await using var site = await Site.StartWithTls();
         var agent = await site.Device("ALD-DESK-001");
-        await site.Service.Kill();
+        await site.Process.Kill();
         Directory.Delete(Path.Combine(site.Service.Folder, "data/tls"), recursive: true);
         await site.Service.Start();
         await agent.Says("bandejo-agent accept IDENTITY", 1);
@@ -124,7 +124,7 @@ public sealed class TlsTests
     {
         await using var site = await Site.StartWithTls();
         var agent = await site.Device("ALD-DESK-001");
-        await site.Service.Kill();
+        await site.Process.Kill();
         var tls = Path.Combine(site.Service.Folder, "data/tls");
         using var authority = X509Certificate2.CreateFromPemFile(Path.Combine(tls, "authority.pem"));
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
@@ -155,7 +155,7 @@ public sealed class TlsTests
             await ApiClient.Comes(
                 async () => (await site.Admin.Get("/api/v1/identity", ContractJson.Default.IdentityInfo)).Knowing == 1,
                 "the device was told of the organisation's authority");
-            await site.Service.Kill();
+            await site.Process.Kill();
 
             await using var after = new ServiceProcess("--certificate", chain) { Listen = site.Service.Address };
             Directory.Delete(after.Folder, recursive: true);
