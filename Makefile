@@ -11,8 +11,7 @@ CONSOLE := $(shell find console -type f -not -path "*/node_modules/*" -not -path
 # One compiler for all projects is twice as fast as one for each; it ends with the build.
 COMPILE := dotnet build --no-restore -c Release --nologo -v quiet -p:UseSharedCompilation=true
 PUBLISH := dotnet publish --no-restore --no-build -c Release -r $(RID) --nologo -v quiet -p:PublishDir=
-# What a build compiles; the tests compile themselves with it.
-WHAT := src/Bandejo.Server src/Bandejo.Agent src/Bandejo.Cli src/Bandejo.Fleet
+PROGRAMS := src/Bandejo.Server src/Bandejo.Agent src/Bandejo.Cli src/Bandejo.Fleet
 # Ahead-of-time compilation needs a C linker; where it cannot be had, the programs are built the ordinary way.
 AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 && echo true || echo false)
 
@@ -23,17 +22,20 @@ QUICK := -p:Optimize=false -p:NativeDebugSymbols=false -p:StripSymbols=false
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
+.PHONY: compile-tests test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
-$(OUT)/.built: $(SOURCES)
+$(OUT)/.compiled: $(SOURCES)
 	@$(MAKE) --no-print-directory prerequisites
 	@mkdir -p $(OUT)/lib
 	@# Restored in one way whatever is built, so that a build leaves the lock files as they are.
 	dotnet restore Bandejo.slnx --nologo -v quiet
-	@trap 'dotnet build-server shutdown --vbcscompiler >/dev/null' EXIT; for each in $(WHAT); do echo "$(COMPILE) $$each"; $(COMPILE) $$each; done
-	@$(MAKE) --no-print-directory $(if $(findstring jobserver,$(MAKEFLAGS)),,-j2) publish-cli publish-service publish-agent publish-fleet
+	@trap 'dotnet build-server shutdown --vbcscompiler >/dev/null' EXIT; for each in $(PROGRAMS); do echo "$(COMPILE) $$each"; $(COMPILE) $$each; done
+	@touch $@
+
+$(OUT)/.built: $(OUT)/.compiled
+	@$(MAKE) --no-print-directory $(if $(findstring jobserver,$(MAKEFLAGS)),,-j2) publish-cli publish-agent publish-service publish-fleet
 	@ln -sf lib/fleet/bandejo-fleet $(OUT)/bandejo-fleet
 	@ln -sf lib/service/bandejo-service $(OUT)/bandejo-service
 	@ln -sf lib/agent/bandejo-agent $(OUT)/bandejo-agent
@@ -69,7 +71,11 @@ prerequisites:
 
 # The tests start command line and agent over a thousand times, which pays for compiling them ahead of time, but not for making them fast.
 test: ## Every test; ends with "N passed, N failed"
-	@began=$$(date +%s); $(MAKE) --no-print-directory -j3 build test-prerequisites AOT=$(if $(filter true,$(AOT)),quick,$(AOT)) WHAT=Bandejo.slnx; BANDEJO_BEGAN=$$began build/test.sh
+	@began=$$(date +%s); $(MAKE) --no-print-directory -j3 build compile-tests test-prerequisites AOT=$(if $(filter true,$(AOT)),quick,$(AOT)); BANDEJO_BEGAN=$$began build/test.sh
+
+# Compiled while the programs are compiled ahead of time, which is another's work.
+compile-tests: $(OUT)/.compiled
+	$(COMPILE) Bandejo.slnx
 
 test-prerequisites:
 	@build/prerequisites.sh tests

@@ -1,19 +1,16 @@
 #!/usr/bin/env bash
-# Runs every test program and adds their figures up.
+# Runs every test program, which "make test" has built, and adds their figures up.
 set -uo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
-build/prerequisites.sh tests
 # Since when a build has been running that led here.
 SECONDS=$(($(date +%s) - ${BANDEJO_BEGAN:-$(date +%s)}))
-dotnet build Bandejo.slnx --no-restore -c Release --nologo -v quiet -p:UseSharedCompilation=true || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }
-dotnet build-server shutdown --vbcscompiler >/dev/null 2>&1
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 echo "build $SECONDS s" >"$work/times"
 
 # One suite: what it prints, and a line with its figures in the folder of this run. A suite that ran nothing, or ended with an error of its own, counts as one that failed.
 suite() {
-    local name=$1 began=$SECONDS log="$work/$1.log" code total errors failures bad
+    local name=$1 began=$SECONDS log="$work/$1.out" code total errors failures bad
     echo "== $name"
     "tests/$name/bin/Release/net10.0/Bandejo.$name.Tests" 2>&1 | tee "$log"
     code=${PIPESTATUS[0]}
@@ -30,7 +27,7 @@ suite() {
 }
 
 console() {
-    local log="$work/console.log" code good bad
+    local log="$work/console.out" code good bad
     echo "== Console"
     npm --prefix console test --silent 2>&1 | tee "$log"
     code=${PIPESTATUS[0]}
@@ -43,20 +40,17 @@ console() {
     echo "${good:-0} ${bad:-0}" >>"$work/figures"
 }
 
-console
-for each in Repository Core Clock Device Fleet Store; do
-    suite $each
-done
-
-# These go beside the largest; the first two mostly wait, for pages and for faults to pass, and what they say comes behind it.
+# Side by side: each waits now and then, for pages, for faults to pass, for installers. What the others say comes behind the largest.
+suite Browser >"$work/browser.log" 2>&1 &
 {
-    suite Browser
-    suite Chaos
-    suite Simulation
-} >"$work/beside.log" 2>&1 &
+    for each in Simulation Chaos Core Store Device Fleet Clock Repository; do
+        suite $each
+    done
+    console
+} >"$work/others.log" 2>&1 &
 suite System
 wait
-cat "$work/beside.log"
+cat "$work/browser.log" "$work/others.log"
 
 echo "Took $((SECONDS / 60)) min $((SECONDS % 60)) s: $(paste -sd, "$work/times" | sed 's/,/, /g')"
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/figures")

@@ -361,7 +361,7 @@ public sealed class ManifestTests
                     Assert.Equal(payload, target.ToArray());
                 }
             }
-        }, iter: 20_000);
+        }, iter: 5_000);
     }
 
     private static readonly PresenceCheck VersionIn = new(PresenceKind.FileVersion, "opt/foldline/VERSION", [], null, null, null);
