@@ -42,15 +42,16 @@ console() {
 
 # Side by side: each waits now and then, for pages, for faults to pass, for installers. What the others say comes behind the largest.
 suite Browser >"$work/browser.log" 2>&1 &
+suite Simulation >"$work/simulation.log" 2>&1 &
 {
-    for each in Simulation Chaos Core Store Device Fleet Clock Repository; do
+    for each in Chaos Core Store Device Fleet Clock Repository; do
         suite $each
     done
     console
 } >"$work/others.log" 2>&1 &
 suite System
 wait
-cat "$work/browser.log" "$work/others.log"
+cat "$work"/*.log
 
 echo "Took $((SECONDS / 60)) min $((SECONDS % 60)) s: $(paste -sd, "$work/times" | sed 's/,/, /g')"
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/figures")

@@ -14,9 +14,10 @@ public sealed class PageTests(Chromium chromium)
     private const string Install = "mkdir -p \"$T\"; echo 2.0 > \"$T/VERSION\"";
     private const string LongName = "Everything-for-the-very-long-corridor-behind-the-second-reading-room-on-the-left";
 
-    // Once what listens to the width of the window has been drawn.
-    private const string Width =
-        "() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(() => done(document.documentElement.scrollWidth))))";
+    // Once what listens to window and colours has been drawn, and colours have gone over to the others.
+    private const string Settled =
+        "() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))"
+            + ".then(() => Promise.all(document.getAnimations().filter(each => each instanceof CSSTransition).map(each => each.finished.catch(() => null))))";
 
     private static readonly (string Address, string Title)[] Pages =
     [
@@ -55,10 +56,12 @@ public sealed class PageTests(Chromium chromium)
 
             // By night only the colours are others.
             await person.Page.EmulateMediaAsync(new() { ColorScheme = ColorScheme.Dark });
+            await person.Page.EvaluateAsync(Settled);
             await Check($"{address} by night", "['color-contrast', 'link-in-text-block']");
 
             await person.Page.SetViewportSizeAsync(390, 844);
-            if (await person.Page.EvaluateAsync<int>(Width) is > 390 and var width)
+            await person.Page.EvaluateAsync(Settled);
+            if (await person.Page.EvaluateAsync<int>("() => document.documentElement.scrollWidth") is > 390 and var width)
             {
                 findings.Add($"{address} is {width} wide");
             }
