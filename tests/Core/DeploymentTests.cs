@@ -283,6 +283,40 @@ public sealed class DeploymentTests
         Assert.Equal(["gate-passed", "wave-opened"], run.Look(met: 2));
     }
 
+    [Theory]
+    [InlineData(DeploymentAct.Pause, "met")]
+    [InlineData(DeploymentAct.Halt, "met")]
+    [InlineData(DeploymentAct.Halt, "harm")]
+    public void What_falls_while_nothing_passes_soaks_anew_although_it_holds_again_by_then(DeploymentAct act, string what)
+    {
+        var run = new Run("100 % met for 1 h, at most 0 harm reports", 2, 5);
+        run.Look(met: 0);
+        Assert.Equal(["gate-reached"], run.Look(met: 2));
+        run.At = Start.AddMinutes(30);
+        Assert.Null(run.Ask(act, "tomas", "look at it first"));
+        Assert.Equal(["gate-fell"], what == "met" ? run.Look(met: 1) : run.Look([run.Tallies(2)[0] with { Harms = 1 }, run.Tallies(2)[1]]));
+        Assert.Equal([], run.Look(met: 2));
+        run.At = Start.AddHours(4);
+        Assert.Null(run.Ask(DeploymentAct.Resume, "tomas", "it was nothing"));
+        Assert.Equal(["gate-reached"], run.Look(met: 2));
+        Assert.Equal(Start.AddHours(5), run.LookAgain);
+    }
+
+    [Fact]
+    public void A_soak_goes_on_while_nothing_passes_where_what_it_waits_for_holds_throughout()
+    {
+        var run = new Run("100 % met for 1 h", 2, 5);
+        run.Look(met: 0);
+        run.Look(met: 2);
+        Assert.Null(run.Ask(DeploymentAct.Pause, "tomas"));
+        run.At = Start.AddMinutes(59);
+        Assert.Equal([], run.Look(met: 2));
+        Assert.Null(run.Ask(DeploymentAct.Resume, "tomas"));
+        Assert.Equal([], run.Look(met: 2));
+        run.At = Start.AddHours(1);
+        Assert.Equal(["gate-passed", "wave-opened"], run.Look(met: 2));
+    }
+
     [Fact]
     public void A_wave_with_a_time_of_its_own_does_not_open_before_it()
     {

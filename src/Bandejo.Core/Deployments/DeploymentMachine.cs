@@ -192,6 +192,17 @@ public static class DeploymentMachine
                 null);
         }
 
+        if (state.Status is DeploymentStatus.Paused or DeploymentStatus.Halted)
+        {
+            // Nothing passes now. What falls meanwhile soaks anew once it goes on, also where it holds again by then.
+            for (var i = 0; i < state.Waves.Count; i++)
+            {
+                state = Fallen(plan, state, i, tallies[i], journal);
+            }
+
+            return new DeploymentDecision(state, journal, null);
+        }
+
         if (state.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
         {
             return new DeploymentDecision(state, journal, null);
@@ -273,24 +284,9 @@ public static class DeploymentMachine
             return tally.Top == tally.Bottom ? (With(state, index, wave with { PassedAt = now }), null) : (state, null);
         }
 
-        var needed = gate.Needed(tally.Bottom);
-        var figures = string.Create(CultureInfo.InvariantCulture, $"{tally.Top} of {tally.Bottom} met, {needed} needed");
-        var isHarmed = tally.Harms > gate.MostHarms;
-        if (isHarmed)
+        if (!Holds(gate, tally, out var figures))
         {
-            figures += string.Create(CultureInfo.InvariantCulture, $", {tally.Harms} harm reports, {gate.MostHarms} allowed");
-        }
-
-        var holds = tally.Bottom > 0 && tally.Top >= needed && !isHarmed;
-        if (!holds)
-        {
-            if (wave.ReachedAt is not null)
-            {
-                journal.Add(new JournalLine("gate-fell", $"'{name}' fell below its gate ({gate}): {figures}.", null, ""));
-                state = With(state, index, wave with { ReachedAt = null, IsSoaked = false });
-            }
-
-            return (state, null);
+            return (Fallen(plan, state, index, tally, journal), null);
         }
 
         if (gate.IsClean && wave.ReachedAt < tally.LastTrouble)
@@ -330,6 +326,34 @@ public static class DeploymentMachine
 
         journal.Add(new JournalLine("gate-passed", $"'{name}' passed its gate ({gate}): {figures}.", null, ""));
         return (With(state, index, wave with { PassedAt = now, IsSoaked = true }), null);
+    }
+
+    /// <summary>Whether the figures of a wave are those that its gate asks for.</summary>
+    /// <param name="figures">The figures, in words.</param>
+    private static bool Holds(Gate gate, Tally tally, out string figures)
+    {
+        var needed = gate.Needed(tally.Bottom);
+        figures = string.Create(CultureInfo.InvariantCulture, $"{tally.Top} of {tally.Bottom} met, {needed} needed");
+        var isHarmed = tally.Harms > gate.MostHarms;
+        if (isHarmed)
+        {
+            figures += string.Create(CultureInfo.InvariantCulture, $", {tally.Harms} harm reports, {gate.MostHarms} allowed");
+        }
+
+        return tally.Bottom > 0 && tally.Top >= needed && !isHarmed;
+    }
+
+    /// <summary>A gate that held, and does not any more, begins to soak anew when it holds again.</summary>
+    private static DeploymentState Fallen(DeploymentPlan plan, DeploymentState state, int index, Tally tally, List<JournalLine> journal)
+    {
+        var wave = state.Waves[index];
+        if (wave is not { ReachedAt: not null, PassedAt: null } || plan.Waves[index].Gate is not { } gate || Holds(gate, tally, out var figures))
+        {
+            return state;
+        }
+
+        journal.Add(new JournalLine("gate-fell", $"'{plan.Waves[index].Name}' fell below its gate ({gate}): {figures}.", null, ""));
+        return With(state, index, wave with { ReachedAt = null, IsSoaked = false });
     }
 
     private static DeploymentState With(DeploymentState state, int index, WaveState wave)
