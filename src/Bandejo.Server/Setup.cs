@@ -8,6 +8,7 @@ using System.Threading.RateLimiting;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Bench;
@@ -158,6 +159,7 @@ internal static class Setup
         await app.Services.GetRequiredService<SiteKeys>().Prepare();
         await CertificateWatch.Renew(app.Services.GetRequiredService<SiteAuthority>(), world);
         await FirstStart.Prepare(world, options.Data, options.FirstPassword);
+        _ = (await world.Change(null, decision => Due.WeighAnew(decision, typeof(Due).Module.ModuleVersionId.ToString("N")))).Value;
         _ = app.Services.GetRequiredService<Gauges>();
     }
 

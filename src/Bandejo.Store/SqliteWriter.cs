@@ -15,7 +15,7 @@ internal sealed class SqliteWriter : IDisposable
     private readonly SqliteStatements _statements;
     private readonly TargetPages _pages;
 
-    // Of the devices that a commit is about; nobody waits for the others.
+    // Of the devices that were asked for; what a transaction gave that failed goes with this writer.
     private readonly Dictionary<string, long> _numbers = new(StringComparer.Ordinal);
 
     /// <param name="connection">Belongs to whoever made it.</param>
@@ -41,7 +41,7 @@ internal sealed class SqliteWriter : IDisposable
                 _pages.Put(book.Value, target);
             }
 
-            Flush();
+            _pages.Flush();
         });
         return book!.Value;
     }
@@ -66,7 +66,7 @@ internal sealed class SqliteWriter : IDisposable
             }
         }
 
-        Flush();
+        _pages.Flush();
     }
 
     public void Dispose() => _statements.Dispose();
@@ -76,12 +76,6 @@ internal sealed class SqliteWriter : IDisposable
         using var transaction = _connection.BeginTransaction();
         write();
         transaction.Commit();
-    }
-
-    private void Flush()
-    {
-        _pages.Flush();
-        _numbers.Clear();
     }
 
     /// <summary>The number of a device here; given to it where it has none.</summary>
@@ -196,6 +190,7 @@ internal sealed class SqliteWriter : IDisposable
                 _statements.Run("DELETE FROM device_trial WHERE device = $1", id);
                 _statements.Run("DELETE FROM group_member WHERE device = $1", id);
                 _pages.RemoveDevice(id);
+                _numbers.Remove(id);
                 break;
             case PutGroup(var group):
                 _statements.Run("INSERT INTO device_group VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", group.Slug, Json(group));

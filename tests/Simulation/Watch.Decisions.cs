@@ -55,7 +55,7 @@ internal sealed partial class Watch
         foreach (var deployment in world.Deployments.Values)
         {
             Figures(world, deployment);
-            if (_before.TryGetValue(deployment.Id, out var before) && !ReferenceEquals(before, deployment.State))
+            if (_before.TryGetValue(deployment.Id, out var before) && deployment.State != before with { IsUnfinished = deployment.State.IsUnfinished })
             {
                 Decided(
                     deployment, before,
@@ -204,13 +204,20 @@ internal sealed partial class Watch
         {
             var (counted, rule, accepted) = (counts.GetValueOrDefault((deployment.Id, wave)) ?? Recount.None, deployment.Plan.Halt, state.Waves[wave]);
 
-            // What failed may be on its way back already, by the same decision.
+            // What failed may be on its way back already, by the same decision; what was taken back before is no trial any more.
             var goingBack = deployment.Targets.All.Where(target => target.Wave == wave && (target.IsGoingBack || target.IsToGoBack))
                 .Where(target => target.State is not (TargetState.Failed or TargetState.Lost or TargetState.Undone or TargetState.Met)).ToList();
-            var failures = Math.Max(0, counted.Failures + goingBack.Count(target => target.HasFailed) - accepted.AcceptedFailures);
-            var trials = Math.Max(failures, counted.Trials + goingBack.Count(target => target.HasFailed || target.IsInstalledHere) - accepted.AcceptedTrials);
-            return failures >= (rule.Failures ?? int.MaxValue) || counted.Harms - accepted.AcceptedHarms >= (rule.Harms ?? int.MaxValue)
-                || (rule.Rate is { } rate && trials >= rule.LeastTrials && Wilson(failures, trials) > rate / 10_000.0);
+            return IsOverWith(counted.Failures, counted.Trials) || IsOverWith(
+                counted.Failures + goingBack.Count(target => target.HasFailed),
+                counted.Trials + goingBack.Count(target => target.HasFailed || target.IsInstalledHere));
+
+            bool IsOverWith(int failed, int tried)
+            {
+                var failures = Math.Max(0, failed - accepted.AcceptedFailures);
+                var trials = Math.Max(failures, tried - accepted.AcceptedTrials);
+                return failures >= (rule.Failures ?? int.MaxValue) || counted.Harms - accepted.AcceptedHarms >= (rule.Harms ?? int.MaxValue)
+                    || (rule.Rate is { } rate && trials >= rule.LeastTrials && Wilson(failures, trials) > rate / 10_000.0);
+            }
         }
     }
 

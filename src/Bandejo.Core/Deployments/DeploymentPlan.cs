@@ -153,6 +153,9 @@ public sealed record DeploymentState
     /// <summary>Rolling back after its end, and only what was asked for.</summary>
     public bool RollsBackSome { get; init; }
 
+    /// <summary>Something that was decided is not done yet for all of its devices: what a start finds so is weighed again.</summary>
+    public bool IsUnfinished { get; init; }
+
     /// <summary>When it came into this status.</summary>
     public DateTimeOffset Since { get; init; }
 

@@ -10,6 +10,8 @@ namespace Bandejo.Core.Rollouts;
 /// </summary>
 public static class Due
 {
+    private const string WeighedBySetting = "weighed-by";
+
     private static readonly TimeSpan PutOffFor = TimeSpan.FromMinutes(1);
 
     /// <summary>Does one slice of what is due.</summary>
@@ -52,7 +54,34 @@ public static class Due
             }
 
             slice.ForEach(row => rows[row] = false);
+            if (!deployment.IsPending)
+            {
+                Note(decision, deployment, isUnfinished: false);
+            }
         }
+    }
+
+    /// <summary>
+    /// Has all devices weighed by this program, once: it may judge otherwise than the one that weighed them last.
+    /// </summary>
+    /// <param name="program">What tells this program from any other that judges.</param>
+    public static Outcome<bool> WeighAnew(Decision decision, string program)
+    {
+        var world = decision.World;
+        if (world.SiteSettings.GetValueOrDefault(WeighedBySetting) == program)
+        {
+            return false;
+        }
+
+        foreach (var deployment in world.Active)
+        {
+            deployment.Pending.ToWeigh.Or(world.Columns.Live);
+            Note(decision, deployment, isUnfinished: true);
+            world.SetMoment(deployment);
+        }
+
+        decision.Do(new PutSetting(WeighedBySetting, program));
+        return true;
     }
 
     /// <summary>Puts off what is due first, where it could not be done: whatever is wrong with one deployment keeps no other waiting.</summary>
@@ -75,6 +104,7 @@ public static class Due
         if (rows.Count() * times > decision.World.Slice)
         {
             pending.Or(rows);
+            Note(decision, deployment, isUnfinished: true);
             decision.World.SetMoment(deployment);
             return;
         }
@@ -82,6 +112,14 @@ public static class Due
         foreach (var row in rows.Rows())
         {
             act(decision.World.Devices.At(row));
+        }
+    }
+
+    private static void Note(Decision decision, DeploymentEntry deployment, bool isUnfinished)
+    {
+        if (deployment.State.IsUnfinished != isUnfinished)
+        {
+            decision.Do(new PutDeployment(deployment.Record with { State = deployment.State with { IsUnfinished = isUnfinished } }));
         }
     }
 }

@@ -137,10 +137,10 @@ public sealed partial class FleetWorld
     /// <summary>A deployment's next moment may be another.</summary>
     internal void SetMoment(DeploymentEntry deployment) => Agenda.Set(deployment.Id, deployment.Moment);
 
-    /// <summary>All deployments that have not ended are to be weighed: a start may have come between a decision and all that follows from it.</summary>
-    public void WeighEverything()
+    /// <summary>What had been decided and was not done yet for all devices when the world was kept is to be done.</summary>
+    public void GoOn()
     {
-        foreach (var deployment in Active)
+        foreach (var deployment in Deployments.Values.Where(deployment => deployment.State.IsUnfinished))
         {
             deployment.Pending.ToWeigh.Or(Columns.Live);
             if (deployment.State is { Status: DeploymentStatus.RollingBack, RollsBackSome: false })

@@ -29,8 +29,8 @@ internal static class DeploymentRoutes
                 world.Read(each => Previewing.Prepare(each, AskForms.Ask(request), "preview", AskForms.Write))
                     .Answer(outlook => Results.Ok(AskForms.Info(outlook))))
             .ForAll().WithSummary("Whom a deployment would reach, who not and why").Produces<DeploymentPreview>();
-        api.MapPost("/deployments", async (WorldHost world, Ticker ticker, HttpContext context, DeploymentRequest request) =>
-            (await Start(world, ticker, context, request)).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
+        api.MapPost("/deployments", async (WorldHost world, HttpContext context, DeploymentRequest request) =>
+            (await Start(world, context, request)).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
             .For(Roles.Operator).WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
         api.MapGet("/deployments/{deployment}", (WorldHost world, HttpContext context, string deployment) => Details(world, deployment).Answer(
             details => context.WithRevision(details, details.Deployment.Revision)))
@@ -121,7 +121,7 @@ internal static class DeploymentRoutes
     /// Starts a deployment. Whom it reaches is found on a world that stands still, and kept ahead of the beginning; where something that it is about was
     /// changed in that moment, once more.
     /// </summary>
-    private static async Task<Outcome<DeploymentInfo>> Start(WorldHost world, Ticker ticker, HttpContext context, DeploymentRequest request)
+    private static async Task<Outcome<DeploymentInfo>> Start(WorldHost world, HttpContext context, DeploymentRequest request)
     {
         var ask = AskForms.Ask(request);
         for (var left = MostPrepared; ; left--)
@@ -137,7 +137,8 @@ internal static class DeploymentRoutes
             var begun = await world.Change(context.Person(), decision => Starting.Begin(decision, prepared.Value));
             if (begun.Ok)
             {
-                return await Settle(world, ticker, context, begun.Value.Id);
+                // It is there, whole and durable; a first wave of very many devices is weighed after that.
+                return world.Read(each => Views.Deployment(each, each.Deployments[begun.Value.Id]));
             }
 
             await world.Store.DropAhead(ahead);

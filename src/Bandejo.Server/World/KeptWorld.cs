@@ -27,7 +27,7 @@ internal static class KeptWorld
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.
         world.ForgetWords();
-        world.WeighEverything();
+        world.GoOn();
         return world;
     }
 

@@ -122,20 +122,48 @@ public sealed class SliceTests
         Settle();
         Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Pause, ""));
         Do(Due.Take);
-        var again = RandomHistory.NewWorld(Slice);
-        foreach (var (number, text) in _world.WordBook.TakeChanges().New)
-        {
-            again.Apply(new AddWord(number, text));
-        }
-
-        _changes.ForEach(again.Apply);
-        again.Now = Now;
-        again.WeighEverything();
+        var again = ReadAgain();
+        again.GoOn();
         while (again.Decide(null, Now, () => "", [], Due.Take).Value)
         {
         }
 
         Assert.Equal(Devices, again.Deployments[deployment.Id].Targets.States()[(int)TargetState.Waiting]);
+    }
+
+    [Fact]
+    public void What_was_done_for_all_is_not_done_again_after_the_start()
+    {
+        var deployment = Start();
+        Assert.True(deployment.IsPending && deployment.State.IsUnfinished);
+        Settle();
+        Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Pause, ""));
+        Settle();
+        var again = ReadAgain();
+        again.GoOn();
+        Assert.False(again.Deployments[deployment.Id].IsPending);
+        Assert.False(again.Deployments[deployment.Id].State.IsUnfinished);
+    }
+
+    [Fact]
+    public void Another_program_weighs_all_devices_once_also_where_it_is_stopped_meanwhile()
+    {
+        var deployment = Start();
+        Settle();
+        Assert.True(Do(decision => Due.WeighAnew(decision, "one")));
+        Assert.True(deployment.IsPending);
+        Assert.True(_world.Decide(null, Now, () => "", _changes, Due.Take).Ok);
+        var again = ReadAgain();
+        again.GoOn();
+        Assert.True(again.Deployments[deployment.Id].IsPending);
+        Assert.False(again.Decide(null, Now, () => "", [], decision => Due.WeighAnew(decision, "one")).Value);
+        while (again.Decide(null, Now, () => "", [], Due.Take).Value)
+        {
+        }
+
+        Assert.False(again.Deployments[deployment.Id].IsPending);
+        Assert.True(again.Decide(null, Now, () => "", [], decision => Due.WeighAnew(decision, "another")).Value);
+        Assert.True(again.Deployments[deployment.Id].IsPending);
     }
 
     [Fact]
@@ -342,4 +370,18 @@ public sealed class SliceTests
 
     private T Do<T>(Func<Decision, Outcome<T>> command) =>
         _world.Decide("root-admin", Now, () => (++_ids).ToString("x8", System.Globalization.CultureInfo.InvariantCulture), _changes, command).Value;
+
+    /// <summary>The world as what was kept makes it.</summary>
+    private FleetWorld ReadAgain()
+    {
+        var again = RandomHistory.NewWorld(Slice);
+        foreach (var (number, text) in _world.WordBook.TakeChanges().New)
+        {
+            again.Apply(new AddWord(number, text));
+        }
+
+        _changes.ForEach(again.Apply);
+        again.Now = Now;
+        return again;
+    }
 }
