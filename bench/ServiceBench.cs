@@ -51,7 +51,7 @@ internal static class ServiceBench
             report.Add(
                 $"{size:N0} devices, two deployments: memory of the service", "", $"{memory / 1048576.0:N0} MiB", null, isLargest ? "under 1 GiB" : "",
                 isLargest ? memory < 1L << 30 : null);
-            await StartToReady(report, site, size, "with two deployments", isLargest);
+            await StartToReady(report, site, size, "with two deployments", isLargest ? 5 : null);
         }
         finally
         {
@@ -67,7 +67,7 @@ internal static class ServiceBench
         await Deployments(report, site, size);
         await BesideBare(folder, bare => Results(report, site, known, folder, bare, size, size >= 100_000));
         await Pages(report, site, size, size >= 100_000);
-        await StartToReady(report, site, size, "with two deployments", size >= 100_000);
+        await StartToReady(report, site, size, "with two deployments", size >= 100_000 ? 5 : null);
     });
 
     /// <summary>Only the check-ins with nothing new.</summary>
@@ -96,7 +96,7 @@ internal static class ServiceBench
 
         using var http = new HttpClient { BaseAddress = new Uri(site.Service.Address) };
         var sequence = 5_000_000_000_000;
-        async Task Beside(string name, Func<Task> work)
+        async Task Beside(string name, Func<Task> work, double? most = null)
         {
             // Once before, for what is compiled at the first call.
             for (var warm = 0; warm < 300; warm++)
@@ -119,16 +119,19 @@ internal static class ServiceBench
             report.Add(
                 $"{what}: {name}", "",
                 $"{seconds:0.00} s; meanwhile a check-in with changed facts, durable, {waits[waits.Count / 2]:0.0} ms median, {waits[^1]:0.0} ms the longest of "
-                    + $"{waits.Count:N0}");
+                    + $"{waits.Count:N0}",
+                null, most is { } limit ? $"under {limit:0} s, others wait 20 ms at most" : "others wait 20 ms at most",
+                waits[^1] <= 20 && !(seconds > most));
         }
 
+        await Settled();
         await Beside("nothing else, for 2 s", () => Task.Delay(2000));
-        await Beside("starting one more, durable", () => Start(deployments));
+        await Beside("starting one more, durable", () => Start(deployments), 1);
+        await Settled();
         await Beside("all devices as CSV", () => Read("/api/v1/devices?format=csv"));
         await Beside("all compliance as CSV", () => Read("/api/v1/compliance/targets?format=csv"));
 
-        // Last: after a start all is weighed again, beside everything else.
-        await StartToReady(report, site, size, $"with {deployments} deployments");
+        await StartToReady(report, site, size, $"with {deployments} deployments", 8);
 
         async Task Start(int number) => await site.Admin.Post(
             "/api/v1/deployments",
@@ -136,6 +139,17 @@ internal static class ServiceBench
                 $"app-{number:00} 1.0.0", ["all"], [new WaveRequest("A tenth", "10 %", "90 % met for 1d"), new WaveRequest("Everyone", "everyone else")],
                 $"App {number:00} everywhere", Halt: "never"),
             ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentInfo);
+
+        // The first wave of each is out.
+        async Task Settled()
+        {
+            var all = await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo);
+            while (all.Any(each => each.States.Sum(state => state.Name == "ready" ? state.Count : 0) < size / 10))
+            {
+                await Task.Delay(100);
+                all = await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo);
+            }
+        }
 
         async Task Read(string path)
         {
@@ -195,7 +209,7 @@ internal static class ServiceBench
         }
     }
 
-    private static async Task StartToReady(Report report, Site site, int size, string more = "", bool isAsked = false)
+    private static async Task StartToReady(Report report, Site site, int size, string more = "", double? most = null)
     {
         var times = new List<double>();
         for (var round = 0; round < 3; round++)
@@ -208,8 +222,8 @@ internal static class ServiceBench
 
         var median = Report.Median(times);
         report.Add(
-            $"{size:N0} devices{(more.Length > 0 ? ", " + more : "")}: start to ready", "", $"{median:0.00} s", null, isAsked ? "under 5 s" : "",
-            isAsked ? median < 5 : null);
+            $"{size:N0} devices{(more.Length > 0 ? ", " + more : "")}: start to ready", "", $"{median:0.00} s", null, most is { } limit ? $"under {limit:0} s" : "",
+            most is null ? null : median < most);
     }
 
     private static async Task CheckIns(

@@ -178,14 +178,16 @@ internal static class DeploymentCommands
     private static Command Act(string verb, string description, string done) =>
         Shared.Verb(verb, description, $"deployment {verb} D1001 --reason \"…\"", async (parsed, client, cancellation) =>
     {
-        // What is asked for is asked of the deployment as it stands now; where somebody was quicker, nothing is done.
         var path = $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}";
-        var seen = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
-        var answer = await client.Change(
-            HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest, ContractJson.Default.ActAnswer,
-            $"\"{seen.Revision}\"", cancellation);
-        Console.WriteLine($"{done}: '{answer.Deployment.Name}'. {answer.Deployment.Sentence}");
-        return ExitCode.Done;
+        return await Shared.LookingFirst(async () =>
+        {
+            var seen = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
+            var answer = await client.Change(
+                HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest,
+                ContractJson.Default.ActAnswer, $"\"{seen.Revision}\"", cancellation);
+            Console.WriteLine($"{done}: '{answer.Deployment.Name}'. {answer.Deployment.Sentence}");
+            return ExitCode.Done;
+        });
     }, Deployment, Reason);
 
     private static Command Retry()

@@ -25,53 +25,62 @@ internal static class RollBackCommand
             var request = new RollBackRequest(
                 parsed.GetValue(reason), parsed.GetValue(Device) is { Length: > 0 } devices ? devices : null, parsed.GetValue(Wave),
                 parsed.GetValue(PauseOthers));
-            var preview = await client.Post(
-                $"{path}/roll-back/preview", request, ContractJson.Default.RollBackRequest, ContractJson.Default.RollBackPreview, cancellation);
-            var isJson = parsed.GetValue(Shared.Output) == "json";
-            if (parsed.GetValue(Preview))
+            var looks = 0;
+            return await Shared.LookingFirst(async () =>
             {
-                if (isJson)
+                if (looks++ > 0)
                 {
-                    Say.Json(preview, ContractJson.Default.RollBackPreview);
+                    Console.Error.WriteLine("It changed meanwhile; this is what a roll back comes to now.");
                 }
-                else
+
+                var preview = await client.Post(
+                    $"{path}/roll-back/preview", request, ContractJson.Default.RollBackRequest, ContractJson.Default.RollBackPreview, cancellation);
+                var isJson = parsed.GetValue(Shared.Output) == "json";
+                if (parsed.GetValue(Preview))
+                {
+                    if (isJson)
+                    {
+                        Say.Json(preview, ContractJson.Default.RollBackPreview);
+                    }
+                    else
+                    {
+                        Print(preview, request.PauseOthers);
+                    }
+
+                    return preview.NotPossible is null ? ExitCode.Done : ExitCode.No;
+                }
+
+                if (!isJson)
                 {
                     Print(preview, request.PauseOthers);
                 }
 
-                return preview.NotPossible is null ? ExitCode.Done : ExitCode.No;
-            }
+                if (preview.NotPossible is not null)
+                {
+                    return ExitCode.No;
+                }
 
-            if (!isJson)
-            {
-                Print(preview, request.PauseOthers);
-            }
+                if (!Shared.Agrees(parsed.GetValue(Yes), $"Roll back {Say.Devices(preview.Devices)}?"))
+                {
+                    return ExitCode.No;
+                }
 
-            if (preview.NotPossible is not null)
-            {
-                return ExitCode.No;
-            }
+                // What was agreed to is what was shown; where it changed since, it is shown and asked again.
+                var answer = await client.Change(
+                    HttpMethod.Post, $"{path}/roll-back", request, ContractJson.Default.RollBackRequest, ContractJson.Default.ActAnswer,
+                    $"\"{preview.Revision}\"", cancellation);
+                if (isJson)
+                {
+                    Say.Json(answer, ContractJson.Default.ActAnswer);
+                }
+                else
+                {
+                    Say.Line(
+                        $"{Say.Devices(answer.Devices)} {(answer.Devices == 1 ? "is" : "are")} being rolled back. {Markup.Escape(answer.Deployment.Sentence)}");
+                }
 
-            if (!Shared.Agrees(parsed.GetValue(Yes), $"Roll back {Say.Devices(preview.Devices)}?"))
-            {
-                return ExitCode.No;
-            }
-
-            // What was agreed to is what was shown; where somebody was quicker, nothing is done.
-            var answer = await client.Change(
-                HttpMethod.Post, $"{path}/roll-back", request, ContractJson.Default.RollBackRequest, ContractJson.Default.ActAnswer, $"\"{preview.Revision}\"",
-                cancellation);
-            if (isJson)
-            {
-                Say.Json(answer, ContractJson.Default.ActAnswer);
-            }
-            else
-            {
-                Say.Line(
-                    $"{Say.Devices(answer.Devices)} {(answer.Devices == 1 ? "is" : "are")} being rolled back. {Markup.Escape(answer.Deployment.Sentence)}");
-            }
-
-            return ExitCode.Done;
+                return ExitCode.Done;
+            });
         }, deployment, Device, Wave, reason, PauseOthers, Preview, Yes);
 
     private static void Print(RollBackPreview preview, bool isPausing)

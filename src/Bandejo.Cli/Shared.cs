@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.CommandLine.Parsing;
+using System.Net;
 using Spectre.Console;
 
 namespace Bandejo.Cli;
@@ -23,6 +24,9 @@ internal static class ExitCode
 /// <summary>What all commands share.</summary>
 internal static class Shared
 {
+    /// <summary>How often something is looked at again that changes meanwhile.</summary>
+    private const int MostLooks = 5;
+
     public static readonly Option<string?> Service = new("--service") { Description = "The service's address [where you signed in]", Recursive = true };
 
     public static readonly Option<string> Output = Choice("--output", "How to print: table, json or csv", "table", "json", "csv");
@@ -124,6 +128,25 @@ internal static class Shared
         }
 
         return string.Join(' ', ["bandejo", .. names]);
+    }
+
+    /// <summary>
+    /// Acts upon what it looks at first, and looks again where that changed in between, which a deployment does by itself too: a gate passes, a device is met.
+    /// </summary>
+    /// <param name="act">Looks, shows and asks where it has something to show, and acts on just that.</param>
+    public static async Task<int> LookingFirst(Func<Task<int>> act)
+    {
+        for (var left = MostLooks; ; left--)
+        {
+            try
+            {
+                return await act();
+            }
+            catch (RefusedException refused) when (refused.Problem.Status == (int)HttpStatusCode.PreconditionFailed && left > 0)
+            {
+                // Once more.
+            }
+        }
     }
 
     /// <summary>Asks a person for consent; without a terminal it must have been given with <c>--yes</c>.</summary>

@@ -113,7 +113,9 @@ public sealed class DeploymentEntry
     private sealed record Stop(DeploymentState State, Reason Reason);
 }
 
-/// <summary>What is to be done for many devices of a deployment, by rows. Kept is only that there is something (<see cref="DeploymentState.IsUnfinished"/>).</summary>
+/// <summary>
+/// What is to be done for many devices of a deployment, by rows. Kept is only that there is something (<see cref="DeploymentState.IsUnfinished"/>).
+/// </summary>
 internal sealed class Pending
 {
     /// <summary>The rows to be weighed.</summary>
