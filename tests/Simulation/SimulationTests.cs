@@ -43,7 +43,7 @@ public sealed class SimulationTests
             "standing", "ended"])
         {
             Assert.True(
-                Runs < 100 || done.GetValueOrDefault(what) >= Runs / 20, $"'{what}' happened {done.GetValueOrDefault(what)} times in {Runs} histories.");
+                Runs < 100 || done.GetValueOrDefault(what) >= Runs / 40, $"'{what}' happened {done.GetValueOrDefault(what)} times in {Runs} histories.");
         }
     }
 
