@@ -71,11 +71,11 @@ prerequisites:
 
 # The tests start command line and agent over a thousand times, which pays for compiling them ahead of time, but not for making them fast.
 test: ## Every test; ends with "N passed, N failed"
-	@began=$$(date +%s); $(MAKE) --no-print-directory -j3 build compile-tests test-prerequisites AOT=$(if $(filter true,$(AOT)),quick,$(AOT)); BANDEJO_BEGAN=$$began build/test.sh
+	@began=$$(date +%s); $(MAKE) --no-print-directory -j3 build compile-tests test-prerequisites AOT=$(if $(filter true,$(AOT)),quick,$(AOT)) || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }; BANDEJO_BEGAN=$$began build/test.sh
 
 # Compiled while the programs are compiled ahead of time, which is another's work.
 compile-tests: $(OUT)/.compiled
-	$(COMPILE) Bandejo.slnx
+	@trap 'dotnet build-server shutdown --vbcscompiler >/dev/null' EXIT; echo "$(COMPILE) Bandejo.slnx"; $(COMPILE) Bandejo.slnx
 
 test-prerequisites:
 	@build/prerequisites.sh tests

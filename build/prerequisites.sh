@@ -4,7 +4,7 @@ set -euo pipefail
 command -v npm >/dev/null || { echo "Node 20 or newer with npm is missing; install it first." >&2; exit 1; }
 command -v dotnet >/dev/null || { echo "The .NET SDK 10 is missing; install it first." >&2; exit 1; }
 # One at a time: who installs keeps others from it.
-command -v flock >/dev/null && exec 9>"${TMPDIR:-/tmp}/bandejo-prerequisites.lock" && flock 9
+command -v flock >/dev/null && exec 9<"${BASH_SOURCE[0]}" && flock 9
 needed=()
 # Ahead-of-time compilation links.
 if [ -z "${WITHOUT_LINKER:-}" ]; then

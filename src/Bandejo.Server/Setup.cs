@@ -36,7 +36,9 @@ namespace Bandejo.Server;
 internal static class Setup
 {
     /// <param name="toLog">Says where it writes what happens.</param>
-    public static WebApplication Build(ServiceOptions options, Func<LoggerSinkConfiguration, LoggerConfiguration> toLog)
+    /// <param name="lifetime">What ends it; null for the system's signals to this process.</param>
+    public static WebApplication Build(
+        ServiceOptions options, Func<LoggerSinkConfiguration, LoggerConfiguration> toLog, IHostLifetime? lifetime = null)
     {
         OwnFolder.Make(options.Data);
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
@@ -66,6 +68,11 @@ internal static class Setup
             preserveStaticLogger: true);
 
         var services = builder.Services;
+        if (lifetime is not null)
+        {
+            services.AddSingleton(lifetime);
+        }
+
         services.AddClock(options.DemoClock);
         services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
         services.AddSingleton(_ => new FileStore(options.Data)).AddSingleton(_ => new SiteAuthority(options.Data, options.Tls))

@@ -1,5 +1,6 @@
 using Bandejo.Server;
 using Microsoft.AspNetCore.Builder;
+using Microsoft.Extensions.Hosting;
 using Serilog.Core;
 using Serilog.Events;
 using Serilog.Formatting.Compact;
@@ -22,7 +23,7 @@ public sealed class ServiceInside(params string[] options) : RunningService(opti
             throw new InvalidOperationException(read.Failure!.Message);
         }
 
-        _app = Setup.Build(read.Value, log => log.Sink(new Lines(Heard)));
+        _app = Setup.Build(read.Value, log => log.Sink(new Lines(Heard)), new NoSignals());
         await Setup.Prepare(_app, read.Value);
         await _app.StartAsync();
         (Address, Identity) = (_app.Urls.Single(), Setup.Identity(_app));
@@ -38,6 +39,14 @@ public sealed class ServiceInside(params string[] options) : RunningService(opti
         }
 
         await base.DisposeAsync();
+    }
+
+    /// <summary>Whoever interrupts the tests ends them, and not the services in them.</summary>
+    private sealed class NoSignals : IHostLifetime
+    {
+        public Task WaitForStartAsync(CancellationToken cancellationToken) => Task.CompletedTask;
+
+        public Task StopAsync(CancellationToken cancellationToken) => Task.CompletedTask;
     }
 
     /// <summary>Hands on each line of the log.</summary>

@@ -149,6 +149,48 @@ public sealed class RollBackTests
     }
 
     [Fact]
+    public async Task What_changes_between_look_and_act_is_looked_at_again_and_never_acted_upon_unseen()
+    {
+        await using var site = await Site.Start();
+        await site.Package("foldline", "7.2.0", Put);
+        var device = await site.Device("DESK-1");
+        var id = await site.Deploy("foldline 7.2.0", Site.Enrolled);
+        await site.Admin.Becomes(id, device.Name, "met");
+        await site.Admin.Until(async () => (await Seen(site, id)).Status == "standing", "it stands");
+
+        // Who pauses and resumes it changes it each time, just before the act arrives.
+        var quicker = 0;
+        await using var between = await Between.Start(site.Service.Address, async (method, path) =>
+        {
+            if (method == "POST" && (path.EndsWith("/roll-back", StringComparison.Ordinal) || path.EndsWith("/halt", StringComparison.Ordinal))
+                && quicker-- > 0)
+            {
+                await site.Must("deployment", (await Seen(site, id)).Status == "paused" ? "resume" : "pause", id, "--reason", "quicker");
+            }
+        });
+
+        quicker = 1;
+        var (code, output, errors) = await site.Run("deployment", "halt", id, "--reason", "prints blank pages", "--service", between.Address);
+        Assert.True(code == 0, output + errors);
+        Assert.Equal("halted", (await Seen(site, id)).Status);
+        await site.Must("deployment", "resume", id, "--reason", "once more");
+
+        quicker = int.MaxValue;
+        (code, _, errors) = await site.Run("deployment", "roll-back", id, "--reason", "prints blank pages", "--yes", "--service", between.Address);
+        Assert.Equal(3, code);
+        Assert.Contains("Somebody changed this meanwhile", errors);
+        Assert.NotEqual("rolling-back", (await Seen(site, id)).Status);
+        Assert.StartsWith("7.2.0", device.Read("opt/foldline/VERSION"));
+
+        quicker = 1;
+        (code, output, errors) = await site.Run("deployment", "roll-back", id, "--reason", "prints blank pages", "--yes", "--service", between.Address);
+        Assert.True(code == 0, output + errors);
+        Assert.Contains("It changed meanwhile", errors);
+        Assert.Equal(2, output.Split("had nothing before").Length - 1);
+        await site.Admin.Becomes(id, device.Name, "undone");
+    }
+
+    [Fact]
     public async Task A_retry_of_many_does_what_it_can_and_says_of_whom_not()
     {
         await using var site = await Site.Start();

@@ -73,13 +73,12 @@ public static class Due
             return false;
         }
 
-        foreach (var deployment in world.Active)
+        foreach (var deployment in world.Active.ToList())
         {
-            deployment.Pending.ToWeigh.Or(world.Columns.Live);
             Note(decision, deployment, isUnfinished: true);
-            world.SetMoment(deployment);
         }
 
+        world.GoOn();
         decision.Do(new PutSetting(WeighedBySetting, program));
         return true;
     }

@@ -21,6 +21,7 @@ public sealed class SliceTests
     private readonly PackageRecord _record = Package('a', "2");
     private readonly FleetWorld _world = RandomHistory.NewWorld(Slice);
     private readonly List<Change> _changes = [];
+    private readonly List<AddWord> _words = [];
     private int _ids;
 
     public SliceTests()
@@ -111,6 +112,22 @@ public sealed class SliceTests
         Do(Due.Take);
         Assert.Equal(Slice, deployment.Targets.All.Count(target => target.IsGoingBack));
         Assert.Equal(DeploymentStatus.RollingBack, deployment.State.Status);
+
+        // Where it is stopped there, it goes on; also where an earlier version of the program had kept no mark of it.
+        foreach (var isMarked in (bool[])[true, false])
+        {
+            var again = ReadAgain();
+            var there = again.Deployments[deployment.Id];
+            again.Apply(new PutDeployment(there.Record with { State = there.State with { IsUnfinished = isMarked } }));
+            again.GoOn();
+            Assert.True(again.Decide(null, Now, () => "", [], decision => Due.WeighAnew(decision, "another")).Value);
+            while (again.Decide(null, Now, () => "", [], Due.Take).Value)
+            {
+            }
+
+            Assert.Equal(Devices, there.Targets.All.Count(target => target.IsGoingBack));
+        }
+
         Settle();
         Assert.Equal(Devices, deployment.Targets.All.Count(target => target.IsGoingBack));
     }
@@ -375,10 +392,8 @@ public sealed class SliceTests
     private FleetWorld ReadAgain()
     {
         var again = RandomHistory.NewWorld(Slice);
-        foreach (var (number, text) in _world.WordBook.TakeChanges().New)
-        {
-            again.Apply(new AddWord(number, text));
-        }
+        _words.AddRange(_world.WordBook.TakeChanges().New.Select(word => new AddWord(word.Number, word.Text)));
+        _words.ForEach(again.Apply);
 
         _changes.ForEach(again.Apply);
         again.Now = Now;
