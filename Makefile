@@ -82,7 +82,7 @@ test-prerequisites:
 
 chaos: build ## Everything breaks at random while rollouts run; SECONDS=600 says how long, SEED=… which chaos
 	@dotnet build tests/Chaos -c Release --nologo -v quiet
-	@BANDEJO_CHAOS_SECONDS=$(or $(SECONDS),600) $(if $(SEED),BANDEJO_CHAOS_SEED=$(SEED)) tests/Chaos/bin/Release/net10.0/Bandejo.Chaos.Tests
+	@BANDEJO_CHAOS_SECONDS=$(or $(SECONDS),600) BANDEJO_CHAOS_SEED=$(or $(SEED),$$RANDOM) tests/Chaos/bin/Release/net10.0/Bandejo.Chaos.Tests
 
 simulate: ## Random histories of fleet, service and people, on one thread and one clock; RUNS=10000 says how many, SEED=… from which on, TRACE=file writes down all that happens
 	@$(MAKE) --no-print-directory prerequisites

@@ -53,7 +53,16 @@ suite System
 wait
 cat "$work"/*.log
 
+# Once more what failed, with its reason: the last lines are what somebody reads, and often all that is kept.
+failures() {
+    sed -E 's/\x1b\[[0-9;]*m//g' "$work"/*.out | awk '/^ +[^ ].*\[FAIL\]$/ { print; left = 12; next } left > 0 && /^    / { print; left--; next } { left = 0 } /^ +× |^ FAIL / { print }'
+}
+
 echo "Took $((SECONDS / 60)) min $((SECONDS % 60)) s: $(paste -sd, "$work/times" | sed 's/,/, /g')"
 read -r passed failed < <(awk '{ p += $1; f += $2 } END { print p, f }' "$work/figures")
+if [ "$failed" -gt 0 ]; then
+    echo "What failed:"
+    failures
+fi
 echo "$passed passed, $failed failed"
 [ "$failed" -eq 0 ]

@@ -84,7 +84,7 @@ public sealed class Person : IAsyncDisposable
         options.Locale = "en-GB";
         options.ViewportSize ??= new() { Width = 1280, Height = 800 };
         var context = await chromium.Browser.NewContextAsync(options);
-        context.SetDefaultTimeout(30_000);
+        context.SetDefaultTimeout(120_000);
         var person = new Person(context, await context.NewPageAsync());
         await person.Page.GotoAsync("/");
         return person;

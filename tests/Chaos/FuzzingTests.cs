@@ -13,7 +13,7 @@ namespace Bandejo.Chaos.Tests;
 public sealed class FuzzingTests(ITestOutputHelper output)
 {
     private static readonly TimeSpan Length = TimeSpan.FromSeconds(Number("BANDEJO_CHAOS_SECONDS", 6));
-    private static readonly int Seed = Number("BANDEJO_CHAOS_SEED", Random.Shared.Next(1, 100_000));
+    private static readonly int Seed = Number("BANDEJO_CHAOS_SEED", 1);
 
     [Fact]
     public void Whatever_comes_in_is_read_or_refused_in_time()

@@ -13,7 +13,7 @@ public sealed class Onlookers : IAsyncDisposable
     private const int Many = 48;
 
     /// <summary>Whoever waits longer than this was forgotten. A commit waits 5 s for a lock that somebody else holds.</summary>
-    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(20);
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(60);
 
     /// <summary>How often each of them asks.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(400);

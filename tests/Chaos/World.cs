@@ -89,7 +89,7 @@ public sealed class World : IAsyncDisposable
     public async Task<T?> Ask<T>(Func<ApiClient, Task<T>> ask)
         where T : class
     {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(180));
         using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(200));
         while (true)
         {

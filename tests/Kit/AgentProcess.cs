@@ -63,7 +63,7 @@ public sealed class AgentProcess(string service, string name, string? clock = nu
     /// <summary>Waits until the agent has said something so often.</summary>
     public async Task Says(string words, int times)
     {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(90));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(240));
         while (Count() < times)
         {
             await _said.WaitAsync(limit.Token);
@@ -149,7 +149,7 @@ public sealed class AgentProcess(string service, string name, string? clock = nu
         watcher.Created += (_, _) => Look();
         watcher.Renamed += (_, _) => Look();
         Look();
-        await appeared.Task.WaitAsync(TimeSpan.FromSeconds(60));
+        await appeared.Task.WaitAsync(TimeSpan.FromSeconds(240));
 
         void Look()
         {

@@ -70,7 +70,7 @@ public sealed class ApiClient : IDisposable
     /// <summary>Waits until a condition holds; looks again whenever the service tells of an event.</summary>
     public async Task Until(Func<Task<bool>> holds, string what)
     {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(90));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(240));
         try
         {
             using var response = await Http.GetAsync("/api/v1/events?after=0", HttpCompletionOption.ResponseHeadersRead, limit.Token);
@@ -94,7 +94,7 @@ public sealed class ApiClient : IDisposable
     /// <summary>Waits until a condition holds of which no event tells; looks again several times a second.</summary>
     public static async Task Comes(Func<Task<bool>> holds, string what)
     {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(240));
         using var again = new PeriodicTimer(TimeSpan.FromMilliseconds(100));
         try
         {

@@ -104,7 +104,7 @@ public sealed class HostileService : IAsyncDisposable
     /// <summary>Waits until something holds, looking again at each request.</summary>
     public async Task Until(Func<HostileService, bool> holds, string what)
     {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(240));
         while (!holds(this))
         {
             try

@@ -37,7 +37,7 @@ public abstract class RunningService : IAsyncDisposable
     /// <summary>Waits until one line of the log holds all of these words.</summary>
     public async Task Logs(params string[] words)
     {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(240));
         while (!Holds())
         {
             await _logged.WaitAsync(limit.Token);

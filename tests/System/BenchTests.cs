@@ -207,7 +207,7 @@ public sealed class BenchTests(OneSite one) : IClassFixture<OneSite>
 
         Assert.Equal(HttpStatusCode.Accepted, (await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/trial")).Status);
         Assert.Contains("one at a time", (await site.Admin.Send(HttpMethod.Post, $"/api/v1/bench/{id}/trial")).Body);
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(240));
         using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(100));
         while ((await Get(site, id)).Trial!.IsRunning)
         {

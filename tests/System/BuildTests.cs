@@ -56,7 +56,7 @@ public sealed class BuildTests(OneSite one) : IClassFixture<OneSite>
         var begun = new TaskCompletionSource();
         watcher.Changed += (_, _) => begun.TrySetResult();
         var building = site.Run("package", "build", folder);
-        await begun.Task.WaitAsync(TimeSpan.FromSeconds(60));
+        await begun.Task.WaitAsync(TimeSpan.FromSeconds(240));
         await site.Process.Kill();
         await site.Service.Start();
 

@@ -110,7 +110,7 @@ public sealed class DeviceTrialTests
         await site.Admin.Post(
             "/api/v1/devices/TRY-001/trial", new DeviceTrialRequest("quill 1.0"), ContractJson.Default.DeviceTrialRequest,
             ContractJson.Default.DeviceTrialInfo);
-        await begun.Task.WaitAsync(TimeSpan.FromSeconds(60));
+        await begun.Task.WaitAsync(TimeSpan.FromSeconds(240));
 
         await device.Kill();
         await device.Start();

@@ -45,7 +45,7 @@ public sealed class RevokingTests
 
         // Whatever happens from now on wakes the line, which finds that nobody may read it any more.
         await site.Must("group", "new", "after");
-        var rest = await line.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(60));
+        var rest = await line.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(240));
         Assert.DoesNotContain("'after'", rest);
     }
 
@@ -58,7 +58,7 @@ public sealed class RevokingTests
         using var line = await ruth.Http.GetAsync("/api/v1/events?after=0", HttpCompletionOption.ResponseHeadersRead);
         await site.Must("account", "change", "ruth", "--role", "viewer");
         await site.Must("group", "new", "after");
-        var rest = await line.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(60));
+        var rest = await line.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(240));
         Assert.Contains("event: audit", rest);
         Assert.DoesNotContain("'after'", rest);
     }
@@ -142,7 +142,7 @@ public sealed class RevokingTests
         var waiting = device.Link.AwaitHail(default);
         var token = device.Link.Token!;
         await site.Must("device", "remove", "ALD-DESK-009", "--yes");
-        await Assert.ThrowsAsync<Device.LinkException>(() => waiting.WaitAsync(TimeSpan.FromSeconds(60)));
+        await Assert.ThrowsAsync<Device.LinkException>(() => waiting.WaitAsync(TimeSpan.FromSeconds(240)));
         using var old = new ApiClient(site.Service.Address, token);
         Assert.Equal(HttpStatusCode.Unauthorized, (await old.Send(HttpMethod.Get, "/device/v1/hail")).Status);
         Assert.Equal(HttpStatusCode.Unauthorized, (await old.Send(HttpMethod.Get, $"/device/v1/files/{new string('a', 64)}")).Status);
@@ -259,7 +259,7 @@ public sealed class RevokingTests
         using var raw = new ApiClient(site.Service.Address, device.Link.Token);
         using var first = await raw.Http.GetAsync("/device/v1/hail", HttpCompletionOption.ResponseHeadersRead);
         using var second = await raw.Http.GetAsync("/device/v1/hail", HttpCompletionOption.ResponseHeadersRead);
-        Assert.Contains("listening", await first.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(60)));
+        Assert.Contains("listening", await first.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(240)));
 
         using var line = await site.Admin.Http.GetAsync("/api/v1/events?after=0", HttpCompletionOption.ResponseHeadersRead);
         var more = new List<HttpResponseMessage>();
@@ -268,7 +268,7 @@ public sealed class RevokingTests
             more.Add(await site.Admin.Http.GetAsync("/api/v1/events?after=0", HttpCompletionOption.ResponseHeadersRead));
         }
 
-        await line.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(60));
+        await line.Content.ReadAsStringAsync().WaitAsync(TimeSpan.FromSeconds(240));
         more.ForEach(each => each.Dispose());
     }
 

@@ -99,7 +99,7 @@ public sealed class ServiceTests
             try
             {
                 return await client.GetStream().ReadAsync(new byte[100], TestContext.Current.CancellationToken).AsTask()
-                    .WaitAsync(TimeSpan.FromSeconds(30)) == 0;
+                    .WaitAsync(TimeSpan.FromSeconds(240)) == 0;
             }
             catch (IOException)
             {
@@ -215,7 +215,7 @@ public sealed class ServiceTests
     /// <summary>Makes a group once the service takes changes again: that it does shows that it has read its state anew.</summary>
     private static async Task MakeGroup(Site site, string slug)
     {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(240));
         while ((await site.Admin.Send(HttpMethod.Post, "/api/v1/groups", $$"""{"slug":"{{slug}}","name":"G"}""")).Status != HttpStatusCode.Created)
         {
             Assert.False(limit.IsCancellationRequested, "The service takes no changes any more.");

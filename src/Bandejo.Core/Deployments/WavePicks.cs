@@ -1,4 +1,6 @@
 using System.Globalization;
+using System.IO.Hashing;
+using System.Text;
 using System.Text.RegularExpressions;
 
 namespace Bandejo.Core.Deployments;
@@ -64,8 +66,8 @@ public sealed record Pick
 public static class WavePicks
 {
     /// <summary>
-    /// The wave of each device, in their order; -1 where none picks it. Counts and shares pick by a stable hash of salt, wave and device, so the same devices
-    /// come out whatever their order; a share takes <c>ceil(share × what remains)</c>.
+    /// The wave of each device, in their order; -1 where none picks it. Counts and shares pick by a hash of salt, wave and device (XXH3 of 64 bits: a whole
+    /// fleet is drawn at each look at a preview), so the same devices come out whatever their order; a share takes <c>ceil(share × what remains)</c>.
     /// </summary>
     /// <param name="devices">The devices in scope, by identity.</param>
     /// <param name="picks">The waves' picks, in order.</param>
@@ -88,11 +90,10 @@ public static class WavePicks
             {
                 var number = pick.Count ?? (int)(((long)pick.Share!.Value * rest.Length + 9999) / 10000);
                 var seed = Seed(salt, wave);
-                var drawn = Array.ConvertAll(rest, at => (Hash: StableHash.Of(seed + devices[at]), At: at));
-                Array.Sort(
-                    drawn,
-                    (one, other) => one.Hash != other.Hash ? one.Hash.CompareTo(other.Hash) : string.CompareOrdinal(devices[one.At], devices[other.At]));
-                taken = drawn.Take(number).Select(each => each.At);
+                var hashes = Array.ConvertAll(rest, at => Draw(seed, devices[at]));
+                var drawn = (int[])rest.Clone();
+                Array.Sort(hashes, drawn);
+                taken = drawn.Take(number);
             }
 
             foreach (var at in taken)
@@ -116,7 +117,7 @@ public static class WavePicks
             var pick = picks[wave];
             var fits = pick.Group is { } group
                 ? isIn(group, device)
-                : pick.IsRest || (pick.Share is { } share && StableHash.Share(Seed(salt, wave) + device) * 10000 < share);
+                : pick.IsRest || (pick.Share is { } share && Draw(Seed(salt, wave), device) / (double)ulong.MaxValue * 10000 < share);
             if (fits)
             {
                 return wave;
@@ -126,5 +127,9 @@ public static class WavePicks
         return -1;
     }
 
-    private static string Seed(string salt, int wave) => string.Create(CultureInfo.InvariantCulture, $"{salt}/{wave}/");
+    private static long Seed(string salt, int wave) => (long)XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(salt), wave);
+
+    private static ulong Draw(long seed, string device) =>
+        // UTF-16 as it lies in memory would be another hash on a machine of another byte order.
+        XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(device), seed);
 }
