@@ -88,46 +88,23 @@ internal sealed class RuleSqlite : RuleDatabase
 /// <summary>A PostgreSQL server of its own on a socket in a folder of its own, with 2 GB of buffers; where one is installed.</summary>
 internal sealed class RulePostgres : RuleDatabase
 {
-    private readonly string _folder;
-    private readonly string _programs;
+    private readonly PostgresServer _server;
     private readonly NpgsqlConnection _connection;
 
-    private RulePostgres(string folder, string programs)
+    private RulePostgres(PostgresServer server)
         : base("PostgreSQL")
     {
-        (_folder, _programs) = (folder, programs);
-        _connection = new NpgsqlConnection($"Host={folder};Username=postgres;Database=postgres;Pooling=false;Command Timeout=600");
+        _server = server;
+        _connection = new NpgsqlConnection($"{server.Database("postgres")};Pooling=false;Command Timeout=600");
         _connection.Open();
     }
 
     protected override DbConnection Connection => _connection;
 
     /// <summary>Starts one; null where none is installed.</summary>
-    public static RulePostgres? Start()
-    {
-        var programs = Directory.Exists("/usr/lib/postgresql")
-            ? Directory.GetDirectories("/usr/lib/postgresql").Select(version => Path.Combine(version, "bin"))
-                .LastOrDefault(bin => File.Exists(Path.Combine(bin, "initdb")))
-            : null;
-        if (programs is null)
-        {
-            return null;
-        }
-
-        // It refuses to run as root.
-        var folder = Directory.CreateTempSubdirectory("bandejo-bench-pg").FullName;
-        if (Environment.IsPrivilegedProcess)
-        {
-            Run("chown", "postgres", folder);
-        }
-
-        AsPostgres(Path.Combine(programs, "initdb"), "-D", $"{folder}/data", "--auth=trust", "-U", "postgres", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync");
-        AsPostgres(
-            Path.Combine(programs, "pg_ctl"), "-w", "-D", $"{folder}/data", "-l", $"{folder}/log", "-o",
-            $"-c listen_addresses='' -c unix_socket_directories={folder} -c shared_buffers=2GB -c work_mem=256MB -c maintenance_work_mem=512MB -c fsync=off",
-            "start");
-        return new RulePostgres(folder, programs);
-    }
+    public static RulePostgres? Start() => PostgresServer.IsInstalled
+        ? new RulePostgres(new PostgresServer("shared_buffers=2GB", "work_mem=256MB", "maintenance_work_mem=512MB", "fsync=off"))
+        : null;
 
     public override void Fill(IEnumerable<int[]> devices, IEnumerable<int[]> programs)
     {
@@ -157,30 +134,6 @@ internal sealed class RulePostgres : RuleDatabase
     public override async ValueTask DisposeAsync()
     {
         await _connection.DisposeAsync();
-        AsPostgres(Path.Combine(_programs, "pg_ctl"), "-m", "immediate", "-D", $"{_folder}/data", "stop");
-        Directory.Delete(_folder, recursive: true);
-    }
-
-    private static void AsPostgres(string program, params string[] arguments)
-    {
-        if (Environment.IsPrivilegedProcess)
-        {
-            Run("runuser", ["-u", "postgres", "--", program, .. arguments]);
-        }
-        else
-        {
-            Run(program, arguments);
-        }
-    }
-
-    private static void Run(string program, params string[] arguments)
-    {
-        // What it starts keeps its output open: it goes nowhere, so that nobody waits for its end.
-        using var process = Process.Start(new ProcessStartInfo("sh", ["-c", "exec \"$0\" \"$@\" >/dev/null 2>&1", program, .. arguments]))!;
-        process.WaitForExit();
-        if (process.ExitCode != 0)
-        {
-            throw new InvalidOperationException($"{Path.GetFileName(program)} {string.Join(' ', arguments)} ended with {process.ExitCode}.");
-        }
+        _server.Dispose();
     }
 }

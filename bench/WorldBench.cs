@@ -100,6 +100,9 @@ internal static class WorldBench
             var began = Stopwatch.GetTimestamp();
             World.Now = _now;
             var prepared = Starting.Prepare(World.Still(), Ask(digest), "root-admin", ask => ask.Package).Value;
+
+            // As the service does: what its targets are is written down before others wait.
+            prepared.KeptAhead = number;
             _longest = 0;
             Timed(decision => Starting.Begin(decision, prepared));
             while (Timed(Due.Take))

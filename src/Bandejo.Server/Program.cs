@@ -15,7 +15,18 @@ if (args is ["--help" or "-h"])
         Console.WriteLine($"  --{name,-22} {meaning} [{standard}]");
     }
 
+    Console.WriteLine("\nbandejo-service COMMAND does something with what it keeps instead, with the same settings:\n");
+    foreach (var (name, meaning) in StoreCommands.All)
+    {
+        Console.WriteLine($"  {name,-24} {meaning}");
+    }
+
     return 0;
+}
+
+if (StoreCommands.Are(args))
+{
+    return StoreCommands.Run(args, Console.Out, Console.Error);
 }
 
 var read = ServiceOptions.Read(args, Environment.GetEnvironmentVariable);

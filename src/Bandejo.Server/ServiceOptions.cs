@@ -3,6 +3,7 @@ using Bandejo.Core.Installers;
 using Bandejo.Core.Rules;
 using Bandejo.Server.Access;
 using Bandejo.Server.Http;
+using Bandejo.Store;
 
 namespace Bandejo.Server;
 
@@ -11,8 +12,13 @@ namespace Bandejo.Server;
 /// </summary>
 internal sealed class ServiceOptions
 {
+    private string? _store;
+
     /// <summary>Where it keeps everything.</summary>
     public string Data { get; private set; } = "bandejo-data";
+
+    /// <summary>The database that holds its state: a file in the folder, or one of a PostgreSQL server.</summary>
+    public string Store => _store ?? Path.Combine(Data, "bandejo.db");
 
     /// <summary>Where it listens.</summary>
     public string Listen { get; private set; } = "http://127.0.0.1:7410";
@@ -77,6 +83,10 @@ internal sealed class ServiceOptions
     public static IReadOnlyList<(string Name, string Default, string Meaning)> All { get; } =
     [
         ("data", "bandejo-data", "The folder in which the service keeps everything; nobody but its own account may enter it"),
+        (
+            "store", "a SQLite file in that folder",
+            "The database for its state; Host=…;Database=…;Username=… for one of a PostgreSQL server (a password is better off in BANDEJO_STORE or with "
+                + "Passfile=…); content stays in the folder"),
         (
             "listen", "http://127.0.0.1:7410",
             "The addresses at which it listens, set apart by ';'; beyond this machine with https, such as https://0.0.0.0:7410"),
@@ -175,6 +185,12 @@ internal sealed class ServiceOptions
         {
             case "data":
                 Data = Path.GetFullPath(value);
+                break;
+            case "store" when value != "a SQLite file in that folder":
+                _store = value;
+                findings.AddRange(DatabaseStore.WhyNot(value) is { } why ? [new Finding(why)] : []);
+                break;
+            case "store":
                 break;
             case "listen" when Listening.Read(value) is not null:
                 Listen = value;

@@ -74,7 +74,8 @@ internal static class Setup
         }
 
         services.AddClock(options.DemoClock);
-        services.AddSingleton<IStore>(_ => SqliteStore.Open(Path.Combine(options.Data, "bandejo.db")));
+        services.AddSingleton<IStore>(_ => DatabaseStore.Open(
+            options.Store, $"process {Environment.ProcessId} on {Environment.MachineName}", Console.WriteLine));
         services.AddSingleton(_ => new FileStore(options.Data)).AddSingleton(_ => new SiteAuthority(options.Data, options.Tls))
             .AddHostedService<CertificateWatch>();
         services.AddSingleton(_ => new BenchFolder(options.Data)).AddSingleton(new BenchTrialOptions(options.Trials)).AddSingleton<InspectionLine>()

@@ -122,8 +122,9 @@ public interface IStore : IAsyncDisposable
     StoredWorld Load();
 
     /// <summary>Writes changes in their order and returns when they would survive a power cut. Calls are grouped into few commits.</summary>
+    /// <param name="at">When they were decided.</param>
     /// <exception cref="StoreException">Nothing of this call was written, nor will anything be before <see cref="Load"/> is called again.</exception>
-    Task Commit(IReadOnlyList<Change> changes);
+    Task Commit(DateTimeOffset at, IReadOnlyList<Change> changes);
 
     /// <summary>
     /// Writes targets down ahead of their deployment's beginning, in pieces between which others commit. They count once <see cref="PutTargetsAhead"/> gives
@@ -131,11 +132,11 @@ public interface IStore : IAsyncDisposable
     /// </summary>
     /// <returns>The number that <see cref="PutTargetsAhead"/> tells them by.</returns>
     /// <inheritdoc cref="Commit" path="/exception"/>
-    Task<long> PutAhead(IEnumerable<Target> targets);
+    Task<long> PutAhead(DateTimeOffset at, IEnumerable<Target> targets);
 
     /// <summary>Takes away what was written down ahead of a deployment that did not begin.</summary>
     /// <inheritdoc cref="Commit" path="/exception"/>
-    Task DropAhead(long ahead);
+    Task DropAhead(DateTimeOffset at, long ahead);
 
     IReadOnlyList<EventRecord> Events(EventQuery query);
 

@@ -1,6 +1,6 @@
 using Bandejo.Core.Deployments;
+using Bandejo.Store.Databases;
 using Bandejo.Store.Forms;
-using SQLitePCL;
 
 namespace Bandejo.Store;
 
@@ -8,12 +8,12 @@ namespace Bandejo.Store;
 /// Writes targets into their pages. A page that is changed by a commit is read once and written once, by <see cref="Flush"/>.
 /// </summary>
 /// <param name="numberOf">The number of a device; given to it where it has none.</param>
-internal sealed class TargetPages(SqliteStatements statements, Func<string, long> numberOf)
+internal sealed class TargetPages(Statements statements, Func<string, long> numberOf)
 {
     private const int BookBits = 32;
 
     private readonly Dictionary<string, long> _books = new(StringComparer.Ordinal);
-    private readonly Dictionary<long, Target?[]> _changed = [];
+    private readonly Dictionary<long, (Target?[] Targets, bool IsThere)> _changed = [];
 
     /// <summary>The places of all pages of a book, from the first to before the last.</summary>
     public static (long From, long To) Places(long book) => (book << BookBits, (book + 1) << BookBits);
@@ -22,10 +22,17 @@ internal sealed class TargetPages(SqliteStatements statements, Func<string, long
     public static long FirstDevice(long place) => (place & ((1L << BookBits) - 1)) * TargetForm.Places;
 
     /// <summary>A new book that belongs to no deployment yet.</summary>
-    public long NewBook()
+    public long NewBook() => statements.First(
+        "INSERT INTO target_book (number, deployment) SELECT coalesce(max(number), 0) + 1, NULL FROM target_book RETURNING number", row => row.Number(0));
+
+    /// <summary>Writes targets into a book that belongs to no deployment yet; made where it is not there.</summary>
+    public void PutAhead(long book, IReadOnlyList<Target> targets)
     {
-        statements.Run("INSERT INTO target_book (deployment) VALUES (NULL)");
-        return statements.First("SELECT last_insert_rowid()", row => raw.sqlite3_column_int64(row, 0));
+        statements.Run("INSERT INTO target_book (number, deployment) VALUES ($1, NULL) ON CONFLICT DO NOTHING", book);
+        foreach (var target in targets)
+        {
+            Put(book, target);
+        }
     }
 
     /// <summary>From now on a book is that of a deployment.</summary>
@@ -66,7 +73,7 @@ internal sealed class TargetPages(SqliteStatements statements, Func<string, long
         Put(book, target);
     }
 
-    public void Put(long book, Target target)
+    private void Put(long book, Target target)
     {
         var number = numberOf(target.Device);
         Page(book, number / TargetForm.Places)[number % TargetForm.Places] = target;
@@ -82,22 +89,26 @@ internal sealed class TargetPages(SqliteStatements statements, Func<string, long
         }
 
         long After(long book) =>
-            statements.First("SELECT min(number) FROM target_book WHERE number > $1", row => raw.sqlite3_column_int64(row, 0), book);
+            statements.First("SELECT min(number) FROM target_book WHERE number > $1", row => row.Number(0), book);
     }
 
     /// <summary>Writes the pages that changed.</summary>
     public void Flush()
     {
-        foreach (var (place, targets) in _changed.OrderBy(page => page.Key))
+        foreach (var (place, (targets, isThere)) in _changed.OrderBy(page => page.Key))
         {
-            if (Array.TrueForAll(targets, target => target is null))
+            var isEmpty = Array.TrueForAll(targets, target => target is null);
+            if (isEmpty && isThere)
             {
                 statements.Run("DELETE FROM target_page WHERE place = $1", place);
             }
-            else
+            else if (isThere)
             {
-                statements.Run(
-                    "INSERT INTO target_page VALUES ($1, $2) ON CONFLICT DO UPDATE SET body = excluded.body", place, TargetForm.Write(targets));
+                statements.Run("UPDATE target_page SET body = $1 WHERE place = $2", TargetForm.Write(targets), place);
+            }
+            else if (!isEmpty)
+            {
+                statements.Add("target_page", place, TargetForm.Write(targets));
             }
         }
 
@@ -105,21 +116,24 @@ internal sealed class TargetPages(SqliteStatements statements, Func<string, long
     }
 
     private long BookOf(string deployment) =>
-        statements.First("SELECT number FROM target_book WHERE deployment = $1", row => raw.sqlite3_column_int64(row, 0), deployment);
+        statements.First("SELECT number FROM target_book WHERE deployment = $1", row => row.Number(0), deployment);
 
     private Target?[] Page(long book, long page)
     {
         var place = (book << BookBits) | page;
-        if (!_changed.TryGetValue(place, out var targets))
+        if (!_changed.TryGetValue(place, out var known))
         {
-            _changed[place] = targets = new Target?[TargetForm.Places];
-            if (statements.First("SELECT body FROM target_page WHERE place = $1", row => raw.sqlite3_column_blob(row, 0).ToArray(), place) is { } body)
+            var targets = new Target?[TargetForm.Places];
+            var body = statements.First("SELECT body FROM target_page WHERE place = $1", row => row.Bytes(0), place);
+            if (body is not null)
             {
                 // Who a target is of says its place.
                 TargetForm.Read(body, _ => "", (at, target) => targets[at] = target);
             }
+
+            _changed[place] = known = (targets, body is not null);
         }
 
-        return targets;
+        return known.Targets;
     }
 }

@@ -1,7 +1,7 @@
+using System.Data.Common;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
-using Dapper;
-using Microsoft.Data.Sqlite;
+using Bandejo.Store.Databases;
 
 namespace Bandejo.Store;
 
@@ -26,33 +26,36 @@ internal sealed class WriteQueue : IAsyncDisposable
     /// <summary>How many targets are written ahead at once; few, so that nobody waits long behind them.</summary>
     private const int AheadAtOnce = 1024;
 
-    /// <summary>After how many changes the database is brought up to date from its log of pages, beside the writing.</summary>
-    private const int ChangesBetweenCheckpoints = 20_000;
+    /// <summary>After how many changes the database is tidied, beside the writing.</summary>
+    private const int ChangesBetweenTidying = 20_000;
 
-    private readonly Func<SqliteConnection> _connect;
+    private readonly Database _database;
     private readonly object _door = new();
     private readonly Queue<Job> _waiting = new();
     private readonly Task _writing;
     private Changes? _open;
     private bool _isClosed;
-    private SqliteConnection? _connection;
-    private SqliteWriter? _writer;
+    private long _epoch;
+    private DbConnection? _connection;
+    private Statements? _statements;
+    private StoreWriter? _writer;
     private StoreException? _broken;
     private int _lastSize;
     private int _changesSince;
-    private Task _checkpoint = Task.CompletedTask;
+    private Task _tidying = Task.CompletedTask;
 
-    /// <param name="connect">Opens a connection that the queue has for itself.</param>
-    public WriteQueue(Func<SqliteConnection> connect)
+    /// <param name="epoch">Of this service: another that began to write meanwhile has another.</param>
+    public WriteQueue(Database database, long epoch)
     {
-        _connect = connect;
+        (_database, _epoch) = (database, epoch);
 
         // On a thread of its own: it waits for the disk most of the time, and must not keep one from those who answer.
         _writing = Task.Factory.StartNew(Write, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
     }
 
     /// <summary>Completes when the changes are durable. Callers that wait at the same time share a commit, in the order in which they came.</summary>
-    public Task Commit(IReadOnlyList<Change> changes)
+    /// <param name="at">When they were decided.</param>
+    public Task Commit(DateTimeOffset at, IReadOnlyList<Change> changes)
     {
         lock (_door)
         {
@@ -61,14 +64,14 @@ internal sealed class WriteQueue : IAsyncDisposable
                 return Task.FromException(_broken ?? Closed());
             }
 
-            if (_open is null || _open.All.Count >= LargestCommit)
+            if (_open is null || _open.Count >= LargestCommit)
             {
                 Enqueue(new Changes());
             }
 
-            var before = _open!.All.Count;
-            _open.All.AddRange(changes);
-            if (before < Many && _open.All.Count >= Many)
+            var before = _open!.Count;
+            _open.Add(new LoggedPart(at, changes));
+            if (before < Many && _open.Count >= Many)
             {
                 Monitor.Pulse(_door);
             }
@@ -79,24 +82,25 @@ internal sealed class WriteQueue : IAsyncDisposable
 
     /// <summary>Writes targets in pieces, between which others commit.</summary>
     /// <returns>The number under which they stand.</returns>
-    public async Task<long> PutAhead(IEnumerable<Target> targets)
+    public async Task<long> PutAhead(DateTimeOffset at, IEnumerable<Target> targets)
     {
         long? book = null;
         foreach (var some in targets.Chunk(AheadAtOnce).DefaultIfEmpty([]))
         {
-            await Do(writer => book = writer.PutAhead(book, some));
+            await Do(writer => book = writer.PutAhead(at, book, some));
         }
 
         return book!.Value;
     }
 
     /// <summary>Takes away what was written ahead and is not needed.</summary>
-    public Task DropAhead(long book) => Do(writer => writer.DropAhead(book));
+    public Task DropAhead(DateTimeOffset at, long book) => Commit(at, [new DroppedAhead(book)]);
 
     /// <summary>Takes changes again where a failure had stopped it. Its caller is blocked until all that was asked before has failed or is written.</summary>
-    public void Restart()
+    /// <param name="epoch">Of this service from now on.</param>
+    public void Restart(long epoch)
     {
-        var restart = new Job(null);
+        var restart = new Job(null) { Epoch = epoch };
         lock (_door)
         {
             if (_isClosed)
@@ -119,13 +123,13 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
 
         await _writing;
-        await _checkpoint;
+        await _tidying;
         LetGo();
     }
 
     private static StoreException Closed() => new("The store is closed.");
 
-    private Task Do(Action<SqliteWriter> write)
+    private Task Do(Action<StoreWriter> write)
     {
         lock (_door)
         {
@@ -151,11 +155,11 @@ internal sealed class WriteQueue : IAsyncDisposable
     {
         while (Next() is { } job)
         {
-            var failure = job.Write is { } write ? Try(write, job) : Begin();
+            var failure = job.Write is { } write ? Try(write, job) : Begin(job.Epoch);
             if (failure is null)
             {
                 job.Done.SetResult();
-                Checkpoint();
+                Tidy();
             }
             else
             {
@@ -173,7 +177,7 @@ internal sealed class WriteQueue : IAsyncDisposable
                 Monitor.Wait(_door);
             }
 
-            if (_lastSize >= Many / 4 && !_isClosed && _waiting.Count == 1 && _waiting.Peek() is Changes { All.Count: < Many })
+            if (_lastSize >= Many / 4 && !_isClosed && _waiting.Count == 1 && _waiting.Peek() is Changes { Count: < Many })
             {
                 Monitor.Wait(_door, Patience);
             }
@@ -184,13 +188,19 @@ internal sealed class WriteQueue : IAsyncDisposable
             }
 
             _open = ReferenceEquals(_open, job) ? null : _open;
-            _lastSize = job is Changes changes ? changes.All.Count : 0;
+            _lastSize = job is Changes changes ? changes.Count : 0;
             return job;
         }
     }
 
-    private StoreException? Begin()
+    private StoreException? Begin(long epoch)
     {
+        if (epoch != _epoch)
+        {
+            LetGo();
+            _epoch = epoch;
+        }
+
         lock (_door)
         {
             _broken = null;
@@ -200,7 +210,7 @@ internal sealed class WriteQueue : IAsyncDisposable
     }
 
     /// <summary>Writes; what went wrong stops all that follows.</summary>
-    private StoreException? Try(Action<SqliteWriter> write, Job job)
+    private StoreException? Try(Action<StoreWriter> write, Job job)
     {
         if (_broken is not null)
         {
@@ -211,19 +221,21 @@ internal sealed class WriteQueue : IAsyncDisposable
         {
             if (_writer is null)
             {
-                _connection = _connect();
-                _writer = new SqliteWriter(_connection);
+                _connection = _database.ConnectToWrite();
+                _statements = _database.Statements(_connection);
+                _writer = new StoreWriter(_connection, _statements, _epoch);
             }
 
             write(_writer);
-            _changesSince += job is Changes changes ? changes.All.Count : AheadAtOnce;
+            _changesSince += job is Changes changes ? changes.Count : AheadAtOnce;
             return null;
         }
         catch (Exception error)
         {
             // Whatever it is: those who wait must hear of it, and nothing decided on top of it may be written.
             LetGo();
-            var failure = error as StoreException ?? new StoreException($"The database cannot be written: {error.Message}", error);
+            var failure = error as StoreException ?? new StoreException(
+                $"The database cannot be written: {(error is DbException fault ? _database.Explain(fault) : error.Message)}", error);
             lock (_door)
             {
                 _broken = failure;
@@ -233,28 +245,25 @@ internal sealed class WriteQueue : IAsyncDisposable
         }
     }
 
-    /// <summary>
-    /// Brings what was written from SQLite's log of pages into the database, on a connection of its own: whoever commits meanwhile does not wait for it.
-    /// </summary>
-    private void Checkpoint()
+    /// <summary>Has done beside the writing what must be done now and then.</summary>
+    private void Tidy()
     {
-        if (_changesSince < ChangesBetweenCheckpoints || !_checkpoint.IsCompleted)
+        if (_changesSince < ChangesBetweenTidying || !_tidying.IsCompleted)
         {
             return;
         }
 
         _changesSince = 0;
-        _checkpoint = Task.Factory.StartNew(
+        _tidying = Task.Factory.StartNew(
             () =>
             {
                 try
                 {
-                    using var connection = _connect();
-                    connection.Execute("PRAGMA wal_checkpoint(PASSIVE)");
+                    _database.Tidy();
                 }
-                catch (SqliteException)
+                catch (DbException)
                 {
-                    // The log grows on until the next time, or until the writer does it by itself; what is durable stays so.
+                    // It is tried again the next time.
                 }
             },
             CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
@@ -265,31 +274,43 @@ internal sealed class WriteQueue : IAsyncDisposable
     {
         try
         {
-            _writer?.Dispose();
+            _statements?.Dispose();
             _connection?.Dispose();
         }
-        catch (SqliteException)
+        catch (DbException)
         {
             // Who waits has been told why already, or will be by the next write.
         }
 
-        (_writer, _connection) = (null, null);
+        (_writer, _statements, _connection) = (null, null, null);
     }
 
     /// <summary>What is to be written in one commit.</summary>
     /// <param name="write">Writes it; null for the wish to begin anew.</param>
-    private class Job(Action<SqliteWriter>? write)
+    private class Job(Action<StoreWriter>? write)
     {
-        public Action<SqliteWriter>? Write { get; protected init; } = write;
+        public Action<StoreWriter>? Write { get; protected init; } = write;
+
+        /// <summary>Where it is to begin anew: as whom.</summary>
+        public long Epoch { get; init; }
 
         public TaskCompletionSource Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
     }
 
     private sealed class Changes : Job
     {
-        public Changes()
-            : base(null) => Write = writer => writer.Commit(All);
+        private readonly List<LoggedPart> _parts = [];
 
-        public List<Change> All { get; } = [];
+        public Changes()
+            : base(null) => Write = writer => writer.Commit(_parts);
+
+        /// <summary>How many changes.</summary>
+        public int Count { get; private set; }
+
+        public void Add(LoggedPart part)
+        {
+            _parts.Add(part);
+            Count += part.Changes.Count;
+        }
     }
 }

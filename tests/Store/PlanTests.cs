@@ -27,8 +27,8 @@ public sealed class PlanTests : IDisposable
         };
         Assert.DoesNotContain(typeof(DeploymentPlan).GetProperties(), property => Equals(property.GetValue(plan), property.GetValue(
             new DeploymentPlan { Id = "", Name = "", App = "", AppName = "", Package = "", Version = AppVersion.Parse("0"), Groups = [], Waves = [] })));
-        await using var store = SqliteStore.Open(Path.Combine(_folder, "bandejo.db"));
-        await store.Commit([new PutDeployment(new DeploymentRecord(
+        await using var store = DatabaseStore.Open(Path.Combine(_folder, "bandejo.db"));
+        await store.Commit(DateTimeOffset.UnixEpoch, [new PutDeployment(new DeploymentRecord(
             "D1001", "Foldline", "p1", "{}",
             DeploymentState.Start(plan, "tomas", plan.Deadline!.Value) with { HaltedBy = new HaltedBy(1, 2, 3), RollsBackSome = true }, plan))]);
         var kept = Assert.Single(store.Load().Deployments);

@@ -14,8 +14,10 @@ public abstract class StoreContract : IAsyncLifetime
 
     private IStore _store = null!;
 
-    /// <summary>Opens the store on what it kept.</summary>
-    protected abstract IStore Open();
+    /// <summary>Where the store keeps what it keeps.</summary>
+    protected abstract string Place { get; }
+
+    private DatabaseStore Open() => DatabaseStore.Open(Place);
 
     public ValueTask InitializeAsync()
     {
@@ -26,14 +28,17 @@ public abstract class StoreContract : IAsyncLifetime
     public async ValueTask DisposeAsync()
     {
         await _store.DisposeAsync();
+
+        // Whatever a test did: the tables are what the log makes of it.
+        Assert.Empty(DatabaseStore.Check(Place).Differing);
         GC.SuppressFinalize(this);
     }
 
     [Fact]
     public async Task A_number_whose_word_went_may_come_again_with_another_word()
     {
-        await _store.Commit([new AddWord(0, "kind"), new AddWord(1, "foldline"), new AddWord(2, "7.1.0")]);
-        await _store.Commit([new DeleteWord(0), new DeleteWord(1), new AddWord(1, "inkwell")]);
+        await _store.Commit(Now, [new AddWord(0, "kind"), new AddWord(1, "foldline"), new AddWord(2, "7.1.0")]);
+        await _store.Commit(Now, [new DeleteWord(0), new DeleteWord(1), new AddWord(1, "inkwell")]);
         await _store.DisposeAsync();
         _store = Open();
         var words = _store.Load().WordBook;
@@ -69,7 +74,7 @@ public abstract class StoreContract : IAsyncLifetime
             Next = Now.AddMinutes(15), Tries = 2, Before = "", HasBegun = true, Order = 4, TroubleAt = Now,
         };
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
-        await _store.Commit([
+        await _store.Commit(Now, [
             new AddWord(0, "kind"), new AddWord(1, "foldline"), new PutSetting("key", "value"), new PutAccount(account), new PutToken(token),
             new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
             new PutPackage(package), new PutDeployment(new DeploymentRecord("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target),
@@ -100,13 +105,13 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task The_later_change_wins_and_what_was_deleted_is_gone()
     {
         var group = new GroupRecord("pilots", "Pilots", null, false, 1);
-        await _store.Commit([new PutGroup(group), new PutMember("pilots", "d1"), new PutMember("pilots", "d1"), new PutMember("pilots", "d2"), new PutGroup(
+        await _store.Commit(Now, [new PutGroup(group), new PutMember("pilots", "d1"), new PutMember("pilots", "d1"), new PutMember("pilots", "d2"), new PutGroup(
             group with { Name = "Others", Revision = 2 })]);
-        await _store.Commit([new DeleteMember("pilots", "d1")]);
+        await _store.Commit(Now, [new DeleteMember("pilots", "d1")]);
         var world = _store.Load();
         Assert.Equal(("Others", 2), (world.Groups[0].Name, world.Groups[0].Revision));
         Assert.Equal(("pilots", "d2"), Assert.Single(await world.Members));
-        await _store.Commit([new DeleteGroup("pilots")]);
+        await _store.Commit(Now, [new DeleteGroup("pilots")]);
         Assert.Empty(await _store.Load().Members);
     }
 
@@ -115,20 +120,20 @@ public abstract class StoreContract : IAsyncLifetime
     {
         var device = new DeviceRecord("d1", "ALD-DESK-001", new KeyRecord("k1", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
         var target = new Target { Device = "d1", Wave = 0, State = TargetState.Working };
-        await _store.Commit([
+        await _store.Commit(Now, [
             new PutDevice(device), new PutTarget("D1001", target), new PutTarget("D1001", target with { State = TargetState.Met }),
             new PutHeard("d1", Now.AddHours(1), 8), new PutHeard("d1", Now.AddHours(2), 9)]);
         var world = _store.Load();
         Assert.Equal(TargetState.Met, Assert.Single(world.Targets).Target.State);
         var heard = Assert.Single(world.Devices);
         Assert.Equal((Now.AddHours(2), 9), (heard.LastHeard, heard.Sequence));
-        await _store.Commit([new PutTarget("D1002", target), new DeleteDevice("d1")]);
+        await _store.Commit(Now, [new PutTarget("D1002", target), new DeleteDevice("d1")]);
         world = _store.Load();
         Assert.Empty(world.Devices);
         Assert.Empty(world.Targets);
 
         // Another that joins under the same name has nothing of it.
-        await _store.Commit([new PutDevice(device with { Id = "d2", Key = new KeyRecord("k2", "x", "y") })]);
+        await _store.Commit(Now, [new PutDevice(device with { Id = "d2", Key = new KeyRecord("k2", "x", "y") })]);
         Assert.Empty(_store.Load().Targets);
     }
 
@@ -138,24 +143,24 @@ public abstract class StoreContract : IAsyncLifetime
         DeviceRecord Device(int number) => new(
             $"d{number}", $"ALD-DESK-{number:0000}", new KeyRecord($"k{number}", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
         var targets = Enumerable.Range(1, 3000).Select(number => new Target { Device = $"d{number}", Wave = number % 3, State = TargetState.Waiting }).ToList();
-        await _store.Commit([.. Enumerable.Range(1, 3000).Select(number => new PutDevice(Device(number)))]);
-        var (dropped, ahead, left) = (await _store.PutAhead(targets), await _store.PutAhead(targets), await _store.PutAhead(targets.Take(1)));
+        await _store.Commit(Now, [.. Enumerable.Range(1, 3000).Select(number => new PutDevice(Device(number)))]);
+        var (dropped, ahead, left) = (await _store.PutAhead(Now, targets), await _store.PutAhead(Now, targets), await _store.PutAhead(Now, targets.Take(1)));
         Assert.Empty(_store.Load().Targets);
 
-        await _store.DropAhead(dropped);
-        await _store.Commit([new DeleteDevice("d3000")]);
-        await _store.Commit([new PutTargetsAhead("D1001", ahead), new PutTarget("D1001", targets[7] with { State = TargetState.Ready })]);
+        await _store.DropAhead(Now, dropped);
+        await _store.Commit(Now, [new DeleteDevice("d3000")]);
+        await _store.Commit(Now, [new PutTargetsAhead("D1001", ahead), new PutTarget("D1001", targets[7] with { State = TargetState.Ready })]);
         await _store.DisposeAsync();
         _store = Open();
         var expected = targets.Take(2999).Select(target => ("D1001", target.Device == "d8" ? target with { State = TargetState.Ready } : target));
         Assert.Equal(expected, _store.Load().Targets.Select(each => (each.Deployment, each.Target)));
 
         // What no deployment began with is gone after a start, and what was given is not given again.
-        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutTargetsAhead("D1002", left)]));
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit(Now, [new PutTargetsAhead("D1002", left)]));
         _store.Load();
-        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutTargetsAhead("D1002", ahead)]));
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit(Now, [new PutTargetsAhead("D1002", ahead)]));
         Assert.Equal(expected, _store.Load().Targets.Select(each => (each.Deployment, each.Target)));
-        await _store.Commit([new PutTargetsAhead("D1003", await _store.PutAhead([]))]);
+        await _store.Commit(Now, [new PutTargetsAhead("D1003", await _store.PutAhead(Now, []))]);
     }
 
     [Fact]
@@ -165,7 +170,7 @@ public abstract class StoreContract : IAsyncLifetime
         for (var round = 0; round < 40; round++)
         {
             // Sooner or later in this loop, what was kept goes from where it was written into its table.
-            await _store.Commit([
+            await _store.Commit(Now, [
                 new AddEvent(Event((2 * round) + 1, "target")), new PutAttempt(attempt with { Id = $"a{round}", StartedAt = Now.AddMinutes(round) }),
                 new AddEvent(Event((2 * round) + 2, "journal"))]);
             Assert.Equal(
@@ -177,7 +182,7 @@ public abstract class StoreContract : IAsyncLifetime
             Assert.Equal($"a{round}", _store.Attempt($"a{round}")?.Id);
         }
 
-        await _store.Commit([new PutAttempt(attempt with { Id = "a3", Device = "d2", Outcome = "done" })]);
+        await _store.Commit(Now, [new PutAttempt(attempt with { Id = "a3", Device = "d2", Outcome = "done" })]);
         Assert.Equal(40, _store.Load().OpenAttempts.Count);
         Assert.Equal("d1", _store.Attempt("a3")!.Device);
     }
@@ -186,8 +191,8 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task An_attempt_stays_with_the_device_that_told_of_it_first_also_where_both_are_kept_together()
     {
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
-        await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Device = "d2", Outcome = "done" })]);
-        await _store.Commit([
+        await _store.Commit(Now, [new PutAttempt(attempt), new PutAttempt(attempt with { Device = "d2", Outcome = "done" })]);
+        await _store.Commit(Now, [
             new PutAttempt(attempt with { Id = "a2" }), new PutAttempt(attempt with { Id = "a2", Device = "d2", Outcome = "done" }),
             new PutAttempt(attempt with { Id = "a2", Outcome = "failed" })]);
         Belong();
@@ -203,8 +208,8 @@ public abstract class StoreContract : IAsyncLifetime
     public async Task An_attempt_that_ended_is_no_longer_open_and_still_found()
     {
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
-        await _store.Commit([new PutAttempt(attempt), new PutAttempt(attempt with { Id = "a2", StartedAt = Now.AddHours(1) })]);
-        await _store.Commit([new PutAttempt(attempt with { Outcome = "failed", ExitCode = 112, EndedAt = Now.AddMinutes(1) })]);
+        await _store.Commit(Now, [new PutAttempt(attempt), new PutAttempt(attempt with { Id = "a2", StartedAt = Now.AddHours(1) })]);
+        await _store.Commit(Now, [new PutAttempt(attempt with { Outcome = "failed", ExitCode = 112, EndedAt = Now.AddMinutes(1) })]);
         Assert.Equal("a2", Assert.Single(_store.Load().OpenAttempts).Id);
         Assert.Equal(112, _store.Attempt("a1")!.ExitCode);
         Assert.Null(_store.Attempt("nobody's"));
@@ -216,7 +221,7 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task Events_are_read_on_from_a_number_or_back_from_the_newest()
     {
-        await _store.Commit([.. Enumerable.Range(1, 10).Select(number => new AddEvent(Event(number, number % 2 == 0 ? "journal" : "audit")))]);
+        await _store.Commit(Now, [.. Enumerable.Range(1, 10).Select(number => new AddEvent(Event(number, number % 2 == 0 ? "journal" : "audit")))]);
         Assert.Equal([8L, 9, 10], _store.Events(new EventQuery(null, null, null, 7, null, 100)).Select(each => each.Number));
         Assert.Equal([10L, 8], _store.Events(new EventQuery("journal", null, null, null, null, 2)).Select(each => each.Number));
         Assert.Equal([6L, 4, 2], _store.Events(new EventQuery("journal", "D1001", "d1", null, 8, 100)).Select(each => each.Number));
@@ -226,11 +231,11 @@ public abstract class StoreContract : IAsyncLifetime
     [Fact]
     public async Task All_of_a_commit_is_kept_or_nothing_and_nothing_after_a_failure_until_it_is_loaded_again()
     {
-        await _store.Commit([new AddEvent(Event(1, "journal"))]);
-        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutSetting("half", "done"), new AddEvent(Event(1, "journal"))]));
-        await Assert.ThrowsAsync<StoreException>(() => _store.Commit([new PutSetting("on top of", "what was lost")]));
+        await _store.Commit(Now, [new AddEvent(Event(1, "journal"))]);
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit(Now, [new PutSetting("half", "done"), new AddEvent(Event(1, "journal"))]));
+        await Assert.ThrowsAsync<StoreException>(() => _store.Commit(Now, [new PutSetting("on top of", "what was lost")]));
         Assert.Empty(_store.Load().SiteSettings);
-        await _store.Commit([new PutSetting("again", "yes")]);
+        await _store.Commit(Now, [new PutSetting("again", "yes")]);
         Assert.Equal("yes", _store.Load().SiteSettings["again"]);
     }
 
@@ -244,7 +249,7 @@ public abstract class StoreContract : IAsyncLifetime
             lock (inOrder)
             {
                 last++;
-                return _store.Commit([new AddEvent(Event(last, "journal")), new PutSetting($"s{last}", "x")]);
+                return _store.Commit(Now, [new AddEvent(Event(last, "journal")), new PutSetting($"s{last}", "x")]);
             }
         })));
         var world = _store.Load();

@@ -132,7 +132,7 @@ internal static class DeploymentRoutes
                 return prepared.Failure!;
             }
 
-            var ahead = await world.Store.PutAhead(prepared.Value.Targets);
+            var ahead = await world.Store.PutAhead(world.Now, prepared.Value.Targets);
             prepared.Value.KeptAhead = ahead;
             var begun = await world.Change(context.Person(), decision => Starting.Begin(decision, prepared.Value));
             if (begun.Ok)
@@ -141,7 +141,7 @@ internal static class DeploymentRoutes
                 return world.Read(each => Views.Deployment(each, each.Deployments[begun.Value.Id]));
             }
 
-            await world.Store.DropAhead(ahead);
+            await world.Store.DropAhead(world.Now, ahead);
             if (begun.Failure!.Kind != ErrorKind.Stale || left == 0)
             {
                 return begun.Failure!;

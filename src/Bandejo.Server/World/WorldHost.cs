@@ -154,7 +154,7 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
             // Also the words of a change that failed half-way: numbers once given stay given, and none may be missing in what is kept.
             changes.AddRange(_world.TakeWords());
             Volatile.Write(ref _lastEvent, _world.LastEvent);
-            _durable = store.Commit(changes);
+            _durable = store.Commit(now, changes);
         }
 
         // Commits are made in their order, so ours is durable only when all before it are. Where nothing was changed, what was seen may still be on its way.

@@ -14,7 +14,7 @@ internal static class EarlierDevices
         var book = new WordBook();
         foreach (var text in connection.Query<string>("SELECT data FROM device_before", transaction: transaction, buffered: false))
         {
-            var before = JsonSerializer.Deserialize<Before>(text, SqliteStore.JsonForm) ?? throw new JsonException("A kept device is empty.");
+            var before = KeptForms.Read<Before>(text);
             var sheet = FactSheet.Of(
                 [.. before.Facts.Select(fact => new ReportedFact(book.Number(fact.Key), fact.Value, before.FactTimes.GetValueOrDefault(
                     fact.Key, before.Joined)))],

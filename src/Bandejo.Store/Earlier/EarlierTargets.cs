@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Json;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
+using Bandejo.Store.Databases;
 using Dapper;
 using Microsoft.Data.Sqlite;
 
@@ -17,7 +18,8 @@ internal static class EarlierTargets
     public static void BringOver(SqliteConnection connection, SqliteTransaction transaction)
     {
         var texts = new TextPool();
-        using var writer = new SqliteWriter(connection);
+        using var statements = new SqliteStatements(connection);
+        var writer = new StoreWriter(connection, statements, epoch: 0);
         var targets = connection.Query<(string Deployment, object Data)>(
             "SELECT deployment, data FROM target_before ORDER BY deployment, device", transaction: transaction, buffered: false);
         foreach (var some in targets.Select(row => new PutTarget(row.Deployment, Target(row.Data, texts))).Chunk(AtOnce))
@@ -76,5 +78,5 @@ internal static class EarlierTargets
         return changes;
     }
 
-    private static T Value<T>(string text) => JsonSerializer.Deserialize<T>(text, SqliteStore.JsonForm) ?? throw new JsonException("A kept change is empty.");
+    private static T Value<T>(string text) => KeptForms.Read<T>(text);
 }

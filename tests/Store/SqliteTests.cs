@@ -9,8 +9,10 @@ using Xunit;
 
 namespace Bandejo.Store.Tests;
 
-public sealed class SqliteStoreTests : StoreContract, IDisposable
+public sealed class SqliteTests : StoreContract, IDisposable
 {
+    private static readonly DateTimeOffset At = new(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
+
     private readonly string _folder = Directory.CreateTempSubdirectory("bandejo-store").FullName;
 
     public void Dispose() => Directory.Delete(_folder, recursive: true);
@@ -19,10 +21,10 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     public async Task A_newer_database_is_refused_with_the_version_it_has()
     {
         var file = Path.Combine(_folder, "newer.db");
-        await SqliteStore.Open(file).DisposeAsync();
+        await DatabaseStore.Open(file).DisposeAsync();
         Execute(file, "PRAGMA user_version = 99");
 
-        Assert.Contains("version 99", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
+        Assert.Contains("version 99", Assert.Throws<StoreException>(() => DatabaseStore.Open(file)).Message);
     }
 
     [Fact]
@@ -30,7 +32,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     {
         var file = Path.Combine(_folder, "text.db");
         File.WriteAllText(file, new string('x', 5000));
-        Assert.Contains("text.db", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
+        Assert.Contains("text.db", Assert.Throws<StoreException>(() => DatabaseStore.Open(file)).Message);
         Assert.Equal(5000, new FileInfo(file).Length);
     }
 
@@ -38,17 +40,17 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     public async Task A_locked_database_fails_the_commit_and_loses_nothing()
     {
         var file = Path.Combine(_folder, "locked.db");
-        await using var store = SqliteStore.Open(file);
-        await store.Commit([new PutSetting("a", "1")]);
+        await using var store = DatabaseStore.Open(file);
+        await store.Commit(At, [new PutSetting("a", "1")]);
         using (var other = new SqliteConnection($"Data Source={file};Pooling=False"))
         {
             other.Open();
             using var transaction = other.BeginTransaction();
-            await Assert.ThrowsAsync<StoreException>(() => store.Commit([new PutSetting("a", "2")]));
+            await Assert.ThrowsAsync<StoreException>(() => store.Commit(At, [new PutSetting("a", "2")]));
         }
 
         Assert.Equal("1", store.Load().SiteSettings["a"]);
-        await store.Commit([new PutSetting("a", "3")]);
+        await store.Commit(At, [new PutSetting("a", "3")]);
         Assert.Equal("3", store.Load().SiteSettings["a"]);
     }
 
@@ -58,7 +60,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var file = Path.Combine(_folder, "earlier.db");
         Execute(file, await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "Databases", "version-7.sql"), TestContext.Current.CancellationToken));
 
-        await using var store = SqliteStore.Open(file);
+        await using var store = DatabaseStore.Open(file);
         var world = store.Load();
         var (at, targets) = (new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero), world.Targets.ToList());
         Assert.Equal(
@@ -84,7 +86,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
 
         for (var start = 0; start < 2; start++)
         {
-            await using var store = SqliteStore.Open(file);
+            await using var store = DatabaseStore.Open(file);
             var world = store.Load();
             Assert.Equal([(one, at.AddSeconds(5), 9L), (two, at.AddSeconds(1), 8L)], world.Devices.Select(
                 device => (device.Id, device.LastHeard!.Value, device.Sequence)));
@@ -125,7 +127,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         Execute(file, await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "Databases", "version-13.sql"), TestContext.Current.CancellationToken));
         Execute(file, "INSERT INTO recent VALUES (3, CAST($data AS BLOB))", line);
 
-        Assert.Contains($"The database {file} cannot be", Assert.Throws<StoreException>(() => SqliteStore.Open(file)).Message);
+        Assert.Contains($"The database {file} cannot be", Assert.Throws<StoreException>(() => DatabaseStore.Open(file)).Message);
         Assert.Equal((13L, 3L), (Scalar(file, "PRAGMA user_version"), Scalar(file, "SELECT count(*) FROM recent")));
     }
 
@@ -142,14 +144,14 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     public async Task A_damaged_page_of_targets_is_refused_in_words_when_it_is_read_and_when_it_is_written(string body)
     {
         var file = Path.Combine(_folder, "page.db");
-        await using var store = SqliteStore.Open(file);
-        await store.Commit([Device("d1", 1), new PutTarget("D1001", new Target { Device = "d1" })]);
+        await using var store = DatabaseStore.Open(file);
+        await store.Commit(At, [Device("d1", 1), new PutTarget("D1001", new Target { Device = "d1" })]);
         Execute(file, "UPDATE target_page SET body = x'12080A060A046E6F6E651A0408011000'");
         Assert.Equal(new Target { Device = "d1" }, Assert.Single(store.Load().Targets).Target with { Wave = -1, Since = default });
         Execute(file, $"UPDATE target_page SET body = x'{body}'");
 
         Assert.Contains("cannot be read", Assert.Throws<StoreException>(() => store.Load().Targets.ToList()).Message);
-        await Assert.ThrowsAsync<StoreException>(() => store.Commit([new PutTarget("D1001", new Target { Device = "d1", Wave = 3 })]));
+        await Assert.ThrowsAsync<StoreException>(() => store.Commit(At, [new PutTarget("D1001", new Target { Device = "d1", Wave = 3 })]));
         Assert.Equal(body, Text(file, "SELECT hex(body) FROM target_page"));
     }
 
@@ -160,8 +162,8 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var at = new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
         var (whole, other) = (Everything("d1", at), Everything("d1", at) with { Device = "d2" });
         typeof(Target).GetProperty(property)!.SetValue(other, typeof(Target).GetProperty(property)!.GetValue(new Target { Device = "" }));
-        await using var store = SqliteStore.Open(Path.Combine(_folder, "pages.db"));
-        await store.Commit([Device("d1", 1), Device("d2", 2), new PutTarget("D1001", whole), new PutTarget("D1001", other)]);
+        await using var store = DatabaseStore.Open(Path.Combine(_folder, "pages.db"));
+        await store.Commit(At, [Device("d1", 1), Device("d2", 2), new PutTarget("D1001", whole), new PutTarget("D1001", other)]);
         Assert.Equal([whole, other], store.Load().Targets.Select(each => each.Target));
 
         // And so they do in memory, where they come one after the other.
@@ -181,14 +183,14 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     [Fact]
     public async Task A_target_in_a_wave_that_is_not_there_is_refused_in_words()
     {
-        await using var store = SqliteStore.Open(Path.Combine(_folder, "wave.db"));
+        await using var store = DatabaseStore.Open(Path.Combine(_folder, "wave.db"));
         var plan = new DeploymentPlan
         {
             Id = "D1001", Name = "Foldline", App = "foldline", AppName = "Foldline", Package = "p1", Version = AppVersion.Parse("7.2.0"), Groups = [],
             Waves = [new Wave("All", new Pick(), null, null)],
         };
         var package = new PackageRecord("p1", "foldline", "7.2.0", "{}", "", "", "ines", default, PackageState.Released, []);
-        await store.Commit([
+        await store.Commit(At, [
             Device("d1", 1), new PutPackage(package), new PutDeployment(new DeploymentRecord(
                 "D1001", "Foldline", "p1", "{}", DeploymentState.Start(plan, "tomas", default), plan)),
             new PutTarget("D1001", new Target { Device = "d1", Wave = 4 })]);
@@ -211,10 +213,10 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var targets = Enumerable.Range(1, 200).Select(
             number => number % 5 == 0 ? Everything($"d{number}", at.AddSeconds(-number)) : new Target { Device = $"d{number}", Wave = number, Since = at })
             .ToList();
-        await using var store = SqliteStore.Open(Path.Combine(_folder, "pages.db"));
-        await store.Commit([.. Enumerable.Range(1, 200).Select(number => Device($"d{number}", number)), .. targets.Select(
+        await using var store = DatabaseStore.Open(Path.Combine(_folder, "pages.db"));
+        await store.Commit(At, [.. Enumerable.Range(1, 200).Select(number => Device($"d{number}", number)), .. targets.Select(
             target => new PutTarget("D1001", target))]);
-        await store.Commit([.. targets.Where((_, at) => at % 7 == 0).Select(target => new PutTarget("D1001", target with { Order = 9, Tries = 70 }))]);
+        await store.Commit(At, [.. targets.Where((_, at) => at % 7 == 0).Select(target => new PutTarget("D1001", target with { Order = 9, Tries = 70 }))]);
 
         Assert.Equal(
             targets.Select((target, at) => ("D1001", at % 7 == 0 ? target with { Order = 9, Tries = 70 } : target)), store.Load().Targets.Select(
@@ -225,14 +227,14 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
     public async Task A_copy_taken_at_any_moment_holds_all_that_was_acknowledged()
     {
         var file = Path.Combine(_folder, "live.db");
-        await using var store = SqliteStore.Open(file);
+        await using var store = DatabaseStore.Open(file);
         for (var number = 1; number <= 12; number++)
         {
-            await store.Commit([new AddEvent(new EventRecord(number, DateTimeOffset.UnixEpoch, "target", "met", null, "D1001", "d1", "", null))]);
+            await store.Commit(At, [new AddEvent(new EventRecord(number, DateTimeOffset.UnixEpoch, "target", "met", null, "D1001", "d1", "", null))]);
             var copy = Path.Combine(_folder, $"copy-{number}.db");
             File.Copy(file, copy);
             File.Copy(file + "-wal", copy + "-wal");
-            await using var other = SqliteStore.Open(copy);
+            await using var other = DatabaseStore.Open(copy);
             Assert.Equal(number, other.Load().LastEvent);
         }
     }
@@ -243,7 +245,7 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         var file = Path.Combine(_folder, "earlier.db");
         Execute(file, await File.ReadAllTextAsync(Path.Combine(AppContext.BaseDirectory, "Databases", "version-4.sql"), TestContext.Current.CancellationToken));
 
-        await using var store = SqliteStore.Open(file);
+        await using var store = DatabaseStore.Open(file);
         var world = store.Load();
         var device = Assert.Single(world.Devices);
         Assert.Equal(("0198a0", "ALD-DESK-014", "kid", "digest", true), (device.Id, device.Name, device.Key.KeyId, device.FactsDigest, device.IsSorted));
@@ -289,5 +291,5 @@ public sealed class SqliteStoreTests : StoreContract, IDisposable
         command.ExecuteNonQuery();
     }
 
-    protected override IStore Open() => SqliteStore.Open(Path.Combine(_folder, "bandejo.db"));
+    protected override string Place => Path.Combine(_folder, "bandejo.db");
 }

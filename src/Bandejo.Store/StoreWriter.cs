@@ -1,55 +1,58 @@
-using System.Text.Json;
+using System.Data.Common;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
-using Microsoft.Data.Sqlite;
-using SQLitePCL;
+using Bandejo.Store.Databases;
+using Bandejo.Store.Forms;
 
 namespace Bandejo.Store;
 
 /// <summary>
-/// Writes changes into their tables through one connection. Of several changes to one row in one commit only the last is written.
+/// Writes changes into the log and into their tables through one connection. Of several changes to one row in one commit only the last is written there.
 /// </summary>
-internal sealed class SqliteWriter : IDisposable
+internal sealed class StoreWriter
 {
-    private readonly SqliteConnection _connection;
-    private readonly SqliteStatements _statements;
+    private readonly DbConnection _connection;
+    private readonly Statements _statements;
     private readonly TargetPages _pages;
+    private readonly Log _log;
 
     // Of the devices that were asked for; what a transaction gave that failed goes with this writer.
     private readonly Dictionary<string, long> _numbers = new(StringComparer.Ordinal);
 
     /// <param name="connection">Belongs to whoever made it.</param>
-    public SqliteWriter(SqliteConnection connection)
+    /// <param name="statements">Of that connection; they belong to whoever made them too.</param>
+    /// <param name="epoch">Of whoever writes.</param>
+    public StoreWriter(DbConnection connection, Statements statements, long epoch)
     {
-        (_connection, _statements) = (connection, new SqliteStatements(connection));
-        _pages = new TargetPages(_statements, Number);
+        (_connection, _statements) = (connection, statements);
+        (_pages, _log) = (new TargetPages(_statements, Number), new Log(_statements, epoch));
     }
 
-    /// <summary>Writes changes in one transaction.</summary>
-    public void Commit(IReadOnlyList<Change> changes) => InTransaction(() => Write(changes));
+    /// <summary>Writes changes into their tables and as one record into the log, in one transaction.</summary>
+    public void Commit(IReadOnlyList<LoggedPart> parts) => InTransaction(() =>
+    {
+        Write([.. parts.SelectMany(part => part.Changes)]);
+        _log.Append(parts);
+    });
 
     /// <summary>Writes targets of a deployment that has not begun, in one transaction.</summary>
     /// <param name="book">The book that they go into; null for a new one.</param>
     /// <returns>The book's number.</returns>
-    public long PutAhead(long? book, IReadOnlyList<Target> targets)
+    public long PutAhead(DateTimeOffset at, long? book, IReadOnlyList<Target> targets)
     {
         InTransaction(() =>
         {
-            book ??= _pages.NewBook();
-            foreach (var target in targets)
-            {
-                _pages.Put(book.Value, target);
-            }
-
-            _pages.Flush();
+            var number = book ??= _pages.NewBook();
+            WroteAhead[] changes = targets.Count == 0
+                ? [new WroteAhead(number, [])]
+                : [.. targets.Chunk(TargetForm.Places).Select(some => new WroteAhead(number, some))];
+            Write(changes);
+            _log.Append([new LoggedPart(at, changes)]);
         });
         return book!.Value;
     }
 
-    /// <summary>Takes away what was written for a deployment that did not begin, in one transaction.</summary>
-    public void DropAhead(long book) => InTransaction(() => _pages.Drop(book));
-
-    /// <summary>Writes changes in the transaction that is under way.</summary>
+    /// <summary>Writes changes in the transaction that is under way into their tables, but not into the log.</summary>
     public void Write(IReadOnlyList<Change> changes)
     {
         var last = Last(changes);
@@ -69,12 +72,11 @@ internal sealed class SqliteWriter : IDisposable
         _pages.Flush();
     }
 
-    public void Dispose() => _statements.Dispose();
-
     private void InTransaction(Action write)
     {
         using var transaction = _connection.BeginTransaction();
         write();
+        _statements.Flush();
         transaction.Commit();
     }
 
@@ -83,19 +85,13 @@ internal sealed class SqliteWriter : IDisposable
     {
         if (!_numbers.TryGetValue(device, out var number))
         {
-            number = Known();
-            if (number == 0)
-            {
-                _statements.Run("INSERT INTO device_number (id) VALUES ($1)", device);
-                number = Known();
-            }
-
-            _numbers[device] = number;
+            number = _statements.First("SELECT number FROM device_number WHERE id = $1", row => row.Number(0), device);
+            _numbers[device] = number = number != 0 ? number : _statements.First(
+                "INSERT INTO device_number (number, id) SELECT coalesce(max(number), 0) + 1, $1 FROM device_number RETURNING number", row => row.Number(0),
+                device);
         }
 
         return number;
-
-        long Known() => _statements.First("SELECT number FROM device_number WHERE id = $1", row => raw.sqlite3_column_int64(row, 0), device);
     }
 
     /// <summary>Where each row is changed last; null where something is deleted, and the order of all matters.</summary>
@@ -130,17 +126,17 @@ internal sealed class SqliteWriter : IDisposable
 
     private static long Instant(DateTimeOffset at) => at.ToUnixTimeMilliseconds();
 
-    private static SqliteStatements.Utf8Text Json<T>(T value) => new(JsonSerializer.SerializeToUtf8Bytes(value, SqliteStore.JsonForm));
+    private static Utf8Text Json<T>(T value) => new(KeptForms.Write(value));
 
     private void Apply(Change change)
     {
         switch (change)
         {
             case PutSetting(var name, var value):
-                _statements.Run("INSERT INTO setting VALUES ($1, $2) ON CONFLICT DO UPDATE SET value = excluded.value", name, value);
+                _statements.Run("INSERT INTO setting VALUES ($1, $2) ON CONFLICT (name) DO UPDATE SET value = excluded.value", name, value);
                 break;
             case PutAccount(var account):
-                _statements.Run("INSERT INTO account VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", account.Account, Json(account));
+                _statements.Run("INSERT INTO account VALUES ($1, $2) ON CONFLICT (name) DO UPDATE SET data = excluded.data", account.Account, Json(account));
                 break;
             case PutToken(var token):
                 _statements.Run(
@@ -152,7 +148,7 @@ internal sealed class SqliteWriter : IDisposable
                 break;
             case PutJoinCode(var code):
                 _statements.Run(
-                    "INSERT INTO join_code VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET uses_left = excluded.uses_left", code.Id, code.Hash,
+                    "INSERT INTO join_code VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT (id) DO UPDATE SET uses_left = excluded.uses_left", code.Id, code.Hash,
                     code.Group, (long)code.UsesLeft, Instant(code.Expires), code.MadeBy);
                 break;
             case DeleteJoinCode(var id, _):
@@ -165,7 +161,7 @@ internal sealed class SqliteWriter : IDisposable
                 _statements.Run("DELETE FROM word WHERE number = $1", (long)number);
                 break;
             case PutUserWord(var device, var word):
-                _statements.Run("INSERT INTO user_word VALUES ($1, $2) ON CONFLICT DO NOTHING", device, word);
+                _statements.Run("INSERT INTO user_word VALUES ($1, $2) ON CONFLICT (device, word) DO NOTHING", device, word);
                 break;
             case PutDevice(var device):
                 _ = Number(device.Id);
@@ -180,7 +176,7 @@ internal sealed class SqliteWriter : IDisposable
                 break;
             case PutHeard(var device, var at, var sequence):
                 _statements.Run(
-                    "INSERT INTO device_heard VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, sequence = excluded.sequence",
+                    "INSERT INTO device_heard VALUES ($1, $2, $3) ON CONFLICT (device) DO UPDATE SET at = excluded.at, sequence = excluded.sequence",
                     Number(device), Instant(at), sequence);
                 break;
             case DeleteDevice(var id):
@@ -193,32 +189,32 @@ internal sealed class SqliteWriter : IDisposable
                 _numbers.Remove(id);
                 break;
             case PutGroup(var group):
-                _statements.Run("INSERT INTO device_group VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", group.Slug, Json(group));
+                _statements.Run("INSERT INTO device_group VALUES ($1, $2) ON CONFLICT (slug) DO UPDATE SET data = excluded.data", group.Slug, Json(group));
                 break;
             case DeleteGroup(var slug):
                 _statements.Run("DELETE FROM device_group WHERE slug = $1", slug);
                 _statements.Run("DELETE FROM group_member WHERE device_group = $1", slug);
                 break;
             case PutMember(var group, var device):
-                _statements.Run("INSERT INTO group_member VALUES ($1, $2) ON CONFLICT DO NOTHING", group, device);
+                _statements.Run("INSERT INTO group_member VALUES ($1, $2) ON CONFLICT (device_group, device) DO NOTHING", group, device);
                 break;
             case DeleteMember(var group, var device):
                 _statements.Run("DELETE FROM group_member WHERE device_group = $1 AND device = $2", group, device);
                 break;
             case PutWavePlan(var plan):
-                _statements.Run("INSERT INTO wave_plan VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", plan.Slug, Json(plan));
+                _statements.Run("INSERT INTO wave_plan VALUES ($1, $2) ON CONFLICT (slug) DO UPDATE SET data = excluded.data", plan.Slug, Json(plan));
                 break;
             case DeleteWavePlan(var slug):
                 _statements.Run("DELETE FROM wave_plan WHERE slug = $1", slug);
                 break;
             case PutHandling(var handling):
-                _statements.Run("INSERT INTO handling VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", handling.Slug, Json(handling));
+                _statements.Run("INSERT INTO handling VALUES ($1, $2) ON CONFLICT (slug) DO UPDATE SET data = excluded.data", handling.Slug, Json(handling));
                 break;
             case DeleteHandling(var slug):
                 _statements.Run("DELETE FROM handling WHERE slug = $1", slug);
                 break;
             case PutDeviceTrial(var trial):
-                _statements.Run("INSERT INTO device_trial VALUES ($1, $2) ON CONFLICT DO UPDATE SET data = excluded.data", trial.Device, Json(trial));
+                _statements.Run("INSERT INTO device_trial VALUES ($1, $2) ON CONFLICT (device) DO UPDATE SET data = excluded.data", trial.Device, Json(trial));
                 break;
             case PutPackage(var package):
                 _statements.Run(
@@ -227,8 +223,14 @@ internal sealed class SqliteWriter : IDisposable
                 break;
             case PutDeployment(var deployment):
                 _statements.Run(
-                    "INSERT INTO deployment VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET state_data = excluded.state_data", deployment.Id, Json(deployment),
-                    Json(deployment.State));
+                    "INSERT INTO deployment VALUES ($1, $2, $3) ON CONFLICT (id) DO UPDATE SET state_data = excluded.state_data", deployment.Id,
+                    Json(deployment), Json(deployment.State));
+                break;
+            case WroteAhead(var book, var targets):
+                _pages.PutAhead(book, targets);
+                break;
+            case DroppedAhead(var book):
+                _pages.Drop(book);
                 break;
             case PutTargetsAhead(var deployment, var book):
                 _pages.Give(book, deployment);
@@ -238,13 +240,16 @@ internal sealed class SqliteWriter : IDisposable
                 break;
             case PutAttempt(var attempt):
                 _statements.Run(
-                    "INSERT INTO attempt VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET outcome = excluded.outcome, data = excluded.data WHERE "
-                        + "device = excluded.device",
+                    "INSERT INTO attempt VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT (id) DO UPDATE SET outcome = excluded.outcome, data = excluded.data WHERE "
+                        + "attempt.device = excluded.device",
                     attempt.Id, attempt.Deployment, Number(attempt.Device), Instant(attempt.StartedAt), attempt.Outcome, Json(attempt));
                 break;
+            case GaveNumber(var device, var number):
+                _statements.Run("INSERT INTO device_number VALUES ($1, $2)", number, device);
+                break;
             case AddEvent(var added):
-                _statements.Run(
-                    "INSERT INTO event VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)", added.Number, Instant(added.At), added.Topic, added.What, added.By,
+                _statements.Add(
+                    "event", added.Number, Instant(added.At), added.Topic, added.What, added.By,
                     added.Deployment, added.Device is { } about ? Number(about) : null, added.Text, added.Reason);
                 break;
             default:

@@ -1,37 +1,33 @@
 using Microsoft.Data.Sqlite;
 using SQLitePCL;
 
-namespace Bandejo.Store;
+namespace Bandejo.Store.Databases;
 
 /// <summary>
-/// Statements that stay prepared, carried out through SQLite's own interface: thousands a second make the way through commands and readers the larger part of
-/// the work.
+/// Statements carried out through SQLite's own interface: the way through commands and readers is the larger part of the work.
 /// </summary>
-internal sealed class SqliteStatements(SqliteConnection connection) : IDisposable
+internal sealed class SqliteStatements(SqliteConnection connection) : Statements
 {
     private readonly Dictionary<string, sqlite3_stmt> _statements = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, string> _insertions = new(StringComparer.Ordinal);
 
-    /// <summary>Carries out a statement that answers nothing.</summary>
-    /// <param name="values">In the order of <c>$1</c>, <c>$2</c>, …: texts, whole numbers, bytes or null.</param>
-    /// <exception cref="SqliteException">It failed.</exception>
-    public void Run(string sql, params ReadOnlySpan<object?> values)
+    public override void Run(string sql, params ReadOnlySpan<object?> values)
     {
         var statement = Bound(sql, values);
         var result = raw.sqlite3_step(statement);
         raw.sqlite3_reset(statement);
-        Check(result == raw.SQLITE_DONE ? raw.SQLITE_OK : result);
+        Check(result is raw.SQLITE_DONE or raw.SQLITE_ROW ? raw.SQLITE_OK : result);
     }
 
-    /// <summary>The first row of an answer, as it is read; the default where there is none.</summary>
-    /// <inheritdoc cref="Run"/>
-    public T? First<T>(string sql, Func<sqlite3_stmt, T> read, params ReadOnlySpan<object?> values)
+    public override T? First<T>(string sql, Func<Row, T> read, params ReadOnlySpan<object?> values)
+        where T : default
     {
         var statement = Bound(sql, values);
         var result = raw.sqlite3_step(statement);
         try
         {
             Check(result is raw.SQLITE_DONE or raw.SQLITE_ROW ? raw.SQLITE_OK : result);
-            return result == raw.SQLITE_ROW ? read(statement) : default;
+            return result == raw.SQLITE_ROW ? read(new StatementRow(statement)) : default;
         }
         finally
         {
@@ -39,7 +35,21 @@ internal sealed class SqliteStatements(SqliteConnection connection) : IDisposabl
         }
     }
 
-    public void Dispose()
+    public override void Add(string table, params ReadOnlySpan<object?> values)
+    {
+        if (!_insertions.TryGetValue(table, out var sql))
+        {
+            sql = _insertions[table] = $"INSERT INTO {table} VALUES ({string.Join(", ", Enumerable.Range(1, values.Length).Select(at => $"${at}"))})";
+        }
+
+        Run(sql, values);
+    }
+
+    public override void Flush()
+    {
+    }
+
+    public override void Dispose()
     {
         foreach (var statement in _statements.Values)
         {
@@ -61,7 +71,7 @@ internal sealed class SqliteStatements(SqliteConnection connection) : IDisposabl
             {
                 null => raw.sqlite3_bind_null(statement, i + 1),
                 long number => raw.sqlite3_bind_int64(statement, i + 1, number),
-                string text => raw.sqlite3_bind_text(statement, i + 1, text),
+                string text => raw.sqlite3_bind_text(statement, i + 1, Keepable(text)),
                 Utf8Text text => raw.sqlite3_bind_text(statement, i + 1, text.Bytes),
                 byte[] bytes => raw.sqlite3_bind_blob(statement, i + 1, bytes),
                 var other => throw new InvalidOperationException($"A statement cannot hold {other.GetType().Name}."),
@@ -79,6 +89,10 @@ internal sealed class SqliteStatements(SqliteConnection connection) : IDisposabl
         }
     }
 
-    /// <summary>Text that is in UTF-8 already.</summary>
-    public sealed record Utf8Text(byte[] Bytes);
+    private sealed class StatementRow(sqlite3_stmt statement) : Row
+    {
+        public override long Number(int column) => raw.sqlite3_column_int64(statement, column);
+
+        public override byte[] Bytes(int column) => raw.sqlite3_column_blob(statement, column).ToArray();
+    }
 }

@@ -1,0 +1,44 @@
+using System.Data.Common;
+using Bandejo.Store.Databases;
+using Dapper;
+
+namespace Bandejo.Store;
+
+/// <summary>Carries a log over into another database, of whatever kind, and makes the tables from it there.</summary>
+internal static class Copying
+{
+    /// <summary>Copies the log from where it begins up to a record, and makes the tables, in one transaction: all of it or nothing.</summary>
+    /// <param name="from">Where it is read.</param>
+    /// <param name="to">Where nothing is yet.</param>
+    /// <param name="check">Whether the tables are held against those they are copied from, into which nobody may write meanwhile then.</param>
+    /// <param name="progress">Is told of how many records how many are done.</param>
+    /// <returns>How many records there are.</returns>
+    /// <exception cref="StoreException">The log is not whole, or what came is not what was there.</exception>
+    public static long Copy(DbConnection from, DbConnection to, Statements statements, bool check, Action<long, long>? progress)
+    {
+        using var transaction = to.BeginTransaction();
+        var log = new Log(statements, epoch: 0);
+        var writer = new StoreWriter(to, statements, epoch: 0);
+        var last = LogReading.Last(from);
+        foreach (var row in LogReading.From(from))
+        {
+            writer.Write([.. Log.Read(row).SelectMany(part => part.Changes)]);
+            log.Take(row);
+            statements.Flush();
+            progress?.Invoke(row.Number, last);
+        }
+
+        // Who writes there next has the next epoch of both.
+        statements.Run("UPDATE log_head SET epoch = $1", from.ExecuteScalar<long>("SELECT epoch FROM log_head"));
+        statements.Flush();
+        var differing = check ? Rebuilding.Differences(Rebuilding.Digests(from), Rebuilding.Digests(to)) : [];
+        if (differing.Count > 0)
+        {
+            throw new StoreException(
+                $"What came is not what was there, in: {string.Join(", ", differing)}. Nothing was copied. Look at what is copied with: bandejo-service check.");
+        }
+
+        transaction.Commit();
+        return last;
+    }
+}

@@ -1,0 +1,174 @@
+using System.Data;
+using System.Data.Common;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.World;
+using Bandejo.Store.Forms;
+
+namespace Bandejo.Store;
+
+/// <summary>Reads what stands in the tables.</summary>
+internal static class KeptTables
+{
+    /// <summary>What is read of an event.</summary>
+    public const string EventColumns =
+        "number, at, topic, what, actor, deployment, (SELECT id FROM device_number AS n WHERE n.number = event.device), text, reason";
+
+    public static IEnumerable<(string Name, string Value)> Settings(DbConnection connection) =>
+        Rows(connection, "SELECT name, value FROM setting ORDER BY name", row => (row.GetString(0), row.GetString(1)));
+
+    public static IEnumerable<AccountRecord> Accounts(DbConnection connection) =>
+        Documents<AccountRecord>(connection, "SELECT data FROM account ORDER BY name");
+
+    public static IEnumerable<TokenRecord> Tokens(DbConnection connection) => Rows(
+        connection, "SELECT id, account, hash, label, created, expires, roles, is_session FROM token ORDER BY id", row => new TokenRecord(
+            row.GetString(0), row.GetString(1), row.GetString(2), row.GetString(3), Instant(row.GetInt64(4)), Instant(row.GetInt64(5)),
+            Text(row, 6)?.Split(' '), row.GetInt64(7) != 0));
+
+    public static IEnumerable<JoinCodeRecord> JoinCodes(DbConnection connection) => Rows(
+        connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code ORDER BY id", row => new JoinCodeRecord(
+            row.GetString(0), row.GetString(1), Text(row, 2), (int)row.GetInt64(3), Instant(row.GetInt64(4)), row.GetString(5)));
+
+    public static IEnumerable<(int Number, string Text)> Words(DbConnection connection) =>
+        Rows(connection, "SELECT number, text FROM word ORDER BY number", row => ((int)row.GetInt64(0), row.GetString(1)));
+
+    public static IEnumerable<(string Device, string Word)> UserWords(DbConnection connection) =>
+        Rows(connection, "SELECT device, word FROM user_word ORDER BY device, word", row => (row.GetString(0), row.GetString(1)));
+
+    public static IEnumerable<GroupRecord> Groups(DbConnection connection) =>
+        Documents<GroupRecord>(connection, "SELECT data FROM device_group ORDER BY slug");
+
+    public static IEnumerable<(string Group, string Device)> Members(DbConnection connection)
+    {
+        var groups = new TextPool();
+        return Rows(
+            connection, "SELECT device_group, device FROM group_member ORDER BY device_group, device",
+            row => (groups.Of(row.GetString(0)), row.GetString(1)));
+    }
+
+    public static IEnumerable<PackageRecord> Packages(DbConnection connection) =>
+        Documents<PackageRecord>(connection, "SELECT data FROM package ORDER BY digest");
+
+    public static IEnumerable<DeploymentRecord> Deployments(DbConnection connection) => Rows(
+        connection, "SELECT plan_data, state_data FROM deployment ORDER BY id",
+        row => KeptForms.ReadDeployment(row.GetString(0)) with { State = KeptForms.Read<Core.Deployments.DeploymentState>(row.GetString(1)) });
+
+    public static IEnumerable<WavePlanRecord> WavePlans(DbConnection connection) =>
+        Documents<WavePlanRecord>(connection, "SELECT data FROM wave_plan ORDER BY slug");
+
+    public static IEnumerable<HandlingRecord> Handlings(DbConnection connection) =>
+        Documents<HandlingRecord>(connection, "SELECT data FROM handling ORDER BY slug");
+
+    public static IEnumerable<DeviceTrialRecord> DeviceTrials(DbConnection connection) =>
+        Documents<DeviceTrialRecord>(connection, "SELECT data FROM device_trial ORDER BY device");
+
+    public static IEnumerable<AttemptRecord> Attempts(DbConnection connection) => Documents<AttemptRecord>(connection, "SELECT data FROM attempt ORDER BY id");
+
+    public static IEnumerable<AttemptRecord> OpenAttempts(DbConnection connection) =>
+        Documents<AttemptRecord>(connection, "SELECT data FROM attempt WHERE outcome IS NULL ORDER BY id");
+
+    public static IEnumerable<EventRecord> Events(DbConnection connection) =>
+        Rows(connection, $"SELECT {EventColumns} FROM event ORDER BY number", Event);
+
+    /// <summary>When the last event was; the beginning of 1970 where there was none.</summary>
+    public static DateTimeOffset LastEventAt(DbConnection connection) =>
+        Rows(connection, "SELECT at FROM event ORDER BY number DESC LIMIT 1", row => Instant(row.GetInt64(0))).SingleOrDefault(DateTimeOffset.UnixEpoch);
+
+    public static EventRecord Event(IDataRecord row) => new(
+        row.GetInt64(0), Instant(row.GetInt64(1)), row.GetString(2), row.GetString(3), Text(row, 4), Text(row, 5), Text(row, 6), row.GetString(7),
+        Text(row, 8));
+
+    /// <summary>All devices that were ever there, by the numbers that they have in the tables.</summary>
+    public static IEnumerable<(long Number, string Id)> Numbers(DbConnection connection) =>
+        Rows(connection, "SELECT number, id FROM device_number ORDER BY number", row => (row.GetInt64(0), row.GetString(1)));
+
+    /// <summary>When each device was last heard, where nothing else of it changed then.</summary>
+    public static IEnumerable<(string Device, DateTimeOffset At, long Sequence)> Heard(DbConnection connection) => Rows(
+        connection, "SELECT id, at, sequence FROM device_heard JOIN device_number ON number = device ORDER BY device",
+        row => (row.GetString(0), Instant(row.GetInt64(1)), row.GetInt64(2)));
+
+    /// <summary>The devices in the order of their numbers, as they were kept the last time that anything but hearing of them changed.</summary>
+    public static IEnumerable<DeviceRecord> Devices(DbConnection connection)
+    {
+        var codes = new TextPool();
+        return Rows(
+            connection,
+            "SELECT id, name, key_id, key_x, key_y, join_code, joined, last_heard, sequence, facts_digest, is_sorted, user_words, sheet FROM device_number "
+                + "JOIN device USING (id) ORDER BY number",
+            row => new DeviceRecord(
+                row.GetString(0), row.GetString(1), new KeyRecord(row.GetString(2), row.GetString(3), row.GetString(4)), codes.Of(row.GetString(5)),
+                Instant(row.GetInt64(6)), row.IsDBNull(7) ? null : Instant(row.GetInt64(7)), row.GetInt64(8), row.GetString(9),
+                FactSheet.Kept(row.GetFieldValue<byte[]>(12)), row.GetInt64(10) != 0,
+                Text(row, 11)?.Split(' ', StringSplitOptions.RemoveEmptyEntries)));
+    }
+
+    /// <summary>The devices in the order of their numbers, with when they were last heard.</summary>
+    public static IEnumerable<DeviceRecord> DevicesAsHeard(DbConnection connection)
+    {
+        var heard = Heard(connection).ToDictionary(row => row.Device, StringComparer.Ordinal);
+        return Devices(connection).Select(
+            device => heard.TryGetValue(device.Id, out var later) && later.Sequence >= device.Sequence
+                ? device with { LastHeard = later.At, Sequence = later.Sequence }
+                : device);
+    }
+
+    public static IEnumerable<KeptTarget> Targets(DbConnection connection)
+    {
+        // By number, with its place among those that are there; of one that went nothing counts.
+        var devices = new List<(string? Id, int Place)>();
+        var place = 0;
+        foreach (var (number, id) in Rows(
+            connection, "SELECT number, id FROM device_number JOIN device USING (id) ORDER BY number", row => (row.GetInt64(0), row.GetString(1))))
+        {
+            devices.AddRange(Enumerable.Repeat<(string?, int)>((null, -1), (int)number - devices.Count));
+            devices.Add((id, place++));
+        }
+
+        var books = Rows(
+            connection, "SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL", row => (Number: row.GetInt64(0), Deployment: row.GetString(1)))
+            .ToList();
+        var page = new List<KeptTarget>(TargetForm.Places);
+        foreach (var (book, deployment) in books.OrderBy(each => each.Deployment, StringComparer.Ordinal))
+        {
+            var (from, to) = TargetPages.Places(book);
+            foreach (var (at, body) in Rows(
+                connection, "SELECT place, body FROM target_page WHERE place >= @from AND place < @to ORDER BY place",
+                row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@from", from), ("@to", to)))
+            {
+                var first = TargetPages.FirstDevice(at);
+                page.Clear();
+                TargetForm.Read(
+                    body, of => first + of < devices.Count ? devices[(int)first + of].Id : null,
+                    (of, target) => page.Add(new KeptTarget(deployment, devices[(int)first + of].Place, target)));
+                foreach (var target in page)
+                {
+                    yield return target;
+                }
+            }
+        }
+    }
+
+    /// <summary>Reads rows while they are taken.</summary>
+    public static IEnumerable<T> Rows<T>(DbConnection connection, string sql, Func<DbDataReader, T> form, params (string Name, object Value)[] given)
+    {
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        foreach (var (name, value) in given)
+        {
+            var parameter = command.CreateParameter();
+            (parameter.ParameterName, parameter.Value) = (name, value);
+            command.Parameters.Add(parameter);
+        }
+
+        using var reader = command.ExecuteReader();
+        while (reader.Read())
+        {
+            yield return form(reader);
+        }
+    }
+
+    private static string? Text(IDataRecord row, int column) => row.IsDBNull(column) ? null : row.GetString(column);
+
+    private static DateTimeOffset Instant(long milliseconds) => DateTimeOffset.FromUnixTimeMilliseconds(milliseconds);
+
+    private static IEnumerable<T> Documents<T>(DbConnection connection, string sql) => Rows(connection, sql, row => KeptForms.Read<T>(row.GetString(0)));
+}
