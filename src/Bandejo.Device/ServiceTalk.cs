@@ -84,7 +84,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
         var ended = TakeAcknowledged(answer, request);
         if (answer.Withdrawn is { } signed && await packages.ReadWithdrawn(signed) is { } withdrawn && withdrawn.Serial > state.WithdrawnSerial)
         {
-            journal.Append(new WithdrawnTaken(withdrawn.Serial, withdrawn.Digests));
+            journal.Append(new WithdrawnTaken(withdrawn.Serial, [.. state.Withdrawn.Union(withdrawn.Digests)]));
         }
 
         if (answer.Orders is { } orders)

@@ -8,6 +8,7 @@ using System.Threading.RateLimiting;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
@@ -164,7 +165,9 @@ internal static class Setup
     {
         var world = app.Services.GetRequiredService<WorldHost>();
         world.Load();
-        await app.Services.GetRequiredService<SiteKeys>().Prepare();
+        var keys = app.Services.GetRequiredService<SiteKeys>();
+        await keys.Prepare();
+        _ = (await world.Change(null, decision => Restoring.TakeUp(decision, keys.SignWithdrawn))).Value;
         await CertificateWatch.Renew(app.Services.GetRequiredService<SiteAuthority>(), world);
         await FirstStart.Prepare(world, options.Data, options.FirstPassword);
         _ = (await world.Change(null, decision => Due.WeighAnew(decision, typeof(Due).Module.ModuleVersionId.ToString("N")))).Value;

@@ -14,6 +14,10 @@ internal static class StoreCommands
         ("check", "Reads the whole log, and says whether the tables are what it makes of them; changes nothing"),
         ("rebuild", "Makes the tables anew from the log"),
         (
+            "backup FOLDER",
+            "Copies all that is kept, content and keys too, into a folder, while the service runs; into one that has a backup already only what is new"),
+        ("restore FOLDER", "Makes a new data folder, and with --store a new database, of a backup; run it before the service's first start there"),
+        (
             "copy-store FROM TO",
             "Carries all that is kept from one database into another, in which there is nothing yet, while no service runs on either; FROM and TO are files "
                 + "or Host=…;Database=…"),
@@ -23,7 +27,7 @@ internal static class StoreCommands
     public static bool Are(IReadOnlyList<string> arguments) => arguments is [var first, ..] && !first.StartsWith('-');
 
     /// <summary>Carries a command out.</summary>
-    public static int Run(IReadOnlyList<string> arguments, TextWriter says, TextWriter complains)
+    public static async Task<int> Run(IReadOnlyList<string> arguments, TextWriter says, TextWriter complains)
     {
         var names = All.Select(each => each.Name.Split(' ')).ToList();
         if (names.FirstOrDefault(each => each[0] == arguments[0]) is not [var name, .. var places])
@@ -38,7 +42,8 @@ internal static class StoreCommands
         string[] given = [.. arguments.Skip(1).TakeWhile(each => !each.StartsWith('-'))];
         if (given.Length != places.Length)
         {
-            complains.WriteLine($"bandejo-service {string.Join(' ', places.Prepend(name))}: {(given.Length < places.Length ? $"{places[given.Length]} is missing" : $"'{given[places.Length]}' is one word too many")}.");
+            var what = given.Length < places.Length ? $"{places[given.Length]} is missing" : $"'{given[places.Length]}' is one word too many";
+            complains.WriteLine($"bandejo-service {string.Join(' ', places.Prepend(name))}: {what}.");
             return 2;
         }
 
@@ -51,10 +56,12 @@ internal static class StoreCommands
 
         try
         {
+            var options = read.Value;
             return name switch
             {
-                "check" => Check(read.Value.Store, says, complains), "rebuild" => Rebuild(read.Value.Store, says, complains),
-                _ => Copy(given[0], given[1], says, complains),
+                "check" => Check(options.Store, says, complains), "rebuild" => Rebuild(options.Store, says, complains),
+                "copy-store" => Copy(given[0], given[1], says, complains), "backup" => Backup(options, given[0], says, complains),
+                _ => await Restore(options, given[0], says, complains),
             };
         }
         catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)
@@ -90,6 +97,26 @@ internal static class StoreCommands
         var records = DatabaseStore.Copy(from, to, Progress(complains));
         says.WriteLine($"All that is kept was copied ({Records(records)}), and every table is what it was there. Content and keys stay where they are: "
             + "start the service with the same --data, and with --store for the new database.");
+        return 0;
+    }
+
+    private static int Backup(ServiceOptions options, string folder, TextWriter says, TextWriter complains)
+    {
+        var made = Backups.Make(options.Store, options.Data, Path.GetFullPath(folder), TimeProvider.System.GetUtcNow(), Progress(complains));
+        says.WriteLine(string.Create(
+            CultureInfo.InvariantCulture,
+            $"The backup in {folder} has {Records(made.Records)} ({made.NewRecords:N0} new) and {made.Files:N0} files ({made.NewFiles:N0} new). It holds keys: "
+                + $"keep it where only you can read it."));
+        return 0;
+    }
+
+    private static async Task<int> Restore(ServiceOptions options, string folder, TextWriter says, TextWriter complains)
+    {
+        var about = await Backups.Restore(Path.GetFullPath(folder), options.Store, options.Data, Progress(complains));
+        says.WriteLine(string.Create(
+            CultureInfo.InvariantCulture,
+            $"All of {about.At.UtcDateTime:yyyy-MM-dd HH:mm} UTC is in {options.Data} ({Records(about.Records)}, {about.Files:N0} files). Start the service "
+                + $"with the same settings, and never again the one that the backup was made of: devices would hear two."));
         return 0;
     }
 

@@ -7,6 +7,9 @@ namespace Bandejo.Store;
 /// <summary>Carries a log over into another database, of whatever kind, and makes the tables from it there.</summary>
 internal static class Copying
 {
+    /// <summary>How many records are added at once.</summary>
+    private const int AtOnce = 256;
+
     /// <summary>Copies the log from where it begins up to a record, and makes the tables, in one transaction: all of it or nothing.</summary>
     /// <param name="from">Where it is read.</param>
     /// <param name="to">Where nothing is yet.</param>
@@ -35,10 +38,41 @@ internal static class Copying
         if (differing.Count > 0)
         {
             throw new StoreException(
-                $"What came is not what was there, in: {string.Join(", ", differing)}. Nothing was copied. Look at what is copied with: bandejo-service check.");
+                $"What came is not what was there, in: {string.Join(", ", differing)}. Nothing was copied. Look at what is copied with: "
+                    + "bandejo-service check.");
         }
 
         transaction.Commit();
         return last;
+    }
+
+    /// <summary>Adds what a log has more than a copy of it, without its tables.</summary>
+    /// <inheritdoc cref="DatabaseStore.Backup" path="/returns"/>
+    /// <inheritdoc cref="DatabaseStore.Backup" path="/exception"/>
+    public static (LogEnd End, long New) Add(DbConnection from, DbConnection to, Statements statements, Action<long, long>? progress)
+    {
+        var (there, last) = (LogReading.End(to), LogReading.Last(from));
+        if (there.Number > last || (there.Number > 0 && LogReading.DigestOf(from, there.Number) != there.Digest))
+        {
+            throw new StoreException($"What is there is of another store, or of a time that this one does not know. Name an empty folder.");
+        }
+
+        var log = new Log(statements, to.ExecuteScalar<long>("SELECT epoch FROM log_head"));
+        foreach (var some in LogReading.From(from, there.Number + 1).Chunk(AtOnce))
+        {
+            using var transaction = to.BeginTransaction();
+            foreach (var row in some)
+            {
+                log.Take(row);
+            }
+
+            statements.Flush();
+            transaction.Commit();
+            progress?.Invoke(some[^1].Number, last);
+        }
+
+        to.Execute("UPDATE log_head SET epoch = @epoch", new { epoch = from.ExecuteScalar<long>("SELECT epoch FROM log_head") });
+        var end = LogReading.End(to);
+        return (end, end.Number - there.Number);
     }
 }

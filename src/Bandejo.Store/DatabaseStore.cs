@@ -90,30 +90,84 @@ public sealed class DatabaseStore : IStore
     /// <returns>How many records the log has.</returns>
     /// <exception cref="StoreException">Another writes into one of them, there is something already, or what came is not what was there.</exception>
     /// <inheritdoc cref="Rebuild" path="/param"/>
-    public static long Copy(string from, string to, Action<long, long>? progress = null) => Offline(from, (source, _) =>
+    public static long Copy(string from, string to, Action<long, long>? progress = null) => Offline(
+        from, (source, _) => Into(to, (target, statements) => Copying.Copy(source, target, statements, check: true, progress)));
+
+    /// <summary>
+    /// Adds to a file what it lacks of a log into which somebody may be writing meanwhile. Records never change, so that any number of them from the first on
+    /// is what was kept at some moment.
+    /// </summary>
+    /// <param name="file">A file that this made before; made where it is not there.</param>
+    /// <returns>The last record that it holds now, and how many of them are new.</returns>
+    /// <exception cref="StoreException">The file holds another log, or one of the two is not whole.</exception>
+    /// <inheritdoc cref="Rebuild" path="/param"/>
+    public static (LogEnd End, long New) Backup(string where, string file, Action<long, long>? progress = null)
     {
-        var database = Database.Of(to);
-        return InWords(database, () =>
+        var (from, to) = (Database.Of(where), new SqliteDatabase(file));
+        return InWords(from, () =>
         {
-            using var held = database.Claim(() => Holder(database), null);
+            if (!from.IsThere())
+            {
+                throw new StoreException($"There is no database {from.Name}.");
+            }
+
+            using var held = to.Claim(() => "Another backup", null);
             try
             {
-                using var target = database.ConnectToWrite();
-                database.Upgrade(target);
-                if (LogReading.Last(target) is > 0 and var there)
+                using var source = from.Connect();
+                if (from.Version(source) is var version && version != Migrations.Newest)
                 {
-                    throw new StoreException($"{database.Name} holds something already ({there} records of a log). Name one in which there is nothing yet.");
+                    throw new StoreException(
+                        $"The database {from.Name} has version {version}, and this program keeps {Migrations.Newest}: start the service with it first.");
                 }
 
-                using var statements = database.Statements(target);
-                return Copying.Copy(source, target, statements, check: true, progress);
+                using var target = to.ConnectToWrite();
+                to.Upgrade(target);
+                using var statements = to.Statements(target);
+                return Copying.Add(source, target, statements, progress);
             }
             finally
             {
-                database.Close();
+                from.Close();
+                to.Close();
             }
         });
-    });
+    }
+
+    /// <summary>The changes that a log has from one record on.</summary>
+    /// <inheritdoc cref="Rebuild" path="/exception"/>
+    public static IReadOnlyList<Change> Changes(string where, long first)
+    {
+        var database = Database.Of(where);
+        return InWords(database, () =>
+        {
+            using var connection = database.Connect();
+            IReadOnlyList<Change> found = [.. LogReading.From(connection, first).SelectMany(Log.Read).SelectMany(part => part.Changes)];
+            database.Close();
+            return found;
+        });
+    }
+
+    /// <summary>Makes a store of what a backup holds, in a database in which there is nothing yet; all of it or nothing.</summary>
+    /// <param name="file">Made by <see cref="Backup"/>.</param>
+    /// <param name="end">Where it must end.</param>
+    /// <param name="more">What is kept after it.</param>
+    /// <returns>How many records the log has.</returns>
+    /// <exception cref="StoreException">The backup is not whole, or there is something already.</exception>
+    /// <inheritdoc cref="Rebuild" path="/param"/>
+    public static async Task<long> Restore(string file, string where, LogEnd end, LoggedPart more, Action<long, long>? progress = null)
+    {
+        var records = Into(where, (target, statements) => InWords(new SqliteDatabase(file), () =>
+        {
+            using var source = new SqliteDatabase(file).Connect();
+            return LogReading.End(source) == end
+                ? Copying.Copy(source, target, statements, check: false, progress)
+                : throw new StoreException($"The log in {file} does not end where the backup says that it does ({end.Number:N0} records).");
+        }));
+        await using var store = Open(where);
+        await store.Commit(more.At, more.Changes);
+        return records;
+    }
 
     public StoredWorld Load()
     {
@@ -360,6 +414,32 @@ public sealed class DatabaseStore : IStore
                 database.Upgrade(connection);
                 using var statements = database.Statements(connection);
                 return work(connection, statements);
+            }
+            finally
+            {
+                database.Close();
+            }
+        });
+    }
+
+    /// <summary>Does something with a database in which there is nothing yet.</summary>
+    private static T Into<T>(string where, Func<DbConnection, Statements, T> work)
+    {
+        var database = Database.Of(where);
+        return InWords(database, () =>
+        {
+            using var held = database.Claim(() => Holder(database), null);
+            try
+            {
+                using var target = database.ConnectToWrite();
+                database.Upgrade(target);
+                if (LogReading.Last(target) is > 0 and var there)
+                {
+                    throw new StoreException($"{database.Name} holds something already ({there} records of a log). Name one in which there is nothing yet.");
+                }
+
+                using var statements = database.Statements(target);
+                return work(target, statements);
             }
             finally
             {

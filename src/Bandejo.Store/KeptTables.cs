@@ -124,8 +124,8 @@ internal static class KeptTables
         }
 
         var books = Rows(
-            connection, "SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL", row => (Number: row.GetInt64(0), Deployment: row.GetString(1)))
-            .ToList();
+            connection, "SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL",
+            row => (Number: row.GetInt64(0), Deployment: row.GetString(1))).ToList();
         var page = new List<KeptTarget>(TargetForm.Places);
         foreach (var (book, deployment) in books.OrderBy(each => each.Deployment, StringComparer.Ordinal))
         {

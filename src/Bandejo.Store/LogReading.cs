@@ -13,6 +13,17 @@ internal static class LogReading
     /// <summary>How many records the log has, by its own word.</summary>
     public static long Last(DbConnection connection) => Head(connection).Number;
 
+    /// <summary>Where it ends.</summary>
+    public static LogEnd End(DbConnection connection)
+    {
+        var (number, digest) = Head(connection);
+        return new LogEnd(number, Convert.ToHexStringLower(digest));
+    }
+
+    /// <summary>The digest of a record; null where there is none of that number.</summary>
+    public static string? DigestOf(DbConnection connection, long number) =>
+        Some(connection, number, number).SingleOrDefault() is { } row ? Convert.ToHexStringLower(row.Digest) : null;
+
     /// <summary>When the last of it was decided.</summary>
     public static DateTimeOffset LastAt(DbConnection connection) =>
         KeptTables.Rows(connection, "SELECT at FROM log ORDER BY number DESC LIMIT 1", row => At(row.GetInt64(0))).SingleOrDefault();
@@ -84,7 +95,8 @@ internal static class LogReading
         ("@from", from), ("@to", to))];
 
     // One that is outside the calendar was not written so, and its digest says it.
-    private static DateTimeOffset At(long ticks) => ticks >= 0 && ticks <= DateTimeOffset.MaxValue.UtcTicks ? new DateTimeOffset(ticks, TimeSpan.Zero) : default;
+    private static DateTimeOffset At(long ticks) =>
+        ticks >= 0 && ticks <= DateTimeOffset.MaxValue.UtcTicks ? new DateTimeOffset(ticks, TimeSpan.Zero) : default;
 
     private static StoreException Missing(long number, long last) => new($"Record {number} of the log is missing; it has {last}.");
 }

@@ -7,6 +7,11 @@ namespace Bandejo.Store;
 /// <param name="At">When.</param>
 public readonly record struct LoggedPart(DateTimeOffset At, IReadOnlyList<Change> Changes);
 
+/// <summary>Where a log ends.</summary>
+/// <param name="Number">Of its last record; 0 where it has none.</param>
+/// <param name="Digest">Of that one, in hexadecimal: it says what all of them are.</param>
+public sealed record LogEnd(long Number, string Digest);
+
 /// <summary>A record of the log as it is kept.</summary>
 /// <param name="Number">Rises by one; 1 is the first.</param>
 /// <param name="Epoch">Who wrote it: each service that begins to write has the next.</param>

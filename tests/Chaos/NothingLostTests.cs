@@ -1,6 +1,7 @@
 using System.Globalization;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Kit;
 using Xunit;
 
 namespace Bandejo.Chaos.Tests;
@@ -16,13 +17,15 @@ public sealed class NothingLostTests(ITestOutputHelper output)
 
     private int _checks;
 
-    [Fact]
-    public async Task Nothing_is_lost_done_twice_or_done_when_it_must_not_be()
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task Nothing_is_lost_done_twice_or_done_when_it_must_not_be(bool hasServer)
     {
         var seconds = Number("BANDEJO_CHAOS_SECONDS", 60);
         var seed = Number("BANDEJO_CHAOS_SEED", 1);
         Say($"seed {seed}, {seconds} s; again with: make chaos SEED={seed} SECONDS={seconds}");
-        await using var world = await World.Start(seed);
+        await using var world = await World.Start(seed, hasServer ? new PostgresServer(canFail: true) : null);
         await using var onlookers = world.LookOn();
         var faults = await Rage(world, new Random(seed), TimeSpan.FromSeconds(seconds));
         Say($"faults: "
@@ -43,8 +46,17 @@ public sealed class NothingLostTests(ITestOutputHelper output)
         var watch = global::System.Diagnostics.Stopwatch.StartNew();
         var version = 0;
         var nextVersion = TimeSpan.Zero;
+        var kinds = new Queue<int>();
         while (watch.Elapsed < length)
         {
+            if (kinds.Count == 0)
+            {
+                // Every kind in turn, in no order: a short rage has all of them.
+                int[] all = [.. Enumerable.Range(0, 10)];
+                random.Shuffle(all);
+                kinds = new Queue<int>(all);
+            }
+
             if (watch.Elapsed >= nextVersion)
             {
                 version++;
@@ -53,7 +65,7 @@ public sealed class NothingLostTests(ITestOutputHelper output)
                 nextVersion = watch.Elapsed + TimeSpan.FromSeconds(28);
             }
 
-            faults.Add(await Break(world, random));
+            faults.Add(await Break(world, random, kinds.Dequeue()));
             Assert.True(await world.Fleet.Ended() is null, $"The fleet ended by itself: {await world.Fleet.Ended()}");
             await World.Pass(TimeSpan.FromMilliseconds(random.Next(300, 2500)));
         }
@@ -61,10 +73,16 @@ public sealed class NothingLostTests(ITestOutputHelper output)
         return faults;
     }
 
-    private static async Task<string> Break(World world, Random random)
+    private static async Task<string> Break(World world, Random random, int kind)
     {
-        switch (random.Next(10))
+        switch (kind)
         {
+            case 1 when world.HasServer:
+                world.CutConnections();
+                return "cut of all connections to the database";
+            case 3 when world.HasServer:
+                await world.RestartServer(TimeSpan.FromMilliseconds(random.Next(0, 3000)));
+                return "kill of the database's server";
             case 0 or 1:
                 await world.RestartService(TimeSpan.FromMilliseconds(random.Next(0, 2000)));
                 return "kill of the service";

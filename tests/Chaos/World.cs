@@ -13,6 +13,8 @@ public sealed class World : IAsyncDisposable
 {
     public const int Speed = 120;
 
+    private const string Database = "bandejo";
+
     private const string Script = """
         seed: SEED
         lost-answers: 4 %
@@ -35,15 +37,17 @@ public sealed class World : IAsyncDisposable
     private readonly string _clock;
     private readonly Site _site;
     private readonly string? _faults;
+    private readonly PostgresServer? _server;
 
-    private World(int seed)
+    private World(int seed, PostgresServer? server)
     {
-        Seed = seed;
+        (Seed, _server) = (seed, server);
         _clock = Path.Combine(_folder, "clock.json");
         var now = TimeProvider.System.GetUtcNow();
         File.WriteAllText(_clock, JsonSerializer.Serialize(new { at = now, since = now, speed = Speed }));
         _faults = Programs.Faults(_folder);
-        _site = new Site(new ServiceProcess("--demo-clock", _clock, "--check-in-seconds", "300", "--joins-per-minute", "100000"));
+        string[] store = server is null ? [] : ["--store", server.Make(Database)];
+        _site = new Site(new ServiceProcess(["--demo-clock", _clock, "--check-in-seconds", "300", "--joins-per-minute", "100000", .. store]));
         if (_faults is not null)
         {
             _site.Process.Environment["LD_PRELOAD"] = _faults;
@@ -62,9 +66,10 @@ public sealed class World : IAsyncDisposable
 
     private string FullFlag => Path.Combine(_folder, "full");
 
-    public static async Task<World> Start(int seed)
+    /// <param name="server">The server that keeps the service's state; null for a file. It ends with the world.</param>
+    public static async Task<World> Start(int seed, PostgresServer? server)
     {
-        var world = new World(seed);
+        var world = new World(seed, server);
         await world.Prepare();
         return world;
     }
@@ -159,9 +164,30 @@ public sealed class World : IAsyncDisposable
         await Agents[which].Start();
     }
 
+    /// <summary>Whether a server keeps the service's state.</summary>
+    public bool HasServer => _server is not null;
+
+    /// <summary>The server with the service's state is ended at once, and comes back.</summary>
+    public async Task RestartServer(TimeSpan away)
+    {
+        _server!.Kill();
+        await Pass(away);
+        _server.Start();
+    }
+
+    /// <summary>All connections to the service's state end.</summary>
+    public void CutConnections() => _server!.Cut(Database);
+
     /// <summary>Somebody else holds the database's lock for a while.</summary>
     public async Task LockDatabase(TimeSpan length)
     {
+        if (_server is { } server)
+        {
+            await Task.Run(() => server.Execute(
+                Database, FormattableString.Invariant($"BEGIN; LOCK TABLE log_head IN ACCESS EXCLUSIVE MODE; SELECT pg_sleep({length.TotalSeconds}); ROLLBACK")));
+            return;
+        }
+
         await using var connection = new SqliteConnection(
             $"Data Source={Path.Combine(_site.Service.Folder, "data", "bandejo.db")};Pooling=False;Default Timeout=5");
         connection.Open();
@@ -176,8 +202,13 @@ public sealed class World : IAsyncDisposable
     public async Task FillDisk(TimeSpan length)
     {
         await File.WriteAllTextAsync(FullFlag, "");
+        _server?.IsFull = true;
         await Pass(length);
         File.Delete(FullFlag);
+        _server?.IsFull = false;
+
+        // It ends itself where it cannot write what it must.
+        await (_server?.StartAgain() ?? Task.CompletedTask);
     }
 
     /// <summary>Lets the clock run faster, so that what is still to come comes soon.</summary>
@@ -207,6 +238,7 @@ public sealed class World : IAsyncDisposable
         }
 
         await _site.DisposeAsync();
+        _server?.Dispose();
         Directory.Delete(_folder, recursive: true);
     }
 

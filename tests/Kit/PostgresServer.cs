@@ -7,12 +7,19 @@ public sealed class PostgresServer : IDisposable
 {
     private readonly string _programs;
     private readonly string _settings;
+    private readonly string? _faults;
 
     /// <param name="settings">Settings of the server, such as <c>shared_buffers=2GB</c>.</param>
     /// <exception cref="InvalidOperationException">None is installed.</exception>
     public PostgresServer(params string[] settings)
+        : this(false, settings)
     {
-        _programs = Programs ?? throw new InvalidOperationException("No PostgreSQL is installed; build/prerequisites.sh tests installs one.");
+    }
+
+    /// <param name="canFail">Whether its disk can be made full (<see cref="IsFull"/>), where this machine can make what that takes.</param>
+    public PostgresServer(bool canFail, params string[] settings)
+    {
+        _programs = Installed ?? throw new InvalidOperationException("No PostgreSQL is installed; build/prerequisites.sh tests installs one.");
         Folder = Directory.CreateTempSubdirectory("bandejo-pg").FullName;
 
         // It refuses to run as root.
@@ -21,6 +28,7 @@ public sealed class PostgresServer : IDisposable
             Run("chown", "postgres", Folder);
         }
 
+        _faults = canFail ? Programs.Faults(Folder) : null;
         _settings = string.Join(
             ' ', settings.Append("listen_addresses=''").Append($"unix_socket_directories={Folder}").Append("max_connections=300").Select(each => $"-c {each}"));
         AsServer("initdb", "-D", $"{Folder}/data", "--auth-local=trust", "-U", "postgres", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync");
@@ -29,12 +37,30 @@ public sealed class PostgresServer : IDisposable
     }
 
     /// <summary>Whether one can be started here.</summary>
-    public static bool IsInstalled => Programs is not null;
+    public static bool IsInstalled => Installed is not null;
 
     /// <summary>Where its socket is, and its data.</summary>
     public string Folder { get; }
 
-    private static string? Programs => Directory.Exists("/usr/lib/postgresql")
+    /// <summary>Whether its disk is full.</summary>
+    public bool IsFull
+    {
+        set
+        {
+            if (value)
+            {
+                File.WriteAllText(FullFlag, "");
+            }
+            else
+            {
+                File.Delete(FullFlag);
+            }
+        }
+    }
+
+    private string FullFlag => Path.Combine(Folder, "full");
+
+    private static string? Installed => Directory.Exists("/usr/lib/postgresql")
         ? Directory.GetDirectories("/usr/lib/postgresql").Select(version => Path.Combine(version, "bin")).LastOrDefault(
             bin => File.Exists(Path.Combine(bin, "initdb")))
         : null;
@@ -66,6 +92,38 @@ public sealed class PostgresServer : IDisposable
 
     public void Start() => AsServer("pg_ctl", "-w", "-D", $"{Folder}/data", "-l", $"{Folder}/log", "-o", _settings, "start");
 
+    /// <summary>Returns when it answers; starts it where a fault ended it, now or while it is waited for.</summary>
+    public async Task StartAgain()
+    {
+        using var again = new PeriodicTimer(TimeSpan.FromMilliseconds(200));
+        while (!Does(() => Execute("postgres", "SELECT 1")))
+        {
+            if (!Does(() => AsServer("pg_ctl", "-D", $"{Folder}/data", "status")))
+            {
+                Does(Start);
+            }
+
+            await again.WaitForNextTickAsync();
+        }
+
+        static bool Does(Action act)
+        {
+            try
+            {
+                act();
+                return true;
+            }
+            catch (InvalidOperationException)
+            {
+                return false;
+            }
+        }
+    }
+
+    /// <summary>Ends all connections to one of its databases.</summary>
+    public void Cut(string database) => Execute(
+        "postgres", $"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{database}' AND pid <> pg_backend_pid()");
+
     /// <summary>Ends it at once, as a power cut would.</summary>
     public void Kill() => AsServer("pg_ctl", "-w", "-m", "immediate", "-D", $"{Folder}/data", "stop");
 
@@ -80,13 +138,16 @@ public sealed class PostgresServer : IDisposable
         var path = Path.Combine(_programs, program);
         if (Environment.IsPrivilegedProcess)
         {
-            Run("runuser", ["-u", "postgres", "--", path, .. arguments]);
+            Run("runuser", ["-u", "postgres", "--", .. Prefix(), path, .. arguments]);
         }
         else
         {
-            Run(path, arguments);
+            var prefix = Prefix();
+            Run(prefix[0], [.. prefix[1..], path, .. arguments]);
         }
     }
+
+    private string[] Prefix() => _faults is null ? ["env"] : ["env", $"LD_PRELOAD={_faults}", $"BANDEJO_FAULT_FULL={FullFlag}"];
 
     private static void Run(string program, params string[] arguments)
     {

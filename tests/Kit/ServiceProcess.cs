@@ -18,6 +18,7 @@ public sealed class ServiceProcess(params string[] options) : RunningService(opt
         while (true)
         {
             var line = await _process.StandardOutput.ReadLineAsync() ?? throw new InvalidOperationException($"The service ended: {string.Join('\n', Log)}");
+            Heard(line);
             if (line.StartsWith("Bandejo listens at ", StringComparison.Ordinal))
             {
                 Address = line["Bandejo listens at ".Length..];

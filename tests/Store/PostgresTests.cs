@@ -76,7 +76,7 @@ public sealed class PostgresTests(OnePostgres postgres) : StoreContract
         var place = postgres.Make();
         await using var store = DatabaseStore.Open(place);
         await store.Commit(At, [new PutSetting("a", "1")]);
-        postgres.Server.Execute(NameOf(place), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()");
+        postgres.Server.Cut(NameOf(place));
         await Assert.ThrowsAsync<StoreException>(() => store.Commit(At, [new PutSetting("a", "2")]));
         await Assert.ThrowsAsync<StoreException>(() => store.Commit(At, [new PutSetting("a", "on top of what is lost")]));
         Assert.Equal("1", store.Load().SiteSettings["a"]);

@@ -73,6 +73,17 @@ public static class PackageLives
         return decision.World.Packages[package.Digest];
     }
 
+    /// <summary>Makes the list of withdrawn packages anew.</summary>
+    /// <param name="ahead">By how much its number rises.</param>
+    internal static void List(Decision decision, long ahead, Func<long, IReadOnlyList<string>, string> sign)
+    {
+        var world = decision.World;
+        var serial = long.Parse(world.SiteSettings.GetValueOrDefault(WithdrawnSerial, "0"), CultureInfo.InvariantCulture) + ahead;
+        decision.Do(new PutSetting(WithdrawnSerial, serial.ToString(CultureInfo.InvariantCulture)));
+        decision.Do(new PutSetting(WithdrawnList, sign(serial, [
+            .. world.Packages.Values.Where(each => each.Record.State == PackageState.Withdrawn).Select(each => each.Digest).Order(StringComparer.Ordinal)])));
+    }
+
     /// <summary>Withdraws a package: its deployments are halted, and devices get a signed list that holds offline too.</summary>
     /// <param name="sign">Signs the list of withdrawn packages, by digest, with its number.</param>
     public static Outcome<PackageEntry> Withdraw(Decision decision, string named, string reason, Func<long, IReadOnlyList<string>, string> sign)
@@ -84,10 +95,7 @@ public static class PackageLives
         }
 
         var (world, package) = (decision.World, moved.Value);
-        var serial = long.Parse(world.SiteSettings.GetValueOrDefault(WithdrawnSerial, "0"), CultureInfo.InvariantCulture) + 1;
-        decision.Do(new PutSetting(WithdrawnSerial, serial.ToString(CultureInfo.InvariantCulture)));
-        decision.Do(new PutSetting(WithdrawnList, sign(serial, [
-            .. world.Packages.Values.Where(each => each.Record.State == PackageState.Withdrawn).Select(each => each.Digest).Order(StringComparer.Ordinal)])));
+        List(decision, 1, sign);
         foreach (
             var deployment in world.Active.Where(each => each.Package == package && each.Plan.Wish != Wish.Gone && each.State.Status is not (
                 DeploymentStatus.Halted or DeploymentStatus.RollingBack))

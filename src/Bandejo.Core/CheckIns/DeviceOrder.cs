@@ -71,7 +71,7 @@ public sealed record DeviceOrder(
             : !target.IsToGoBack && (deployment.Package.Record.State != PackageState.Withdrawn || plan.Wish == Wish.Gone)
                 && deployment.State.MayStart(target.Wave));
         return new DeviceOrder(
-            plan.Id, target.Order,
+            plan.Id, target.Order + Restored.OrderLead(world),
             target.IsGoingBack ? AttemptTold.RestoreKind : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install",
             mayStart, deployment.Package, target.Variant, previous,
             plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings,

@@ -113,8 +113,8 @@ public static class Starting
     // Short enough to be typed, and rising, so that lists by identity are lists by age.
     private static string NewId(FleetWorld world)
     {
-        var highest = world.Deployments.Keys.Select(id => int.Parse(id.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture)).DefaultIfEmpty(1000)
-            .Max();
+        var highest = world.Deployments.Keys.Select(id => int.Parse(id.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture)).Append(
+            Restored.LastDeployment(world)).Max();
         return string.Create(System.Globalization.CultureInfo.InvariantCulture, $"D{highest + 1}");
     }
 }

@@ -28,7 +28,7 @@ public sealed partial class FleetWorld
         {
             case PutSetting(var name, var value):
                 Alter(SiteSettings, SiteSettings.SetItem(name, value), each => SiteSettings = each, undo);
-                DoubtAll(name.StartsWith("withdrawn.", StringComparison.Ordinal) ? Columns.Live : new Bitmap());
+                DoubtAll(name.StartsWith("withdrawn.", StringComparison.Ordinal) || name == Restored.OrderLeadSetting ? Columns.Live : new Bitmap());
                 break;
             case PutAccount(var account):
                 Alter(Accounts, Accounts.SetItem(account.Account, account), each => Accounts = each, undo);

@@ -74,6 +74,10 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
     public string Sign<T>(T content, JsonTypeInfo<T> form) =>
         _tokens.CreateToken(JsonSerializer.Serialize(content, form), new SigningCredentials(Seal, SecurityAlgorithms.EcdsaSha256));
 
+    /// <summary>The list of withdrawn packages as devices get it.</summary>
+    public string SignWithdrawn(long serial, IReadOnlyList<string> digests) =>
+        Sign(new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent);
+
     /// <summary>A token with which a device may speak for a while.</summary>
     public string DeviceToken(string device) => _tokens.CreateToken(new SecurityTokenDescriptor
     {

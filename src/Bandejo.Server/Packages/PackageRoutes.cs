@@ -90,8 +90,7 @@ internal static class PackageRoutes
         api.MapPost("/packages/{package}/withdraw", async (WorldHost world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), decision =>
             {
-                var withdrawn = PackageLives.Withdraw(decision, package, request.Reason ?? "", (serial, digests) => keys.Sign(
-                    new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent));
+                var withdrawn = PackageLives.Withdraw(decision, package, request.Reason ?? "", keys.SignWithdrawn);
                 return withdrawn.Ok ? Catalogue.Details(decision.World, withdrawn.Value) : (Outcome<PackageDetails>)withdrawn.Failure!;
             })).Answer())
             .For(Roles.Packager).WithSummary("Withdraws a package for good and stops its deployments").Produces<PackageDetails>();

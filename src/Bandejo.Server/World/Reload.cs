@@ -31,8 +31,9 @@ internal sealed partial class Reload(WorldHost world, Packages.Retiring retiring
             var (devices, deployments) = world.Load();
             Loaded(log, devices, deployments);
         }
-        catch (Exception error) when (error is StoreException or System.Text.Json.JsonException or FormatException)
+        catch (Exception error)
         {
+            // Whatever it is: while it is not ready nobody is told anything wrong, and the next try may succeed.
             LoadFailed(log, error);
         }
     }

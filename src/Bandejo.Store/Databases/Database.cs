@@ -68,6 +68,9 @@ internal abstract class Database
     /// <summary>Whether there is one.</summary>
     public abstract bool IsThere();
 
+    /// <summary>The version that it has; 0 where nothing was made in it yet.</summary>
+    public abstract int Version(DbConnection connection);
+
     /// <summary>What went wrong, and where a person can do something about it, what.</summary>
     public virtual string Explain(DbException error) => error.Message;
 
@@ -122,7 +125,9 @@ internal abstract class Claim : IDisposable
 internal abstract class Statements : IDisposable
 {
     /// <summary>Carries out a statement that answers nothing, now or at last before the next that answers.</summary>
-    /// <param name="values">In the order of <c>$1</c>, <c>$2</c>, …, in which the statement must name them first: texts, whole numbers of 64 bits, bytes or null.</param>
+    /// <param name="values">
+    /// In the order of <c>$1</c>, <c>$2</c>, …, in which the statement must name them first: texts, whole numbers of 64 bits, bytes or null.
+    /// </param>
     /// <exception cref="DbException">It failed, or one that was put off.</exception>
     public abstract void Run(string sql, params ReadOnlySpan<object?> values);
 

@@ -75,6 +75,8 @@ internal sealed class PostgresDatabase : Database
 
     public override bool IsThere() => Read(PostgresSchema.VersionOf) > 0;
 
+    public override int Version(DbConnection connection) => PostgresSchema.VersionOf(connection);
+
     public override void Close() => _readers.Dispose();
 
     /// <summary>By the codes of the server (PostgreSQL's documentation, appendix A).</summary>
@@ -97,7 +99,8 @@ internal sealed class PostgresDatabase : Database
 
     private PostgresClaim? TryClaim()
     {
-        var connection = ConnectToWrite();
+        var connection = new NpgsqlConnection(new NpgsqlConnectionStringBuilder(_own) { MaxAutoPrepare = 0 }.ToString());
+        connection.Open();
         if (connection.ExecuteScalar<bool>(string.Create(CultureInfo.InvariantCulture, $"SELECT pg_try_advisory_lock({Lock})")))
         {
             return new PostgresClaim(connection);
@@ -117,8 +120,9 @@ internal sealed class PostgresClaim(DbConnection connection) : Claim
         {
             return connection.State == ConnectionState.Open && connection.ExecuteScalar<int>("SELECT 1") == 1;
         }
-        catch (DbException)
+        catch (Exception)
         {
+            // Whatever a dead connection brings forth.
             return false;
         }
     }

@@ -49,6 +49,8 @@ internal sealed class SqliteDatabase : Database
 
     public override bool IsThere() => File.Exists(_file);
 
+    public override int Version(DbConnection connection) => connection.ExecuteScalar<int>("PRAGMA user_version");
+
     /// <summary>
     /// Brings what was written from SQLite's log of pages into the database: whoever commits meanwhile does not wait for it. Where it fails, that log grows on
     /// until the next time, or until the writer does it by itself; what is durable stays so.
