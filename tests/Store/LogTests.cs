@@ -144,6 +144,25 @@ public sealed class LogTests : IDisposable
     }
 
     [Fact]
+    public async Task A_log_of_an_earlier_form_is_read_as_it_was_meant()
+    {
+        // The same changes, written today.
+        await Write();
+        var today = Dump(isWithLog: false);
+        global::System.IO.File.Delete(File);
+        Execute(await global::System.IO.File.ReadAllTextAsync(
+            Path.Combine(AppContext.BaseDirectory, "Databases", "version-16.sql"), TestContext.Current.CancellationToken));
+        Assert.Equal("6: ", Checked());
+        foreach (var table in Tables())
+        {
+            Execute($"DELETE FROM {table}");
+        }
+
+        Assert.Equal(6, DatabaseStore.Rebuild(File));
+        Assert.Equal(today, Dump(isWithLog: false));
+    }
+
+    [Fact]
     public void There_is_no_database_to_be_checked_where_there_is_none()
     {
         Assert.Contains("There is no database", Assert.Throws<StoreException>(() => DatabaseStore.Check(File)).Message);
@@ -213,7 +232,7 @@ public sealed class LogTests : IDisposable
         [.. Rows("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'log%' ORDER BY name")];
 
     /// <summary>All that stands in the database, but for who writes.</summary>
-    private string Dump() => string.Join('\n', Tables().Append("log").Select(table =>
+    private string Dump(bool isWithLog = true) => string.Join('\n', Tables().Concat(isWithLog ? ["log"] : []).Select(table =>
     {
         var columns = Rows($"SELECT group_concat('quote(' || name || ')', ' || '' '' || ') FROM pragma_table_info('{table}')").Single();
         return $"{table}\n{string.Join('\n', Rows($"SELECT {columns} FROM {table}").Order(StringComparer.Ordinal))}";
