@@ -16,9 +16,12 @@ internal static class LogForm
         foreach (var (at, changes) in parts)
         {
             var part = new LogPart { At = at.UtcTicks };
-            foreach (var change in changes)
+            for (var i = 0; i < changes.Count;)
             {
-                part.Entries.Add(Entry(change));
+                // Targets of one deployment, one after the other, say much alike, which is written once.
+                var alike = Alike(changes, i);
+                part.Entries.Add(alike.Count > 1 ? new LogEntry { Targets = Targets(((PutTarget)changes[i]).Deployment, 0, alike) } : Entry(changes[i]));
+                i += Math.Max(1, alike.Count);
             }
 
             record.Parts.Add(part);
@@ -41,6 +44,23 @@ internal static class LogForm
         {
             throw new FormatException($"it is damaged: {error.Message}", error);
         }
+    }
+
+    /// <summary>The targets of a deployment that stand one after the other from a place on, as many as go into one entry.</summary>
+    private static List<Target> Alike(IReadOnlyList<Change> changes, int from)
+    {
+        var (targets, of) = (new List<Target>(), (changes[from] as PutTarget)?.Deployment);
+        for (var i = from; i < changes.Count && targets.Count < TargetForm.Places && changes[i] is PutTarget(var deployment, var target); i++)
+        {
+            if (deployment != of)
+            {
+                break;
+            }
+
+            targets.Add(target);
+        }
+
+        return targets;
     }
 
     private static LogEntry Entry(Change change) => change switch
