@@ -50,7 +50,7 @@ internal static class Backups
 
     /// <summary>Makes a data folder and a store of a backup, both empty before.</summary>
     /// <exception cref="StoreException">The backup is not whole, or there is something already.</exception>
-    public static async Task<BackupAbout> Restore(string folder, string store, string data, Action<long, long> progress)
+    public static BackupAbout Restore(string folder, string store, string data, Action<long, long> progress)
     {
         var about = Read(folder);
         if (Directory.Exists(data) && Directory.EnumerateFileSystemEntries(data).Any())
@@ -59,6 +59,30 @@ internal static class Backups
         }
 
         OwnFolder.CloseToOthers(data);
+        try
+        {
+            PutBack(folder, data);
+
+            // What happened from the moment on when the backup was made is not known, and devices may know of it.
+            DatabaseStore.Restore(
+                Path.Combine(folder, LogFile), store, new LogEnd(about.Records, about.Digest), new LoggedPart(about.At, [Restored.Note(about.At)]), progress);
+            return about;
+        }
+        catch
+        {
+            // So that it can be tried again, with another backup.
+            foreach (var each in new DirectoryInfo(data).EnumerateFileSystemInfos())
+            {
+                (each as DirectoryInfo)?.Delete(recursive: true);
+                (each as FileInfo)?.Delete();
+            }
+
+            throw;
+        }
+    }
+
+    private static void PutBack(string folder, string data)
+    {
         foreach (var (name, isByDigest) in Folders)
         {
             var from = Path.Combine(folder, name);
@@ -69,18 +93,13 @@ internal static class Backups
                     using var stream = File.OpenRead(file);
                     if (Convert.ToHexStringLower(SHA256.HashData(stream)) != Path.GetFileName(file))
                     {
-                        throw new StoreException($"{file} in the backup is not what it was. Take another backup; nothing is served from {data} yet.");
+                        throw new StoreException($"{file} in the backup is not what it was, and nothing was put back. Take another backup.");
                     }
                 }
 
                 Copy(file, Path.Combine(data, Path.GetRelativePath(folder, file)));
             }
         }
-
-        // From the moment on when the backup was made, nothing is known: devices may know more.
-        var more = new LoggedPart(about.At, [Restored.Note(about.At)]);
-        await DatabaseStore.Restore(Path.Combine(folder, LogFile), store, new LogEnd(about.Records, about.Digest), more, progress);
-        return about;
     }
 
     private static BackupAbout Read(string folder)

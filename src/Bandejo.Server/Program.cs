@@ -26,7 +26,7 @@ if (args is ["--help" or "-h"])
 
 if (StoreCommands.Are(args))
 {
-    return await StoreCommands.Run(args, Console.Out, Console.Error);
+    return StoreCommands.Run(args, Console.Out, Console.Error);
 }
 
 var read = ServiceOptions.Read(args, Environment.GetEnvironmentVariable);

@@ -27,7 +27,7 @@ internal static class StoreCommands
     public static bool Are(IReadOnlyList<string> arguments) => arguments is [var first, ..] && !first.StartsWith('-');
 
     /// <summary>Carries a command out.</summary>
-    public static async Task<int> Run(IReadOnlyList<string> arguments, TextWriter says, TextWriter complains)
+    public static int Run(IReadOnlyList<string> arguments, TextWriter says, TextWriter complains)
     {
         var names = All.Select(each => each.Name.Split(' ')).ToList();
         if (names.FirstOrDefault(each => each[0] == arguments[0]) is not [var name, .. var places])
@@ -61,7 +61,7 @@ internal static class StoreCommands
             {
                 "check" => Check(options.Store, says, complains), "rebuild" => Rebuild(options.Store, says, complains),
                 "copy-store" => Copy(given[0], given[1], says, complains), "backup" => Backup(options, given[0], says, complains),
-                _ => await Restore(options, given[0], says, complains),
+                _ => Restore(options, given[0], says, complains),
             };
         }
         catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)
@@ -110,9 +110,9 @@ internal static class StoreCommands
         return 0;
     }
 
-    private static async Task<int> Restore(ServiceOptions options, string folder, TextWriter says, TextWriter complains)
+    private static int Restore(ServiceOptions options, string folder, TextWriter says, TextWriter complains)
     {
-        var about = await Backups.Restore(Path.GetFullPath(folder), options.Store, options.Data, Progress(complains));
+        var about = Backups.Restore(Path.GetFullPath(folder), options.Store, options.Data, Progress(complains));
         says.WriteLine(string.Create(
             CultureInfo.InvariantCulture,
             $"All of {about.At.UtcDateTime:yyyy-MM-dd HH:mm} UTC is in {options.Data} ({Records(about.Records)}, {about.Files:N0} files). Start the service "

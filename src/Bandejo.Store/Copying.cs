@@ -14,10 +14,11 @@ internal static class Copying
     /// <param name="from">Where it is read.</param>
     /// <param name="to">Where nothing is yet.</param>
     /// <param name="check">Whether the tables are held against those they are copied from, into which nobody may write meanwhile then.</param>
+    /// <param name="more">What is kept after it; null for nothing.</param>
     /// <param name="progress">Is told of how many records how many are done.</param>
-    /// <returns>How many records there are.</returns>
+    /// <returns>How many records were copied.</returns>
     /// <exception cref="StoreException">The log is not whole, or what came is not what was there.</exception>
-    public static long Copy(DbConnection from, DbConnection to, Statements statements, bool check, Action<long, long>? progress)
+    public static long Copy(DbConnection from, DbConnection to, Statements statements, bool check, LoggedPart? more, Action<long, long>? progress)
     {
         using var transaction = to.BeginTransaction();
         var log = new Log(statements, epoch: 0);
@@ -29,6 +30,12 @@ internal static class Copying
             log.Take(row);
             statements.Flush();
             progress?.Invoke(row.Number, last);
+        }
+
+        if (more is { } part)
+        {
+            writer.Write(part.Changes);
+            log.Append([part]);
         }
 
         // Who writes there next has the next epoch of both.

@@ -91,7 +91,7 @@ public sealed class DatabaseStore : IStore
     /// <exception cref="StoreException">Another writes into one of them, there is something already, or what came is not what was there.</exception>
     /// <inheritdoc cref="Rebuild" path="/param"/>
     public static long Copy(string from, string to, Action<long, long>? progress = null) => Offline(
-        from, (source, _) => Into(to, (target, statements) => Copying.Copy(source, target, statements, check: true, progress)));
+        from, (source, _) => Into(to, (target, statements) => Copying.Copy(source, target, statements, check: true, null, progress)));
 
     /// <summary>
     /// Adds to a file what it lacks of a log into which somebody may be writing meanwhile. Records never change, so that any number of them from the first on
@@ -155,19 +155,14 @@ public sealed class DatabaseStore : IStore
     /// <returns>How many records the log has.</returns>
     /// <exception cref="StoreException">The backup is not whole, or there is something already.</exception>
     /// <inheritdoc cref="Rebuild" path="/param"/>
-    public static async Task<long> Restore(string file, string where, LogEnd end, LoggedPart more, Action<long, long>? progress = null)
-    {
-        var records = Into(where, (target, statements) => InWords(new SqliteDatabase(file), () =>
+    public static long Restore(string file, string where, LogEnd end, LoggedPart more, Action<long, long>? progress = null) => Into(
+        where, (target, statements) => InWords(new SqliteDatabase(file), () =>
         {
             using var source = new SqliteDatabase(file).Connect();
             return LogReading.End(source) == end
-                ? Copying.Copy(source, target, statements, check: false, progress)
+                ? Copying.Copy(source, target, statements, check: false, more, progress)
                 : throw new StoreException($"The log in {file} does not end where the backup says that it does ({end.Number:N0} records).");
         }));
-        await using var store = Open(where);
-        await store.Commit(more.At, more.Changes);
-        return records;
-    }
 
     public StoredWorld Load()
     {

@@ -52,6 +52,8 @@ public sealed class BackupTests : IDisposable
         await site.Must("deployment", "end", next, "--reason", "It was wrong.");
         var back = await site.Deploy("foldline 7.2.0", Site.Enrolled, "--priority", "11", "--allow-downgrade");
         Assert.Contains("withdrawn", (await site.Admin.Becomes(back, "DESK-001", "failed")).Reason);
+        await service.Kill();
+        Assert.Contains("all tables are what it makes of them", await Said(["check", .. place]));
     }
 
     [Fact]
@@ -84,11 +86,11 @@ public sealed class BackupTests : IDisposable
         await File.WriteAllTextAsync(content, "another", TestContext.Current.CancellationToken);
         await Refused("is not what it was", "restore", Backup, "--data", Restored);
         await File.WriteAllBytesAsync(content, whole, TestContext.Current.CancellationToken);
-        Directory.Delete(Restored, recursive: true);
+        Assert.Empty(Directory.EnumerateFileSystemEntries(Restored));
         var about = await File.ReadAllTextAsync(Path.Combine(Backup, "backup.json"), TestContext.Current.CancellationToken);
         await File.WriteAllTextAsync(Path.Combine(Backup, "backup.json"), about.Replace("\"records\": ", "\"records\": 9"), TestContext.Current.CancellationToken);
         await Refused("does not end where the backup says", "restore", Backup, "--data", Restored);
-        Directory.Delete(Restored, recursive: true);
+        Assert.Empty(Directory.EnumerateFileSystemEntries(Restored));
         await File.WriteAllTextAsync(Path.Combine(Backup, "backup.json"), "{", TestContext.Current.CancellationToken);
         await Refused("cannot be read", "restore", Backup, "--data", Restored);
     }
