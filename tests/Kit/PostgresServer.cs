@@ -32,7 +32,14 @@ public sealed class PostgresServer : IDisposable
         _settings = string.Join(
             ' ', settings.Append("listen_addresses=''").Append($"unix_socket_directories={Folder}").Append("max_connections=300").Select(each => $"-c {each}"));
         AsServer("initdb", "-D", $"{Folder}/data", "--auth-local=trust", "-U", "postgres", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync");
-        File.WriteAllText($"{Folder}/data/pg_hba.conf", "local all postgres trust\nlocal all all scram-sha-256\n");
+        var doors = $"{Folder}/data/pg_hba.conf";
+        File.WriteAllText(doors, "local all postgres trust\nlocal all all scram-sha-256\n");
+        foreach (var file in new[] { doors, _faults }.OfType<string>())
+        {
+            // Whatever mask the tests run under: the server's account reads them.
+            File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
+        }
+
         Start();
     }
 

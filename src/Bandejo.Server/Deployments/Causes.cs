@@ -9,7 +9,7 @@ internal static class Causes
     /// <summary>Failures with the same fingerprint together, most first. Reads attempts from the store, so never call it while looking at the world.</summary>
     /// <param name="most">How many of the newest attempts are read.</param>
     /// <param name="isForFailed">Only of what has failed or is lost now, not of what is tried again or was rolled back.</param>
-    public static IReadOnlyList<CauseInfo> Of(WorldHost world, string id, int most, bool isForFailed = false)
+    public static async Task<IReadOnlyList<CauseInfo>> Of(WorldHost world, string id, int most, bool isForFailed = false)
     {
         var failing = world.Read(each => Core.Rollouts.Causes.Failing(each, id, isForFailed));
         if (failing.Count == 0)
@@ -17,7 +17,7 @@ internal static class Causes
             return [];
         }
 
-        var attempts = world.Store.Attempts(id, null, most);
+        var attempts = (await world.Kept()).Attempts(id, null, most);
         return [.. world.Read(each => Core.Rollouts.Causes.Of(each, id, failing, attempts)).Select(cause => new CauseInfo(
             cause.What, cause.Devices, cause.Sample, cause.SetApart))];
     }

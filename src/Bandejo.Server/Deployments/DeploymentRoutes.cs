@@ -32,7 +32,7 @@ internal static class DeploymentRoutes
         api.MapPost("/deployments", async (WorldHost world, HttpContext context, DeploymentRequest request) =>
             (await Start(world, context, request)).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
             .For(Roles.Operator).WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
-        api.MapGet("/deployments/{deployment}", (WorldHost world, HttpContext context, string deployment) => Details(world, deployment).Answer(
+        api.MapGet("/deployments/{deployment}", async (WorldHost world, HttpContext context, string deployment) => (await Details(world, deployment)).Answer(
             details => context.WithRevision(details, details.Deployment.Revision)))
             .ForAll().WithSummary("One deployment").Produces<DeploymentDetails>();
         api.MapGet(
@@ -51,7 +51,7 @@ internal static class DeploymentRoutes
             .ForAll().WithSummary("What each act would do to a deployment, and whether you could do it now").Produces<IReadOnlyList<ActPreview>>();
         api.MapGet(
             "/deployments/{deployment}/attempts",
-            (WorldHost world, string deployment, string? device, int? limit) => AttemptsOf(world, deployment, device, limit).Answer())
+            async (WorldHost world, string deployment, string? device, int? limit) => (await AttemptsOf(world, deployment, device, limit)).Answer())
             .ForAll().WithSummary("The attempts of a deployment, newest first").Produces<IReadOnlyList<AttemptInfo>>();
         api.MapGet("/attempts/{id}/log", (FileStore files, string id) => id.Length <= 40 && id.All(char.IsAsciiLetterOrDigit) && files.FindLog(id) is { } path
             ? Results.File(path, "text/plain; charset=utf-8")
@@ -173,7 +173,7 @@ internal static class DeploymentRoutes
         return world.Read(each => Views.Deployment(each, each.Deployments[id]));
     }
 
-    private static Outcome<DeploymentDetails> Details(WorldHost world, string named)
+    private static async Task<Outcome<DeploymentDetails>> Details(WorldHost world, string named)
     {
         var details = world.Read<Outcome<DeploymentDetails>>(each =>
         {
@@ -203,7 +203,7 @@ internal static class DeploymentRoutes
         }
 
         // Causes come from the attempts on disk, so they are looked up outside the lock.
-        return details.Value with { Causes = Causes.Of(world, details.Value.Deployment.Id, most: 2000) };
+        return details.Value with { Causes = await Causes.Of(world, details.Value.Deployment.Id, most: 2000) };
     }
 
     /// <summary>After a stop: until when each device that has not heard of it may still start, by its lease.</summary>
@@ -221,7 +221,7 @@ internal static class DeploymentRoutes
             .Select(heard => heard!.Value + deployment.Plan.Lease)];
     }
 
-    private static Outcome<IReadOnlyList<AttemptInfo>> AttemptsOf(WorldHost world, string named, string? device, int? limit)
+    private static async Task<Outcome<IReadOnlyList<AttemptInfo>>> AttemptsOf(WorldHost world, string named, string? device, int? limit)
     {
         var found = world.Read<Outcome<(string Deployment, string? Device)>>(each =>
         {
@@ -236,7 +236,7 @@ internal static class DeploymentRoutes
                 : Named.NoDevice(each, device);
         });
         return found.Ok
-            ? world.Store.Attempts(found.Value.Deployment, found.Value.Device, Routes.PageSize(limit)).Select(attempt => Views.Attempt(world, attempt)).ToList()
+            ? (await world.Kept()).Attempts(found.Value.Deployment, found.Value.Device, Routes.PageSize(limit)).Select(attempt => Views.Attempt(world, attempt)).ToList()
             : found.Failure!;
     }
 }

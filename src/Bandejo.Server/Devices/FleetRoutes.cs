@@ -31,7 +31,7 @@ internal static class FleetRoutes
                 .Produces<Page<DeviceInfo>>();
         api.MapGet("/devices/{device}", (WorldHost world, string device) => world.Read(each => Details(each, device)).Answer())
             .ForAll().WithSummary("All that is known of a device").Produces<DeviceDetails>();
-        api.MapGet("/devices/{device}/why", (WorldHost world, string device, string? deployment) => Why(world, device, deployment).Answer())
+        api.MapGet("/devices/{device}/why", async (WorldHost world, string device, string? deployment) => (await Why(world, device, deployment)).Answer())
             .ForAll().WithSummary("Why a device stands where it stands").Produces<IReadOnlyList<WhyInfo>>();
         api.MapPost("/devices/{device}/check-in", async (WorldHost world, Hails hails, HttpContext context, string device) =>
             (await world.Change(context.Person(), decision => CallIn(decision, device))).Answer(called => hails.Call(called)
@@ -111,7 +111,7 @@ internal static class FleetRoutes
             [.. world.DeploymentsOf(device).Select(deployment => Views.Target(world, deployment, deployment.Targets[device]))]);
     }
 
-    private static Outcome<IReadOnlyList<WhyInfo>> Why(WorldHost world, string name, string? deploymentId)
+    private static async Task<Outcome<IReadOnlyList<WhyInfo>>> Why(WorldHost world, string name, string? deploymentId)
     {
         var outcome = world.Read<Outcome<IReadOnlyList<WhyInfo>>>(each =>
         {
@@ -132,11 +132,15 @@ internal static class FleetRoutes
                 : (Outcome<IReadOnlyList<WhyInfo>>)asked.OrderByDescending(deployment => deployment.Targets.Has(device))
                     .Select(deployment => Reasons.Of(each, deployment, device)).ToList();
         });
-        return outcome.Ok
-            ? outcome.Value.Select(
-                why => why with { Attempts = [.. world.Store.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] })
-                .ToList()
-            : outcome;
+        if (!outcome.Ok)
+        {
+            return outcome;
+        }
+
+        var kept = await world.Kept();
+        return outcome.Value.Select(
+            why => why with { Attempts = [.. kept.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] })
+            .ToList();
     }
 
     private static Outcome<string> CallIn(Decision decision, string named)

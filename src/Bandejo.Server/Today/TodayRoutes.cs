@@ -13,10 +13,10 @@ internal static class TodayRoutes
     private const int MostWithCauses = 8;
 
     public static void MapToday(this RouteGroupBuilder api) =>
-        api.MapGet("/today", (WorldHost world) => Results.Ok(Of(world))).ForAll()
+        api.MapGet("/today", async (WorldHost world) => Results.Ok(await Of(world))).ForAll()
             .WithSummary("What needs somebody, dearest to ignore first, and what is moving").Produces<TodayInfo>();
 
-    private static TodayInfo Of(WorldHost world)
+    private static async Task<TodayInfo> Of(WorldHost world)
     {
         var (today, kinds) = world.Read(each =>
         {
@@ -27,17 +27,19 @@ internal static class TodayRoutes
                 needs.Select(need => need.Kind).ToList());
         });
         var left = MostWithCauses;
-        return today with
+        var needs = new List<NeedInfo>();
+        foreach (var (need, kind) in today.Needs.Zip(kinds))
         {
-            Needs = [.. today.Needs.Select(
-                (need, at) => kinds[at] is ConcernKind.Halted or ConcernKind.Failures or ConcernKind.OutOfReach && left-- > 0 ? WithCause(world, need) : need)],
-        };
+            needs.Add(kind is ConcernKind.Halted or ConcernKind.Failures or ConcernKind.OutOfReach && left-- > 0 ? await WithCause(world, need) : need);
+        }
+
+        return today with { Needs = needs };
     }
 
-    private static NeedInfo WithCause(WorldHost world, NeedInfo need)
+    private static async Task<NeedInfo> WithCause(WorldHost world, NeedInfo need)
     {
         // The failed alone are told of here, so that no cause is shared by more of them than there are.
-        var cause = Deployments.Causes.Of(world, need.Deployment!, most: 300, isForFailed: true).FirstOrDefault();
+        var cause = (await Deployments.Causes.Of(world, need.Deployment!, most: 300, isForFailed: true)).FirstOrDefault();
         return cause is null
             ? need
             : need with

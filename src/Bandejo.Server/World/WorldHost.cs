@@ -75,6 +75,16 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     public Task Durable() => Peek(_ => _durable);
 
     /// <summary>
+    /// The store, once everything that is in memory now is in it: for whoever puts what stands in memory together with what is only kept.
+    /// </summary>
+    /// <inheritdoc cref="Durable" path="/exception"/>
+    public async Task<IStore> Kept()
+    {
+        await Durable();
+        return store;
+    }
+
+    /// <summary>
     /// Changes the world; the answer comes when the change is durable. What is asked for while somebody else decides is decided by that one, in the order in
     /// which
     /// it was asked, so that many waiters cost no waiting threads and share a commit.
