@@ -236,7 +236,8 @@ internal static class DeploymentRoutes
                 : Named.NoDevice(each, device);
         });
         return found.Ok
-            ? (await world.Kept()).Attempts(found.Value.Deployment, found.Value.Device, Routes.PageSize(limit)).Select(attempt => Views.Attempt(world, attempt)).ToList()
+            ? (await world.Kept()).Attempts(found.Value.Deployment, found.Value.Device, Routes.PageSize(limit))
+                .Select(attempt => Views.Attempt(world, attempt)).ToList()
             : found.Failure!;
     }
 }
