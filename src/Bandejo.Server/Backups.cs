@@ -22,30 +22,31 @@ internal static class Backups
 
     /// <summary>Makes a backup, or brings one up to what is kept now.</summary>
     /// <exception cref="StoreException">The folder holds something else, or the log is not whole.</exception>
-    public static BackupAbout Make(string store, string data, string folder, DateTimeOffset now, Action<long, long> progress)
+    public static BackupAbout Make(string store, string data, string folder, Action<long, long> progress)
     {
-        var about = Path.Combine(folder, About);
         if (Directory.Exists(folder) && Directory.EnumerateFileSystemEntries(folder).Any() && !File.Exists(Path.Combine(folder, LogFile)))
         {
             throw new StoreException($"{folder} holds something that is no backup. Name an empty folder, or one that is not there.");
         }
 
-        OwnFolder.Make(folder);
-        var (files, added) = Copied(data, folder);
-        for (var round = 1; ; round++)
+        OwnFolder.CloseToOthers(folder);
+        var (records, added) = (0L, Copied(data, folder).New);
+        for (var round = 0; round < MostRounds; round++)
         {
             // What a package needs is there before the package is: so content is copied once more after the log.
-            var (end, records) = DatabaseStore.Backup(store, Path.Combine(folder, LogFile), progress);
-            (files, var more) = Copied(data, folder);
-            (added, var isWhole) = (added + more, !WasRetired(DatabaseStore.Changes(store, end.Number + 1)));
-            if (isWhole || round == MostRounds)
+            var (end, at, more) = DatabaseStore.Backup(store, Path.Combine(folder, LogFile), progress);
+            var (files, late) = Copied(data, folder);
+            (records, added) = (records + more, added + late);
+            if (!WasRetired(DatabaseStore.Changes(store, end.Number + 1)))
             {
-                // Not whole: packages are retired all the time, and what they had may be missing for these.
-                var made = new BackupAbout(1, end.Number, end.Digest, now, files) { NewRecords = records, NewFiles = added };
-                OwnFolder.Write(about, JsonSerializer.Serialize(made, BackupJson.Default.BackupAbout));
+                var made = new BackupAbout(1, end.Number, end.Digest, at, files) { NewRecords = records, NewFiles = added };
+                OwnFolder.Write(Path.Combine(folder, About), JsonSerializer.Serialize(made, BackupJson.Default.BackupAbout));
                 return made;
             }
         }
+
+        throw new StoreException(
+            $"Packages are being retired all the time, and what they had may be missing in {folder}. Run it again when that is over; it goes on where it is.");
     }
 
     /// <summary>Makes a data folder and a store of a backup, both empty before.</summary>
@@ -63,7 +64,7 @@ internal static class Backups
         {
             PutBack(folder, data);
 
-            // What happened from the moment on when the backup was made is not known, and devices may know of it.
+            // What happened after that is not known, and devices may know of it.
             DatabaseStore.Restore(
                 Path.Combine(folder, LogFile), store, new LogEnd(about.Records, about.Digest), new LoggedPart(about.At, [Restored.Note(about.At)]), progress);
             return about;
@@ -85,8 +86,7 @@ internal static class Backups
     {
         foreach (var (name, isByDigest) in Folders)
         {
-            var from = Path.Combine(folder, name);
-            foreach (var file in Directory.Exists(from) ? Directory.EnumerateFiles(from, "*", SearchOption.AllDirectories) : [])
+            foreach (var file in Files(Path.Combine(folder, name)))
             {
                 if (isByDigest)
                 {
@@ -128,8 +128,7 @@ internal static class Backups
         var (all, added) = (0, 0);
         foreach (var (name, isByDigest) in Folders)
         {
-            var from = Path.Combine(data, name);
-            foreach (var file in Directory.Exists(from) ? Directory.EnumerateFiles(from, "*", SearchOption.AllDirectories) : [])
+            foreach (var file in Files(Path.Combine(data, name)))
             {
                 if (file.EndsWith(".part", StringComparison.Ordinal))
                 {
@@ -148,6 +147,22 @@ internal static class Backups
         return (all, added);
     }
 
+    /// <summary>All files below a folder; folders may go while they are looked through.</summary>
+    private static IEnumerable<string> Files(string folder)
+    {
+        string[] files, folders;
+        try
+        {
+            (files, folders) = (Directory.GetFiles(folder), Directory.GetDirectories(folder));
+        }
+        catch (DirectoryNotFoundException)
+        {
+            return [];
+        }
+
+        return files.Concat(folders.SelectMany(Files));
+    }
+
     private static bool IsAsItWas(string file, string copy)
     {
         var (here, there) = (new FileInfo(file), new FileInfo(copy));
@@ -163,7 +178,7 @@ internal static class Backups
         {
             File.Copy(from, part, overwrite: true);
         }
-        catch (FileNotFoundException)
+        catch (Exception error) when (error is FileNotFoundException or DirectoryNotFoundException)
         {
             return false;
         }
@@ -179,14 +194,14 @@ internal static class Backups
     }
 
     private static bool WasRetired(IReadOnlyList<Change> changes) =>
-        changes.OfType<PutPackage>().Any(change => change.Package.History is [.., var last] && last.State == "retired");
+        changes.OfType<PutPackage>().Any(change => change.Package.History is [.., var last] && last.State == PackageEntry.Retired);
 }
 
 /// <summary>What a backup says of itself.</summary>
 /// <param name="Form">1.</param>
 /// <param name="Records">How many records its log has.</param>
 /// <param name="Digest">Of the last of them.</param>
-/// <param name="At">When it was made.</param>
+/// <param name="At">When the last of them was decided, by the service's clock.</param>
 /// <param name="Files">How many files lie beside it.</param>
 internal sealed record BackupAbout(int Form, long Records, string Digest, DateTimeOffset At, int Files)
 {

@@ -102,7 +102,7 @@ internal static class StoreCommands
 
     private static int Backup(ServiceOptions options, string folder, TextWriter says, TextWriter complains)
     {
-        var made = Backups.Make(options.Store, options.Data, Path.GetFullPath(folder), TimeProvider.System.GetUtcNow(), Progress(complains));
+        var made = Backups.Make(options.Store, options.Data, Path.GetFullPath(folder), Progress(complains));
         says.WriteLine(string.Create(
             CultureInfo.InvariantCulture,
             $"The backup in {folder} has {Records(made.Records)} ({made.NewRecords:N0} new) and {made.Files:N0} files ({made.NewFiles:N0} new). It holds keys: "
@@ -115,7 +115,7 @@ internal static class StoreCommands
         var about = Backups.Restore(Path.GetFullPath(folder), options.Store, options.Data, Progress(complains));
         says.WriteLine(string.Create(
             CultureInfo.InvariantCulture,
-            $"All of {about.At.UtcDateTime:yyyy-MM-dd HH:mm} UTC is in {options.Data} ({Records(about.Records)}, {about.Files:N0} files). Start the service "
+            $"All up to {about.At.UtcDateTime:yyyy-MM-dd HH:mm} UTC is in {options.Data} ({Records(about.Records)}, {about.Files:N0} files). Start the service "
                 + $"with the same settings, and never again the one that the backup was made of: devices would hear two."));
         return 0;
     }

@@ -56,12 +56,12 @@ internal static class Copying
     /// <summary>Adds what a log has more than a copy of it, without its tables.</summary>
     /// <inheritdoc cref="DatabaseStore.Backup" path="/returns"/>
     /// <inheritdoc cref="DatabaseStore.Backup" path="/exception"/>
-    public static (LogEnd End, long New) Add(DbConnection from, DbConnection to, Statements statements, Action<long, long>? progress)
+    public static (LogEnd End, DateTimeOffset At, long New) Add(DbConnection from, DbConnection to, Statements statements, Action<long, long>? progress)
     {
         var (there, last) = (LogReading.End(to), LogReading.Last(from));
         if (there.Number > last || (there.Number > 0 && LogReading.DigestOf(from, there.Number) != there.Digest))
         {
-            throw new StoreException($"What is there is of another store, or of a time that this one does not know. Name an empty folder.");
+            throw new StoreException("What is there is of another store, or of a time that this one does not know. Name an empty folder.");
         }
 
         var log = new Log(statements, to.ExecuteScalar<long>("SELECT epoch FROM log_head"));
@@ -80,6 +80,6 @@ internal static class Copying
 
         to.Execute("UPDATE log_head SET epoch = @epoch", new { epoch = from.ExecuteScalar<long>("SELECT epoch FROM log_head") });
         var end = LogReading.End(to);
-        return (end, end.Number - there.Number);
+        return (end, LogReading.LastAt(to), end.Number - there.Number);
     }
 }

@@ -72,7 +72,7 @@ public sealed class DatabaseStore : IStore
     /// <returns>How many records the log has.</returns>
     /// <exception cref="StoreException">Another writes into it, or the log is not whole.</exception>
     /// <inheritdoc cref="Open" path="/param"/>
-    public static long Rebuild(string where, Action<long, long>? progress = null) => Offline(where, (connection, statements) =>
+    public static long Rebuild(string where, Action<long, long>? progress = null) => Alone(where, (connection, statements) =>
     {
         using var transaction = connection.BeginTransaction();
         Rebuilding.Rebuild(connection, statements, progress);
@@ -83,44 +83,34 @@ public sealed class DatabaseStore : IStore
     /// <summary>Reads the whole log of a database, and holds the tables against what it makes of them. Nothing is changed.</summary>
     /// <returns>How many records the log has, and the tables that are not what it makes of them.</returns>
     /// <inheritdoc cref="Rebuild"/>
-    public static (long Records, IReadOnlyList<string> Differing) Check(string where, Action<long, long>? progress = null) => Offline(
+    public static (long Records, IReadOnlyList<string> Differing) Check(string where, Action<long, long>? progress = null) => Alone(
         where, (connection, statements) => (LogReading.Last(connection), Rebuilding.Differing(connection, statements, progress)));
 
     /// <summary>Carries all that is kept over from one database into another, of whatever kind, in which there is nothing yet; all of it or nothing.</summary>
     /// <returns>How many records the log has.</returns>
     /// <exception cref="StoreException">Another writes into one of them, there is something already, or what came is not what was there.</exception>
     /// <inheritdoc cref="Rebuild" path="/param"/>
-    public static long Copy(string from, string to, Action<long, long>? progress = null) => Offline(
-        from, (source, _) => Into(to, (target, statements) => Copying.Copy(source, target, statements, check: true, null, progress)));
+    public static long Copy(string from, string to, Action<long, long>? progress = null) => Alone(
+        from, (source, _) => New(to, (target, statements) => Copying.Copy(source, target, statements, check: true, null, progress)));
 
     /// <summary>
     /// Adds to a file what it lacks of a log into which somebody may be writing meanwhile. Records never change, so that any number of them from the first on
     /// is what was kept at some moment.
     /// </summary>
     /// <param name="file">A file that this made before; made where it is not there.</param>
-    /// <returns>The last record that it holds now, and how many of them are new.</returns>
+    /// <returns>The last record that it holds now, when that was decided, and how many of them are new.</returns>
     /// <exception cref="StoreException">The file holds another log, or one of the two is not whole.</exception>
     /// <inheritdoc cref="Rebuild" path="/param"/>
-    public static (LogEnd End, long New) Backup(string where, string file, Action<long, long>? progress = null)
+    public static (LogEnd End, DateTimeOffset At, long New) Backup(string where, string file, Action<long, long>? progress = null)
     {
         var (from, to) = (Database.Of(where), new SqliteDatabase(file));
         return InWords(from, () =>
         {
-            if (!from.IsThere())
-            {
-                throw new StoreException($"There is no database {from.Name}.");
-            }
-
-            using var held = to.Claim(() => "Another backup", null);
             try
             {
+                CheckVersion(from);
+                using var held = to.Claim(() => "Another backup", null);
                 using var source = from.Connect();
-                if (from.Version(source) is var version && version != Migrations.Newest)
-                {
-                    throw new StoreException(
-                        $"The database {from.Name} has version {version}, and this program keeps {Migrations.Newest}: start the service with it first.");
-                }
-
                 using var target = to.ConnectToWrite();
                 to.Upgrade(target);
                 using var statements = to.Statements(target);
@@ -141,10 +131,15 @@ public sealed class DatabaseStore : IStore
         var database = Database.Of(where);
         return InWords(database, () =>
         {
-            using var connection = database.Connect();
-            IReadOnlyList<Change> found = [.. LogReading.From(connection, first).SelectMany(Log.Read).SelectMany(part => part.Changes)];
-            database.Close();
-            return found;
+            try
+            {
+                return database.Read<IReadOnlyList<Change>>(
+                    connection => [.. LogReading.From(connection, first).SelectMany(Log.Read).SelectMany(part => part.Changes)]);
+            }
+            finally
+            {
+                database.Close();
+            }
         });
     }
 
@@ -155,7 +150,7 @@ public sealed class DatabaseStore : IStore
     /// <returns>How many records the log has.</returns>
     /// <exception cref="StoreException">The backup is not whole, or there is something already.</exception>
     /// <inheritdoc cref="Rebuild" path="/param"/>
-    public static long Restore(string file, string where, LogEnd end, LoggedPart more, Action<long, long>? progress = null) => Into(
+    public static long Restore(string file, string where, LogEnd end, LoggedPart more, Action<long, long>? progress = null) => New(
         where, (target, statements) => InWords(new SqliteDatabase(file), () =>
         {
             using var source = new SqliteDatabase(file).Connect();
@@ -392,21 +387,31 @@ public sealed class DatabaseStore : IStore
     });
 
     /// <summary>Does something with a database of this version into which nobody writes meanwhile.</summary>
-    private static T Offline<T>(string where, Func<DbConnection, Statements, T> work)
+    private static T Alone<T>(string where, Func<DbConnection, Statements, T> work) => Alone(Database.Of(where), CheckVersion, _ => { }, work);
+
+    /// <summary>Does something with a database in which there is nothing yet.</summary>
+    private static T New<T>(string where, Func<DbConnection, Statements, T> work)
     {
         var database = Database.Of(where);
-        return InWords(database, () =>
+        return Alone(database, _ => { }, connection =>
         {
-            if (!database.IsThere())
+            database.Upgrade(connection);
+            if (LogReading.Last(connection) is > 0 and var there)
             {
-                throw new StoreException($"There is no database {database.Name}.");
+                throw new StoreException($"{database.Name} holds something already ({there} records of a log). Name one in which there is nothing yet.");
             }
+        }, work);
+    }
 
-            using var held = database.Claim(() => Holder(database), null);
+    private static T Alone<T>(Database database, Action<Database> look, Action<DbConnection> prepare, Func<DbConnection, Statements, T> work) => InWords(
+        database, () =>
+        {
             try
             {
+                look(database);
+                using var held = database.Claim(() => Holder(database), null);
                 using var connection = database.ConnectToWrite();
-                database.Upgrade(connection);
+                prepare(connection);
                 using var statements = database.Statements(connection);
                 return work(connection, statements);
             }
@@ -415,32 +420,24 @@ public sealed class DatabaseStore : IStore
                 database.Close();
             }
         });
-    }
 
-    /// <summary>Does something with a database in which there is nothing yet.</summary>
-    private static T Into<T>(string where, Func<DbConnection, Statements, T> work)
+    /// <summary>Looks whether there is a database, of this program's version: whoever only looks at one brings none over.</summary>
+    private static void CheckVersion(Database database)
     {
-        var database = Database.Of(where);
-        return InWords(database, () =>
+        if (!database.IsThere())
         {
-            using var held = database.Claim(() => Holder(database), null);
-            try
-            {
-                using var target = database.ConnectToWrite();
-                database.Upgrade(target);
-                if (LogReading.Last(target) is > 0 and var there)
-                {
-                    throw new StoreException($"{database.Name} holds something already ({there} records of a log). Name one in which there is nothing yet.");
-                }
+            throw new StoreException($"There is no database {database.Name}.");
+        }
 
-                using var statements = database.Statements(target);
-                return work(target, statements);
-            }
-            finally
-            {
-                database.Close();
-            }
-        });
+        var version = database.Read(database.Version);
+        if (version != Migrations.Newest)
+        {
+            throw version > Migrations.Newest
+                ? Migrations.Newer(database.Name, version)
+                : new StoreException(
+                    $"The database {database.Name} has version {version}, and this program keeps {Migrations.Newest}. Start the service with it once, which "
+                        + "brings it over and keeps a copy.");
+        }
     }
 
     /// <summary>What goes wrong with the database before it is served from, told so that a person knows what to do.</summary>

@@ -54,6 +54,15 @@ public static class Programs
     /// <summary>Whether programs live for seconds, as in tests. Where they are measured they run as they do for people.</summary>
     public static bool AreShortLived { get; set; } = true;
 
+    /// <summary>Runs a program to its end.</summary>
+    public static async Task<(int Code, string Output, string Errors)> Run(string program, params string[] arguments)
+    {
+        using var process = Start(program, arguments);
+        var (output, errors) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
+        await process.WaitForExitAsync();
+        return (process.ExitCode, await output, await errors);
+    }
+
     /// <summary>Starts a program with nothing on its standard input.</summary>
     public static Process Start(string program, IEnumerable<string> arguments, IReadOnlyDictionary<string, string>? environment = null)
     {

@@ -144,13 +144,30 @@ public sealed class LogTests : IDisposable
     }
 
     [Fact]
+    public async Task Whoever_only_looks_at_an_earlier_database_leaves_it_as_it_is()
+    {
+        Execute(await System.IO.File.ReadAllTextAsync(
+            Path.Combine(AppContext.BaseDirectory, "Databases", "version-13.sql"), TestContext.Current.CancellationToken));
+        foreach (var look in new Action[]
+        {
+            () => DatabaseStore.Check(File), () => DatabaseStore.Rebuild(File), () => DatabaseStore.Copy(File, File + ".copy"),
+            () => DatabaseStore.Backup(File, File + ".backup"),
+        })
+        {
+            Assert.Contains("has version 13, and this program keeps", Assert.Throws<StoreException>(look).Message);
+        }
+
+        Assert.Equal(13L, Value("PRAGMA user_version"));
+    }
+
+    [Fact]
     public async Task A_log_of_an_earlier_form_is_read_as_it_was_meant()
     {
         // The same changes, written today.
         await Write();
         var today = Dump(isWithLog: false);
-        global::System.IO.File.Delete(File);
-        Execute(await global::System.IO.File.ReadAllTextAsync(
+        System.IO.File.Delete(File);
+        Execute(await System.IO.File.ReadAllTextAsync(
             Path.Combine(AppContext.BaseDirectory, "Databases", "version-16.sql"), TestContext.Current.CancellationToken));
         Assert.Equal("6: ", Checked());
         foreach (var table in Tables())

@@ -68,7 +68,10 @@ public sealed class BackupTests : IDisposable
         var again = await Said("backup", Backup, "--data", data);
         Assert.Contains("(1 new) and", again);
         Assert.Contains("(0 new). It holds keys", again);
-        Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute, File.GetUnixFileMode(Backup));
+        const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+        Assert.All(
+            Directory.EnumerateFileSystemEntries(Backup, "*", SearchOption.AllDirectories).Append(Backup),
+            each => Assert.Equal(UnixFileMode.None, File.GetUnixFileMode(each) & ~Own));
 
         // Another store's backup, a folder of something else, a target that is not empty.
         await using var other = await Site.StartApart();
@@ -115,11 +118,5 @@ public sealed class BackupTests : IDisposable
         Assert.Contains(says, errors);
     }
 
-    private static async Task<(int Code, string Output, string Errors)> Command(params string[] arguments)
-    {
-        using var process = Programs.Start(Programs.Service, arguments);
-        var (output, errors) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
-        await process.WaitForExitAsync();
-        return (process.ExitCode, await output, await errors);
-    }
+    private static Task<(int Code, string Output, string Errors)> Command(params string[] arguments) => Programs.Run(Programs.Service, arguments);
 }

@@ -89,11 +89,5 @@ public sealed class StoreTests
         Assert.Contains(words, output);
     }
 
-    private static async Task<(int Code, string Output, string Errors)> Command(params string[] arguments)
-    {
-        using var process = Programs.Start(Programs.Service, arguments);
-        var (output, errors) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
-        await process.WaitForExitAsync();
-        return (process.ExitCode, await output, await errors);
-    }
+    private static Task<(int Code, string Output, string Errors)> Command(params string[] arguments) => Programs.Run(Programs.Service, arguments);
 }

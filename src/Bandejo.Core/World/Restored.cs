@@ -16,7 +16,7 @@ public static class Restored
     internal const string LastDeploymentSetting = "restored.deployments";
 
     /// <summary>What is kept with a backup that is put back, and taken up at the service's next start (<see cref="Catalogue.Restoring"/>).</summary>
-    /// <param name="at">When the backup was made.</param>
+    /// <param name="at">When the last was decided that the backup has.</param>
     public static Change Note(DateTimeOffset at) => new PutSetting(FromSetting, at.UtcTicks.ToString(CultureInfo.InvariantCulture));
 
     /// <summary>By how much the numbers of orders are above those of their targets.</summary>
