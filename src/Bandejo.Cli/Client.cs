@@ -200,6 +200,7 @@ internal sealed class Client : IDisposable
         }
 
         Now.Read(response.Headers.TryGetValues(ApiLimits.DemoClockHeader, out var clock) ? clock.FirstOrDefault() : null);
+        AsOf.Read(response.Headers.TryGetValues(ApiLimits.AsOfHeader, out var asOf) ? asOf.FirstOrDefault() : null);
         if (response.IsSuccessStatusCode)
         {
             return response;

@@ -14,7 +14,8 @@ internal static class ComplianceCommands
         var by = Shared.Choice("--by", "What to count by", "fleet", "app", "group", "deployment");
         return Shared.Verb("show", "Shows counts", "compliance show --by app", async (parsed, client, cancellation) =>
         {
-            var rows = await client.Get($"/api/v1/compliance?by={parsed.GetValue(by)}", ContractJson.Default.IReadOnlyListComplianceRow, cancellation);
+            var rows = await client.Get(
+                parsed.At($"/api/v1/compliance?by={parsed.GetValue(by)}"), ContractJson.Default.IReadOnlyListComplianceRow, cancellation);
             var sheet = new Sheet("What", "Met", "#Unmet", "#Late", "#Unknown", "#Not needed", "#Left out");
             foreach (var row in rows)
             {
@@ -27,7 +28,7 @@ internal static class ComplianceCommands
 
             sheet.Print(parsed.GetValue(Shared.Output)!, rows, ContractJson.Default.IReadOnlyListComplianceRow, "Nothing is deployed.");
             return ExitCode.Done;
-        }, by);
+        }, by, AsOf.Option);
     }
 
     private static Command Check()
@@ -78,9 +79,9 @@ internal static class ComplianceCommands
                 }
                 .Where(pair => pair.Item2 is not null).Select(pair => $"&{pair.Item1}={Uri.EscapeDataString(pair.Item2!)}"));
             var format = parsed.GetValue(Shared.Output) == "json" ? "json" : "csv";
-            await client.Print($"/api/v1/compliance/targets?format={format}{query}", Console.Out, cancellation);
+            await client.Print(parsed.At($"/api/v1/compliance/targets?format={format}{query}"), Console.Out, cancellation);
             return ExitCode.Done;
-        }, deployment, app, group, only);
+        }, deployment, app, group, only, AsOf.Option);
     }
 }
 

@@ -61,7 +61,7 @@ internal static class DeploymentCommands
         Shared.Verb("show", "Shows where a deployment stands and what happens next", "deployment show D1001", async (parsed, client, cancellation) =>
     {
         var details = await client.Get(
-            $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}", ContractJson.Default.DeploymentDetails, cancellation);
+            parsed.At($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}"), ContractJson.Default.DeploymentDetails, cancellation);
         if (parsed.GetValue(Shared.Output) == "json")
         {
             Say.Json(details, ContractJson.Default.DeploymentDetails);
@@ -70,7 +70,7 @@ internal static class DeploymentCommands
 
         Print(details);
         var attention = await client.Get(
-            $"/api/v1/deployments/{details.Deployment.Id}/targets?limit=20&state=failed,lost,retry,contested,blocked,working,restart",
+            parsed.At($"/api/v1/deployments/{details.Deployment.Id}/targets?limit=20&state=failed,lost,retry,contested,blocked,working,restart"),
             ContractJson.Default.PageTargetInfo, cancellation);
         if (attention.Items.Count > 0)
         {
@@ -79,7 +79,7 @@ internal static class DeploymentCommands
         }
 
         return ExitCode.Done;
-    }, Deployment);
+    }, Deployment, AsOf.Option);
 
     private static Command Targets()
     {
@@ -95,11 +95,12 @@ internal static class DeploymentCommands
                 + $"{(parsed.GetValue(wave) is { } name ? $"&wave={Uri.EscapeDataString(name)}" : "")}";
             query += $"&sort={parsed.GetValue(sort)}{(parsed.GetValue(filter) is { } text ? $"&filter={Uri.EscapeDataString(text)}" : "")}";
             var page = await client.All(
-                $"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?{query.TrimStart('&')}", ContractJson.Default.PageTargetInfo,
+                parsed.At($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?{query.TrimStart('&')}"),
+                ContractJson.Default.PageTargetInfo,
                 cancellation);
             TargetTable(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageTargetInfo, "No target fits.");
             return ExitCode.Done;
-        }, Deployment, state, wave, filter, sort);
+        }, Deployment, state, wave, filter, sort, AsOf.Option);
     }
 
     private static Command Watch()

@@ -9,7 +9,8 @@ internal static class DeviceCommands
 {
     private static readonly Argument<string> Device = new("device") { Description = "The device's name" };
 
-    public static Command All() => Shared.Noun("device", "Devices: what they are, have, and wait for", List(), Show(), Why(), CheckIn(), Remove(), JoinCode());
+    public static Command All() => Shared.Noun(
+        "device", "Devices: what they are, have, and wait for", List(), Show(), Why(), History(), CheckIn(), Remove(), JoinCode());
 
     /// <summary>Devices as rows.</summary>
     public static Sheet Table(Page<DeviceInfo> page)
@@ -51,7 +52,8 @@ internal static class DeviceCommands
     private static Command Show() =>
         Shared.Verb("show", "Shows all that is known of a device", "device show ALD-DESK-001", async (parsed, client, cancellation) =>
     {
-        var details = await client.Get($"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}", ContractJson.Default.DeviceDetails, cancellation);
+        var details = await client.Get(
+            parsed.At($"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}"), ContractJson.Default.DeviceDetails, cancellation);
         if (parsed.GetValue(Shared.Output) == "json")
         {
             Say.Json(details, ContractJson.Default.DeviceDetails);
@@ -60,7 +62,7 @@ internal static class DeviceCommands
 
         var device = details.Device;
         Console.WriteLine(
-            $"{device.Name}: {device.Met} met, {device.Unmet} open. Heard {Say.When(device.LastHeard)}. "
+            $"{device.Name}: {device.Met} met, {device.Unmet} open. {(parsed.GetValue(AsOf.Option) is null ? $"Heard {Say.When(device.LastHeard)}. " : "")}"
                 + $"{(details.Groups.Count == 0 ? "In no group" : $"In {string.Join(", ", details.Groups)}")}.\n");
         var targets = new Sheet("App", "Version", "State", "Why", "Next", "Deployment");
         foreach (var target in details.Targets)
@@ -91,7 +93,31 @@ internal static class DeviceCommands
         }
 
         return ExitCode.Done;
-    }, Device);
+    }, Device, AsOf.Option);
+
+    private static Command History()
+    {
+        var deployment = new Option<string?>("--deployment", "-d") { Description = "Only under this deployment" };
+        var limit = new Option<int>("--limit", "-l") { Description = "How many steps", DefaultValueFactory = _ => 30 };
+        return Shared.Verb(
+            "history", "Shows what became of a device under its deployments, newest last", "device history ALD-DESK-001",
+            async (parsed, client, cancellation) =>
+        {
+            var asked = parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "";
+            var steps = await client.Get(
+                $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/history?limit={parsed.GetValue(limit)}{asked}",
+                ContractJson.Default.IReadOnlyListTargetStepInfo, cancellation);
+            var sheet = new Sheet("When", "Deployment", "From", "State", "Why");
+            foreach (var step in steps.Reverse())
+            {
+                sheet.Add(Say.When(step.At), step.DeploymentName, step.From ?? "", step.State ?? "gone", step.Reason);
+            }
+
+            sheet.Print(
+                parsed.GetValue(Shared.Output)!, steps, ContractJson.Default.IReadOnlyListTargetStepInfo, "Nothing became of it: no deployment reached it.");
+            return ExitCode.Done;
+        }, Device, deployment, limit);
+    }
 
     private static Command Why()
     {

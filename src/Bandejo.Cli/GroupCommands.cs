@@ -25,7 +25,7 @@ internal static class GroupCommands
 
     private static Command List() => Shared.Verb("list", "Lists groups", "group list", async (parsed, client, cancellation) =>
     {
-        var groups = await client.Get("/api/v1/groups", ContractJson.Default.IReadOnlyListGroupInfo, cancellation);
+        var groups = await client.Get(parsed.At("/api/v1/groups"), ContractJson.Default.IReadOnlyListGroupInfo, cancellation);
         var sheet = new Sheet("Group", "Name", "#Devices", "#Not known", "Testing", "Rule");
         foreach (var group in groups)
         {
@@ -38,13 +38,13 @@ internal static class GroupCommands
             parsed.GetValue(Shared.Output)!, groups, ContractJson.Default.IReadOnlyListGroupInfo,
             "No groups yet. Make one: bandejo group new desks --rule 'kind is \"desk\"'");
         return ExitCode.Done;
-    });
+    }, AsOf.Option);
 
     private static Command Show() => Shared.Verb("show", "Shows the devices in a group", "group show desks", async (parsed, client, cancellation) =>
     {
         var slug = Uri.EscapeDataString(parsed.GetValue(Group)!);
-        var group = await client.Get($"/api/v1/groups/{slug}", ContractJson.Default.GroupInfo, cancellation);
-        var devices = await client.Get($"/api/v1/groups/{slug}/devices?limit=1000", ContractJson.Default.PageDeviceInfo, cancellation);
+        var group = await client.Get(parsed.At($"/api/v1/groups/{slug}"), ContractJson.Default.GroupInfo, cancellation);
+        var devices = await client.Get(parsed.At($"/api/v1/groups/{slug}/devices?limit=1000"), ContractJson.Default.PageDeviceInfo, cancellation);
         if (parsed.GetValue(Shared.Output) == "table")
         {
             Console.WriteLine(
@@ -55,7 +55,7 @@ internal static class GroupCommands
 
         DeviceCommands.Table(devices).Print(parsed.GetValue(Shared.Output)!, devices, ContractJson.Default.PageDeviceInfo, "No device is in it.");
         return ExitCode.Done;
-    }, Group);
+    }, Group, AsOf.Option);
 
     private static Command New() =>
         Shared.Verb(

@@ -6,8 +6,9 @@ namespace Bandejo.Cli;
 internal static class Now
 {
     private static DateTimeOffset? _demo;
+    private static DateTimeOffset? _past;
 
-    public static DateTimeOffset Moment => _demo ?? TimeProvider.System.GetUtcNow();
+    public static DateTimeOffset Moment => _past ?? _demo ?? TimeProvider.System.GetUtcNow();
 
     /// <summary>How many times as fast as the real time the service's clock runs.</summary>
     public static double Speed { get; private set; } = 1;
@@ -26,6 +27,9 @@ internal static class Now
             (_demo, Speed) = (moment, times);
         }
     }
+
+    /// <summary>What is answered is of a past moment: from there it is told how long ago something is.</summary>
+    public static void Stand(DateTimeOffset past) => _past = past;
 
     /// <summary>Says that what was printed goes by a demo clock, and how fast that is.</summary>
     public static void SaySpeed()

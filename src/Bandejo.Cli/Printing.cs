@@ -181,7 +181,10 @@ internal static class Say
 
     /// <summary>A share with its count; a share of nothing is said so.</summary>
     public static string Share(int part, int whole) =>
-        whole == 0 ? "none" : string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(1000.0 * part / whole) / 10:0.#} % · {part} of {whole}");
+        whole == 0 ? "none" : string.Create(CultureInfo.InvariantCulture, $"{Percent(part, whole)} · {part} of {whole}");
+
+    /// <summary>A share of something that is not nothing, rounded down.</summary>
+    public static string Percent(int part, int whole) => string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(1000.0 * part / whole) / 10:0.#} %");
 
     public static string Devices(int count) => count == 1 ? "1 device" : string.Create(CultureInfo.InvariantCulture, $"{count} devices");
 

@@ -17,6 +17,9 @@ public static class ApiLimits
     /// <summary>The response header in which a service on a demo clock says its time and speed: <c>2026-03-02T08:00:00Z; speed=60</c>.</summary>
     public const string DemoClockHeader = "Bandejo-Demo-Clock";
 
+    /// <summary>The header with the past moment that an answer is of (RFC 3339).</summary>
+    public const string AsOfHeader = "Bandejo-As-Of";
+
     /// <summary>The largest body of an ordinary request, in bytes.</summary>
     public const int MaxBody = 8 * 1024 * 1024;
 

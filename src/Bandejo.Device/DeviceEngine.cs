@@ -165,7 +165,7 @@ public sealed class DeviceEngine
             var progress = state.Progress.GetValueOrDefault(DeviceState.KeyOf(order));
             if (progress is null || (progress.NextTry is { } due && due <= now && progress.WaitsForBoot is null))
             {
-                if (await InTheWay(order, cancellation) is { } why)
+                if ((OtherFirst(state, order) ?? await InTheWay(order, cancellation)) is { } why)
                 {
                     // No try, and others need not wait with it.
                     waits.Add(new WaitReport(order.Deployment, why));
@@ -198,6 +198,30 @@ public sealed class DeviceEngine
         }
 
         return soonest;
+    }
+
+    /// <summary>
+    /// What has to be over first of what another order does with the same app: a restart that it waits for, or putting back what was there before. Else the
+    /// two would undo each other's work for ever.
+    /// </summary>
+    private string? OtherFirst(DeviceState state, Order order)
+    {
+        foreach (var other in state.Orders.Where(each => each.Package.App == order.Package.App && DeviceState.KeyOf(each) != DeviceState.KeyOf(order)))
+        {
+            var progress = state.Progress.GetValueOrDefault(DeviceState.KeyOf(other));
+            if (progress?.WaitsForBoot is not null)
+            {
+                return "A restart comes first, for what was done last";
+            }
+
+            // Also where its lease has run out: the service says at the next check-in what becomes of it.
+            if (order.Kind != "restore" && other is { Kind: "restore", MayStart: true } && (progress is null || progress.NextTry is not null))
+            {
+                return "What was there before is put back first";
+            }
+        }
+
+        return null;
     }
 
     /// <summary>What an order waits for before it begins; null for nothing. Asked of the sealed package alone.</summary>

@@ -20,6 +20,7 @@ using Bandejo.Server.Groups;
 using Bandejo.Server.Handlings;
 using Bandejo.Server.Http;
 using Bandejo.Server.Packages;
+using Bandejo.Server.Past;
 using Bandejo.Server.Time;
 using Bandejo.Server.Today;
 using Bandejo.Server.World;
@@ -198,6 +199,7 @@ internal static class Setup
         api.MapHandlings();
         api.MapDeployments();
         api.MapCompliance();
+        api.MapPast();
         api.MapToday();
         api.MapJournal();
         api.MapClock(app);

@@ -26,7 +26,7 @@ internal static class Copying
         var last = LogReading.Last(from);
         foreach (var row in LogReading.From(from))
         {
-            writer.Write([.. Log.Read(row).SelectMany(part => part.Changes)]);
+            writer.Write(row);
             log.Take(row);
             statements.Flush();
             progress?.Invoke(row.Number, last);
@@ -34,7 +34,7 @@ internal static class Copying
 
         if (more is { } part)
         {
-            writer.Write(part.Changes);
+            writer.Write(log.Next(part.At), part.Changes);
             log.Append([part]);
         }
 

@@ -5,6 +5,7 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.World;
 using Bandejo.Store.Databases;
+using Bandejo.Store.Past;
 using Dapper;
 
 namespace Bandejo.Store;
@@ -179,7 +180,10 @@ public sealed class DatabaseStore : IStore
                     connection.ExecuteScalar<int>("SELECT count(*) FROM device"), devices, [.. KeptTables.Groups(connection)], members,
                     [.. KeptTables.Packages(connection)], [.. KeptTables.Deployments(connection)], targets, givenUp.Cancel,
                     [.. KeptTables.OpenAttempts(connection)], [.. KeptTables.WavePlans(connection)], [.. KeptTables.Handlings(connection)],
-                    [.. KeptTables.DeviceTrials(connection)], connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
+                    [.. KeptTables.DeviceTrials(connection)], connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0)
+                {
+                    WereIn = KeptTables.RuleMembers(connection),
+                };
             });
         }
         catch (StoreException)
@@ -250,6 +254,22 @@ public sealed class DatabaseStore : IStore
             $"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(KeptForms.Read<AttemptRecord>)];
     });
 
+    public IPast? Past(DateTimeOffset at) => Guarded(connection => DayReading.MomentBefore(connection, at.AddTicks(1))) is > 0 and var number
+        ? new PastReading(this, at, number)
+        : null;
+
+    public DateTimeOffset PastFrom => Guarded(LogReading.FirstAt);
+
+    public IReadOnlyList<TargetStep> History(string deployment, string device, int limit) => Guarded<IReadOnlyList<TargetStep>>(
+        connection => [.. PastReading.Steps(connection, deployment, device).Reverse().Take(limit)]);
+
+    public IReadOnlyList<DayCount> FleetByDay(DateOnly from, DateOnly to) => Guarded(connection => DayReading.Counts(connection, DayCounts.Fleet, from, to));
+
+    public IReadOnlyList<DayCount> VersionsByDay(string app, DateOnly from, DateOnly to) =>
+        Guarded(connection => DayReading.Counts(connection, DayCounts.OfProgram(app), from, to));
+
+    public IReadOnlyList<DayStates> StatesByDay(DateOnly from, DateOnly to) => Guarded(connection => DayReading.States(connection, from, to));
+
     public async ValueTask DisposeAsync()
     {
         await _queue.DisposeAsync();
@@ -257,7 +277,7 @@ public sealed class DatabaseStore : IStore
         _claim.Dispose();
     }
 
-    private T Guarded<T>(Func<DbConnection, T> read) => Guarded(() => _database.Read(read));
+    internal T Guarded<T>(Func<DbConnection, T> read) => Guarded(() => _database.Read(read));
 
     private T Guarded<T>(Func<T> read)
     {

@@ -111,18 +111,37 @@ internal static class KeptTables
                 : device);
     }
 
-    public static IEnumerable<KeptTarget> Targets(DbConnection connection)
+    /// <summary>Who was last told to be in a group, by places of devices among those that are there.</summary>
+    public static Func<string, Bitmap> RuleMembers(DbConnection connection)
     {
-        // By number, with its place among those that are there; of one that went nothing counts.
-        var devices = new List<(string? Id, int Place)>();
-        var place = 0;
-        foreach (var (number, id) in Rows(
-            connection, "SELECT number, id FROM device_number JOIN device USING (id) ORDER BY number", row => (row.GetInt64(0), row.GetString(1))))
+        var groups = new Dictionary<string, Bitmap>(StringComparer.Ordinal);
+        var devices = Places(connection);
+        foreach (var (group, body) in Rows(
+            connection,
+            "SELECT device_group, body FROM member_past AS m WHERE number >= (SELECT base FROM member_past AS last WHERE last.device_group = m.device_group "
+                + "ORDER BY number DESC LIMIT 1) ORDER BY device_group, number",
+            row => (row.GetString(0), row.GetFieldValue<byte[]>(1))))
         {
-            devices.AddRange(Enumerable.Repeat<(string?, int)>((null, -1), (int)number - devices.Count));
-            devices.Add((id, place++));
+            var members = groups.TryGetValue(group, out var known) ? known : groups[group] = new Bitmap(devices.Count);
+            var moves = KeptMembers.Parser.ParseFrom(body);
+            Put(members, moves.Into, isIn: true);
+            Put(members, moves.OutOf, isIn: false);
         }
 
+        return group => groups.GetValueOrDefault(group) ?? new Bitmap();
+
+        void Put(Bitmap members, IEnumerable<long> numbers, bool isIn)
+        {
+            foreach (var number in numbers.Where(number => number < devices.Count && devices[(int)number].Id is not null))
+            {
+                members[devices[(int)number].Place] = isIn;
+            }
+        }
+    }
+
+    public static IEnumerable<KeptTarget> Targets(DbConnection connection)
+    {
+        var devices = Places(connection);
         var books = Rows(
             connection, "SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL",
             row => (Number: row.GetInt64(0), Deployment: row.GetString(1))).ToList();
@@ -145,6 +164,21 @@ internal static class KeptTables
                 }
             }
         }
+    }
+
+    /// <summary>The devices by their numbers, each with its place among those that are there; of one that went nothing counts.</summary>
+    private static List<(string? Id, int Place)> Places(DbConnection connection)
+    {
+        var devices = new List<(string? Id, int Place)>();
+        var place = 0;
+        foreach (var (number, id) in Rows(
+            connection, "SELECT number, id FROM device_number JOIN device USING (id) ORDER BY number", row => (row.GetInt64(0), row.GetString(1))))
+        {
+            devices.AddRange(Enumerable.Repeat<(string?, int)>((null, -1), (int)number - devices.Count));
+            devices.Add((id, place++));
+        }
+
+        return devices;
     }
 
     /// <summary>Reads rows while they are taken.</summary>

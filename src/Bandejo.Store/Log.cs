@@ -2,6 +2,7 @@ using System.Buffers.Binary;
 using System.Security.Cryptography;
 using Bandejo.Store.Databases;
 using Bandejo.Store.Forms;
+using Bandejo.Store.Past;
 using ZstdSharp;
 
 namespace Bandejo.Store;
@@ -19,16 +20,22 @@ internal sealed class Log(Statements statements, long epoch)
     /// <summary>The largest record that is read, in bytes before compression: far above what a commit writes, far below what would be a danger.</summary>
     private const int Largest = 1 << 30;
 
-    private (long Number, byte[] Digest)? _head;
+    private (long Number, byte[] Digest, DateTimeOffset At)? _head;
+
+    /// <summary>Which record the next is. Its moment is never before that of the last: what was at a moment is asked by it.</summary>
+    /// <param name="at">When the last of what it holds was decided.</param>
+    public LogMoment Next(DateTimeOffset at)
+    {
+        var (last, _, lastAt) = Head();
+        return new LogMoment(last + 1, at < lastAt ? lastAt : at);
+    }
 
     /// <summary>Adds a record to its end.</summary>
     /// <exception cref="StoreException">Another has begun to write.</exception>
     public void Append(IReadOnlyList<LoggedPart> parts)
     {
-        var (last, before) = _head ??= statements.First(
-            "SELECT number, digest FROM log_head", row => (row.Number(0), row.Bytes(1)));
-        var (at, body) = (parts[^1].At, Pack(LogForm.Write(parts)));
-        Take(new LogRow(last + 1, epoch, at, Digest(before, last + 1, epoch, at, body), body));
+        var ((number, at), body) = (Next(parts[^1].At), Pack(LogForm.Write(parts)));
+        Take(new LogRow(number, epoch, at, Digest(Head().Digest, number, epoch, at, body), body));
     }
 
     /// <summary>Adds a record as it was written elsewhere.</summary>
@@ -44,8 +51,12 @@ internal sealed class Log(Statements statements, long epoch)
         }
 
         statements.Add("log", row.Number, row.Epoch, row.At.UtcTicks, row.Digest, row.Body);
-        _head = (row.Number, row.Digest);
+        _head = (row.Number, row.Digest, row.At);
     }
+
+    private (long Number, byte[] Digest, DateTimeOffset At) Head() => _head ??= statements.First(
+        "SELECT number, digest, coalesce((SELECT at FROM log WHERE log.number = log_head.number), 0) FROM log_head",
+        row => (row.Number(0), row.Bytes(1), new DateTimeOffset(row.Number(2), TimeSpan.Zero)));
 
     /// <summary>
     /// SHA-256 of the digest before, the number, the epoch and the moment (64 bits each, big-endian; ticks of UTC), and the body as it is kept.

@@ -28,6 +28,10 @@ internal static class LogReading
     public static DateTimeOffset LastAt(DbConnection connection) =>
         KeptTables.Rows(connection, "SELECT at FROM log ORDER BY number DESC LIMIT 1", row => At(row.GetInt64(0))).SingleOrDefault();
 
+    /// <summary>When the first of it was decided.</summary>
+    public static DateTimeOffset FirstAt(DbConnection connection) =>
+        KeptTables.Rows(connection, "SELECT at FROM log ORDER BY number LIMIT 1", row => At(row.GetInt64(0))).SingleOrDefault();
+
     /// <summary>
     /// The records from one number on, each after it was found whole and in its place, up to the last that there is by the log's own word.
     /// </summary>

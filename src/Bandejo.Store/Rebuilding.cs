@@ -16,7 +16,9 @@ internal static class Rebuilding
         ("setting", "name"), ("account", "name"), ("token", "id"), ("join_code", "id"), ("word", "number"), ("user_word", "device, word"),
         ("device_number", "number"), ("device", "id"), ("device_heard", "device"), ("device_group", "slug"), ("group_member", "device_group, device"),
         ("wave_plan", "slug"), ("handling", "slug"), ("device_trial", "device"), ("package", "digest"), ("deployment", "id"), ("target_book", "number"),
-        ("target_page", "place"), ("attempt", "id"), ("event", "number"),
+        ("target_page", "place"), ("attempt", "id"), ("event", "number"), ("target_past", "place, number"), ("count_past", "book, number"),
+        ("device_past", "device, number"), ("device_gone", "device"), ("said_word", "number"), ("member_past", "device_group, number"),
+        ("document_past", "kind, id, number"), ("day_count", "subject, part, day"),
     ];
 
     /// <summary>Makes them anew, in the transaction that is under way.</summary>
@@ -33,11 +35,15 @@ internal static class Rebuilding
         var last = LogReading.Last(connection);
         foreach (var row in LogReading.From(connection))
         {
-            writer.Write([.. Log.Read(row).SelectMany(part => part.Changes)]);
+            writer.Write(row);
             statements.Flush();
             progress?.Invoke(row.Number, last);
         }
     }
+
+    /// <summary>Whether any of them has something: those of a backup, which is the log alone, have not.</summary>
+    public static bool IsAnyThere(DbConnection connection) =>
+        Made.Any(made => connection.ExecuteScalar<long?>($"SELECT 1 FROM {made.Table} LIMIT 1") is not null);
 
     /// <summary>The tables that are not what the log makes of them. Nothing is changed.</summary>
     /// <inheritdoc cref="Rebuild"/>

@@ -27,6 +27,9 @@ public sealed record StoredWorld(
     IReadOnlyList<AttemptRecord> OpenAttempts, IReadOnlyList<WavePlanRecord> WavePlans, IReadOnlyList<HandlingRecord> Handlings,
     IReadOnlyList<DeviceTrialRecord> DeviceTrials, long LastEvent)
 {
+    /// <summary>Who was last told to be in a rule group, by places of devices.</summary>
+    public Func<string, Bitmap> WereIn { get; init; } = _ => new Bitmap();
+
     /// <summary>Makes a world in which nothing has happened yet what was kept. To be called once.</summary>
     /// <param name="withPlan">A deployment with its plan, which very old ones were kept without.</param>
     /// <exception cref="StoreException">It cannot be read.</exception>
@@ -147,6 +150,24 @@ public interface IStore : IAsyncDisposable
 
     /// <summary>The attempts of a target, or of a device where <paramref name="deployment"/> is null; newest first, at most <paramref name="limit"/>.</summary>
     IReadOnlyList<AttemptRecord> Attempts(string? deployment, string? device, int limit);
+
+    /// <summary>How everything was at a moment; null for one before what is kept begins.</summary>
+    IPast? Past(DateTimeOffset at);
+
+    /// <summary>From when on it is kept how everything was.</summary>
+    DateTimeOffset PastFrom { get; }
+
+    /// <summary>What became of a target, the latest first; at most <paramref name="limit"/>.</summary>
+    IReadOnlyList<TargetStep> History(string deployment, string device, int limit);
+
+    /// <summary>How many devices of each kind there were, at the end of each day on which that changed, and how many before the first.</summary>
+    IReadOnlyList<DayCount> FleetByDay(DateOnly from, DateOnly to);
+
+    /// <summary>How many devices had each version of a program, at the end of each day on which that changed, and how many before the first.</summary>
+    IReadOnlyList<DayCount> VersionsByDay(string app, DateOnly from, DateOnly to);
+
+    /// <summary>Where each deployment stood at the end of each day that was not over by then.</summary>
+    IReadOnlyList<DayStates> StatesByDay(DateOnly from, DateOnly to);
 }
 
 /// <summary>The state could not be written or read.</summary>

@@ -3,6 +3,7 @@ using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
 using Bandejo.Store.Databases;
 using Bandejo.Store.Forms;
+using Bandejo.Store.Past;
 
 namespace Bandejo.Store;
 
@@ -14,6 +15,7 @@ internal sealed class StoreWriter
     private readonly DbConnection _connection;
     private readonly Statements _statements;
     private readonly TargetPages _pages;
+    private readonly PastWriter? _past;
     private readonly Log _log;
 
     // Of the devices that were asked for; what a transaction gave that failed goes with this writer.
@@ -22,16 +24,18 @@ internal sealed class StoreWriter
     /// <param name="connection">Belongs to whoever made it.</param>
     /// <param name="statements">Of that connection; they belong to whoever made them too.</param>
     /// <param name="epoch">Of whoever writes.</param>
-    public StoreWriter(DbConnection connection, Statements statements, long epoch)
+    /// <param name="keepsPast">Whether what was is kept too; not where its tables are not there yet.</param>
+    public StoreWriter(DbConnection connection, Statements statements, long epoch, bool keepsPast = true)
     {
         (_connection, _statements) = (connection, statements);
-        (_pages, _log) = (new TargetPages(_statements, Number), new Log(_statements, epoch));
+        (_pages, _log) = (new TargetPages(_statements, Number, keepsPast), new Log(_statements, epoch));
+        _past = keepsPast ? new PastWriter(_statements, Number) : null;
     }
 
     /// <summary>Writes changes into their tables and as one record into the log, in one transaction.</summary>
     public void Commit(IReadOnlyList<LoggedPart> parts) => InTransaction(() =>
     {
-        Write([.. parts.SelectMany(part => part.Changes)]);
+        Write(_log.Next(parts[^1].At), [.. parts.SelectMany(part => part.Changes)]);
         _log.Append(parts);
     });
 
@@ -46,14 +50,18 @@ internal sealed class StoreWriter
             WroteAhead[] changes = targets.Count == 0
                 ? [new WroteAhead(number, [])]
                 : [.. targets.Chunk(TargetForm.Places).Select(some => new WroteAhead(number, some))];
-            Write(changes);
+            Write(_log.Next(at), changes);
             _log.Append([new LoggedPart(at, changes)]);
         });
         return book!.Value;
     }
 
+    /// <summary>Writes what a record of the log holds into the tables, in the transaction that is under way.</summary>
+    public void Write(LogRow row) => Write(new LogMoment(row.Number, row.At), [.. Log.Read(row).SelectMany(part => part.Changes)]);
+
     /// <summary>Writes changes in the transaction that is under way into their tables, but not into the log.</summary>
-    public void Write(IReadOnlyList<Change> changes)
+    /// <param name="moment">Of the record that they are of.</param>
+    public void Write(LogMoment moment, IReadOnlyList<Change> changes)
     {
         var last = Last(changes);
         for (var i = 0; i < changes.Count; i++)
@@ -61,15 +69,16 @@ internal sealed class StoreWriter
             // A row is written once: where it changes first, for an attempt belongs to whoever told of it first, and with what its last change says.
             if (last is null || KeyOf(changes[i]) is not { } key)
             {
-                Apply(changes[i]);
+                Apply(moment, changes[i]);
             }
             else if (last.Remove(key, out var lastOfRow))
             {
-                Apply(changes[lastOfRow]);
+                Apply(moment, changes[lastOfRow]);
             }
         }
 
-        _pages.Flush();
+        _pages.Flush(moment);
+        _past?.Flush(moment);
     }
 
     private void InTransaction(Action write)
@@ -128,8 +137,9 @@ internal sealed class StoreWriter
 
     private static Utf8Text Json<T>(T value) => new(KeptForms.Write(value));
 
-    private void Apply(Change change)
+    private void Apply(LogMoment moment, Change change)
     {
+        _past?.Take(moment, change);
         switch (change)
         {
             case PutSetting(var name, var value):
@@ -197,6 +207,9 @@ internal sealed class StoreWriter
                 break;
             case PutMember(var group, var device):
                 _statements.Run("INSERT INTO group_member VALUES ($1, $2) ON CONFLICT (device_group, device) DO NOTHING", group, device);
+                break;
+            case PutMoves:
+                // Kept for what was alone: who is in a rule group now follows from its rule.
                 break;
             case DeleteMember(var group, var device):
                 _statements.Run("DELETE FROM group_member WHERE device_group = $1 AND device = $2", group, device);

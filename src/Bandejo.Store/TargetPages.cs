@@ -1,6 +1,7 @@
 using Bandejo.Core.Deployments;
 using Bandejo.Store.Databases;
 using Bandejo.Store.Forms;
+using Bandejo.Store.Past;
 
 namespace Bandejo.Store;
 
@@ -8,15 +9,23 @@ namespace Bandejo.Store;
 /// Writes targets into their pages. A page that is changed by a commit is read once and written once, by <see cref="Flush"/>.
 /// </summary>
 /// <param name="numberOf">The number of a device; given to it where it has none.</param>
-internal sealed class TargetPages(Statements statements, Func<string, long> numberOf)
+/// <param name="keepsPast">Whether it is kept how they were.</param>
+internal sealed class TargetPages(Statements statements, Func<string, long> numberOf, bool keepsPast)
 {
     private const int BookBits = 32;
 
     private readonly Dictionary<string, long> _books = new(StringComparer.Ordinal);
-    private readonly Dictionary<long, (Target?[] Targets, bool IsThere)> _changed = [];
+    private readonly Dictionary<long, (Target?[] Targets, Target?[] Before, bool IsThere)> _changed = [];
+    private readonly PastTargets? _past = keepsPast ? new PastTargets(statements) : null;
 
     /// <summary>The places of all pages of a book, from the first to before the last.</summary>
     public static (long From, long To) Places(long book) => (book << BookBits, (book + 1) << BookBits);
+
+    /// <summary>The book that a page belongs to.</summary>
+    public static long BookOf(long place) => place >> BookBits;
+
+    /// <summary>The place of the page in which a device stands, and its place there.</summary>
+    public static (long Page, int At) PlaceOf(long book, long device) => ((book << BookBits) | (device / TargetForm.Places), (int)(device % TargetForm.Places));
 
     /// <summary>The number of the first device of a page.</summary>
     public static long FirstDevice(long place) => (place & ((1L << BookBits) - 1)) * TargetForm.Places;
@@ -54,6 +63,7 @@ internal sealed class TargetPages(Statements statements, Func<string, long> numb
         var (from, to) = Places(book);
         statements.Run("DELETE FROM target_page WHERE place >= $1 AND place < $2", from, to);
         statements.Run("DELETE FROM target_book WHERE number = $1", book);
+        _past?.Drop(book);
     }
 
     public void Put(string deployment, Target target)
@@ -92,27 +102,25 @@ internal sealed class TargetPages(Statements statements, Func<string, long> numb
             statements.First("SELECT min(number) FROM target_book WHERE number > $1", row => row.Number(0), book);
     }
 
-    /// <summary>Writes the pages that changed.</summary>
-    public void Flush()
+    /// <summary>Writes the pages that changed, and how they were. One that has no target any more stays, for what was in it.</summary>
+    public void Flush(LogMoment moment)
     {
-        foreach (var (place, (targets, isThere)) in _changed.OrderBy(page => page.Key))
+        foreach (var (place, (targets, before, isThere)) in _changed.OrderBy(page => page.Key))
         {
-            var isEmpty = Array.TrueForAll(targets, target => target is null);
-            if (isEmpty && isThere)
-            {
-                statements.Run("DELETE FROM target_page WHERE place = $1", place);
-            }
-            else if (isThere)
+            if (isThere)
             {
                 statements.Run("UPDATE target_page SET body = $1 WHERE place = $2", TargetForm.Write(targets), place);
             }
-            else if (!isEmpty)
+            else if (Array.Exists(targets, target => target is not null))
             {
                 statements.Add("target_page", place, TargetForm.Write(targets));
             }
+
+            _past?.Changed(moment, place, before, targets);
         }
 
         _changed.Clear();
+        _past?.Flush(moment);
     }
 
     private long BookOf(string deployment) =>
@@ -131,7 +139,7 @@ internal sealed class TargetPages(Statements statements, Func<string, long> numb
                 TargetForm.Read(body, _ => "", (at, target) => targets[at] = target);
             }
 
-            _changed[place] = known = (targets, body is not null);
+            _changed[place] = known = (targets, (Target?[])targets.Clone(), body is not null);
         }
 
         return known.Targets;

@@ -55,6 +55,37 @@ public sealed class EngineTests
     }
 
     [Fact]
+    public async Task What_one_deployment_puts_back_is_back_before_another_begins_with_the_same_app()
+    {
+        var machine = await Installed("7.1.0");
+        var earlier = FakeMachine.Order(machine.Package("7.1.0")).Package;
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), number: 1));
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
+        Assert.True(await machine.Run());
+        var put = machine.Commands["put"];
+        machine.Commands["put"] = (each, version) => put(each, version) + 3010;
+        var back = FakeMachine.Order(machine.Package("7.2.0"), "restore", 2, earlier);
+        machine.Give(back);
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2 });
+        Assert.True(await machine.Run());
+
+        // Another wants the newer version; the first still waits for a restart.
+        var other = FakeMachine.Order(machine.Package("7.2.0")) with { Deployment = "D2" };
+        machine.Give(other, back);
+        machine.Until = each => each.Waits.Count > 0;
+        Assert.True(await machine.Run());
+        Assert.Equal(("D2", "A restart comes first, for what was done last"), machine.Waits.Select(wait => (wait.Deployment, wait.Why)).Single());
+        Assert.DoesNotContain(machine.Taken.Values, report => report.Deployment == "D2");
+
+        // After it the first finds that what was before is there, and only then the other begins.
+        machine.BootId = "boot-2";
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Deployment: "D2" });
+        Assert.True(await machine.Run());
+        Assert.Contains(machine.Taken.Values, report => report is { HasEnded: true, Deployment: "D1", Order: 2, Outcome: "done" });
+        Assert.Equal("7.2.0", machine.Files["opt/foldline/VERSION"]);
+    }
+
+    [Fact]
     public async Task Nothing_is_changed_that_was_called_back_before_the_first_step()
     {
         var machine = new FakeMachine();

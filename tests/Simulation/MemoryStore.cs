@@ -58,6 +58,9 @@ internal sealed class MemoryStore
         }
     }
 
+    /// <summary>Who was told to be in each rule group.</summary>
+    public Dictionary<string, HashSet<string>> WereIn { get; } = [];
+
     /// <summary>All that is kept, as a service reads it at its start.</summary>
     public StoredWorld Load() => new(
         new Dictionary<string, string>(_settings), [.. _accounts.Values], [.. _tokens.Values], [.. _codes.Values],
@@ -113,6 +116,11 @@ internal sealed class MemoryStore
             case DeleteDevice(var id):
                 _devices.Remove(id);
                 _members.RemoveWhere(member => member.Device == id);
+                foreach (var moved in WereIn.Values)
+                {
+                    moved.Remove(id);
+                }
+
                 foreach (var target in _targets.Keys.Where(key => key.Device == id).ToList())
                 {
                     _targets.Remove(target);
@@ -125,7 +133,13 @@ internal sealed class MemoryStore
                 break;
             case DeleteGroup(var slug):
                 _groups.Remove(slug);
+                WereIn.Remove(slug);
                 _members.RemoveWhere(member => member.Group == slug);
+                break;
+            case PutMoves(var group, var into, var outOf):
+                var were = WereIn.TryGetValue(group, out var known) ? known : WereIn[group] = [];
+                were.UnionWith(into);
+                were.ExceptWith(outOf);
                 break;
             case PutMember(var group, var device):
                 _members.Add((group, device));

@@ -30,6 +30,7 @@ internal sealed partial class Watch
         }
 
         NothingStale(world);
+        MovesTold(world);
         foreach (var deployment in world.Active)
         {
             foreach (var target in deployment.Targets.All)
@@ -40,6 +41,19 @@ internal sealed partial class Watch
             Hold(
                 !(deployment.State.TakesIn && IsOver(deployment, deployment.State, _counted)), "what its rule stops is stopped",
                 $"{deployment.Id} is {deployment.State.Status}");
+        }
+    }
+
+    /// <summary>Who was told to have come into a group and not to have left it is in it, and nobody else.</summary>
+    private void MovesTold(FleetWorld world)
+    {
+        foreach (var group in world.Groups.Values.Where(group => group.Rule is not null))
+        {
+            var told = simulation.Service.Store.WereIn.GetValueOrDefault(group.Record.Slug) ?? [];
+            var isIn = group.In.Rows().Select(row => world.Devices.At(row).Id).ToHashSet();
+            Hold(
+                told.SetEquals(isIn), "who was in a group is kept",
+                $"{group.Record.Slug} has {string.Join(", ", isIn.Order())}, and kept is {string.Join(", ", told.Order())}");
         }
     }
 

@@ -60,6 +60,7 @@ public sealed class AccessTests
         GET    /api/v1/devices                               all
         GET    /api/v1/devices/{device}                      all
         GET    /api/v1/devices/{device}/why                  all
+        GET    /api/v1/devices/{device}/history              all
         GET    /api/v1/devices/{device}/trial                all
         POST   /api/v1/devices/{device}/trial                packager
         DELETE /api/v1/devices/{device}/trial                packager
@@ -102,6 +103,7 @@ public sealed class AccessTests
         GET    /api/v1/today                                 all
         GET    /api/v1/facts                                 all
         GET    /api/v1/compliance/targets                    all
+        GET    /api/v1/trends/{what}                         all
         GET    /api/v1/journal                               all
         GET    /api/v1/audit                                 administrator
         GET    /api/v1/events                                all

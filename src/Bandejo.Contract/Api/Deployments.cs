@@ -149,6 +149,12 @@ public sealed record TargetInfo(
     public required ReasonInfo Why { get; init; }
 }
 
+/// <summary>What became of a target.</summary>
+/// <param name="From">The state before; null where it came in.</param>
+/// <param name="State">The state from then on; null where it was taken away.</param>
+public sealed record TargetStepInfo(
+    DateTimeOffset At, string Deployment, string DeploymentName, string? From, string? State, string Reason, string? Wave);
+
 /// <summary>A reason as data; its sentence stands beside it.</summary>
 /// <param name="Code">Which: one of a fixed list of names, such as <c>wave-opens-after</c>.</param>
 /// <param name="Arguments">What it was said of, in the order that belongs to the code.</param>

@@ -118,8 +118,9 @@ public sealed partial class FleetWorld
             case AddWord(var number, var text):
                 WordBook.Learn(number, text);
                 break;
-            case DeleteWord or PutUserWord or PutTargetsAhead:
-                // The book lets words go only before anybody looks; what a user said is looked for where it is kept; targets come with their deployment.
+            case DeleteWord or PutUserWord or PutTargetsAhead or PutMoves:
+                // The book lets words go only before anybody looks; what a user said is looked for where it is kept; targets come with their deployment; who is
+                // in a group follows from its rule.
                 break;
             default:
                 throw new InvalidOperationException($"The world cannot be altered by {change.GetType().Name}.");

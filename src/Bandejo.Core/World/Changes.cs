@@ -59,6 +59,12 @@ public sealed record PutMember(string Group, string Device) : Change;
 
 public sealed record DeleteMember(string Group, string Device) : Change;
 
+/// <summary>
+/// Devices came into a rule group, or left it. Who is in it follows from its rule and what devices say; that they came and went is kept, for who was in it
+/// when is asked later.
+/// </summary>
+public sealed record PutMoves(string Group, IReadOnlyList<string> Into, IReadOnlyList<string> OutOf) : Change;
+
 public sealed record PutWavePlan(WavePlanRecord Plan) : Change;
 
 public sealed record DeleteWavePlan(string Slug) : Change;

@@ -32,6 +32,7 @@ public sealed class Decision
     /// <summary>Alters the world by a change, and keeps it where it is to be kept.</summary>
     public void Do(Change change)
     {
+        var moves = GroupMoves.Before(World, change);
         World.Apply(change, _undo);
         if (!change.IsKept)
         {
@@ -53,6 +54,10 @@ public sealed class Decision
         }
 
         _changes.Add(change);
+        if (moves is not null)
+        {
+            _changes.AddRange(moves());
+        }
     }
 
     /// <summary>Takes in a deployment that was made with its targets apart from the world.</summary>
@@ -60,9 +65,10 @@ public sealed class Decision
     /// <param name="gone">Rows that may stand for other devices by now than when it was made, or for none.</param>
     internal void Attach(DeploymentEntry deployment, long? ahead, Bitmap gone)
     {
-        // What is kept ahead for a device that is gone counts for nothing: its number is given to no other.
+        var left = new List<string>();
         foreach (var row in gone.Rows().Where(row => deployment.Targets.DeviceOf(row) is { } device && World.Devices.Get(device)?.Row != row))
         {
+            left.Add(deployment.Targets.DeviceOf(row)!);
             deployment.Targets.Remove(row);
         }
 
@@ -71,6 +77,9 @@ public sealed class Decision
         if (ahead is { } number)
         {
             _changes.Add(new PutTargetsAhead(deployment.Id, number));
+
+            // What was kept ahead for a device that went meanwhile goes as the rest of it did.
+            _changes.AddRange(left.Where(device => World.Devices.Get(device) is null).Select(device => new DeleteDevice(device)));
         }
         else
         {

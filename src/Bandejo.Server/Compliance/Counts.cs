@@ -11,18 +11,15 @@ internal static class Counts
     public static ComplianceCount Of(DeploymentEntry deployment, Target target, DateTimeOffset now) =>
         Counting.Compliance(target.State, deployment.Plan.Deadline, now);
 
-    /// <summary>All targets of a deployment.</summary>
-    public static ComplianceCount Of(DeploymentEntry deployment, DateTimeOffset now) => Of(deployment, deployment.Targets.States(), now);
-
     /// <summary>So many targets of a deployment in each state.</summary>
-    public static ComplianceCount Of(DeploymentEntry deployment, int[] states, DateTimeOffset now)
+    public static ComplianceCount Of(DateTimeOffset? deadline, int[] states, DateTimeOffset now)
     {
         var sum = ComplianceCount.None;
         for (var state = 0; state < states.Length; state++)
         {
             if (states[state] > 0)
             {
-                sum += Counting.Compliance((TargetState)state, deployment.Plan.Deadline, now).Times(states[state]);
+                sum += Counting.Compliance((TargetState)state, deadline, now).Times(states[state]);
             }
         }
 

@@ -6,6 +6,7 @@ using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.Http;
+using Bandejo.Server.Past;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -32,13 +33,20 @@ internal static class DeploymentRoutes
         api.MapPost("/deployments", async (WorldHost world, HttpContext context, DeploymentRequest request) =>
             (await Start(world, context, request)).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
             .For(Roles.Operator).WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
-        api.MapGet("/deployments/{deployment}", async (WorldHost world, HttpContext context, string deployment) => (await Details(world, deployment)).Answer(
-            details => context.WithRevision(details, details.Deployment.Revision)))
-            .ForAll().WithSummary("One deployment").Produces<DeploymentDetails>();
+        api.MapGet("/deployments/{deployment}", async (WorldHost world, HttpContext context, string deployment, string? asOf) => (asOf is null
+            ? await Details(world, deployment)
+            : await world.Past(context, asOf, past => past.Details(deployment))).Answer(details => context.WithRevision(details, details.Deployment.Revision)))
+            .ForAll().WithSummary("One deployment; asOf gives how it stood at a past moment").Produces<DeploymentDetails>();
         api.MapGet(
-            "/deployments/{deployment}/targets", (WorldHost world, string deployment, [AsParameters] TargetQuery query, string? format) => format == "csv"
-            ? world.Read(each => TargetList.Csv(each, deployment, query))
-            : world.Read(each => TargetList.Page(each, deployment, query)).Answer())
+            "/deployments/{deployment}/targets",
+            async (WorldHost world, HttpContext context, string deployment, [AsParameters] TargetQuery query, string? format, string? asOf) =>
+                (format, asOf) switch
+        {
+            ("csv", null) => world.Read(each => TargetList.Csv(each, deployment, query)),
+            ("csv", { } moment) => (await world.Past(context, moment, past => past.Targets(deployment, null, null, null))).Answer(TargetList.Csv),
+            (_, null) => world.Read(each => TargetList.Page(each, deployment, query)).Answer(),
+            (_, { } moment) => (await world.Past(context, moment, past => past.Page(deployment, query))).Answer(),
+        })
             .ForAll()
                 .WithSummary(
                     "The targets of a deployment; the filter is as for devices; sort by name, since or state (what needs somebody first); format=csv gives all")
@@ -192,9 +200,7 @@ internal static class DeploymentRoutes
                 reach.Count, reach.Count == 0 ? null : reach.Max(), [],
                 [.. deployment.Targets.Harmed.OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(
                     each.Devices.Get(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))],
-                [.. plan.Settings.Select(pair => new SettingValueInfo(
-                    pair.Key,
-                    (deployment.Package.Document.Settings ?? []).Any(setting => setting.Name == pair.Key && setting.Type == "secret") ? null : pair.Value))],
+                Views.Settings(deployment),
                 Chosen.Of(each, deployment));
         });
         if (!details.Ok)

@@ -157,8 +157,27 @@ internal static class TargetList
             return filter.Failure!;
         }
 
+        var states = States(query.State);
+        if (!states.Ok)
+        {
+            return states.Failure!;
+        }
+
+        var wave = Wave(deployment, query.Wave);
+        if (!wave.Ok)
+        {
+            return wave.Failure!;
+        }
+
+        var rows = deployment.Targets.In(states.Value.Count == 0 ? Enum.GetValues<TargetState>() : states.Value).And(filter.Value);
+        return wave.Value is { } index ? rows.And(deployment.Targets.InWave(index)) : rows;
+    }
+
+    /// <summary>The states that are meant by words between commas; none for all.</summary>
+    public static Outcome<IReadOnlySet<TargetState>> States(string? words)
+    {
         var states = new HashSet<TargetState>();
-        foreach (var word in (query.State ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
+        foreach (var word in (words ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
         {
             if (StateNames.TargetState(word) is not { } known)
             {
@@ -169,17 +188,17 @@ internal static class TargetList
             states.Add(known);
         }
 
-        var rows = deployment.Targets.In(states.Count == 0 ? Enum.GetValues<TargetState>() : states).And(filter.Value);
-        if (query.Wave is null)
-        {
-            return rows;
-        }
+        return states;
+    }
 
+    /// <summary>The wave that is meant by its name; null where none is named.</summary>
+    public static Outcome<int?> Wave(DeploymentEntry deployment, string? name)
+    {
         var waves = deployment.Plan.Waves.ToList();
-        var index = waves.FindIndex(each => each.Name.Equals(query.Wave, StringComparison.OrdinalIgnoreCase));
-        return index < 0
-            ? new Failure(
-                ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{query.Wave}'. Waves: {string.Join(", ", waves.Select(each => each.Name))}.")
-            : rows.And(deployment.Targets.InWave(index));
+        var index = waves.FindIndex(each => each.Name.Equals(name, StringComparison.OrdinalIgnoreCase));
+        return name is null ? (int?)null
+            : index < 0 ? new Failure(
+                ErrorKind.Invalid, $"'{deployment.Plan.Name}' has no wave '{name}'. Waves: {string.Join(", ", waves.Select(each => each.Name))}.")
+            : (int?)index;
     }
 }

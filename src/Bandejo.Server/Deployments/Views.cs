@@ -11,33 +11,43 @@ namespace Bandejo.Server.Deployments;
 /// <summary>Deployments, targets and attempts as they are answered.</summary>
 internal static class Views
 {
-    public static DeploymentInfo Deployment(FleetWorld world, DeploymentEntry deployment)
+    public static DeploymentInfo Deployment(FleetWorld world, DeploymentEntry deployment) => Deployment(deployment, world.TalliesToShow(deployment), world.Now);
+
+    /// <summary>A deployment with its targets as they stand at a moment.</summary>
+    public static DeploymentInfo Deployment(DeploymentEntry deployment, IReadOnlyList<Tally> tallies, DateTimeOffset at)
     {
         var plan = deployment.Plan;
-        var tallies = world.TalliesToShow(deployment);
         var states = deployment.Targets.States();
-        var stands = Sentences.Of(plan, deployment.State, tallies, world.Now);
+        var stands = Sentences.Of(plan, deployment.State, tallies, at);
         return new DeploymentInfo(
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, StateNames.Of(plan.Wish), StateNames.Of(deployment.State.Status),
             stands.ToString(), stands.Lead, deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
-            Counts.Info(Counts.Of(deployment, states, world.Now)), States(states),
+            Counts.Info(Counts.Of(plan.Deadline, states, at)), States(states),
             [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
     }
 
     public static TargetInfo Target(FleetWorld world, DeploymentEntry deployment, Target target)
     {
-        var plan = deployment.Plan;
         var device = world.Devices.Get(target.Device);
         var silence = device is null ? "" : Sentences.Silence(target.State, device.LastHeard ?? device.Record.Joined, world.CheckInInterval, world.Now);
-        return new TargetInfo(
-            plan.Id, plan.Name, target.Device, device?.Name ?? target.Device, plan.App, plan.Version.Text, StateNames.Of(plan.Wish),
-            StateNames.Of(target.State), target.Reason + silence, target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries,
-            target.Since, target.Next,
-            Counting.IsLate(target.State, plan.Deadline, world.Now), target.Before, target.ProvenAt)
-        {
-            Why = Info(target.Reason),
-        };
+        return Target(deployment.Plan, target, device?.Name ?? target.Device, silence, world.Now);
     }
+
+    /// <summary>A target as it stands at a moment.</summary>
+    /// <param name="name">Of its device.</param>
+    /// <param name="silence">What is said beside the reason of a device that is silent.</param>
+    public static TargetInfo Target(DeploymentPlan plan, Target target, string name, string silence, DateTimeOffset at) => new(
+        plan.Id, plan.Name, target.Device, name, plan.App, plan.Version.Text, StateNames.Of(plan.Wish), StateNames.Of(target.State), target.Reason + silence,
+        target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
+        Counting.IsLate(target.State, plan.Deadline, at), target.Before, target.ProvenAt)
+    {
+        Why = Info(target.Reason),
+    };
+
+    /// <summary>The settings that a deployment chose.</summary>
+    public static IReadOnlyList<SettingValueInfo> Settings(DeploymentEntry deployment) => [.. deployment.Plan.Settings.Select(pair => new SettingValueInfo(
+        pair.Key,
+        (deployment.Package.Document.Settings ?? []).Any(setting => setting.Name == pair.Key && setting.Type == "secret") ? null : pair.Value))];
 
     /// <summary>A reason as data.</summary>
     public static ReasonInfo Info(Reason reason) => new(ReasonNames.Of(reason.Code), reason.Arguments, reason.Because is { } because ? Info(because) : null);

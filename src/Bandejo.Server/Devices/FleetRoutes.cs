@@ -11,6 +11,7 @@ using Bandejo.Server.Access;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Http;
+using Bandejo.Server.Past;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -29,8 +30,14 @@ internal static class FleetRoutes
                     "Devices; the filter is a rule, 'unsorted', or words that name, kind, model or site contain; sort by name, heard, joined or a fact; "
                         + "columns are facts to be answered too; format=csv gives all")
                 .Produces<Page<DeviceInfo>>();
-        api.MapGet("/devices/{device}", (WorldHost world, string device) => world.Read(each => Details(each, device)).Answer())
-            .ForAll().WithSummary("All that is known of a device").Produces<DeviceDetails>();
+        api.MapGet("/devices/{device}", async (WorldHost world, HttpContext context, string device, string? asOf) => (asOf is null
+            ? world.Read(each => Details(each, device))
+            : await world.Past(context, asOf, past => past.Device(device))).Answer())
+            .ForAll().WithSummary("All that is known of a device; asOf gives what was known of it at a past moment").Produces<DeviceDetails>();
+        api.MapGet(
+            "/devices/{device}/history",
+            async (WorldHost world, string device, string? deployment, int? limit) => (await PastRoutes.History(world, device, deployment, limit)).Answer())
+            .ForAll().WithSummary("What became of a device's targets, the latest first").Produces<IReadOnlyList<TargetStepInfo>>();
         api.MapGet("/devices/{device}/why", async (WorldHost world, string device, string? deployment) => (await Why(world, device, deployment)).Answer())
             .ForAll().WithSummary("Why a device stands where it stands").Produces<IReadOnlyList<WhyInfo>>();
         api.MapPost("/devices/{device}/check-in", async (WorldHost world, Hails hails, HttpContext context, string device) =>

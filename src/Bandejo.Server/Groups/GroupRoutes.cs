@@ -8,6 +8,7 @@ using Bandejo.Server.Access;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
 using Bandejo.Server.Http;
+using Bandejo.Server.Past;
 using Bandejo.Server.World;
 using Bandejo.Store;
 
@@ -20,12 +21,14 @@ internal static class GroupRoutes
 
     public static void MapGroups(this RouteGroupBuilder api)
     {
-        api.MapGet("/groups", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<GroupInfo>)[
-            .. each.Groups.Values.Select(group => group.Info())])))
-            .ForAll().WithSummary("All groups").Produces<IReadOnlyList<GroupInfo>>();
-        api.MapGet("/groups/{slug}", (WorldHost world, HttpContext context, string slug) =>
-            world.Read(each => Named.Group(each, slug)).Answer(group => context.WithRevision(group.Info(), group.Record.Revision)))
-            .ForAll().WithSummary("One group").Produces<GroupInfo>();
+        api.MapGet("/groups", async (WorldHost world, HttpContext context, string? asOf) => (asOf is null
+            ? Outcome.Of(world.Read(each => (IReadOnlyList<GroupInfo>)[.. each.Groups.Values.Select(group => group.Info())]))
+            : await world.Past(context, asOf, past => Outcome.Of(past.Groups()))).Answer())
+            .ForAll().WithSummary("All groups; asOf gives those of a past moment").Produces<IReadOnlyList<GroupInfo>>();
+        api.MapGet("/groups/{slug}", async (WorldHost world, HttpContext context, string slug, string? asOf) => (asOf is null
+            ? world.Read(each => Told(Named.Group(each, slug)))
+            : await world.Past(context, asOf, past => past.Group(slug))).Answer(group => context.WithRevision(group, group.Revision)))
+            .ForAll().WithSummary("One group; asOf gives how it was at a past moment").Produces<GroupInfo>();
         api.MapPost("/groups", async (WorldHost world, HttpContext context, GroupRequest request) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Add(
                 decision, request.Slug, request.Name, request.Rule, request.IsForTesting))))
@@ -61,8 +64,10 @@ internal static class GroupRoutes
             .For(Roles.Operator).WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
         api.MapGet(
             "/groups/{slug}/devices",
-            (WorldHost world, string slug, int? skip, string? cursor, int? limit) => Members(world, slug, skip ?? 0, cursor, limit).Answer())
-            .ForAll().WithSummary("The devices in a group").Produces<Page<DeviceInfo>>();
+            async (WorldHost world, HttpContext context, string slug, int? skip, string? cursor, int? limit, string? asOf) => (asOf is null
+                ? Members(world, slug, skip ?? 0, cursor, limit)
+                : await world.Past(context, asOf, past => past.Members(slug, skip ?? 0, cursor, limit))).Answer())
+            .ForAll().WithSummary("The devices in a group; asOf gives those that were in it at a past moment").Produces<Page<DeviceInfo>>();
     }
 
     /// <summary>A group as it stands at the end of the decision; afterwards it moves on.</summary>

@@ -215,10 +215,14 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
             }
         }
 
-        var world = KeptWorld.Read(store.Load(), CheckInInterval, Now);
+        var kept = store.Load();
+        var world = KeptWorld.Read(kept, CheckInInterval, Now);
+
+        // A newer program may judge a rule otherwise, and an older one did not keep who was in its group.
+        var moves = GroupMoves.Differing(world, kept.WereIn).ToList();
         lock (_lock)
         {
-            (_world, _durable, IsReady) = (world, Task.CompletedTask, true);
+            (_world, _durable, IsReady) = (world, moves.Count > 0 ? store.Commit(Now, moves) : Task.CompletedTask, true);
             Volatile.Write(ref _lastEvent, world.LastEvent);
             _timesRead++;
         }

@@ -160,6 +160,8 @@ internal abstract class Row
     public abstract long Number(int column);
 
     public abstract byte[] Bytes(int column);
+
+    public abstract string Text(int column);
 }
 
 /// <summary>Text that is in UTF-8 already.</summary>

@@ -24,6 +24,13 @@ internal static class PostgresSchema
         {
             using var transaction = connection.BeginTransaction();
             connection.Execute(sql, transaction: transaction);
+            if (number == Migrations.Newest && found > 0 && Rebuilding.IsAnyThere(connection))
+            {
+                // New tables are what the log makes of them, from its beginning on.
+                using var statements = new PostgresStatements(connection);
+                Rebuilding.Rebuild(connection, statements);
+            }
+
             connection.Execute("UPDATE schema_version SET version = @number", new { number = (long)number }, transaction);
             transaction.Commit();
         }

@@ -146,5 +146,7 @@ internal sealed class PostgresStatements(NpgsqlConnection connection) : Statemen
         public override long Number(int column) => reader.IsDBNull(column) ? 0 : reader.GetInt64(column);
 
         public override byte[] Bytes(int column) => reader.GetFieldValue<byte[]>(column);
+
+        public override string Text(int column) => reader.GetString(column);
     }
 }

@@ -11,8 +11,6 @@ namespace Bandejo.Store.Databases;
 /// </summary>
 internal static class SqliteSchema
 {
-    private const int FirstWithLog = 16;
-
     public static void Upgrade(SqliteConnection connection, string file)
     {
         var found = connection.ExecuteScalar<int>("PRAGMA user_version");
@@ -43,11 +41,16 @@ internal static class SqliteSchema
                 EarlierTargets.BringOver(connection, transaction);
             }
 
-            if (number == Migrations.Newest && found is > 0 and < FirstWithLog)
+            if (number == Migrations.Newest && found > 0 && Rebuilding.IsAnyThere(connection))
             {
-                // From now on the tables are what the log makes of them, to the letter.
+                // From now on the tables, new ones too, are what the log makes of them, to the letter.
                 using var statements = new SqliteStatements(connection);
-                LogBeginning.Write(connection, statements);
+                if (LogReading.Last(connection) == 0)
+                {
+                    // It is from before there was one.
+                    LogBeginning.Write(connection, statements);
+                }
+
                 Rebuilding.Rebuild(connection, statements);
             }
 

@@ -94,5 +94,7 @@ internal sealed class SqliteStatements(SqliteConnection connection) : Statements
         public override long Number(int column) => raw.sqlite3_column_int64(statement, column);
 
         public override byte[] Bytes(int column) => raw.sqlite3_column_blob(statement, column).ToArray();
+
+        public override string Text(int column) => raw.sqlite3_column_text(statement, column).utf8_to_string();
     }
 }

@@ -19,18 +19,20 @@ internal static class EarlierTargets
     {
         var texts = new TextPool();
         using var statements = new SqliteStatements(connection);
-        var writer = new StoreWriter(connection, statements, epoch: 0);
+        var writer = new StoreWriter(connection, statements, epoch: 0, keepsPast: false);
         var targets = connection.Query<(string Deployment, object Data)>(
             "SELECT deployment, data FROM target_before ORDER BY deployment, device", transaction: transaction, buffered: false);
         foreach (var some in targets.Select(row => new PutTarget(row.Deployment, Target(row.Data, texts))).Chunk(AtOnce))
         {
-            writer.Write(some);
+            writer.Write(default, some);
         }
 
         var waiting = connection.Query<(long, object)>("SELECT number, data FROM recent ORDER BY number", transaction: transaction, buffered: false);
         foreach (var (_, data) in waiting)
         {
-            writer.Write([.. data is string lines ? lines.Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(Change) : Changes((byte[])data, texts)]);
+            writer.Write(
+                default,
+                [.. data is string lines ? lines.Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(Change) : Changes((byte[])data, texts)]);
         }
     }
 

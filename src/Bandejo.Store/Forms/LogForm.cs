@@ -94,6 +94,7 @@ internal static class LogForm
         DroppedAhead(var book) => new LogEntry { AheadGone = book },
         PutAttempt(var attempt) => new LogEntry { Attempt = Attempt(attempt) },
         AddEvent(var added) => new LogEntry { Event = Event(added) },
+        PutMoves(var group, var into, var outOf) => new LogEntry { Moves = new KeptMoves { Group = group, Into = { into }, OutOf = { outOf } } },
         GaveNumber(var device, var number) => new LogEntry { Number = new KeptNumber { Device = device, Number = number } },
         _ => throw new InvalidOperationException($"The log cannot keep {change.GetType().Name}."),
     };
@@ -128,6 +129,7 @@ internal static class LogForm
         LogEntry.ChangeOneofCase.AheadGone => [new DroppedAhead(entry.AheadGone)],
         LogEntry.ChangeOneofCase.Attempt => [new PutAttempt(Attempt(entry.Attempt))],
         LogEntry.ChangeOneofCase.Event => [new AddEvent(Event(entry.Event))],
+        LogEntry.ChangeOneofCase.Moves => [new PutMoves(entry.Moves.Group, [.. entry.Moves.Into], [.. entry.Moves.OutOf])],
         LogEntry.ChangeOneofCase.Number => [new GaveNumber(entry.Number.Device, entry.Number.Number)],
         _ => throw new FormatException("it holds a kind of change that this version does not know"),
     };

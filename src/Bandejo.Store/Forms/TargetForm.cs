@@ -14,9 +14,10 @@ internal static class TargetForm
 
     /// <summary>Writes a page.</summary>
     /// <param name="targets">By the places of their devices; null where there is none.</param>
-    public static byte[] Write(ReadOnlySpan<Target?> targets)
+    /// <param name="gone">Places whose targets are there no more; only where what changed is told.</param>
+    public static byte[] Write(ReadOnlySpan<Target?> targets, IReadOnlyCollection<uint>? gone = null)
     {
-        var page = new TargetPage();
+        var page = new TargetPage { Gone = { gone ?? [] } };
         var shares = new List<Target>();
         for (var place = 0; place < targets.Length; place++)
         {
@@ -68,8 +69,9 @@ internal static class TargetForm
     /// <param name="form">As <see cref="Write"/> wrote it, or an earlier version of it.</param>
     /// <param name="deviceOf">The identity of the device in a place; null where what is kept of it is to be passed by.</param>
     /// <param name="take">Takes each target with its place.</param>
+    /// <param name="gone">Takes each place whose target is there no more; null where none can be.</param>
     /// <exception cref="FormatException">It is not in the form.</exception>
-    public static void Read(ReadOnlySpan<byte> form, Func<int, string?> deviceOf, Action<int, Target> take)
+    public static void Read(ReadOnlySpan<byte> form, Func<int, string?> deviceOf, Action<int, Target> take, Action<int>? gone = null)
     {
         var page = Parsed(form);
         var shares = new Target[page.Shares.Count];
@@ -106,6 +108,11 @@ internal static class TargetForm
                     ProvenAt = entry.HasProven ? Instant(page.From + entry.Proven) : null,
                 });
             }
+        }
+
+        foreach (var place in page.Gone)
+        {
+            (gone ?? throw new FormatException($"Kept targets lack one in place {place}."))((int)Math.Min(place, Places));
         }
     }
 

@@ -1,0 +1,51 @@
+using System.Globalization;
+using Bandejo.Core.Rules;
+
+namespace Bandejo.Core;
+
+/// <summary>Reads the past moment that somebody asks about.</summary>
+public static class PastMoments
+{
+    private static readonly string[] Forms = ["yyyy-MM-dd'T'HH:mm", "yyyy-MM-dd'T'HH:mm:ss", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss"];
+
+    /// <summary>
+    /// Reads <c>2026-11-03</c> (the end of that day), <c>2026-11-03 09:00</c>, both in UTC, an instant with its offset (RFC 3339), or how long ago:
+    /// <c>3d</c>, <c>2h 30m</c>. A day that is not over yet means now.
+    /// </summary>
+    /// <param name="from">From when on something is known.</param>
+    public static Outcome<DateTimeOffset> Read(string text, DateTimeOffset from, DateTimeOffset now)
+    {
+        if (Parse(text.Trim(), now) is not { } at)
+        {
+            return new Failure(
+                ErrorKind.Invalid,
+                $"'{text}' is no moment. Write a day (2026-11-03, its end), a minute (2026-11-03 09:00, UTC), or how long ago (3d, 2h).");
+        }
+
+        return at > now ? new Failure(ErrorKind.Invalid, $"{InWords(at)} is still to come; it is {InWords(now)}.")
+            : at < from ? new Failure(ErrorKind.NotFound, $"What was is kept from {InWords(from)} on; nothing is known of {InWords(at)}.")
+            : at;
+    }
+
+    /// <summary>A moment for people, in UTC: <c>3 Nov 2026, 09:00:00 UTC</c>.</summary>
+    public static string InWords(DateTimeOffset at) => at.UtcDateTime.ToString("d MMM yyyy, HH:mm:ss 'UTC'", CultureInfo.InvariantCulture);
+
+    private static DateTimeOffset? Parse(string text, DateTimeOffset now)
+    {
+        if (DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
+        {
+            var (begin, end) = (new DateTimeOffset(day, TimeOnly.MinValue, TimeSpan.Zero), new DateTimeOffset(day, TimeOnly.MaxValue, TimeSpan.Zero));
+            return now >= begin && now < end ? now : end;
+        }
+
+        if (Units.TryParseDuration(text, out var ago))
+        {
+            return now - ago;
+        }
+
+        const DateTimeStyles Utc = DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal;
+        return DateTimeOffset.TryParseExact(text, Forms, CultureInfo.InvariantCulture, Utc, out var minute) ? minute
+            : text.Contains('T', StringComparison.Ordinal) && DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, Utc, out var instant) ? instant
+            : null;
+    }
+}

@@ -1,0 +1,239 @@
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Rules;
+using Bandejo.Core.World;
+using Bandejo.Server.Compliance;
+using Bandejo.Server.Deployments;
+using Bandejo.Server.Http;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Past;
+
+/// <summary>
+/// Answers as they would have been at a past moment. What is not kept of it is left out: when devices were last heard, and what was said of their silence.
+/// </summary>
+/// <param name="now">As it stands now: what something is called, and what never changes (plans).</param>
+/// <param name="past">As it stood.</param>
+internal sealed class PastAnswers(FleetWorld now, IPast past)
+{
+    private readonly Lazy<IReadOnlyDictionary<string, DeploymentState>> _states = new(past.Deployments);
+
+    /// <summary>The deployments that were under way, with what compliance is counted of.</summary>
+    private IEnumerable<DeploymentEntry> Active => now.Deployments.Values.Where(
+        deployment => _states.Value.TryGetValue(deployment.Id, out var state) && state.Status != DeploymentStatus.Ended);
+
+    public Outcome<IReadOnlyList<ComplianceRow>> Compliance(string by)
+    {
+        var groups = by == "group" ? past.Groups() : [];
+        return ComplianceRows.Of(by, [.. Active.Select(deployment => Standing(deployment, groups))], groups, past.At);
+    }
+
+    /// <summary>The targets behind a figure.</summary>
+    public Outcome<IEnumerable<TargetInfo>> Targets(string? named, string? app, string? group, string? only)
+    {
+        var deployments = Active.Where(deployment => app is null || deployment.Plan.App == app).ToList();
+        if (named is not null)
+        {
+            var found = Deployment(named);
+            if (!found.Ok)
+            {
+                return found.Failure!;
+            }
+
+            deployments = [found.Value];
+        }
+
+        if (group is not null && past.Groups().All(each => each.Slug != group))
+        {
+            return NoGroup(group);
+        }
+
+        var members = group is null ? null : past.Members(group);
+        var names = new Names(now, past);
+        return Outcome.Of(deployments.SelectMany(deployment => past.Targets(deployment.Id)
+            .Where(each => (members?[each.Number] ?? true) && ComplianceRows.IsMeant(each.Target.State, only, deployment.Plan.Deadline, past.At))
+            .Select(each => Info(deployment, each.Target, names.IdOf(each.Number), names.Of(each.Number)))
+            .OrderBy(target => target.DeviceName, StringComparer.OrdinalIgnoreCase)));
+    }
+
+    /// <summary>A deployment.</summary>
+    public Outcome<DeploymentDetails> Details(string named)
+    {
+        var found = Deployment(named);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var (deployment, plan, state) = (found.Value, found.Value.Plan, _states.Value[found.Value.Id]);
+        var entry = DeploymentEntry.Kept(deployment.Record with { State = state }, deployment.Package);
+        var harmed = new List<(int Number, Target Target)>();
+        foreach (var (number, target) in past.Targets(deployment.Id))
+        {
+            entry.TakeKept(number, target, now.CheckInInterval);
+            if (target.Harms > 0)
+            {
+                harmed.Add((number, target));
+            }
+        }
+
+        // Whom nobody heard from for long is not kept: nobody is taken to have been silent.
+        var info = Views.Deployment(entry, entry.Targets.Tallies(_ => past.At, past.At), past.At);
+        var names = new Names(now, past);
+        return new DeploymentDetails(
+            info, plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries, Units.FormatDuration(plan.Retry.Pause), Units.FormatDuration(plan.Lease), 0,
+            null, [], [.. harmed.OrderByDescending(each => each.Target.TroubleAt).Take(20).Select(each => new HarmInfo(
+                names.Of(each.Number), each.Target.Harms, each.Target.Harm ?? ""))], Views.Settings(deployment), Chosen.Of(now, deployment));
+    }
+
+    /// <summary>The targets of a deployment, a page of them.</summary>
+    public Outcome<Page<TargetInfo>> Page(string named, TargetQuery query)
+    {
+        var found = Deployment(named);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var deployment = found.Value;
+        var states = TargetList.States(query.State);
+        if (!states.Ok)
+        {
+            return states.Failure!;
+        }
+
+        var wave = TargetList.Wave(deployment, query.Wave);
+        if (!wave.Ok)
+        {
+            return wave.Failure!;
+        }
+
+        if (query.Filter is { } filter && filter.Any("<>=\"()".Contains))
+        {
+            return new Failure(ErrorKind.Invalid, "As of a past moment, targets are found by words of the device's name, by state and by wave, not by a rule.");
+        }
+
+        if (query.Sort is not (null or "name" or "since" or "state"))
+        {
+            return new Failure(ErrorKind.Invalid, $"Targets are sorted by name, since or state, not by '{query.Sort}'.");
+        }
+
+        var names = new Names(now, past);
+        var all = past.Targets(deployment.Id)
+            .Where(each => (states.Value.Count == 0 || states.Value.Contains(each.Target.State)) && (wave.Value is null || each.Target.Wave == wave.Value))
+            .Select(each => (each.Target, each.Number, Name: names.Of(each.Number)))
+            .Where(each => query.Filter is null || each.Name.Contains(query.Filter.Trim(), StringComparison.OrdinalIgnoreCase)).ToList();
+        var byNeed = Array.ConvertAll([.. TargetTraits.ByNeed], state => state);
+        var sorted = query.Sort switch
+        {
+            "since" => all.OrderBy(each => each.Target.Since),
+            "state" => all.OrderBy(each => Array.IndexOf(byNeed, each.Target.State)).ThenBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
+            _ => all.OrderBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
+        };
+        var size = Routes.PageSize(query.Limit);
+        var page = sorted.Where(each => query.Cursor is null || string.Compare(each.Name, query.Cursor, StringComparison.OrdinalIgnoreCase) > 0)
+            .Skip(query.Skip ?? 0).Take(size + 1).ToList();
+        return new Page<TargetInfo>(
+            [.. page.Take(size).Select(each => Info(deployment, each.Target, names.IdOf(each.Number), each.Name))],
+            page.Count > size && query.Sort is null or "name" ? page[size - 1].Name : null, all.Count);
+    }
+
+    /// <summary>A device with all that was known of it.</summary>
+    public Outcome<DeviceDetails> Device(string named)
+    {
+        var id = now.Devices.Find(named)?.Id ?? past.IdOf(named);
+        if (id is null)
+        {
+            return Named.NoDevice(now, named);
+        }
+
+        if (past.Device(id) is not { } device)
+        {
+            return new Failure(ErrorKind.NotFound, $"{named} was not there on {PastMoments.InWords(past.At)}.");
+        }
+
+        var targets = now.Deployments.Values.Where(deployment => _states.Value.ContainsKey(deployment.Id))
+            .Select(deployment => (deployment, Target: past.Target(deployment.Id, id))).Where(pair => pair.Target is not null)
+            .Select(pair => Info(pair.deployment, pair.Target!, id, device.Name)).ToList();
+        return new DeviceDetails(
+            Info(device), [.. device.Facts.Select(fact => new FactInfo(
+                fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
+            [.. device.Programs.OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase).Select(
+                program => new ProgramInfo(program.Name, program.Version, program.Source))],
+            device.IsInventoryComplete, past.GroupsOf(id), targets);
+    }
+
+    /// <summary>A group.</summary>
+    public Outcome<GroupInfo> Group(string slug) => past.Groups().FirstOrDefault(each => each.Slug == slug) is { } group
+        ? new GroupInfo(
+            group.Slug, group.Name, group.Rule is null ? "listed" : "rule", group.Rule, group.IsForTesting, past.Members(slug).Count(), 0, group.Revision)
+        : NoGroup(slug);
+
+    /// <summary>The groups.</summary>
+    public IReadOnlyList<GroupInfo> Groups() => [.. past.Groups().Select(group => Group(group.Slug).Value)];
+
+    /// <summary>The devices that were in a group, a page of them.</summary>
+    public Outcome<Page<DeviceInfo>> Members(string slug, int skip, string? cursor, int? limit)
+    {
+        var group = Group(slug);
+        if (!group.Ok)
+        {
+            return group.Failure!;
+        }
+
+        var (names, size, members) = (new Names(now, past), Routes.PageSize(limit), past.Members(slug));
+        var page = members.Rows().Select(number => (Number: number, Name: names.Of(number))).OrderBy(each => each.Name, StringComparer.OrdinalIgnoreCase)
+            .Where(each => cursor is null || string.Compare(each.Name, cursor, StringComparison.OrdinalIgnoreCase) > 0).Skip(skip).Take(size + 1).ToList();
+        return new Page<DeviceInfo>(
+            [.. past.Devices(page.Take(size).Select(each => each.Number)).Select(Info)], page.Count > size ? page[size - 1].Name : null, members.Count());
+    }
+
+    private Failure NoGroup(string slug) => new(ErrorKind.NotFound, $"There was no group '{slug}' on {PastMoments.InWords(past.At)}.");
+
+    private Outcome<DeploymentEntry> Deployment(string named)
+    {
+        var found = Named.Deployment(now, named);
+        return found.Ok && !_states.Value.ContainsKey(found.Value.Id)
+            ? new Failure(
+                ErrorKind.NotFound,
+                $"'{found.Value.Plan.Name}' had not begun on {PastMoments.InWords(past.At)}; it began on {PastMoments.InWords(found.Value.State.StartedAt)}.")
+            : found;
+    }
+
+    private Standing Standing(DeploymentEntry deployment, IReadOnlyList<GroupRecord> groups) => new(
+        deployment.Plan, past.States(deployment.Id),
+        groups.Count == 0 ? [] : past.States(deployment.Id, [.. groups.Select(group => past.Members(group.Slug))]));
+
+    private TargetInfo Info(DeploymentEntry deployment, Target target, string device, string name) =>
+        Views.Target(deployment.Plan, target with { Device = device, ProvenAt = null }, name, "", past.At);
+
+    private DeviceInfo Info(PastDevice device)
+    {
+        var (met, unmet) = (0, 0);
+        foreach (var deployment in Active)
+        {
+            if (past.Target(deployment.Id, device.Id) is { } target)
+            {
+                var counts = Counting.Compliance(target.State, deployment.Plan.Deadline, past.At);
+                (met, unmet) = (met + counts.Met, unmet + counts.Unmet + counts.Unknown);
+            }
+        }
+
+        var os = $"{device.Fact("os.name")} {device.Fact("os.version")}".Trim();
+        return new DeviceInfo(
+            device.Id, device.Name, device.Fact("kind"), device.Fact("site"), device.Fact("model"), os.Length == 0 ? null : os, device.Joined, null, met, unmet,
+            false);
+    }
+
+    /// <summary>What devices are called, by their numbers.</summary>
+    private sealed class Names(FleetWorld now, IPast past)
+    {
+        private readonly IReadOnlyDictionary<int, string> _identities = past.Identities();
+
+        public string IdOf(int number) => _identities.GetValueOrDefault(number, "");
+
+        public string Of(int number) => IdOf(number) is var id && now.Devices.Get(id) is { } device ? device.Name : past.Device(id)?.Name ?? id;
+    }
+}

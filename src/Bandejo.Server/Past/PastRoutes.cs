@@ -1,0 +1,46 @@
+using Bandejo.Contract.Api;
+using Bandejo.Core;
+using Bandejo.Core.World;
+using Bandejo.Server.Http;
+using Bandejo.Server.World;
+
+namespace Bandejo.Server.Past;
+
+/// <summary>What became of things, and how they went from day to day.</summary>
+internal static class PastRoutes
+{
+    public static void MapPast(this RouteGroupBuilder api)
+    {
+        api.MapGet("/trends/{what}", async (WorldHost world, string what, string? app, int? days) => (await Trends.Of(world, what, app, days)).Answer())
+            .ForAll()
+                .WithSummary(
+                    "How compliance, fleet or versions (of an app) stood at the end of each of the last days; 30 unless days says otherwise, at most 400")
+                .Produces<TrendInfo>();
+    }
+
+    /// <summary>What became of the targets of a device, the latest first.</summary>
+    public static async Task<Outcome<IReadOnlyList<TargetStepInfo>>> History(WorldHost world, string device, string? deployment, int? limit)
+    {
+        var asked = world.Read<Outcome<(string Device, IReadOnlyList<DeploymentEntry> Deployments)>>(each =>
+        {
+            var found = Named.Device(each, device);
+            var one = deployment is null ? default : Named.Deployment(each, deployment);
+            return !found.Ok ? found.Failure!
+                : deployment is null ? (found.Value.Id, [.. each.Deployments.Values.Where(of => of.Targets.Has(found.Value))])
+                : one.Ok ? (found.Value.Id, [one.Value])
+                : one.Failure!;
+        });
+        if (!asked.Ok)
+        {
+            return asked.Failure!;
+        }
+
+        var (store, size) = (await world.Kept(), Routes.PageSize(limit));
+        return asked.Value.Deployments.SelectMany(each => store.History(each.Id, asked.Value.Device, size).Select(step => new TargetStepInfo(
+            step.At, each.Id, each.Plan.Name, step.From is { } from ? StateNames.Of(from) : null,
+            step.Target is { } target ? StateNames.Of(target.State) : null,
+            step.Target?.Reason.ToString() ?? "The device was removed.",
+            step.Target is { Wave: >= 0 and var wave } ? each.Plan.Waves[wave].Name : null)))
+            .OrderByDescending(step => step.At).Take(size).ToList();
+    }
+}

@@ -1,0 +1,212 @@
+using System.Text;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.Fleet;
+using Bandejo.Core.Tests.World;
+using Bandejo.Core.World;
+using Bandejo.Store;
+using Xunit;
+
+namespace Bandejo.Store.Tests;
+
+/// <summary>What is read of a past moment is what stood in memory then.</summary>
+public sealed class PastTests(OnePostgres postgres) : IDisposable
+{
+    private const int Steps = 480;
+
+    private static readonly DateTimeOffset At = new(2026, 1, 14, 10, 0, 0, TimeSpan.Zero);
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("bandejo-past").FullName;
+
+    private string File => Path.Combine(_folder, "bandejo.db");
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Theory]
+    [InlineData(12, false)]
+    [InlineData(13, false)]
+    [InlineData(14, true)]
+    public async Task Any_past_moment_is_read_as_it_stood_in_memory(int seed, bool isServer)
+    {
+        var place = isServer ? postgres.Make() : File;
+        var history = new RandomHistory(seed);
+        var (then, kept) = (new List<(DateTimeOffset At, string Stood)>(), 0);
+        foreach (var part in Enumerable.Range(0, 3))
+        {
+            // A service that starts again keeps the past as one that did not.
+            await using var store = DatabaseStore.Open(place);
+            for (var step = 0; step < Steps / 3; step++)
+            {
+                history.Step();
+                await store.Commit(history.World.Now, [.. history.Changes.Skip(kept), .. history.World.TakeWords()]);
+                kept = history.Changes.Count;
+                if (then.Count > 0 && then[^1].At == history.World.Now)
+                {
+                    then.RemoveAt(then.Count - 1);
+                }
+
+                then.Add((history.World.Now, Now(history.World)));
+            }
+
+            // What one service kept and another goes on with.
+            Assert.All(part == 0 ? [] : then, each => Assert.Equal(each.Stood, Then(store.Past(each.At)!)));
+            Assert.Null(store.Past(then[0].At.AddDays(-400)));
+        }
+
+        // Something was there to be asked: targets that moved, and groups with somebody in them.
+        var moved = then.SelectMany(each => each.Stood.Split('\n')).Where(line => line.StartsWith("  ", StringComparison.Ordinal)).Distinct().Count();
+        Assert.True(moved > 48, $"{moved}");
+        Assert.Contains(then, each => each.Stood.Contains("0000000", StringComparison.Ordinal));
+        Assert.Empty(DatabaseStore.Check(place).Differing);
+    }
+
+    [Fact]
+    public async Task However_often_something_changed_each_moment_is_read_as_it_was()
+    {
+        const int Changes = 700;
+        for (var part = 0; part < 2; part++)
+        {
+            await using var store = DatabaseStore.Open(File);
+            await store.Commit(At, part == 0 ? [new AddWord(0, "memory"), new PutGroup(Group("pilots"))] : []);
+            for (var each = part * Changes / 2; each < (part + 1) * Changes / 2; each++)
+            {
+                var device = $"d{each % 3}";
+                await store.Commit(At.AddMinutes(each), [
+                    new PutDevice(Device(device, [new ReportedFact(0, $"{each}", At)], null)), new PutTarget("D1001", new Target { Device = device, Tries = each, Since = At.AddMinutes(each) }),
+                    each % 2 == 0 ? new PutMember("pilots", device) : new DeleteMember("pilots", device)]);
+            }
+        }
+
+        await using var kept = DatabaseStore.Open(File);
+        for (var each = 3; each < Changes; each++)
+        {
+            var past = kept.Past(At.AddMinutes(each))!;
+            Assert.Equal([each, each - 1, each - 2], new[] { each, each - 1, each - 2 }.Select(of => past.Target("D1001", $"d{of % 3}")!.Tries));
+            Assert.Equal($"{each - 2}", past.Device($"d{(each - 2) % 3}")!.Fact("memory"));
+            Assert.Equal(new[] { each, each - 1, each - 2 }.Count(of => of % 2 == 0), past.Members("pilots").Count());
+        }
+
+        Assert.Equal(234, kept.History("D1001", "d0", 1000).Count);
+    }
+
+    [Fact]
+    public async Task A_device_that_is_gone_is_found_as_of_when_it_was_there()
+    {
+        await using var store = DatabaseStore.Open(File);
+        await store.Commit(At, [new AddWord(0, "kind"), new AddWord(1, "Foldline"), new AddWord(2, "7.1"), new AddWord(3, "system"), new PutGroup(Group("pilots")),
+            new PutDevice(Device("d1", [new ReportedFact(0, "desk", At)], [new ReportedProgram(1, 2, 3)])), new PutMember("pilots", "d1"),
+            new PutTarget("D1001", new Target { Device = "d1", State = TargetState.Working, Since = At })]);
+        await store.Commit(At.AddHours(1), [new DeleteDevice("d1"), new DeleteGroup("pilots")]);
+        await store.Commit(At.AddHours(2), [new PutGroup(Group("pilots")), new PutDevice(Device("d2", [], null))]);
+
+        var past = store.Past(At.AddMinutes(30))!;
+        Assert.Equal("d1", past.IdOf("ALD-d1"));
+        Assert.Equal(("ALD-d1", "desk", "Foldline 7.1"), (
+            past.Device("d1")!.Name, past.Device("d1")!.Fact("kind"), string.Join(", ", past.Device("d1")!.Programs.Select(each => $"{each.Name} {each.Version}"))));
+        Assert.Equal(["pilots"], past.GroupsOf("d1"));
+        Assert.Equal(TargetState.Working, past.Target("D1001", "d1")!.State);
+        Assert.Equal(1, past.States("D1001")[(int)TargetState.Working]);
+        Assert.Null(past.Device("d2"));
+
+        var now = store.Past(At.AddHours(3))!;
+        Assert.Null(now.IdOf("ALD-d1"));
+        Assert.Null(now.Device("d1"));
+        Assert.Null(now.Target("D1001", "d1"));
+        Assert.Equal(0, now.States("D1001").Sum());
+        Assert.True(now.Members("pilots").IsEmpty());
+        Assert.Equal([(TargetState.Working, null), (null, TargetState.Working)], store.History("D1001", "d1", 5).Select(step => (step.From, step.Target?.State)));
+    }
+
+    [Fact]
+    public async Task How_many_there_were_is_kept_for_each_day()
+    {
+        await using var store = DatabaseStore.Open(File);
+        await store.Commit(At, [new AddWord(0, "kind"), new AddWord(1, "Foldline Pro"), new AddWord(2, "7.1"), new AddWord(3, "system"), new AddWord(4, "7.2"),
+            new PutDevice(Device("d1", [new ReportedFact(0, "desk", At)], [new ReportedProgram(1, 2, 3)])),
+            new PutDevice(Device("d2", [new ReportedFact(0, "laptop", At)], [new ReportedProgram(1, 2, 3)]))]);
+        await store.Commit(At.AddHours(1), [new PutDevice(Device("d1", [new ReportedFact(0, "desk", At)], [new ReportedProgram(1, 4, 3)]))]);
+        await store.Commit(At.AddDays(2), [new DeleteDevice("d2")]);
+        await store.Commit(At.AddDays(4), [new PutDevice(Device("d1", [new ReportedFact(0, "desk", At)], null))]);
+
+        var day = DateOnly.FromDateTime(At.UtcDateTime);
+        Assert.Equal(
+            ["0 desk 1", "0 laptop 1", "2 laptop 0"],
+            store.FleetByDay(day, day.AddDays(9)).Select(each => $"{each.Day.DayNumber - day.DayNumber} {each.Part} {each.Count}"));
+        Assert.Equal(
+            ["0 7.1 1", "0 7.2 1", "2 7.1 0", "4 7.2 0"],
+            store.VersionsByDay("foldline-pro", day.AddDays(1), day.AddDays(4)).Select(each => $"{each.Day.DayNumber - day.DayNumber} {each.Part} {each.Count}"));
+    }
+
+    [Fact]
+    public async Task A_clock_that_went_back_does_not_put_what_is_kept_before_what_was_kept_earlier()
+    {
+        await using var store = DatabaseStore.Open(File);
+        await store.Commit(At.AddHours(5), [new PutGroup(Group("pilots"))]);
+        await store.Commit(At, [new PutGroup(Group("pilots") with { Name = "Others" })]);
+        Assert.Null(store.Past(At.AddHours(1)));
+        Assert.Equal("Others", Assert.Single(store.Past(At.AddHours(5))!.Groups()).Name);
+    }
+
+    private static GroupRecord Group(string slug) => new(slug, slug, null, false, 1);
+
+    private static DeviceRecord Device(string id, IReadOnlyCollection<ReportedFact> facts, IReadOnlyCollection<ReportedProgram>? programs) =>
+        new(id, $"ALD-{id}", new KeyRecord($"k{id}", "x", "y"), "c", At, At, 1, "digest", FactSheet.Of(facts, programs), true);
+
+    /// <summary>All that is asked of a past moment, as it stands in the world.</summary>
+    private static string Now(FleetWorld world)
+    {
+        var text = new StringBuilder();
+        foreach (var deployment in world.Deployments.Values)
+        {
+            Add(text, deployment.Id, deployment.State, deployment.Targets.States(), deployment.Targets.All.Select(target => (target.Device, target)));
+        }
+
+        foreach (var group in world.Groups.Values)
+        {
+            text.AppendLine($"{group.Record}: {string.Join(' ', group.In.Rows().Select(row => world.Devices.At(row).Id).Order(StringComparer.Ordinal))}");
+        }
+
+        foreach (var device in world.Devices.Values.OrderBy(device => device.Id, StringComparer.Ordinal))
+        {
+            var programs = device.Record.Sheet.Programs();
+            text.AppendLine(
+                $"{device.Id} {device.Name}: {string.Join(", ", device.Record.Sheet.Facts().Select(fact => $"{world.WordBook[fact.Name]}={fact.Value}").Order(StringComparer.Ordinal))}; "
+                    + $"{programs is not null}: {string.Join(", ", (programs ?? []).Distinct().Select(program => $"{world.WordBook[program.Name]} {world.WordBook[program.Version]} {world.WordBook[program.Source]}").Order(StringComparer.Ordinal))}");
+        }
+
+        return text.ToString();
+    }
+
+    /// <summary>The same, as it is read.</summary>
+    private static string Then(IPast past)
+    {
+        var text = new StringBuilder();
+        var identities = past.Identities();
+        foreach (var (id, state) in past.Deployments())
+        {
+            Add(text, id, state, past.States(id), past.Targets(id).Select(each => (identities[each.Number], each.Target)));
+        }
+
+        foreach (var group in past.Groups())
+        {
+            text.AppendLine($"{group}: {string.Join(' ', past.Members(group.Slug).Rows().Select(number => identities[number]).Order(StringComparer.Ordinal))}");
+        }
+
+        foreach (var device in past.Devices(identities.Keys).OrderBy(device => device.Id, StringComparer.Ordinal))
+        {
+            text.AppendLine(
+                $"{device.Id} {device.Name}: {string.Join(", ", device.Facts.Select(fact => $"{fact.Name}={fact.Value}").Order(StringComparer.Ordinal))}; "
+                    + $"{device.IsInventoryComplete}: {string.Join(", ", device.Programs.Select(program => $"{program.Name} {program.Version} {program.Source}").Order(StringComparer.Ordinal))}");
+        }
+
+        return text.ToString();
+    }
+
+    private static void Add(StringBuilder text, string id, DeploymentState state, int[] states, IEnumerable<(string Device, Target Target)> targets)
+    {
+        text.AppendLine($"{id} {state.Status} {state.Revision}: {string.Join(", ", states.Select((count, each) => $"{(TargetState)each} {count}"))}");
+        foreach (var (device, target) in targets.OrderBy(each => each.Device, StringComparer.Ordinal))
+        {
+            text.AppendLine($"  {device} {target.State} {target.Reason} {target.Wave} {target.Since:O} {target.Tries} {target.Before} {target.Order} {target.HasBegun}");
+        }
+    }
+}
