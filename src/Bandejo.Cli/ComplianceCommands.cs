@@ -4,7 +4,7 @@ using Bandejo.Contract.Api;
 
 namespace Bandejo.Cli;
 
-/// <summary><c>bandejo compliance</c> and <c>bandejo journal</c></summary>
+/// <summary><c>bandejo compliance</c></summary>
 internal static class ComplianceCommands
 {
     public static Command All() => Shared.Noun("compliance", "What is proven, what is not, and what nobody knows", Show(), Check(), Export());
@@ -82,41 +82,5 @@ internal static class ComplianceCommands
             await client.Print(parsed.At($"/api/v1/compliance/targets?format={format}{query}"), Console.Out, cancellation);
             return ExitCode.Done;
         }, deployment, app, group, only, AsOf.Option);
-    }
-}
-
-/// <summary><c>bandejo journal</c></summary>
-internal static class JournalCommands
-{
-    public static Command All()
-    {
-        var deployment = new Option<string?>("--deployment", "-d") { Description = "Only this deployment" };
-        var device = new Option<string?>("--device") { Description = "Only this device" };
-        var topic = Shared.Choice(
-            "--topic", "journal (decisions), target (every change of state), device, group (who came and went), audit (administrators) or any", "journal",
-            "target", "device", "group", "audit", "any");
-        var group = new Option<string?>("--group", "-g") { Description = "Only who came into this group and who left it" };
-        var limit = new Option<int>("--limit", "-l") { Description = "How many lines", DefaultValueFactory = _ => 30 };
-        return Shared.Verb(
-            "journal", "Shows what was decided, by whom, and on which figures; newest last", "journal --deployment D1001",
-            async (parsed, client, cancellation) =>
-        {
-            var isAudit = parsed.GetValue(topic) == "audit";
-            var about = isAudit ? ""
-                : parsed.GetValue(group) is { } slug ? $"&topic=group&group={Uri.EscapeDataString(slug)}" : $"&topic={parsed.GetValue(topic)}";
-            var query = $"limit={parsed.GetValue(limit)}{about}"
-                + (parsed.GetValue(deployment) is { } named ? $"&deployment={Uri.EscapeDataString(named)}" : "")
-                + (parsed.GetValue(device) is { } name ? $"&device={Uri.EscapeDataString(name)}" : "");
-            var page = await client.Get($"/api/v1/{(isAudit ? "audit" : "journal")}?{query}", ContractJson.Default.PageEventInfo, cancellation);
-            var sheet = new Sheet("#No", "When", "Deployment", "By", "What");
-            foreach (var line in page.Items.Reverse())
-            {
-                sheet.Add($"{line.Number}", Say.When(line.At), line.Deployment ?? "", line.By ?? "service", line.Text + (
-                    line.Reason is null ? "" : $" Reason: {line.Reason}"));
-            }
-
-            sheet.Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageEventInfo, "Nothing yet.");
-            return ExitCode.Done;
-        }, deployment, device, group, topic, limit);
     }
 }

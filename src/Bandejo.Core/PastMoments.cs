@@ -17,15 +17,23 @@ public static class PastMoments
     {
         if (Parse(text.Trim(), now) is not { } at)
         {
-            return new Failure(
-                ErrorKind.Invalid,
-                $"'{text}' is no moment. Write a day (2026-11-03, its end), a minute (2026-11-03 09:00, UTC), or how long ago (3d, 2h).");
+            return NoMoment(text);
         }
 
         return at > now ? new Failure(ErrorKind.Invalid, $"{InWords(at)} is still to come; it is {InWords(now)}.")
             : at < from ? new Failure(ErrorKind.NotFound, $"What was is kept from {InWords(from)} on; nothing is known of {InWords(at)}.")
             : at;
     }
+
+    /// <summary>What is said of a text that is no moment.</summary>
+    public static Failure NoMoment(string text) => new(
+        ErrorKind.Invalid, $"'{text}' is no moment. Write a day (2026-11-03), a minute (2026-11-03 09:00, UTC), or how long ago (3d, 2h).");
+
+    /// <summary>Reads where a span of time begins or ends, in the same forms; a day is its beginning, or its end. Null for anything else.</summary>
+    public static DateTimeOffset? Bound(string text, bool isEnd, DateTimeOffset now) =>
+        DateOnly.TryParseExact(text.Trim(), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day)
+            ? new DateTimeOffset(isEnd ? day.AddDays(1) : day, TimeOnly.MinValue, TimeSpan.Zero)
+            : Parse(text.Trim(), now);
 
     /// <summary>A moment for people, in UTC: <c>3 Nov 2026, 09:00:00 UTC</c>.</summary>
     public static string InWords(DateTimeOffset at) => at.UtcDateTime.ToString("d MMM yyyy, HH:mm:ss 'UTC'", CultureInfo.InvariantCulture);

@@ -199,36 +199,16 @@ public sealed class DatabaseStore : IStore
 
     public Task DropAhead(DateTimeOffset at, long ahead) => _queue.DropAhead(at, ahead);
 
-    public IReadOnlyList<EventRecord> Events(EventQuery query) => Guarded<IReadOnlyList<EventRecord>>(connection =>
+    public IReadOnlyList<EventRecord> Events(EventQuery query) => Guarded(connection => EventReading.Of(connection, query, _database.LikeInAnyCase));
+
+    public IEnumerable<(long Entry, long Number, byte[] Line, string Digest)> AuditLines() =>
+        Taken(connection => AuditChain.Read(connection)).Select(each => (
+            each.Entry, each.Kept.Number, AuditChain.Line(each.Kept), Convert.ToHexStringLower(each.Digest)));
+
+    public AuditState VerifyAudit((long Entry, string Digest)? of) => Guarded(connection =>
     {
-        var where = new List<string>();
-        Add(query.Topic is not null, "topic = @Topic");
-
-        // The index by topic leaves the many out; SQLite uses it only where the query says the same in the same words.
-        Add(query.Topic is not (null or "target" or "device"), "topic NOT IN ('target', 'device')");
-        Add(query.Deployment is not null, "deployment = @Deployment");
-        Add(query.Device is not null, "device = (SELECT number FROM device_number WHERE id = @Device)");
-        Add(query.What is not null, "what IN @What");
-        Add(query.After is not null, "number > @After");
-        Add(query.Before is not null, "number < @Before");
-        var filter = where.Count == 0 ? "" : "WHERE " + string.Join(" AND ", where);
-        var order = query.After is null ? "DESC" : "ASC";
-        using var events = connection.ExecuteReader($"SELECT {KeptTables.EventColumns} FROM event {filter} ORDER BY number {order} LIMIT @Limit", query);
-        var found = new List<EventRecord>();
-        while (events.Read())
-        {
-            found.Add(KeptTables.Event(events));
-        }
-
-        return found;
-
-        void Add(bool isAsked, string condition)
-        {
-            if (isAsked)
-            {
-                where.Add(condition);
-            }
-        }
+        using var transaction = _database.Still(connection);
+        return AuditChain.Verify(connection, of);
     });
 
     public bool HasUserWord(string device, string word) => Guarded(connection =>

@@ -18,7 +18,8 @@ internal static class Rebuilding
         ("wave_plan", "slug"), ("handling", "slug"), ("device_trial", "device"), ("package", "digest"), ("deployment", "id"), ("target_book", "number"),
         ("target_page", "place"), ("attempt", "id"), ("event", "number"), ("target_past", "place, number"), ("count_past", "book, number"),
         ("device_past", "device, number"), ("device_gone", "device"), ("said_word", "number"), ("member_past", "device_group, number"),
-        ("document_past", "kind, id, number"), ("day_count", "subject, part, day"),
+        ("document_past", "kind, id, number"), ("day_count", "subject, part, day"), ("audit_chain", "entry"),
+        ("audit_head", "one"),
     ];
 
     /// <summary>Makes them anew, in the transaction that is under way.</summary>
@@ -30,6 +31,8 @@ internal static class Rebuilding
         {
             connection.Execute($"DELETE FROM {table}");
         }
+
+        connection.Execute("INSERT INTO audit_head VALUES (1, 0, @none)", new { none = Array.Empty<byte>() });
 
         var writer = new StoreWriter(connection, statements, epoch: 0);
         var last = LogReading.Last(connection);
@@ -43,7 +46,7 @@ internal static class Rebuilding
 
     /// <summary>Whether any of them has something: those of a backup, which is the log alone, have not.</summary>
     public static bool IsAnyThere(DbConnection connection) =>
-        Made.Any(made => connection.ExecuteScalar<long?>($"SELECT 1 FROM {made.Table} LIMIT 1") is not null);
+        Made.Any(made => made.Table != "audit_head" && connection.ExecuteScalar<long?>($"SELECT 1 FROM {made.Table} LIMIT 1") is not null);
 
     /// <summary>The tables that are not what the log makes of them. Nothing is changed.</summary>
     /// <inheritdoc cref="Rebuild"/>

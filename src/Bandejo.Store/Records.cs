@@ -9,7 +9,26 @@ namespace Bandejo.Store;
 /// <param name="What">Only these kinds of event; null for all.</param>
 /// <param name="After">Only numbers above this one, ascending; null reads the newest first.</param>
 /// <param name="Before">Only numbers below this one, when reading the newest first.</param>
-public sealed record EventQuery(string? Topic, string? Deployment, string? Device, long? After, long? Before, int Limit, IReadOnlyList<string>? What = null);
+public sealed record EventQuery(string? Topic, string? Deployment, string? Device, long? After, long? Before, int Limit, IReadOnlyList<string>? What = null)
+{
+    /// <summary>Not before this moment.</summary>
+    public DateTimeOffset? From { get; init; }
+
+    /// <summary>Before this moment.</summary>
+    public DateTimeOffset? To { get; init; }
+
+    /// <summary>Only by this person or device; empty for what the service did by itself.</summary>
+    public string? By { get; init; }
+
+    /// <summary>Only those in whose text or reason all of these stand, in whatever case.</summary>
+    public IReadOnlyList<string> Words { get; init; } = [];
+
+    /// <summary>Only those of one of these deployments, or in whose text one of <see cref="Or"/> stands; null for all.</summary>
+    public IReadOnlyList<string>? Deployments { get; init; }
+
+    /// <summary>What else fits where <see cref="Deployments"/> or <see cref="What"/> are asked for.</summary>
+    public IReadOnlyList<string> Or { get; init; } = [];
+}
 
 /// <summary>Everything that the service keeps in memory.</summary>
 /// <param name="DeviceCount">How many devices there are.</param>
@@ -150,6 +169,13 @@ public interface IStore : IAsyncDisposable
 
     /// <summary>The attempts of a target, or of a device where <paramref name="deployment"/> is null; newest first, at most <paramref name="limit"/>.</summary>
     IReadOnlyList<AttemptRecord> Attempts(string? deployment, string? device, int limit);
+
+    /// <summary>The entries of the audit trail as lines of JSON (UTF-8), in the order of their chain, read while they are taken; and the digest of each.</summary>
+    IEnumerable<(long Entry, long Number, byte[] Line, string Digest)> AuditLines();
+
+    /// <summary>Looks at the whole audit trail, and says where something is not as it was written.</summary>
+    /// <param name="of">An entry and the digest that it had at some time; null for none.</param>
+    AuditState VerifyAudit((long Entry, string Digest)? of);
 
     /// <summary>How everything was at a moment; null for one before what is kept begins.</summary>
     IPast? Past(DateTimeOffset at);

@@ -18,7 +18,7 @@ public sealed class AccessTests
         POST   /api/v1/tokens                                open
         GET    /api/v1/tokens                                all
         DELETE /api/v1/tokens/{id}                           all
-        GET    /api/v1/accounts                              administrator
+        GET    /api/v1/accounts                              auditor
         POST   /api/v1/accounts                              administrator
         PATCH  /api/v1/accounts/{account}                    administrator
         POST   /api/v1/account/signing-keys                  packager
@@ -34,8 +34,8 @@ public sealed class AccessTests
         GET    /api/v1/packages/{package}                    all
         GET    /api/v1/packages/{package}/compare/{other}    all
         GET    /api/v1/packages/{package}/contents           all
-        GET    /api/v1/packages/{package}/file               packager
-        GET    /api/v1/packages/{package}/manifest           packager
+        GET    /api/v1/packages/{package}/file               packager+auditor
+        GET    /api/v1/packages/{package}/manifest           packager+auditor
         GET    /api/v1/schemas/package                       all
         POST   /api/v1/packages/check                        packager
         POST   /api/v1/uploads                               packager
@@ -46,9 +46,9 @@ public sealed class AccessTests
         POST   /api/v1/packages/{package}/release            packager
         POST   /api/v1/packages/{package}/withdraw           packager
         POST   /api/v1/packages/{package}/retire             packager
-        GET    /api/v1/bench                                 packager
+        GET    /api/v1/bench                                 packager+auditor
         POST   /api/v1/bench                                 packager
-        GET    /api/v1/bench/{draft}                         packager
+        GET    /api/v1/bench/{draft}                         packager+auditor
         DELETE /api/v1/bench/{draft}                         packager
         PUT    /api/v1/bench/{draft}/manifest                packager
         PATCH  /api/v1/bench/{draft}/files                   packager
@@ -66,7 +66,7 @@ public sealed class AccessTests
         DELETE /api/v1/devices/{device}/trial                packager
         POST   /api/v1/devices/{device}/check-in             operator
         DELETE /api/v1/devices/{device}                      administrator
-        GET    /api/v1/join-codes                            operator
+        GET    /api/v1/join-codes                            operator+auditor
         POST   /api/v1/join-codes                            operator
         DELETE /api/v1/join-codes/{id}                       operator
         GET    /api/v1/groups                                all
@@ -105,7 +105,9 @@ public sealed class AccessTests
         GET    /api/v1/compliance/targets                    all
         GET    /api/v1/trends/{what}                         all
         GET    /api/v1/journal                               all
-        GET    /api/v1/audit                                 administrator
+        GET    /api/v1/audit                                 auditor
+        GET    /api/v1/audit/verify                          auditor
+        GET    /api/v1/audit/export                          auditor
         GET    /api/v1/events                                all
         GET    /api/v1/service                               all
         GET    /api/v1/clock                                 all
@@ -122,7 +124,7 @@ public sealed class AccessTests
         DELETE /api/v1/wave-plans/{slug}                     operator
         """;
 
-    private static readonly string[] Roles = ["viewer", "packager", "operator", "approver", "administrator"];
+    private static readonly string[] Roles = ["viewer", "packager", "operator", "approver", "auditor", "administrator"];
 
     [Fact]
     public async Task Every_operation_is_for_the_roles_in_the_matrix_and_for_nobody_else()
@@ -152,7 +154,7 @@ public sealed class AccessTests
             foreach (var role in Roles.Where(_ => row[1] != "/api/v1/events"))
             {
                 var (status, body) = await people[role].Send(new HttpMethod(row[0]), path, row[0] is "GET" or "DELETE" ? null : "{}");
-                var isLetIn = row[2] == "all" || row[2] == role || role == "administrator";
+                var isLetIn = row[2] == "all" || row[2].Split('+').Contains(role) || role == "administrator";
                 Assert.True(isLetIn == status is not HttpStatusCode.Forbidden, $"{role} {row[0]} {row[1]}: {status} {body}");
                 Assert.True(
                     status != HttpStatusCode.InternalServerError && status != HttpStatusCode.Unauthorized, $"{role} {row[0]} {row[1]}: {status} {body}");

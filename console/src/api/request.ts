@@ -25,16 +25,18 @@ export class Refused extends Error {
 let csrfToken: string | null = null;
 let whenSignedOut: () => void = () => undefined;
 let whenClockIsSeen: (header: string | null) => void = () => undefined;
+let whenPastIsSeen: (header: string | null) => void = () => undefined;
 
 /** Sends the session's token with every change from now on. */
 export function keepCsrfToken(token: string | null | undefined): void {
   csrfToken = token ?? null;
 }
 
-/** Who is told that the session has ended, and what the demo clock shows. */
-export function listen(to: { signedOut: () => void; clock: (header: string | null) => void }): void {
+/** Who is told that the session has ended, what the demo clock shows, and of which past moment an answer is. */
+export function listen(to: { signedOut: () => void; clock: (header: string | null) => void; past: (header: string | null) => void }): void {
   whenSignedOut = to.signedOut;
   whenClockIsSeen = to.clock;
+  whenPastIsSeen = to.past;
 }
 
 const client = createClient<paths>({ baseUrl: "/", credentials: "same-origin", fetch: (request) => globalThis.fetch(request) });
@@ -64,6 +66,7 @@ export async function request<M extends Method, P extends PathsWith<M>>(method: 
     throw new Refused(0, "Not reachable", "The service does not answer. It may be restarting; try again in a moment.");
   }
   whenClockIsSeen(answer.response.headers.get("Bandejo-Demo-Clock"));
+  whenPastIsSeen(answer.response.headers.get("Bandejo-As-Of"));
   if (answer.response.ok) return harmless(answer.data) as AnswerOf<OperationOf<P, M>>;
   const problem = (answer.error ?? {}) as Partial<{ title: string; detail: string; findings: Finding[] }>;
   if (answer.response.status === 401 && path !== "/api/v1/session") whenSignedOut();

@@ -4,8 +4,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, Outlet, useLocation } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { useDemoSpeed, useNow } from "@/api/clock";
+import { useAsOf } from "@/api/past";
 import { request } from "@/api/request";
 import { moment } from "@/parts/format";
+import { AsOfBar, Choose, useCanBePast } from "./AsOfBar";
 import { Behind } from "./Behind";
 import { Palette } from "./Palette";
 import { useSession } from "./session";
@@ -26,6 +28,8 @@ export function Shell() {
   const [isOpen, setIsOpen] = useState(false);
   const { pathname } = useLocation();
   const today = useQuery({ queryKey: ["today"], queryFn: ({ signal }) => request("get", "/api/v1/today", { signal }) });
+  const canBePast = useCanBePast();
+  const isPast = useAsOf() !== undefined;
   const needs = today.data?.needs.length ?? 0;
   useEffect(() => setIsOpen(false), [pathname]);
 
@@ -59,12 +63,14 @@ export function Shell() {
             <span>Find a device, app, deployment</span> <kbd>Ctrl K</kbd>
           </button>
           <div className="head-right">
+            {canBePast && !isPast && <Choose word="As it was…" />}
             <Clock />
             <Who />
           </div>
         </section>
         <Behind />
-        <main className="main" id="main">
+        <AsOfBar />
+        <main className="main" id="main" data-past={isPast || undefined}>
           <Outlet />
         </main>
       </div>

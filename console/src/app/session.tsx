@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
 import { keepCsrfToken, listen, Refused, request, type Schemas } from "@/api/request";
 import { seeClock } from "@/api/clock";
+import { seeAsOf } from "@/api/past";
 import { type Operation, rolesOf } from "@/api/roles";
 
 export type Person = Schemas["SessionInfo"];
@@ -74,6 +75,7 @@ export function SessionGate({ children, signIn }: SessionGateProps) {
   useEffect(() => {
     listen({
       clock: seeClock,
+      past: seeAsOf,
       signedOut: () => {
         mark(false);
         setNotice("Your session has ended. Sign in again to go on where you were.");

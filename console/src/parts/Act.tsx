@@ -1,4 +1,5 @@
 import { Button, type ButtonProps, Tooltip } from "@mantine/core";
+import { useAsOf } from "@/api/past";
 import type { MouseEvent, ReactNode } from "react";
 
 interface ActProps extends Omit<ButtonProps, "onClick"> {
@@ -9,7 +10,8 @@ interface ActProps extends Omit<ButtonProps, "onClick"> {
 }
 
 /** A button that, where it cannot be used, says why. */
-export function Act({ forbidden, onClick, children, ...rest }: ActProps) {
+export function Act({ forbidden: mayNot, onClick, children, ...rest }: ActProps) {
+  const forbidden = useAsOf() === undefined ? mayNot : "This is how it was. Go back to now to do something.";
   const button = (
     <Button
       {...rest}

@@ -8,18 +8,32 @@ import { Empty, Loading } from "./Page";
 
 interface EventsProps {
   queryKey: readonly unknown[];
-  query: { topic?: string; deployment?: string; device?: string; group?: string };
+  query: EventQuery;
   empty: string;
   isAudit?: boolean;
   /** Shows of which deployment each line speaks. */
   namesOf?: ReadonlyMap<string, string>;
 }
 
+/** What lines are found by; all of it must fit. */
+export interface EventQuery {
+  topic?: string;
+  deployment?: string;
+  device?: string;
+  group?: string;
+  app?: string;
+  by?: string;
+  what?: string;
+  words?: string;
+  from?: string;
+  to?: string;
+}
+
 /** Lines of what happened, newest first, as far back as somebody asks. */
 export function Events({ queryKey, query, empty, isAudit, namesOf }: EventsProps) {
   const events = useInfiniteQuery({
     queryKey,
-    queryFn: ({ pageParam, signal }) => (isAudit ? request("get", "/api/v1/audit", { query: { cursor: pageParam, limit: 60 }, signal }) : request("get", "/api/v1/journal", { query: { ...query, cursor: pageParam, limit: 60 }, signal })),
+    queryFn: ({ pageParam, signal }) => (isAudit ? request("get", "/api/v1/audit", { query: { ...query, topic: undefined, cursor: pageParam, limit: 60 }, signal }) : request("get", "/api/v1/journal", { query: { ...query, cursor: pageParam, limit: 60 }, signal })),
     initialPageParam: "",
     getNextPageParam: (page) => page.next ?? undefined,
   });

@@ -1,4 +1,5 @@
 import { useNow } from "@/api/clock";
+import { usePast } from "@/api/past";
 import { fullMoment, moment, relative } from "./format";
 
 interface MomentProps {
@@ -8,9 +9,10 @@ interface MomentProps {
   otherwise?: string;
 }
 
-/** A moment, both ways: how far away, and when. */
+/** A moment, both ways: how far away, and when. On a page that shows how it was, seen from there. */
 export function Moment({ at, only, otherwise = "–" }: MomentProps) {
-  const now = useNow();
+  const clock = useNow();
+  const now = usePast() ?? clock;
   if (!at) return <span className="quiet">{otherwise}</span>;
   const time = Date.parse(at);
   const parts = [only !== "moment" && relative(time, now), only !== "relative" && moment(time, now)].filter(Boolean);

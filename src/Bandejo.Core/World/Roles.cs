@@ -9,6 +9,9 @@ public static class Roles
     public const string Approver = "approver";
     public const string Administrator = "administrator";
 
+    /// <summary>Sees all that anybody sees, the audit trail and accounts too, and changes nothing.</summary>
+    public const string Auditor = "auditor";
+
     /// <summary>All roles. An administrator may do everything.</summary>
-    public static IReadOnlyList<string> All { get; } = [Viewer, Packager, Operator, Approver, Administrator];
+    public static IReadOnlyList<string> All { get; } = [Viewer, Packager, Operator, Approver, Auditor, Administrator];
 }

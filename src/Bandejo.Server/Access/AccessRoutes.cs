@@ -42,7 +42,7 @@ internal static class AccessRoutes
         api.MapTokens();
         api.MapGet("/accounts", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<AccountInfo>)[
             .. each.Accounts.Values.OrderBy(account => account.Account, StringComparer.Ordinal).Select(Info)])))
-            .For().WithSummary("All accounts").Produces<IReadOnlyList<AccountInfo>>();
+            .ForSeeing().WithSummary("All accounts").Produces<IReadOnlyList<AccountInfo>>();
         api.MapPost("/accounts", async (WorldHost world, HttpContext context, AccountRequest request) =>
         {
             var password = Passwords.Hashed(request.Password);

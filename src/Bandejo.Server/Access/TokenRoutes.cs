@@ -32,12 +32,12 @@ internal static class TokenRoutes
         }).RequireRateLimiting("sign-in").WithSummary("A personal token for a name and password, for so many days, with all or some of the person's "
             + "roles").Produces<NewToken>(201);
         api.MapGet("/tokens", (WorldHost world, HttpContext context, string? account) =>
-            account is not null && account != context.Person() && !context.Has(Roles.Administrator)
-                ? Problems.Of(new Failure(ErrorKind.Forbidden, "Only administrators see the tokens and sessions of others."))
+            account is not null && account != context.Person() && !context.Has(Roles.Auditor)
+                ? Problems.Of(new Failure(ErrorKind.Forbidden, "Only administrators and auditors see the tokens and sessions of others."))
                 : Results.Ok(world.Read(each => (IReadOnlyList<TokenInfo>)[.. each.Tokens.Values.Where(
                     token => token.Expires > each.Now && (account == "any" || token.Account == (account ?? context.Person())))
                     .OrderBy(token => token.Account, StringComparer.Ordinal).ThenBy(token => token.Created).Select(token => Info(token, context))])))
-            .ForAll().WithSummary("Your personal tokens and sessions; of another account, or of any, for administrators").Produces<IReadOnlyList<TokenInfo>>();
+            .ForAll().WithSummary("Your personal tokens and sessions; of another account, or of any, for administrators and auditors").Produces<IReadOnlyList<TokenInfo>>();
         api.MapDelete(
             "/tokens/{id}",
             async (WorldHost world, HttpContext context, string id) =>

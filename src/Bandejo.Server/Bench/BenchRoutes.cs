@@ -14,13 +14,13 @@ internal static class BenchRoutes
     public static void MapBench(this RouteGroupBuilder api)
     {
         api.MapGet("/bench", (Drafts drafts) => Results.Ok((IReadOnlyList<BenchDraftInfo>)[.. drafts.All().Select(Info)]))
-            .For(Roles.Packager).WithSummary("Drafts on the bench, newest first").Produces<IReadOnlyList<BenchDraftInfo>>();
+            .ForSeeing(Roles.Packager).WithSummary("Drafts on the bench, newest first").Produces<IReadOnlyList<BenchDraftInfo>>();
         api.MapPost("/bench", async (Drafts drafts, HttpContext context) => (await drafts.Begin(context.Person())).Answer(draft => Results.Created(
             $"/api/v1/bench/{draft.Id}", Info(draft))))
             .For(Roles.Packager).WithSummary("Begins an empty draft").Produces<BenchDraftInfo>(201);
         api.MapGet("/bench/{draft}", (Drafts drafts, BenchTrials trials, string draft) => drafts.Find(draft).Answer(found => Results.Ok(Whole(
             drafts, trials, found))))
-            .For(Roles.Packager).WithSummary("A draft with all that is known of it").Produces<BenchDraft>();
+            .ForSeeing(Roles.Packager).WithSummary("A draft with all that is known of it").Produces<BenchDraft>();
         api.MapDelete("/bench/{draft}", async (Drafts drafts, HttpContext context, string draft) => (await drafts.Clear(draft, context.Person())).Answer(
             _ => Results.NoContent()))
             .For(Roles.Packager).WithSummary("Clears a draft away; what was built of it stays").Produces(204);

@@ -20,24 +20,36 @@ internal static class JournalRoutes
 
     public static void MapJournal(this RouteGroupBuilder api)
     {
-        api.MapGet(
-            "/journal",
-            (WorldHost world, HttpContext context, string? topic, string? deployment, string? device, string? group, string? cursor, int? limit) =>
-                Page(world, context.Has(Roles.Administrator), topic ?? (group is null ? "journal" : "group"), deployment, device, group, cursor, limit)
-                    .Answer())
+        api.MapGet("/journal", (WorldHost world, HttpContext context, [AsParameters] JournalQuery query) =>
+            Page(world, context.Has(Roles.Auditor), query.Topic ?? (query.Group is null ? "journal" : "group"), query).Answer())
             .ForAll()
                 .WithSummary(
-                    "What the service decided, newest first; topic is journal, target, device, group or any; group shows who came into a group and who left")
+                    "What the service decided, newest first; topic is journal, target, device, group or any; found by person, what happened, deployment, device, "
+                        + "group, app, words, and time")
                 .Produces<Page<EventInfo>>();
-        api.MapGet("/audit", (WorldHost world, string? cursor, int? limit) => Page(world, true, "audit", null, null, null, cursor, limit).Answer())
-            .For().WithSummary("Who changed what, newest first").Produces<Page<EventInfo>>();
+        api.MapGet("/audit", (WorldHost world, [AsParameters] JournalQuery query) => query.Topic is null or "audit"
+            ? Page(world, true, "audit", query).Answer()
+            : Problems.Of(new Failure(ErrorKind.Invalid, "The audit trail has one topic; the others are in the journal.")))
+            .ForSeeing().WithSummary("Who changed what, newest first; found as in the journal").Produces<Page<EventInfo>>();
+        api.MapGet("/audit/verify", async (WorldHost world, SiteKeys keys, long? entry, string? digest) =>
+            (await AuditTrail.Verify(world, keys, entry, digest)).Answer())
+            .ForSeeing()
+                .WithSummary("Whether the audit trail is as it was written; with entry and digest of an export, also whether it is still the one of then")
+                .Produces<AuditVerification>();
+        api.MapGet("/audit/export", (WorldHost world, SiteKeys keys) => AuditTrail.Export(world, keys))
+            .ForSeeing().WithSummary("The whole audit trail, a line of JSON each, and at its end a proof of it").Produces<string>(200, "application/x-ndjson");
         api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=")
             .Produces<EventInfo>(200, "text/event-stream");
     }
 
-    private static Outcome<Page<EventInfo>> Page(
-        WorldHost world, bool mayAudit, string topic, string? deployment, string? device, string? group, string? cursor, int? limit)
+    private static Outcome<Page<EventInfo>> Page(WorldHost world, bool mayAudit, string topic, JournalQuery asked)
     {
+        var query = EventQueries.Of(world, topic, asked);
+        if (!query.Ok)
+        {
+            return query.Failure!;
+        }
+
         if (topic != "any" && !Topics.Contains(topic))
         {
             return new Failure(ErrorKind.Invalid, $"There is no topic '{topic}'. Topics: {string.Join(", ", Topics)}, any.");
@@ -45,41 +57,15 @@ internal static class JournalRoutes
 
         if (topic == "audit" && !mayAudit)
         {
-            return new Failure(ErrorKind.Forbidden, "The audit trail is for administrators.");
+            return new Failure(ErrorKind.Forbidden, "The audit trail is for administrators and auditors.");
         }
 
-        long? before = null;
-        if (cursor is not null)
-        {
-            if (!long.TryParse(cursor, NumberStyles.None, CultureInfo.InvariantCulture, out var number))
-            {
-                return new Failure(ErrorKind.Invalid, "The cursor is not one that was given out.");
-            }
-
-            before = number;
-        }
-
-        string? deploymentId = null;
-        if (deployment is not null)
-        {
-            var found = world.Read(each => Named.Deployment(each, deployment));
-            if (!found.Ok)
-            {
-                return found.Failure!;
-            }
-
-            deploymentId = found.Value.Id;
-        }
-
-        var deviceId = device is null ? null : world.Peek(each => each.Devices.Find(device)?.Id) ?? "none";
-        var size = Routes.PageSize(limit);
-        var query = new EventQuery(topic == "any" ? null : topic, deploymentId, deviceId, null, before, size + 1, group is null ? null : [
-            GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);
+        var size = query.Value.Limit - 1;
         var events = new List<EventRecord>();
-        for (var found = world.Store.Events(query); ; found = world.Store.Events(query with { Before = found[^1].Number }))
+        for (var found = world.Store.Events(query.Value); ; found = world.Store.Events(query.Value with { Before = found[^1].Number }))
         {
             events.AddRange(found.Where(each => mayAudit || each.Topic != "audit"));
-            if (events.Count > size || found.Count < query.Limit)
+            if (events.Count > size || found.Count < query.Value.Limit)
             {
                 break;
             }
@@ -96,7 +82,7 @@ internal static class JournalRoutes
         var last = long.TryParse(context.Request.Headers["Last-Event-ID"], NumberStyles.None, CultureInfo.InvariantCulture, out var resumed)
             ? resumed
             : after ?? world.LastEvent;
-        var mayAudit = context.Has(Roles.Administrator);
+        var mayAudit = context.Has(Roles.Auditor);
         using var line = lines.Open(context.Person());
         using var all = CancellationTokenSource.CreateLinkedTokenSource(cancellation, line.Closed);
         cancellation = all.Token;

@@ -60,7 +60,7 @@ internal static class FleetRoutes
         api.MapGet("/join-codes", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<JoinCodeInfo>)[
             .. each.JoinCodes.Values.Where(code => code.Expires > each.Now && code.UsesLeft > 0).OrderBy(code => code.Expires)
                 .Select(code => Info(code, null))])))
-            .For(Roles.Operator).WithSummary("Join codes that are still good").Produces<IReadOnlyList<JoinCodeInfo>>();
+            .ForSeeing(Roles.Operator).WithSummary("Join codes that are still good").Produces<IReadOnlyList<JoinCodeInfo>>();
         api.MapPost("/join-codes", async (WorldHost world, SiteAuthority authority, HttpContext context, JoinCodeRequest request) =>
         {
             // Letters and digits that cannot be taken for one another (no I, L, O, U, 0, 1); 16 of 29 make 77 bits.

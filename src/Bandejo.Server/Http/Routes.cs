@@ -15,6 +15,9 @@ internal static class Routes
         return route.RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.People).RequireRole(all).Build()).WithMetadata(new NeededRoles(all));
     }
 
+    /// <summary>The route only shows something: it is for accounts with one of the roles, for auditors and administrators.</summary>
+    public static RouteHandlerBuilder ForSeeing(this RouteHandlerBuilder route, params string[] roles) => route.For([.. roles, Roles.Auditor]);
+
     /// <summary>The route is for everybody who is signed in.</summary>
     public static RouteHandlerBuilder ForAll(this RouteHandlerBuilder route) =>
         route.RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.People).RequireAuthenticatedUser().Build())

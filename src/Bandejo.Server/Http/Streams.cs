@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
@@ -29,6 +30,21 @@ internal static class Streams
             }
 
             await response.WriteAsync(text.ToString(), response.HttpContext.RequestAborted);
+        }
+    });
+
+    /// <summary>Lines of text in UTF-8.</summary>
+    public static IResult Lines(string type, IEnumerable<ReadOnlyMemory<byte>> lines) => new Streamed(type, async response =>
+    {
+        foreach (var some in lines.Chunk(RowsAtOnce))
+        {
+            foreach (var line in some)
+            {
+                response.BodyWriter.Write(line.Span);
+                response.BodyWriter.Write("\n"u8);
+            }
+
+            await response.BodyWriter.FlushAsync(response.HttpContext.RequestAborted);
         }
     });
 

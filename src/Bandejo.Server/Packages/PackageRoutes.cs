@@ -40,10 +40,10 @@ internal static class PackageRoutes
             .ForAll().WithSummary("What is inside a package, as a CycloneDX list").Produces<string>(200, "application/vnd.cyclonedx+json");
         api.MapGet("/packages/{package}/manifest", (WorldHost world, string package) => world.Read(each => Named.Package(each, package)).Answer(
             found => Results.Text(ManifestText.Of(found.Document), "application/yaml")))
-            .For(Roles.Packager).WithSummary("The manifest that makes a package again, as text").Produces<string>(200, "application/yaml");
+            .ForSeeing(Roles.Packager).WithSummary("The manifest that makes a package again, as text").Produces<string>(200, "application/yaml");
         api.MapGet("/packages/{package}/file", (Carrying carrying, string package) => carrying.Export(package).Answer(file => Results.Stream(
             file, "application/zip")))
-            .For(Roles.Packager).WithSummary("A package as one file, to be carried to another service").Produces<byte[]>(200, "application/zip");
+            .ForSeeing(Roles.Packager).WithSummary("A package as one file, to be carried to another service").Produces<byte[]>(200, "application/zip");
         api.MapGet("/schemas/package", () => Results.Stream(
             typeof(PackageRoutes).Assembly.GetManifestResourceStream("package.schema.json")!, "application/schema+json"))
             .ForAll().WithSummary("The JSON Schema of package.yaml").Produces<string>(200, "application/schema+json");

@@ -16,6 +16,9 @@ internal abstract class Database
     public static Database Of(string where) =>
         where.Contains("Host=", StringComparison.OrdinalIgnoreCase) ? new PostgresDatabase(where) : new SqliteDatabase(where);
 
+    /// <summary>The word for a comparison with a pattern that does not look at case.</summary>
+    public virtual string LikeInAnyCase => "LIKE";
+
     /// <summary>Opens a connection to read.</summary>
     /// <exception cref="DbException">There is none to be had.</exception>
     public abstract DbConnection Connect();
@@ -149,7 +152,7 @@ internal abstract class Statements : IDisposable
     /// <summary>
     /// A text as every database keeps it: not all keep the zero character, or half of one outside the first plane, and what a device says may hold both.
     /// </summary>
-    protected static string Keepable(string text) => !text.Contains('\0', StringComparison.Ordinal) && text.AsSpan().IndexOfAnyInRange('\uD800', '\uDFFF') < 0
+    public static string Keepable(string text) => !text.Contains('\0', StringComparison.Ordinal) && text.AsSpan().IndexOfAnyInRange('\uD800', '\uDFFF') < 0
         ? text
         : System.Text.Encoding.UTF8.GetString(System.Text.Encoding.UTF8.GetBytes(text)).Replace('\0', '\uFFFD');
 }

@@ -44,6 +44,8 @@ internal sealed class PostgresDatabase : Database
 
     public override string Name { get; }
 
+    public override string LikeInAnyCase => "ILIKE";
+
     public override DbConnection Connect() => _readers.OpenConnection();
 
     public override void Forget() => _readers.Clear();

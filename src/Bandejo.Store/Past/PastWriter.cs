@@ -10,6 +10,7 @@ internal sealed class PastWriter(Statements statements, Func<string, long> numbe
 {
     private readonly PastDevices _devices = new(statements);
     private readonly PastMemberships _members = new(statements);
+    private readonly AuditChain _audit = new(statements);
 
     /// <summary>Takes a change in, before it is written into its table.</summary>
     public void Take(LogMoment moment, Change change)
@@ -63,6 +64,9 @@ internal sealed class PastWriter(Statements statements, Func<string, long> numbe
             case PutDeployment(var deployment):
                 Document(moment, PastKinds.Deployment, deployment.Id, deployment.State);
                 break;
+            case AddEvent({ Topic: AuditChain.Topic } entry):
+                _audit.Add(entry);
+                break;
         }
     }
 
@@ -71,6 +75,7 @@ internal sealed class PastWriter(Statements statements, Func<string, long> numbe
     {
         _devices.Flush(moment);
         _members.Flush(moment);
+        _audit.Flush();
     }
 
     private void Move(string group, IReadOnlyList<string> devices, bool isIn)

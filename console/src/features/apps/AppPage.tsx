@@ -8,6 +8,7 @@ import { ErrorNote } from "@/parts/ErrorNote";
 import { bytes, count, devices } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Empty, Loading, Page } from "@/parts/Page";
+import { Trend } from "@/parts/Trend";
 import { VersionChart } from "./VersionBar";
 
 const route = getRouteApi("/apps/$app");
@@ -43,6 +44,7 @@ export default function AppPage() {
           <Packages packages={app.packages} />
         </section>
       </div>
+      <Trend what="versions" app={app.app} title="Versions from day to day" empty="No device had it on these days" />
       <section className="section">
         <h2>Deployments</h2>
         {its?.length === 0 && <Empty title="It was never deployed" />}

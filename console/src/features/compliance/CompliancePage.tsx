@@ -5,6 +5,7 @@ import { request, type Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { count, share } from "@/parts/format";
 import { Empty, Loading, Page } from "@/parts/Page";
+import { Trend } from "@/parts/Trend";
 import { CountBar } from "./CountBar";
 import { LateList } from "./LateList";
 
@@ -16,17 +17,20 @@ export default function CompliancePage() {
   const search = route.useSearch();
   const go = useNavigate({ from: "/compliance" });
   const by = search.by ?? "app";
-  const fleet = useQuery({ queryKey: ["compliance", "fleet"], queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by: "fleet" }, signal }) });
-  const rows = useQuery({ queryKey: ["compliance", by], queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by }, signal }) });
+  const asOf = search.asOf;
+  const fresh = asOf ? Infinity : 5_000;
+  const fleet = useQuery({ queryKey: ["compliance", "fleet", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by: "fleet", asOf }, signal }), staleTime: fresh });
+  const rows = useQuery({ queryKey: ["compliance", by, asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by, asOf }, signal }), staleTime: fresh });
   const whole = fleet.data?.[0]?.counts;
   const narrowed = search.only || search.deployment || search.app || search.group;
   return (
     <Page
       title="Compliance"
       lead={whole && <Lead counts={whole} />}
-      command={narrowed ? `bandejo compliance export${search.only ? ` --only ${search.only}` : ""}${search.deployment ? ` --deployment ${search.deployment}` : ""}${search.app ? ` --app ${search.app}` : ""}${search.group ? ` --group ${search.group}` : ""}` : `bandejo compliance show --by ${by}`}
-      acts={<Button component="a" href="/api/v1/compliance/targets?format=csv" download="compliance.csv">Export CSV</Button>}
+      command={(narrowed ? `bandejo compliance export${search.only ? ` --only ${search.only}` : ""}${search.deployment ? ` --deployment ${search.deployment}` : ""}${search.app ? ` --app ${search.app}` : ""}${search.group ? ` --group ${search.group}` : ""}` : `bandejo compliance show --by ${by}`) + (asOf ? ` --as-of ${asOf}` : "")}
+      acts={<Button component="a" href={`/api/v1/compliance/targets?format=csv${asOf ? `&asOf=${encodeURIComponent(asOf)}` : ""}`} download="compliance.csv">Export CSV</Button>}
     >
+      {fleet.error && <ErrorNote error={fleet.error} retry={() => void fleet.refetch()} />}
       {whole && <div className="section"><CountBar counts={whole} height={18} /></div>}
       {narrowed ? (
         <LateList />
@@ -48,6 +52,7 @@ export default function CompliancePage() {
           {rows.error && <ErrorNote error={rows.error} retry={() => void rows.refetch()} />}
           {!rows.data && !rows.error && <Loading what="the figures" />}
           {rows.data && <Table rows={rows.data} />}
+          {!asOf && <Trend what="compliance" title="From day to day" empty="Nothing was asked on these days" />}
         </>
       )}
     </Page>

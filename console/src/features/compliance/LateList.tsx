@@ -13,8 +13,8 @@ const route = getRouteApi("/compliance");
 
 /** The devices behind a figure. */
 export function LateList() {
-  const { only, deployment, app, group } = route.useSearch();
-  const query = { only, deployment, app, group };
+  const { only, deployment, app, group, asOf } = route.useSearch();
+  const query = { only, deployment, app, group, asOf };
   const found = useQuery({ queryKey: ["compliance", "targets", query], queryFn: ({ signal }) => request("get", "/api/v1/compliance/targets", { query, signal }) });
   const csv = `/api/v1/compliance/targets?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`;
   if (found.error) return <ErrorNote error={found.error} retry={() => void found.refetch()} />;

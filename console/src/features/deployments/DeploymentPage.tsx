@@ -21,7 +21,8 @@ export default function DeploymentPage() {
   const { deployment: id } = route.useParams();
   const search = route.useSearch();
   const go = useNavigate({ from: "/deployments/$deployment" });
-  const found = useQuery({ queryKey: ["deployment", id], queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}", { path: { deployment: id }, signal }) });
+  const { asOf } = search;
+  const found = useQuery({ queryKey: ["deployment", id, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}", { path: { deployment: id }, query: { asOf }, signal }) });
   if (!found.data) return <NotYet query={found} title="Deployment" what="deployment" crumbs={crumbs} />;
   const details = found.data;
   const it = details.deployment;
@@ -37,8 +38,8 @@ export default function DeploymentPage() {
       title={it.name}
       crumbs={[...crumbs, { name: it.app, to: `/apps/${it.app}` }]}
       lead={<Lead it={it} />}
-      command={`bandejo deployment show ${quoted(it.name)}`}
-      acts={<DeploymentActs key={it.id} it={it} ask={search.ask} asked={() => void go({ search: (now) => ({ ...now, ask: undefined }), replace: true, resetScroll: false })} />}
+      command={`bandejo deployment show ${quoted(it.name)}${asOf ? ` --as-of ${asOf}` : ""}`}
+      acts={asOf ? undefined : <DeploymentActs key={it.id} it={it} ask={search.ask} asked={() => void go({ search: (now) => ({ ...now, ask: undefined }), replace: true, resetScroll: false })} />}
     >
       <Trays waves={it.waves} onPick={pick} />
       <Trouble details={details} />
@@ -46,9 +47,7 @@ export default function DeploymentPage() {
         {(
           [
             ["targets", `Targets · ${count(targets)}`],
-            ["causes", `Causes · ${details.causes.length + (details.harms.length > 0 ? 1 : 0)}`],
-            ["timeline", "Timeline"],
-            ["journal", "Journal"],
+            ...(asOf ? [] : [["causes", `Causes · ${details.causes.length + (details.harms.length > 0 ? 1 : 0)}`], ["timeline", "Timeline"], ["journal", "Journal"]] as const),
             ["started", "As started"],
           ] as const
         ).map(([key, title]) => (

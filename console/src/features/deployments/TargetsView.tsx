@@ -26,11 +26,12 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
   const [question, setQuestion] = useState<Question | null>(null);
   const queries = useQueryClient();
   const chosen = (search.state ?? "").split(",").filter(Boolean);
-  const query = { state: search.state, wave: search.wave, filter: search.filter, sort: search.sort ?? "state" };
+  const query = { state: search.state, wave: search.wave, filter: search.filter, sort: search.sort ?? "state", asOf: search.asOf };
   const retriable = useQuery({
     queryKey: ["deployment", it.id, "retriable", search.wave ?? "", search.filter ?? ""],
     queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}/targets", { path: { deployment: it.id }, query: { ...query, state: RETRIABLE.join(","), limit: 500 }, signal }),
     retry: false,
+    enabled: !search.asOf,
   });
   const failed = retriable.data?.items ?? [];
   const set = (change: Partial<typeof search>) => void go({ search: (now) => ({ ...now, ...change }), replace: true, resetScroll: false });

@@ -11,6 +11,7 @@ import { count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { NotYet } from "@/parts/NotYet";
 import { Empty, Page } from "@/parts/Page";
+import { StateMark } from "@/parts/StateMark";
 import { SortInto } from "./SortInto";
 import { DeviceFacts } from "./DeviceFacts";
 import { WhyView } from "./WhyView";
@@ -22,8 +23,8 @@ const crumbs = [{ name: "Devices", to: "/devices" }];
 /** One device: what it should have, has and waits for, and why. */
 export default function DevicePage() {
   const { device: name } = route.useParams();
-  const view = route.useSearch().view ?? "";
-  const found = useQuery({ queryKey: ["device", name], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}", { path: { device: name }, signal }), refetchInterval: 15_000 });
+  const { view = "", asOf } = route.useSearch();
+  const found = useQuery({ queryKey: ["device", name, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}", { path: { device: name }, query: { asOf }, signal }), refetchInterval: asOf ? false : 15_000 });
   if (!found.data) return <NotYet query={found} title={name} what="device" crumbs={crumbs} />;
   const details = found.data;
   const { device } = details;
@@ -31,19 +32,19 @@ export default function DevicePage() {
     <Page
       title={device.name}
       crumbs={crumbs}
-      lead={<Lead details={details} />}
-      command={`bandejo device ${view === "why" || view === "" ? "why" : "show"} ${device.name}`}
-      acts={<DeviceActs device={device} />}
+      lead={<Lead details={details} isPast={asOf !== undefined} />}
+      command={asOf ? `bandejo device show ${device.name} --as-of ${asOf}` : view === "history" ? `bandejo device history ${device.name}` : `bandejo device ${view === "" ? "why" : "show"} ${device.name}`}
+      acts={asOf ? undefined : <DeviceActs device={device} />}
     >
       {device.isUnsorted && <SortInto device={device} />}
       <nav className="tabs" aria-label="Views of this device">
-        {[["", `Software · ${details.targets.length}`], ["facts", `Facts · ${details.facts.length}`], ["programs", `Programs · ${details.programs.length}`], ["history", "History"]].map(([key, title]) => (
+        {[["", `Software · ${details.targets.length}`], ["facts", `Facts · ${details.facts.length}`], ["programs", `Programs · ${details.programs.length}`], ...(asOf ? [] : [["history", "History"]])].map(([key, title]) => (
           <Link key={key} to="." search={{ view: key }} className={`tab ${view === key ? "active" : ""}`} aria-current={view === key ? "page" : undefined} resetScroll={false}>
             {title}
           </Link>
         ))}
       </nav>
-      {view === "" && <WhyView details={details} />}
+      {view === "" && (asOf ? <Stood details={details} /> : <WhyView details={details} />)}
       {view === "facts" && <DeviceFacts details={details} />}
       {view === "programs" && <Programs details={details} />}
       {view === "history" && <Events queryKey={["device", device.id, "events"]} query={{ device: device.id, topic: "any" }} empty="Nothing happened to it yet" />}
@@ -51,15 +52,44 @@ export default function DevicePage() {
   );
 }
 
-function Lead({ details }: { details: Details }) {
+/** What was asked of it at a past moment, and how it stood. */
+function Stood({ details }: { details: Details }) {
+  if (details.targets.length === 0) return <div className="section"><Empty title="Nothing was asked of it then" /></div>;
+  return (
+    <div className="section sheet scroll-x">
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Deployment</th>
+            <th>State</th>
+            <th>Why</th>
+            <th className="number">Since</th>
+          </tr>
+        </thead>
+        <tbody>
+          {details.targets.map((target) => (
+            <tr key={target.deployment}>
+              <td><Link to="/deployments/$deployment" params={{ deployment: target.deployment }}>{target.deploymentName}</Link></td>
+              <td style={{ whiteSpace: "nowrap" }}><StateMark state={target.state} isLate={target.isLate} /></td>
+              <td>{target.reason}</td>
+              <td className="number"><Moment at={target.since} only="moment" /></td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function Lead({ details, isPast }: { details: Details; isPast: boolean }) {
   const { device } = details;
   const what = [device.kind, device.model && `a ${device.model}`, device.os, device.site && `in ${device.site}`].filter(Boolean).join(", ");
   const open = details.targets.filter((target) => !["met", "not-needed", "left", "undone", "choice", "yielded"].includes(target.state));
   return (
     <>
-      {open.length === 0 ? <strong>It has all that is asked of it. </strong> : <strong>{details.targets.length === 1 ? "The one thing asked of it is open. " : `${count(open.length)} of ${count(details.targets.length)} things asked of it ${open.length === 1 ? "is" : "are"} open. `}</strong>}
+      {open.length === 0 ? <strong>{details.targets.length === 0 ? "Nothing is asked of it. " : "It has all that is asked of it. "}</strong> : <strong>{details.targets.length === 1 ? "The one thing asked of it is open. " : `${count(open.length)} of ${count(details.targets.length)} things asked of it ${open.length === 1 ? "is" : "are"} open. `}</strong>}
       {what && `${what[0]!.toUpperCase()}${what.slice(1)}. `}
-      Heard from <Moment at={device.lastHeard} otherwise="never since it joined" />. {details.groups.length > 0 && <>In {details.groups.map((slug, at) => <span key={slug}>{at > 0 && ", "}<Link to="/groups/$group" params={{ group: slug }}>{slug}</Link></span>)}.</>}
+      {!isPast && <>Heard from <Moment at={device.lastHeard} otherwise="never since it joined" />. </>}{details.groups.length > 0 && <>In {details.groups.map((slug, at) => <span key={slug}>{at > 0 && ", "}<Link to="/groups/$group" params={{ group: slug }}>{slug}</Link></span>)}.</>}
     </>
   );
 }

@@ -1,11 +1,13 @@
 import { Button, Checkbox, Menu } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
 import { request, type Schemas } from "@/api/request";
 import { FilterField } from "@/parts/FilterField";
 import { count, devices, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Empty, Page } from "@/parts/Page";
+import { Trend } from "@/parts/Trend";
 import { PutIntoGroup } from "./PutIntoGroup";
 import { type Column, VirtualList } from "@/parts/VirtualList";
 
@@ -15,6 +17,7 @@ const route = getRouteApi("/devices");
 /** All devices: filtered by rule or words, any fact as a column, all of it in the address. */
 export default function DevicesPage() {
   const search = route.useSearch();
+  const [isOpen, setIsOpen] = useState(false);
   const go = useNavigate({ from: "/devices" });
   const set = (change: Partial<typeof search>) => void go({ search: (now) => ({ ...now, ...change }), replace: true, resetScroll: false });
   const query = { filter: search.filter, sort: search.sort, columns: search.columns };
@@ -27,6 +30,10 @@ export default function DevicesPage() {
 
   return (
     <Page title="Devices" lead={total == null ? undefined : search.filter ? `${devices(total)} of ${count(service.data?.devices ?? total)} fit.` : `${devices(total)} have joined.`} command={`bandejo device list${search.filter ? ` ${quoted(search.filter)}` : ""}`}>
+      <details className="section" onToggle={(event) => setIsOpen(event.currentTarget.open)}>
+        <summary>The size of the fleet, from day to day</summary>
+        {isOpen && <Trend what="fleet" title="Devices by kind" empty="There was no device on these days" />}
+      </details>
       <div className="toolbar">
         <FilterField label="Filter devices by a rule or by words" value={search.filter ?? ""} onChange={(filter) => set({ filter })} />
         <button type="button" className="chip" aria-pressed={search.filter === "unsorted"} onClick={() => set({ filter: search.filter === "unsorted" ? "" : "unsorted" })}>

@@ -14,8 +14,8 @@ const crumbs = [{ name: "Groups", to: "/groups" }];
 /** One group: its rule while it is edited, its devices, who came and went. */
 export default function GroupPage() {
   const { group: slug } = route.useParams();
-  const view = route.useSearch().view ?? "";
-  const found = useQuery({ queryKey: ["groups", slug], queryFn: ({ signal }) => request("get", "/api/v1/groups/{slug}", { path: { slug }, signal }) });
+  const { view = "", asOf } = route.useSearch();
+  const found = useQuery({ queryKey: ["groups", slug, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/groups/{slug}", { path: { slug }, query: { asOf }, signal }) });
   if (!found.data) return <NotYet query={found} title={slug} what="group" crumbs={crumbs} />;
   const group = found.data;
   return (
@@ -31,16 +31,16 @@ export default function GroupPage() {
           {group.isForTesting && " It is for testing: packages that are not released may reach it."}
         </>
       }
-      command={`bandejo group show ${group.slug}`}
+      command={`bandejo group show ${group.slug}${asOf ? ` --as-of ${asOf}` : ""}`}
     >
       <nav className="tabs" aria-label="Views of this group">
-        {[["", group.rule ? "Rule" : "Settings"], ["devices", `Devices · ${count(group.devices)}`], ["moves", "Who came and went"]].map(([key, title]) => (
+        {[["", group.rule ? "Rule" : "Settings"], ["devices", `Devices · ${count(group.devices)}`], ...(asOf ? [] : [["moves", "Who came and went"]])].map(([key, title]) => (
           <Link key={key} to="." search={{ view: key }} className={`tab ${view === key ? "active" : ""}`} aria-current={view === key ? "page" : undefined}>
             {title}
           </Link>
         ))}
       </nav>
-      {view === "" && <GroupEditor key={group.slug} group={group} />}
+      {view === "" && (asOf ? <div className="section sheet pad">{group.rule ? <code>{group.rule}</code> : "It was listed by hand."}</div> : <GroupEditor key={group.slug} group={group} />)}
       {view === "devices" && <MembersView group={group} />}
       {view === "moves" && <Events queryKey={["groups", slug, "moves"]} query={{ group: slug }} empty="Nobody came or went since this is written down" />}
     </Page>

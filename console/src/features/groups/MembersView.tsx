@@ -3,6 +3,7 @@ import { useDebouncedValue } from "@mantine/hooks";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
+import { useAsOf } from "@/api/past";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -25,7 +26,8 @@ export function MembersView({ group }: { group: Schemas["GroupInfo"] }) {
     onSuccess: () => setTyped(""),
     onSettled: () => void queries.invalidateQueries({ queryKey: ["groups"] }),
   });
-  const isListed = !group.rule;
+  const asOf = useAsOf();
+  const isListed = !group.rule && asOf === undefined;
   return (
     <>
       {isListed && (
@@ -39,14 +41,14 @@ export function MembersView({ group }: { group: Schemas["GroupInfo"] }) {
       {move.error && <ErrorNote error={move.error} />}
       <VirtualList
         label={`Devices of ${group.name}`}
-        queryKey={["groups", group.slug, "devices"]}
-        load={(skip, limit, signal) => request("get", "/api/v1/groups/{slug}/devices", { path: { slug: group.slug }, query: { skip, limit }, signal })}
+        queryKey={["groups", group.slug, "devices", asOf ?? ""]}
+        load={(skip, limit, signal) => request("get", "/api/v1/groups/{slug}/devices", { path: { slug: group.slug }, query: { skip, limit, asOf }, signal })}
         idOf={(device: Device) => device.id}
         columns={[
           { key: "name", title: "Name", width: "160px", cell: (device: Device) => <Link className="name" to="/devices/$device" params={{ device: device.name }}>{device.name}</Link> },
           { key: "kind", title: "Kind", width: "100px", cell: (device: Device) => device.kind },
           { key: "model", title: "Model", width: "minmax(100px, 1fr)", cell: (device: Device) => device.model },
-          { key: "heard", title: "Last heard", width: "130px", isRight: true, cell: (device: Device) => <Moment at={device.lastHeard} only="relative" otherwise="never" /> },
+          ...(asOf === undefined ? [{ key: "heard", title: "Last heard", width: "130px", isRight: true, cell: (device: Device) => <Moment at={device.lastHeard} only="relative" otherwise="never" /> }] : []),
           ...(isListed ? [{ key: "out", title: "Membership", width: "90px", isRight: true, cell: (device: Device) => <TakeOut device={device} why={forbidden("DELETE /api/v1/groups/{slug}/devices/{device}")} onOut={() => move.mutate({ device: device.id, isIn: false })} /> }] : []),
         ]}
         empty={<div className="section"><Empty title="No device is in it">{isListed && <code>bandejo group add {group.slug} DEVICE</code>}</Empty></div>}

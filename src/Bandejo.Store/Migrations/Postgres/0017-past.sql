@@ -71,5 +71,21 @@ CREATE TABLE day_count (
     PRIMARY KEY (subject, part, day)
 );
 
+-- The audit trail, each entry with a digest of itself and all before it; and where it ends.
+CREATE TABLE audit_chain (
+    entry BIGINT PRIMARY KEY,
+    -- Of the event.
+    number BIGINT NOT NULL UNIQUE,
+    digest BYTEA NOT NULL
+);
+
+CREATE TABLE audit_head (
+    one BIGINT PRIMARY KEY CHECK (one = 1),
+    entries BIGINT NOT NULL,
+    digest BYTEA NOT NULL
+);
+
+INSERT INTO audit_head VALUES (1, 0, ''::bytea);
+
 CREATE INDEX device_gone_by_name ON device_gone (name, number);
 CREATE INDEX log_by_at ON log (at, number);

@@ -71,5 +71,21 @@ CREATE TABLE day_count (
     PRIMARY KEY (subject, part, day)
 ) WITHOUT ROWID;
 
+-- The audit trail, each entry with a digest of itself and all before it; and where it ends.
+CREATE TABLE audit_chain (
+    entry INTEGER PRIMARY KEY,
+    -- Of the event.
+    number INTEGER NOT NULL UNIQUE,
+    digest BLOB NOT NULL
+);
+
+CREATE TABLE audit_head (
+    one INTEGER PRIMARY KEY CHECK (one = 1),
+    entries INTEGER NOT NULL,
+    digest BLOB NOT NULL
+);
+
+INSERT INTO audit_head VALUES (1, 0, x'');
+
 CREATE INDEX device_gone_by_name ON device_gone (name, number);
 CREATE INDEX log_by_at ON log (at, number);
