@@ -25,7 +25,9 @@ internal static class ServiceBench
     public static async Task Run(Report report, int size, bool isLargest)
     {
         var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
-        var site = new Site(new ServiceProcess("--joins-per-minute", "1000000", "--check-in-seconds", "3600"));
+        using var server = Environment.GetEnvironmentVariable("BANDEJO_BENCH_STORE") == "postgres" ? new PostgresServer() : null;
+        string[] store = server is null ? [] : ["--store", server.Make("bench")];
+        var site = new Site(new ServiceProcess(["--joins-per-minute", "1000000", "--check-in-seconds", "3600", .. store]));
         try
         {
             await site.Begin();
@@ -86,9 +88,11 @@ internal static class ServiceBench
             await site.Package($"app-{number:00}", "1.0.0", "echo", isReleased: true);
         }
 
+        var then = TimeProvider.System.GetUtcNow();
         for (var number = 0; number < deployments; number++)
         {
             await Start(number);
+            then = number == deployments * 3 / 4 ? TimeProvider.System.GetUtcNow() : then;
         }
 
         var memory = site.Process.Memory();
@@ -131,6 +135,8 @@ internal static class ServiceBench
         await Beside("all devices as CSV", () => Read("/api/v1/devices?format=csv"));
         await Beside("all compliance as CSV", () => Read("/api/v1/compliance/targets?format=csv"));
 
+        await Settled();
+        await PastBench.AsOf(report, site, what, then);
         await StartToReady(report, site, size, $"with {deployments} deployments", 8);
 
         async Task Start(int number) => await site.Admin.Post(

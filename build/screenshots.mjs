@@ -52,7 +52,9 @@ await shot(tomas, "group", "/groups/small-disks", async (page) => {
 });
 await shot(tomas, "app", "/apps/quillmark");
 await shot(tomas, "package", "/packages/foldline%207.2.0");
-await shot(tomas, "compliance", "/compliance");
+await shot(tomas, "compliance", "/compliance", (page) => page.getByText("The figures, day by day").scrollIntoViewIfNeeded());
+const now = await tomas.evaluate(() => fetch("/api/v1/clock").then((answer) => answer.json()));
+await shot(tomas, "compliance-past", `/compliance?asOf=${new Date(Date.parse(now.now) - 5 * 86_400_000).toISOString().slice(0, 10)}`);
 await shot(tomas, "journal", "/journal");
 
 // On the bench lies what a packager dropped, and its trial has just passed.

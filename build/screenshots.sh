@@ -53,5 +53,4 @@ shot terminal-demo desk "cat $work/out" "make demo"
 shot terminal-today desk 'bandejo today'
 shot terminal-deployment desk 'bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
 shot terminal-inspect ines 'bandejo package inspect demo/installers/foldline-7.2.0.msi'
-shot terminal-trial ines 'bandejo package trial demo/packages/foldline-7.2.0 --from demo/packages/foldline-7.1.0'
 node build/screenshots.mjs "$BANDEJO_DEMO_LISTEN" docs/screenshots

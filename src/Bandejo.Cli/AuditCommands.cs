@@ -16,6 +16,8 @@ internal static class AuditCommands
     /// <summary>The longest line of an export that is read, in characters.</summary>
     private const int LongestLine = 1 << 20;
 
+    private const string NoProof = "The last line has no proof: the file is cut short, or no export.";
+
     public static Command Export() => Shared.Verb(
         "export", "Prints the whole audit trail, a line of JSON each, with a proof of it at the end", "journal export > audit.jsonl",
         async (parsed, client, cancellation) =>
@@ -88,15 +90,15 @@ internal static class AuditCommands
         try
         {
             var proof = last is null ? null : JsonSerializer.Deserialize(last, ContractJson.Default.AuditExportEnd)?.Proof;
-            return proof?.Content is null || proof.Key is null || proof.Signature is null ? (null, "The last line has no proof: the file is cut short, or no export.")
+            return proof?.Content is null || proof.Key is null || proof.Signature is null ? (null, NoProof)
                 : proof.Content.Entries != entries ? (null, $"The proof is of {proof.Content.Entries} entries, and the file has {entries}.")
-                : proof.Content.Digest != Convert.ToHexStringLower(digest) ? (null, "A line is not as it was exported: the digest of all is another than the proof says.")
+                : proof.Content.Digest != Convert.ToHexStringLower(digest) ? (null, "A line is not as it was exported: the digest is not that of the proof.")
                 : !IsSigned(proof) ? (null, "The signature of the proof does not hold.")
                 : (proof, null);
         }
         catch (Exception error) when (error is JsonException or FormatException or CryptographicException)
         {
-            return (null, "The last line has no proof: the file is cut short, or no export.");
+            return (null, NoProof);
         }
     }
 

@@ -8,7 +8,8 @@ namespace Bandejo.Cli;
 internal static class JournalCommands
 {
     private static readonly Option<string> Topic = Shared.Choice(
-        "--topic", "journal (decisions), target (every change of state), device, package, group (who came and went), audit (administrators and auditors) or any",
+        "--topic",
+        "journal (decisions), target (every change of state), device, package, group (who came and went), audit (administrators and auditors) or any",
         "journal", "target", "device", "package", "group", "audit", "any");
 
     private static readonly Option<int> Limit = new("--limit", "-l") { Description = "How many lines", DefaultValueFactory = _ => 30 };

@@ -159,7 +159,9 @@ internal static class Say
         var clock = away.Duration() < TimeSpan.FromHours(20) ? local.ToString("HH:mm", CultureInfo.InvariantCulture)
             : away.Duration() < TimeSpan.FromDays(6) ? local.ToString("ddd HH:mm", CultureInfo.InvariantCulture)
             : local.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
-        return away >= TimeSpan.Zero ? $"in {Length(away)} · {clock}" : $"{Length(away)} ago · {clock}";
+        return away.Duration() < TimeSpan.FromSeconds(1) ? $"now · {clock}"
+            : away > TimeSpan.Zero ? $"in {Length(away)} · {clock}"
+            : $"{Length(away)} ago · {clock}";
     }
 
     /// <summary>A count, with the thousands set apart.</summary>

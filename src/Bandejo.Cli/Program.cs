@@ -6,7 +6,7 @@ var root = new RootCommand("bandejo: packages applications, brings them to group
     SignIn.In(), SignIn.Out(), PackageCommands.All(), AppCommands.All(), GroupCommands.All(), DeviceCommands.All(), DeploymentCommands.All(),
     WavePlanCommands.All(), HandlingCommands.All(), TodayCommand.All(), ComplianceCommands.All(), TrendCommands.All(),
     JournalCommands.All(),
-    ClockCommands.All(), IdentityCommands.All(), AccountCommands.All(), TokenCommands.All(), Completion.All(),
+    KeepingCommands.All(), ClockCommands.All(), IdentityCommands.All(), AccountCommands.All(), TokenCommands.All(), Completion.All(),
 };
 root.Options.Add(Shared.Service);
 root.Options.Add(Shared.Output);

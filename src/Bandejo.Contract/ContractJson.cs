@@ -99,6 +99,8 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(EventInfo))]
 [JsonSerializable(typeof(IReadOnlyList<ComplianceRow>))]
 [JsonSerializable(typeof(TrendInfo))]
+[JsonSerializable(typeof(KeepingInfo))]
+[JsonSerializable(typeof(KeepingRequest))]
 [JsonSerializable(typeof(AuditVerification))]
 [JsonSerializable(typeof(AuditContent))]
 [JsonSerializable(typeof(AuditExportEnd))]

@@ -92,6 +92,7 @@ internal static class Setup
         services.AddSingleton<WorldHost>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Passwords>()
             .AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>()
             .AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
+        services.AddSingleton<Keeping>().AddHostedService(all => all.GetRequiredService<Keeping>());
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>()
             .AddHostedService(all => all.GetRequiredService<HailWatch>());
         services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(options.Data, "cookie-keys")))

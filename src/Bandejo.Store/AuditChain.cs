@@ -32,7 +32,7 @@ internal sealed class AuditChain(Statements statements)
         {
             json.WriteStartObject();
             json.WriteNumber("number", entry.Number);
-            json.WriteString("at", DateTimeOffset.FromUnixTimeMilliseconds(entry.At.ToUnixTimeMilliseconds()).UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", null));
+            json.WriteString("at", entry.At.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", null));
             Write("what", entry.What);
             Write("by", entry.By);
             Write("deployment", entry.Deployment);
@@ -111,7 +111,9 @@ internal sealed class AuditChain(Statements statements)
 
             if (entry == of?.Entry)
             {
-                isOther = Convert.ToHexStringLower(digest) == of.Value.Digest ? null : $"Entry {entry}, or one before it, is another than it was when the proof was made.";
+                isOther = Convert.ToHexStringLower(digest) == of.Value.Digest
+                    ? null
+                    : $"Entry {entry}, or one before it, is another than it was when the proof was made.";
             }
 
             (next, before, last) = (entry + 1, digest, kept);

@@ -234,6 +234,13 @@ public sealed class DatabaseStore : IStore
             $"SELECT data FROM attempt {filter} ORDER BY started DESC LIMIT @limit", new { deployment, device, limit }).Select(KeptForms.Read<AttemptRecord>)];
     });
 
+    public IEnumerable<string> AttemptsBegun(DateTimeOffset from, DateTimeOffset to) => Taken(connection => KeptTables.Rows(
+        connection, "SELECT id FROM attempt WHERE started >= @from AND started < @to ORDER BY started", row => row.GetString(0),
+        ("@from", from.ToUnixTimeMilliseconds()), ("@to", to.ToUnixTimeMilliseconds())));
+
+    public IReadOnlyList<(ForgetPast Slice, long Rows)> Forgettable(DateTimeOffset until) => Guarded(connection =>
+        DayReading.MomentBefore(connection, until) is > 0 and var record ? PastForgetting.Slices(connection, record, until) : []);
+
     public IPast? Past(DateTimeOffset at) => Guarded(connection => DayReading.MomentBefore(connection, at.AddTicks(1))) is > 0 and var number
         ? new PastReading(this, at, number)
         : null;

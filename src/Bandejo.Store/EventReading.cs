@@ -85,7 +85,7 @@ internal static class EventReading
     }
 
     /// <summary>The number of the first event that is not before a moment. Numbers rise with time, so it is found by halving, without an index.</summary>
-    private static long FirstAt(DbConnection connection, DateTimeOffset at)
+    public static long FirstAt(DbConnection connection, DateTimeOffset at)
     {
         var (low, high) = (0L, connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0);
         var moment = at.ToUnixTimeMilliseconds();

@@ -165,6 +165,7 @@ public sealed class FileStore
     public async Task KeepLog(string attempt, Stream body, int limit, CancellationToken cancellation)
     {
         var path = LogPath(attempt);
+        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
         var part = path + ".part";
         await using (var stream = new FileStream(part, FileMode.Create, FileAccess.Write))
         {
@@ -182,7 +183,23 @@ public sealed class FileStore
     }
 
     /// <summary>Where the log of an attempt is, or null.</summary>
-    public string? FindLog(string attempt) => File.Exists(LogPath(attempt)) ? LogPath(attempt) : null;
+    public string? FindLog(string attempt) => File.Exists(LogPath(attempt)) ? LogPath(attempt)
+        : File.Exists(EarlierLogPath(attempt)) ? EarlierLogPath(attempt)
+        : null;
+
+    /// <summary>Lets the log of an attempt go.</summary>
+    /// <returns>What it took, in bytes; null where there was none.</returns>
+    public long? DropLog(string attempt)
+    {
+        if (FindLog(attempt) is not { } path)
+        {
+            return null;
+        }
+
+        var size = new FileInfo(path).Length;
+        File.Delete(path);
+        return size;
+    }
 
     private static string Checked(string name) =>
         name.Length is > 0 and <= 64 && name.All(char.IsAsciiLetterOrDigit)
@@ -193,5 +210,8 @@ public sealed class FileStore
 
     private string UploadPath(string id) => Path.Combine(_uploads, Checked(id));
 
-    private string LogPath(string attempt) => Path.Combine(_logs, Checked(attempt));
+    // In folders by the end of their names, which is drawn: a folder with millions of files is slow to everybody who looks into it.
+    private string LogPath(string attempt) => Path.Combine(_logs, Checked(attempt)[^Math.Min(2, attempt.Length)..].ToLowerInvariant() + ".d", attempt);
+
+    private string EarlierLogPath(string attempt) => Path.Combine(_logs, Checked(attempt));
 }

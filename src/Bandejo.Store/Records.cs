@@ -170,12 +170,18 @@ public interface IStore : IAsyncDisposable
     /// <summary>The attempts of a target, or of a device where <paramref name="deployment"/> is null; newest first, at most <paramref name="limit"/>.</summary>
     IReadOnlyList<AttemptRecord> Attempts(string? deployment, string? device, int limit);
 
-    /// <summary>The entries of the audit trail as lines of JSON (UTF-8), in the order of their chain, read while they are taken; and the digest of each.</summary>
+    /// <summary>The entries of the audit trail as lines of JSON (UTF-8), in the order of their chain, read while they are taken, with their digests.</summary>
     IEnumerable<(long Entry, long Number, byte[] Line, string Digest)> AuditLines();
 
     /// <summary>Looks at the whole audit trail, and says where something is not as it was written.</summary>
     /// <param name="of">An entry and the digest that it had at some time; null for none.</param>
     AuditState VerifyAudit((long Entry, string Digest)? of);
+
+    /// <summary>The attempts that began in a span of time, read while they are taken.</summary>
+    IEnumerable<string> AttemptsBegun(DateTimeOffset from, DateTimeOffset to);
+
+    /// <summary>What is kept of before a moment and not needed to know how it was from then on, in slices to be taken away, each with its rows.</summary>
+    IReadOnlyList<(ForgetPast Slice, long Rows)> Forgettable(DateTimeOffset until);
 
     /// <summary>How everything was at a moment; null for one before what is kept begins.</summary>
     IPast? Past(DateTimeOffset at);

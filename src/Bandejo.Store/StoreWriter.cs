@@ -208,6 +208,9 @@ internal sealed class StoreWriter
             case PutMember(var group, var device):
                 _statements.Run("INSERT INTO group_member VALUES ($1, $2) ON CONFLICT (device_group, device) DO NOTHING", group, device);
                 break;
+            case ForgetPast forget:
+                PastForgetting.Apply(_statements, forget);
+                break;
             case PutMoves:
                 // Kept for what was alone: who is in a rule group now follows from its rule.
                 break;

@@ -31,9 +31,11 @@ public sealed class PageTests(Chromium chromium)
         ("/deployments/ID?view=journal", LongName), ("/deployments/ID?view=started", LongName),
         ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"),
         ("/journal?topic=audit", "Journal"), ("/settings", "Settings"),
-        ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"),
+        ("/settings?view=keeping", "Settings"), ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"),
         ("/settings?view=wave-plans", "Settings"), ("/settings?view=handlings", "Settings"), ("/nowhere", "There is nothing here"),
         ("/devices/NOBODY", "No such device"), ("/deployments/D9999", "No such deployment"), ("/groups/nobody", "No such group"), ("/bench", "Bench"),
+        ("/compliance?asOf=1s", "Compliance"), ("/compliance?asOf=2001-01-01", "Compliance"), ("/deployments/ID?asOf=1s", LongName),
+        ("/devices/DESK-1?asOf=1s", "DESK-1"), ("/groups/enrolled?view=devices&asOf=1s", "enrolled"), ("/journal?words=started&device=DESK-1&from=1d", "Journal"),
         ("/bench/DRAFT", "inkwell-print 4.3.0"), ("/bench/0123456789abcdef", "No such draft"), ("/packages/notes%202.0", "notes 2.0"),
     ];
 

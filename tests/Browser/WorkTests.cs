@@ -33,7 +33,7 @@ public sealed class WorkTests(Chromium chromium)
         await pause.ClickAsync(new() { Force = true });
         Assert.Equal(0, await viewer.Page.GetByRole(AriaRole.Dialog).CountAsync());
         await viewer.Open("/settings?view=accounts", "Settings");
-        await viewer.Reads("This takes the role administrator");
+        await viewer.Reads("This takes the role auditor");
 
         await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
         await tomas.Open($"/deployments/{id}", (await Info(site, id)).Name);
@@ -116,6 +116,44 @@ public sealed class WorkTests(Chromium chromium)
         await tomas.Reads("Ended: rolled back");
         Assert.Null(device.Read("opt/notes/VERSION"));
         Assert.Empty(tomas.Complaints);
+    }
+
+    [Fact]
+    public async Task A_page_as_it_was_says_so_stays_so_from_page_to_page_and_does_nothing()
+    {
+        await using var site = await Site.StartApart();
+        await site.Package("notes", "2.0", Install);
+        await site.Device("DESK-1");
+        var id = await site.Deploy("notes 2.0", Site.Enrolled);
+        await site.Admin.Becomes(id, "DESK-1", "met");
+        await site.Admin.Until(
+            async () => (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status == "standing", "it stands");
+        var then = TimeProvider.System.GetUtcNow().ToString("O").Replace("+00:00", "Z", StringComparison.Ordinal);
+        await site.Must("deployment", "end", id, "--reason", "over");
+
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        await tomas.Open("/compliance", "Compliance");
+        await tomas.Reads("Nothing is deployed");
+        await tomas.Open($"/compliance?asOf={then}", "Compliance");
+        await tomas.Reads("This is not how it is now");
+        await tomas.Reads("100 % · 1 of 1 proven.");
+        await tomas.Page.GetByText("By deployment").ClickAsync();
+        await tomas.Page.GetByRole(AriaRole.Link, new() { Name = "notes", Exact = false }).Last.ClickAsync();
+        await tomas.Reads("This is not how it is now");
+        await tomas.Reads("Every gate has passed");
+        Assert.Equal(0, await tomas.Page.GetByRole(AriaRole.Button, new() { Name = "More" }).CountAsync());
+        await tomas.Page.GetByRole(AriaRole.Link, new() { Name = "DESK-1" }).ClickAsync();
+        await tomas.Reads("It has all that is asked of it.");
+        Assert.Contains("asOf=", tomas.Page.Url);
+        Assert.Equal(0, await tomas.Page.GetByRole(AriaRole.Button, new() { Name = "Check in now" }).CountAsync());
+
+        await tomas.Page.GetByRole(AriaRole.Link, new() { Name = "Back to now" }).ClickAsync();
+        await Person.Sees(tomas.Page.GetByRole(AriaRole.Button, new() { Name = "Check in now" }));
+        Assert.DoesNotContain("asOf=", tomas.Page.Url);
+        await tomas.Page.GetByRole(AriaRole.Button, new() { Name = "As it was" }).ClickAsync();
+        await tomas.Press("An hour ago");
+        await tomas.Reads("nothing is known of");
+        Assert.All(tomas.Complaints, complaint => Assert.Contains("404", complaint));
     }
 
     [Fact]

@@ -141,6 +141,8 @@ internal sealed class MemoryStore
                 were.UnionWith(into);
                 were.ExceptWith(outOf);
                 break;
+            case ForgetPast:
+                break;
             case PutMember(var group, var device):
                 _members.Add((group, device));
                 break;

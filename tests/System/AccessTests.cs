@@ -104,6 +104,9 @@ public sealed class AccessTests
         GET    /api/v1/facts                                 all
         GET    /api/v1/compliance/targets                    all
         GET    /api/v1/trends/{what}                         all
+        GET    /api/v1/keeping                               all
+        PUT    /api/v1/keeping                               administrator
+        POST   /api/v1/keeping/run                           administrator
         GET    /api/v1/journal                               all
         GET    /api/v1/audit                                 auditor
         GET    /api/v1/audit/verify                          auditor

@@ -1,7 +1,9 @@
 using System.Net;
 using System.Text.Json;
+using Bandejo.Clock;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
 using Bandejo.Kit;
 using Xunit;
 
@@ -144,5 +146,52 @@ public sealed class PastTests
         using var auditor = await ApiClient.SignIn(site.Service.Address, "wren", "long-enough-1");
         Assert.Equal(HttpStatusCode.OK, (await auditor.Send(HttpMethod.Get, "/api/v1/audit?words=later&by=root-admin&from=2001-01-01", null)).Status);
         Assert.Equal(HttpStatusCode.Forbidden, (await auditor.Send(HttpMethod.Post, "/api/v1/groups", """{"slug":"mine","name":"Mine"}""")).Status);
+    }
+
+    [Fact]
+    public async Task What_is_over_goes_by_itself_and_decisions_stay()
+    {
+        using var clock = new ClockFolder();
+        await using var site = await Site.Start("--demo-clock", clock.File);
+        using var time = DemoClock.Follow(clock.File);
+        using var device = new DeviceClient(site.Service.Address, time);
+        var join = new JoinCodeRequest(Site.Enrolled);
+        await device.Join(
+            (await site.Admin.Post("/api/v1/join-codes", join, ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!, "DESK-1");
+        await site.Package("notes", "2.0", "exit 0");
+        await site.Must("deployment", "start", "notes", "--to", Site.Enrolled, "--name", "Notes", "--yes");
+        var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Id;
+        var at = time.GetUtcNow();
+        await device.CheckIn(1, [
+            new AttemptReport("a1", id, 0, false, "install", at, null, null, "run", null, "", "", null, null, true),
+            new AttemptReport(
+                "a1", id, 0, true, "install", at, at, "done", "prove", 0, "", "", null, new ProofReport(id, 0, "present", "2.0", "it is there", at), true)]);
+        await device.Link.SendLog("a1", new MemoryStream("this is said in the log"u8.ToArray()), TestContext.Current.CancellationToken);
+        await site.Admin.Becomes(id, "DESK-1", "met");
+        await site.Must("device", "join-code", "new", "--hours", "1");
+
+        var (code, _, errors) = await site.Run("keeping", "change", "--history-days", "5");
+        Assert.Equal((3, true), (code, errors.Contains("30 to 3650 days", StringComparison.Ordinal)));
+        await site.Must("keeping", "change", "--history-days", "30", "--log-days", "7");
+        await site.Must("clock", "advance", "5d");
+        await site.Must("keeping", "run");
+        Assert.Equal(HttpStatusCode.OK, (await site.Admin.Send(HttpMethod.Get, "/api/v1/attempts/a1/log", null)).Status);
+
+        // A week later the log is gone, and is said to be gone.
+        await site.Must("clock", "advance", "3d");
+        Assert.Contains("and 1 logs", await site.Must("keeping", "run"));
+        Assert.Equal(HttpStatusCode.NotFound, (await site.Admin.Send(HttpMethod.Get, "/api/v1/attempts/a1/log", null)).Status);
+        Assert.Contains("met", await site.Must("compliance", "show", "--as-of", "8d"));
+
+        // After a month what was, too; from then on all is known, and what was decided stays.
+        await site.Must("clock", "advance", "30d");
+        await site.Must("keeping", "run");
+        var (no, _, says) = await site.Run("compliance", "show", "--as-of", "38d");
+        Assert.Equal((3, true), (no, says.Contains("What was is kept from", StringComparison.Ordinal)));
+        var rows = await site.Admin.Get("/api/v1/compliance?by=deployment&asOf=29d", ContractJson.Default.IReadOnlyListComplianceRow);
+        Assert.Equal(1, Assert.Single(rows).Counts.Bottom);
+        Assert.Contains("started", await site.Must("journal", "--what", "started"));
+        Assert.Contains("rows of what was", await site.Must("journal", "--what", "forgot"));
+        Assert.Contains("entries are as they were written", await site.Must("journal", "verify"));
     }
 }

@@ -29,7 +29,14 @@ export function useAsOf(): string | undefined {
 export function usePast(): number | null {
   const asOf = useAsOf();
   const at = useSyncExternalStore(watch, () => seen);
-  return asOf === undefined ? null : at;
+  return asOf === undefined ? null : (momentOf(asOf) ?? at);
+}
+
+/** The moment that is meant, where it says it itself; a day is meant by its end. */
+export function momentOf(asOf: string): number | null {
+  const isDay = /^\d{4}-\d\d-\d\d$/.test(asOf);
+  const at = isDay || asOf.includes("T") ? Date.parse(asOf) : NaN;
+  return Number.isNaN(at) ? null : isDay ? at + 86_399_999 : at;
 }
 
 /** Keeps the moment from one page to the next, among those that can show it, until a link leads back to now. */

@@ -7,6 +7,8 @@ interface FilterFieldProps {
   label: string;
   value: string;
   onChange: (value: string) => void;
+  /** What may be written, in place of the usual. */
+  hint?: string;
 }
 
 /** After so long without a key the filter is asked for, milliseconds. */
@@ -16,7 +18,7 @@ const REST = 300;
 const RULE_SIGNS = /[<>="()]/;
 
 /** A filter by rule or by plain words, for any list of devices. A rule with an error in it is shown with it, and not asked for. */
-export function FilterField({ label, value, onChange }: FilterFieldProps) {
+export function FilterField({ label, value, onChange, hint }: FilterFieldProps) {
   const [typed, setTyped] = useState(value);
   const facts = useFacts();
   const { findings, isChecked } = useRuleCheck(RULE_SIGNS.test(typed) ? typed : "", REST);
@@ -30,7 +32,7 @@ export function FilterField({ label, value, onChange }: FilterFieldProps) {
   return (
     <div className="grow">
       <Suspense fallback={<div className="rule-waiting">{typed}</div>}>
-        <RuleField label={label} value={typed} onChange={setTyped} onEnter={() => isGood && onChange(typed)} facts={facts} findings={findings} placeholder='Words such as ALD laptop, or a rule: kind is "kiosk" and disk.free < 2 GiB' />
+        <RuleField label={label} value={typed} onChange={setTyped} onEnter={() => isGood && onChange(typed)} facts={facts} findings={findings} placeholder={hint ?? 'Words such as ALD laptop, or a rule: kind is "kiosk" and disk.free < 2 GiB'} />
       </Suspense>
       {findings.length > 0 && (
         <p className="field-error" role="alert">

@@ -51,7 +51,7 @@ function Drawing({ trend, what, title }: { trend: Schemas["TrendInfo"]; what: Tr
   const hasShare = what === "compliance";
   return (
     <div className="sheet">
-      <div className="trend" role="img" aria-label={`${title}, ${trend.days.length} days. On the last: ${said(trend, last)}.`}>
+      <div className="trend" role="img" aria-label={`${title}, ${trend.days.length === 1 ? "1 day" : `${trend.days.length} days`}. On the last: ${said(trend, last)}.`}>
         <div className="trend-scale" aria-hidden="true">
           <span>{count(top)}</span>
           <span>{count(top / 2)}</span>
@@ -60,13 +60,8 @@ function Drawing({ trend, what, title }: { trend: Schemas["TrendInfo"]; what: Tr
         <div className="trend-days">
           {trend.days.map((day) => {
             const bars = day.counts.map((each, part) => each > 0 && <span key={trend.parts[part]} className={fill(part)} style={{ height: `${(each / top) * 100}%` }} />);
-            const words = `${wholeDays.format(new Date(day.day))}: ${said(trend, day)}`;
-            return what === "compliance" ? (
-              <Link key={day.day} className="trend-day" to="/compliance" search={{ asOf: day.day }} title={`${words}. Open that day`} tabIndex={-1} aria-hidden="true">
-                {bars}
-              </Link>
-            ) : (
-              <span key={day.day} className="trend-day" title={words}>
+            return (
+              <span key={day.day} className="trend-day" title={`${wholeDays.format(new Date(day.day))}: ${said(trend, day)}`}>
                 {bars}
               </span>
             );

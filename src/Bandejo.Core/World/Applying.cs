@@ -118,9 +118,9 @@ public sealed partial class FleetWorld
             case AddWord(var number, var text):
                 WordBook.Learn(number, text);
                 break;
-            case DeleteWord or PutUserWord or PutTargetsAhead or PutMoves:
+            case DeleteWord or PutUserWord or PutTargetsAhead or PutMoves or ForgetPast:
                 // The book lets words go only before anybody looks; what a user said is looked for where it is kept; targets come with their deployment; who is
-                // in a group follows from its rule.
+                // in a group follows from its rule; what was is not in memory.
                 break;
             default:
                 throw new InvalidOperationException($"The world cannot be altered by {change.GetType().Name}.");

@@ -65,6 +65,17 @@ public sealed record DeleteMember(string Group, string Device) : Change;
 /// </summary>
 public sealed record PutMoves(string Group, IReadOnlyList<string> Into, IReadOnlyList<string> OutOf) : Change;
 
+/// <summary>
+/// What was before a moment is kept no longer. It goes in slices, so that nobody waits long behind one; what is needed to know how it was from that moment on
+/// stays.
+/// </summary>
+/// <param name="What">Which of it: the store names it.</param>
+/// <param name="Record">The last record of the log before the moment.</param>
+/// <param name="Until">The moment.</param>
+/// <param name="From">The first of the slice.</param>
+/// <param name="To">The last of it.</param>
+public sealed record ForgetPast(string What, long Record, DateTimeOffset Until, long From, long To) : Change;
+
 public sealed record PutWavePlan(WavePlanRecord Plan) : Change;
 
 public sealed record DeleteWavePlan(string Slug) : Change;

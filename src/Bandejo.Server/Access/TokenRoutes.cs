@@ -37,7 +37,8 @@ internal static class TokenRoutes
                 : Results.Ok(world.Read(each => (IReadOnlyList<TokenInfo>)[.. each.Tokens.Values.Where(
                     token => token.Expires > each.Now && (account == "any" || token.Account == (account ?? context.Person())))
                     .OrderBy(token => token.Account, StringComparer.Ordinal).ThenBy(token => token.Created).Select(token => Info(token, context))])))
-            .ForAll().WithSummary("Your personal tokens and sessions; of another account, or of any, for administrators and auditors").Produces<IReadOnlyList<TokenInfo>>();
+            .ForAll().WithSummary("Your personal tokens and sessions; of another account, or of any, for administrators and auditors")
+                .Produces<IReadOnlyList<TokenInfo>>();
         api.MapDelete(
             "/tokens/{id}",
             async (WorldHost world, HttpContext context, string id) =>

@@ -18,7 +18,8 @@ internal static class AuditTrail
     {
         if (entry is null != digest is null || entry < 1 || digest is { Length: not 64 } || digest?.All(char.IsAsciiHexDigitLower) == false)
         {
-            return new Failure(ErrorKind.Invalid, "Name both the entry (1 or more) and its digest (64 hexadecimal digits, in lower case), as a proof says them.");
+            return new Failure(
+                ErrorKind.Invalid, "Name both the entry (1 or more) and its digest (64 hexadecimal digits, in lower case), as a proof says them.");
         }
 
         var state = (await world.Kept()).VerifyAudit(entry is { } of ? (of, digest!) : null);

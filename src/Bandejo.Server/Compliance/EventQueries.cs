@@ -93,7 +93,8 @@ internal static class EventQueries
                 asked.Device is null ? null : each.Devices.Find(asked.Device)?.Id ?? "none", null, before, Routes.PageSize(asked.Limit) + 1,
                 what.Count == 0 ? null : what)
             {
-                From = from.Value, To = to.Value, By = asked.By == "service" ? "" : asked.By, Words = words, Deployments = its is null ? null : [.. its.Select(of => of.Id)],
+                From = from.Value, To = to.Value, By = asked.By == "service" ? "" : asked.By, Words = words,
+                Deployments = its is null ? null : [.. its.Select(of => of.Id)],
                 Or = [.. called is null ? [] : new[] { $"{called} " }, .. asked.Group is null ? [] : new[] { $"'{asked.Group}'" }],
             };
         });

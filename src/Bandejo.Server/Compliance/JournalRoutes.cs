@@ -24,8 +24,8 @@ internal static class JournalRoutes
             Page(world, context.Has(Roles.Auditor), query.Topic ?? (query.Group is null ? "journal" : "group"), query).Answer())
             .ForAll()
                 .WithSummary(
-                    "What the service decided, newest first; topic is journal, target, device, group or any; found by person, what happened, deployment, device, "
-                        + "group, app, words, and time")
+                    "What the service decided, newest first; topic is journal, target, device, group or any; found by person, what happened, deployment, "
+                        + "device, group, app, words, and time")
                 .Produces<Page<EventInfo>>();
         api.MapGet("/audit", (WorldHost world, [AsParameters] JournalQuery query) => query.Topic is null or "audit"
             ? Page(world, true, "audit", query).Answer()

@@ -14,7 +14,8 @@ internal static class AsOf
     public static async Task<Outcome<IPast>> Past(this WorldHost world, string asOf)
     {
         var store = await world.Kept();
-        var at = PastMoments.Read(asOf, store.PastFrom, world.Now);
+        var from = world.Read(each => Core.Site.Retention.HistoryFrom(each) is { } kept && kept > store.PastFrom ? kept : store.PastFrom);
+        var at = PastMoments.Read(asOf, from, world.Now);
         return !at.Ok ? at.Failure! : store.Past(at.Value) is { } past ? Outcome.Of(past) : new Failure(
             ErrorKind.NotFound, $"Nothing is known of {PastMoments.InWords(at.Value)}.");
     }

@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.Http;
 using Bandejo.Server.World;
@@ -16,7 +17,29 @@ internal static class PastRoutes
                 .WithSummary(
                     "How compliance, fleet or versions (of an app) stood at the end of each of the last days; 30 unless days says otherwise, at most 400")
                 .Produces<TrendInfo>();
+        MapKeeping(api);
     }
+
+    private static void MapKeeping(RouteGroupBuilder api)
+    {
+        api.MapGet("/keeping", (WorldHost world) => Results.Ok(Kept(world)))
+            .ForAll().WithSummary("How long what was is kept, and what went the last time").Produces<KeepingInfo>();
+        api.MapPut("/keeping", async (WorldHost world, HttpContext context, KeepingRequest request) =>
+            (await world.Change(context.Person(), decision => Retention.Set(decision, new RetentionRule(request.HistoryDays, request.LogDays))))
+                .Answer(_ => Results.Ok(Kept(world))))
+            .For().WithSummary("Says how long what was is kept from now on").Produces<KeepingInfo>();
+        api.MapPost("/keeping/run", async (WorldHost world, Keeping keeping, HttpContext context) =>
+            (await keeping.Run(context.RequestAborted)).Answer(_ => Results.Ok(Kept(world))))
+            .For().WithSummary("Lets what is kept no longer go now, as the service does by itself once a day").Produces<KeepingInfo>();
+    }
+
+    private static KeepingInfo Kept(WorldHost world) => world.Read(each =>
+    {
+        var (rule, last, from) = (Retention.RuleOf(each), Retention.LastOf(each), Retention.HistoryFrom(each));
+        return new KeepingInfo(
+            rule.HistoryDays, rule.LogDays, from > world.Store.PastFrom ? from.Value : world.Store.PastFrom, last?.At, last?.Rows ?? 0, last?.Logs ?? 0,
+            last?.LogBytes ?? 0);
+    });
 
     /// <summary>What became of the targets of a device, the latest first.</summary>
     public static async Task<Outcome<IReadOnlyList<TargetStepInfo>>> History(WorldHost world, string device, string? deployment, int? limit)

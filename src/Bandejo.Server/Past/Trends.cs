@@ -78,10 +78,15 @@ internal static class Trends
             days.Add(new Dictionary<string, int>(now, StringComparer.Ordinal));
         }
 
-        // The ones that most devices ever had are told apart, in the order of versions where they are such.
+        // The ones that most devices ever had are told apart; versions in their order, others with the most first.
         var byMost = now.Keys.Select(part => (Part: part, Most: days.Max(day => day.GetValueOrDefault(part)))).Where(each => each.Most > 0)
             .OrderByDescending(each => each.Most).ThenBy(each => each.Part, StringComparer.Ordinal).ToList();
-        var shown = byMost.Take(most).Select(each => each.Part).Order(Comparer<string>.Create(Compare)).ToList();
+        var shown = byMost.Take(most).Select(each => each.Part).ToList();
+        if (what == "versions")
+        {
+            shown.Sort(Compare);
+        }
+
         var rest = byMost.Skip(most).Select(each => each.Part).ToList();
         string[] others = rest.Count == 0 ? [] : [rest.Count == 1 ? "1 other" : $"{rest.Count} others"];
         return new TrendInfo(what, [.. shown.Select(name), .. others], [.. Days(from, to).Zip(days, Day)]);

@@ -95,6 +95,10 @@ internal static class LogForm
         PutAttempt(var attempt) => new LogEntry { Attempt = Attempt(attempt) },
         AddEvent(var added) => new LogEntry { Event = Event(added) },
         PutMoves(var group, var into, var outOf) => new LogEntry { Moves = new KeptMoves { Group = group, Into = { into }, OutOf = { outOf } } },
+        ForgetPast(var what, var record, var until, var from, var to) => new LogEntry
+        {
+            Forget = new KeptForget { What = what, Record = record, Until = until.UtcTicks, From = from, To = to },
+        },
         GaveNumber(var device, var number) => new LogEntry { Number = new KeptNumber { Device = device, Number = number } },
         _ => throw new InvalidOperationException($"The log cannot keep {change.GetType().Name}."),
     };
@@ -130,6 +134,8 @@ internal static class LogForm
         LogEntry.ChangeOneofCase.Attempt => [new PutAttempt(Attempt(entry.Attempt))],
         LogEntry.ChangeOneofCase.Event => [new AddEvent(Event(entry.Event))],
         LogEntry.ChangeOneofCase.Moves => [new PutMoves(entry.Moves.Group, [.. entry.Moves.Into], [.. entry.Moves.OutOf])],
+        LogEntry.ChangeOneofCase.Forget => [new ForgetPast(
+            entry.Forget.What, entry.Forget.Record, Instant(entry.Forget.Until), entry.Forget.From, entry.Forget.To)],
         LogEntry.ChangeOneofCase.Number => [new GaveNumber(entry.Number.Device, entry.Number.Number)],
         _ => throw new FormatException("it holds a kind of change that this version does not know"),
     };

@@ -49,7 +49,7 @@ export default function CompliancePage() {
               </Link>
             )}
           </div>
-          {rows.error && <ErrorNote error={rows.error} retry={() => void rows.refetch()} />}
+          {rows.error && !fleet.error && <ErrorNote error={rows.error} retry={() => void rows.refetch()} />}
           {!rows.data && !rows.error && <Loading what="the figures" />}
           {rows.data && <Table rows={rows.data} />}
           {!asOf && <Trend what="compliance" title="From day to day" empty="Nothing was asked on these days" />}
@@ -75,7 +75,7 @@ function Table({ rows }: { rows: readonly Row[] }) {
       <table className="plain">
         <thead>
           <tr>
-            <th>What</th>
+            <th style={{ minWidth: 120 }}>What</th>
             <th style={{ width: "30%" }}>Counts</th>
             <th className="number">Met</th>
             <th className="number">Unmet</th>

@@ -40,10 +40,10 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
   return (
     <>
       <div className="toolbar">
-        <FilterField label="Filter targets by a rule or by words" value={search.filter ?? ""} onChange={(filter) => set({ filter })} />
-        <Act forbidden={failed.length === 0 ? "Nothing that failed or is lost fits this filter." : forbidden("POST /api/v1/deployments/{deployment}/retry")} onClick={() => setQuestion(retry(it, failed, () => void queries.invalidateQueries()))}>
+        <FilterField label={search.asOf ? "Filter targets by words" : "Filter targets by a rule or by words"} hint={search.asOf && "Words of the device's name"} value={search.filter ?? ""} onChange={(filter) => set({ filter })} />
+        {!search.asOf && <Act forbidden={failed.length === 0 ? "Nothing that failed or is lost fits this filter." : forbidden("POST /api/v1/deployments/{deployment}/retry")} onClick={() => setQuestion(retry(it, failed, () => void queries.invalidateQueries()))}>
           Try {count(failed.length)} again…
-        </Act>
+        </Act>}
         <Button component="a" href={address} download={`${it.name}.csv`}>
           Export CSV
         </Button>
@@ -60,7 +60,7 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
       </div>
       <VirtualList
         label="Targets"
-        columns={columns(it)}
+        columns={columns(it, search.asOf !== undefined)}
         queryKey={["deployment", it.id, "targets", query]}
         load={async (skip, limit, signal) => await request("get", "/api/v1/deployments/{deployment}/targets", { path: { deployment: it.id }, query: { ...query, skip, limit }, signal })}
         idOf={(target: Target) => target.device}
@@ -95,7 +95,7 @@ function WaveMenu({ it, wave, onPick }: { it: Schemas["DeploymentInfo"]; wave: s
   );
 }
 
-function columns(it: Schemas["DeploymentInfo"]): Column<Target>[] {
+function columns(it: Schemas["DeploymentInfo"], isPast: boolean): Column<Target>[] {
   const all: Column<Target>[] = [
     { key: "device", title: "Device", width: "136px", sort: "name", cell: (target) => <Link className="name" to="/devices/$device" params={{ device: target.deviceName }}>{target.deviceName}</Link> },
     { key: "state", title: "State", width: "128px", sort: "state", cell: (target) => <StateMark state={target.state} isLate={target.isLate} /> },
@@ -103,7 +103,7 @@ function columns(it: Schemas["DeploymentInfo"]): Column<Target>[] {
     { key: "wave", title: "Wave", width: "110px", cell: (target) => <span title={target.wave ?? ""}>{target.wave ?? "–"}</span> },
     {
       key: "tries", title: "Tries", width: "60px", isRight: true,
-      cell: (target) => target.tries === 0 ? <span className="quiet">–</span> : <Link to="." search={(now: Record<string, string>) => ({ ...now, device: target.deviceName })} resetScroll={false} aria-label={`Tries of ${target.deviceName}: ${target.tries} of ${target.maxTries}. Show their logs`}>{target.tries} of {target.maxTries}</Link>,
+      cell: (target) => target.tries === 0 ? <span className="quiet">–</span> : isPast ? `${target.tries} of ${target.maxTries}` : <Link to="." search={(now: Record<string, string>) => ({ ...now, device: target.deviceName })} resetScroll={false} aria-label={`Tries of ${target.deviceName}: ${target.tries} of ${target.maxTries}. Show their logs`}>{target.tries} of {target.maxTries}</Link>,
     },
     { key: "since", title: "Since", width: "90px", sort: "since", isRight: true, cell: (target) => <Moment at={target.since} only="moment" /> },
   ];

@@ -16,7 +16,7 @@ const SAYS: Record<string, string> = {
   device: "Devices that joined, left, or sent a log.",
   package: "What became of packages.",
   group: "Devices that came into groups and left them.",
-  audit: "Who changed what. Each entry is chained to those before it, so that no change, gap or cut stays hidden.",
+  audit: "Who changed what. Each entry is chained to those before it, so that a change or a gap shows.",
 };
 const TOPICS = [
   { value: "journal", label: "Decisions" },

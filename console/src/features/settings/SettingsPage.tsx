@@ -3,6 +3,7 @@ import { Page } from "@/parts/Page";
 import { AccountsView } from "./AccountsView";
 import { HandlingsView } from "./HandlingsView";
 import { JoinCodesView } from "./JoinCodesView";
+import { KeepingView } from "./KeepingView";
 import { ServiceView } from "./ServiceView";
 import { TokensView } from "./TokensView";
 import { WavePlansView } from "./WavePlansView";
@@ -10,6 +11,7 @@ import { WavePlansView } from "./WavePlansView";
 const route = getRouteApi("/settings");
 const VIEWS = [
   { key: "", title: "Service", command: "bandejo clock show", view: ServiceView },
+  { key: "keeping", title: "Keeping", command: "bandejo keeping show", view: KeepingView },
   { key: "accounts", title: "Accounts", command: "bandejo account list", view: AccountsView },
   { key: "tokens", title: "Your tokens", command: "bandejo token list", view: TokensView },
   { key: "join-codes", title: "Join codes", command: "bandejo device join-code list", view: JoinCodesView },

@@ -88,4 +88,5 @@ CREATE TABLE audit_head (
 INSERT INTO audit_head VALUES (1, 0, x'');
 
 CREATE INDEX device_gone_by_name ON device_gone (name, number);
+CREATE INDEX attempt_by_start ON attempt (started);
 CREATE INDEX log_by_at ON log (at, number);

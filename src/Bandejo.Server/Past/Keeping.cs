@@ -1,0 +1,72 @@
+using Bandejo.Core;
+using Bandejo.Core.Site;
+using Bandejo.Server.World;
+using Bandejo.Store;
+
+namespace Bandejo.Server.Past;
+
+/// <summary>Lets what is kept no longer go, a slice at a time, once a day of the service's clock.</summary>
+internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<Keeping> log) : BackgroundService
+{
+    /// <summary>How often it is looked whether a day is over; of this machine's time.</summary>
+    private static readonly TimeSpan Pace = TimeSpan.FromMinutes(1);
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(Pace);
+        do
+        {
+            try
+            {
+                if (world.IsReady && !(world.Read(Retention.LastOf)?.At + TimeSpan.FromDays(1) > world.Now))
+                {
+                    await Run(stoppingToken);
+                }
+            }
+            catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)
+            {
+                Failed(log, error);
+            }
+        }
+        while (await timer.WaitForNextTickAsync(stoppingToken));
+    }
+
+    /// <summary>Lets go what is over by now.</summary>
+    /// <returns>What went.</returns>
+    public async Task<Outcome<RetentionReport>> Run(CancellationToken cancellation)
+    {
+        var (rule, now) = world.Read(each => (Retention.RuleOf(each), each.Now));
+        var until = now - TimeSpan.FromDays(rule.HistoryDays);
+        var rows = 0L;
+        var store = await world.Kept();
+        if (until > store.PastFrom)
+        {
+            // Said first: what is half gone is asked of no more.
+            _ = await world.Change(null, decision => Retention.Begin(decision, until));
+            foreach (var (slice, count) in store.Forgettable(until))
+            {
+                cancellation.ThrowIfCancellationRequested();
+                var done = await world.Change(null, decision => Retention.Forget(decision, slice));
+                rows += done.Ok ? count : 0;
+            }
+        }
+
+        var (logs, bytes, logsUntil) = (0L, 0L, now - TimeSpan.FromDays(rule.LogDays));
+        foreach (var attempt in store.AttemptsBegun(world.Read(Retention.LogsFrom) ?? DateTimeOffset.UnixEpoch, logsUntil))
+        {
+            cancellation.ThrowIfCancellationRequested();
+            if (files.DropLog(attempt) is { } size)
+            {
+                (logs, bytes) = (logs + 1, bytes + size);
+            }
+        }
+
+        _ = await world.Change(null, Retention.Expire);
+        var report = new RetentionReport(now, rows, logs, bytes);
+        _ = await world.Change(null, decision => Retention.End(decision, report, logsUntil));
+        return report;
+    }
+
+    [LoggerMessage(Level = LogLevel.Warning, Message = "What is kept no longer cannot be taken away yet")]
+    private static partial void Failed(ILogger logger, Exception error);
+}
