@@ -6,6 +6,9 @@ namespace Bandejo.Core;
 /// <summary>Reads the past moment that somebody asks about.</summary>
 public static class PastMoments
 {
+    /// <summary>The longest text that is looked at, in characters.</summary>
+    private const int Longest = 40;
+
     private static readonly string[] Forms = ["yyyy-MM-dd'T'HH:mm", "yyyy-MM-dd'T'HH:mm:ss", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss"];
 
     /// <summary>
@@ -27,12 +30,13 @@ public static class PastMoments
 
     /// <summary>What is said of a text that is no moment.</summary>
     public static Failure NoMoment(string text) => new(
-        ErrorKind.Invalid, $"'{text}' is no moment. Write a day (2026-11-03), a minute (2026-11-03 09:00, UTC), or how long ago (3d, 2h).");
+        ErrorKind.Invalid,
+        $"'{(text.Length > Longest ? text[..Longest] + "…" : text)}' is no moment. Write a day (2026-11-03), a minute (2026-11-03 09:00, UTC), or how long ago (3d, 2h).");
 
     /// <summary>Reads where a span of time begins or ends, in the same forms; a day is its beginning, or its end. Null for anything else.</summary>
     public static DateTimeOffset? Bound(string text, bool isEnd, DateTimeOffset now) =>
         DateOnly.TryParseExact(text.Trim(), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day)
-            ? new DateTimeOffset(isEnd ? day.AddDays(1) : day, TimeOnly.MinValue, TimeSpan.Zero)
+            ? new DateTimeOffset(isEnd && day < DateOnly.MaxValue ? day.AddDays(1) : day, TimeOnly.MinValue, TimeSpan.Zero)
             : Parse(text.Trim(), now);
 
     /// <summary>A moment for people, in UTC: <c>3 Nov 2026, 09:00:00 UTC</c>.</summary>
@@ -40,6 +44,11 @@ public static class PastMoments
 
     private static DateTimeOffset? Parse(string text, DateTimeOffset now)
     {
+        if (text.Length > Longest)
+        {
+            return null;
+        }
+
         if (DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
         {
             var (begin, end) = (new DateTimeOffset(day, TimeOnly.MinValue, TimeSpan.Zero), new DateTimeOffset(day, TimeOnly.MaxValue, TimeSpan.Zero));

@@ -128,6 +128,7 @@ public static class Retention
 
     private static DateTimeOffset? Moment(FleetWorld world, string setting) =>
         long.TryParse(world.SiteSettings.GetValueOrDefault(setting), NumberStyles.None, CultureInfo.InvariantCulture, out var ticks)
+            && ticks <= DateTimeOffset.MaxValue.UtcTicks
             ? new DateTimeOffset(ticks, TimeSpan.Zero)
             : null;
 
