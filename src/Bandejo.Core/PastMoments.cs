@@ -31,7 +31,8 @@ public static class PastMoments
     /// <summary>What is said of a text that is no moment.</summary>
     public static Failure NoMoment(string text) => new(
         ErrorKind.Invalid,
-        $"'{(text.Length > Longest ? text[..Longest] + "…" : text)}' is no moment. Write a day (2026-11-03), a minute (2026-11-03 09:00, UTC), or how long ago (3d, 2h).");
+        $"'{(text.Length > Longest ? text[..Longest] + "…" : text)}' is no moment. "
+            + "Write a day (2026-11-03), a minute (2026-11-03 09:00, UTC), or how long ago (3d, 2h).");
 
     /// <summary>Reads where a span of time begins or ends, in the same forms; a day is its beginning, or its end. Null for anything else.</summary>
     public static DateTimeOffset? Bound(string text, bool isEnd, DateTimeOffset now) =>

@@ -354,7 +354,7 @@ public sealed class DatabaseStore : IStore
     private long Prepare()
     {
         using var connection = _database.Connect();
-        _database.Upgrade(connection);
+        _database.Upgrade(connection, _waits);
         try
         {
             LogReading.CheckEnd(connection);

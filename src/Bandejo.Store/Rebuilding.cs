@@ -44,6 +44,12 @@ internal static class Rebuilding
         }
     }
 
+    /// <summary>What is said before they are made where nobody asked for it: it is done once, and may take long.</summary>
+    public static string InWords(DbConnection connection, string name) => string.Create(
+        CultureInfo.InvariantCulture,
+        $"{name} is brought to version {Migrations.Newest}: its tables are made anew from the log ({LogReading.Last(connection):N0} records). This is done "
+            + $"once, and may take minutes.");
+
     /// <summary>Whether any of them has something: those of a backup, which is the log alone, have not.</summary>
     public static bool IsAnyThere(DbConnection connection) =>
         Made.Any(made => made.Table != "audit_head" && connection.ExecuteScalar<long?>($"SELECT 1 FROM {made.Table} LIMIT 1") is not null);

@@ -38,7 +38,6 @@ public static class Retention
 {
     private const string HistorySetting = "keep.history-days";
     private const string LogSetting = "keep.log-days";
-    private const string FromSetting = "keep.history-from";
     private const string LogsFromSetting = "keep.logs-from";
     private const string LastSetting = "keep.last";
     private const int LeastHistory = 30;
@@ -54,7 +53,7 @@ public static class Retention
     public static RetentionReport? LastOf(FleetWorld world) => RetentionReport.Read(world.SiteSettings.GetValueOrDefault(LastSetting));
 
     /// <summary>Before this moment what was is not kept any more; null where nothing went yet.</summary>
-    public static DateTimeOffset? HistoryFrom(FleetWorld world) => Moment(world, FromSetting);
+    public static DateTimeOffset? HistoryFrom(FleetWorld world) => Moment(world, GroupMoves.KnownFromSetting);
 
     /// <summary>Of attempts that began before this moment no log is kept any more; null where none went yet.</summary>
     public static DateTimeOffset? LogsFrom(FleetWorld world) => Moment(world, LogsFromSetting);
@@ -82,7 +81,7 @@ public static class Retention
     {
         if (!(HistoryFrom(decision.World) >= from))
         {
-            decision.Do(new PutSetting(FromSetting, from.UtcTicks.ToString(CultureInfo.InvariantCulture)));
+            decision.Do(GroupMoves.KnownFrom(from));
         }
 
         return true;

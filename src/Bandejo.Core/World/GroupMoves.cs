@@ -1,3 +1,4 @@
+using System.Globalization;
 using Bandejo.Core.Fleet;
 
 namespace Bandejo.Core.World;
@@ -8,6 +9,11 @@ namespace Bandejo.Core.World;
 /// </summary>
 public static class GroupMoves
 {
+    /// <summary>The setting with the moment from which on it is known how everything was, in ticks of UTC.</summary>
+    internal const string KnownFromSetting = "keep.history-from";
+
+    private const string ToldSetting = "keep.moves";
+
     /// <summary>Looks who is in what before a change that may move somebody; null where it moves nobody.</summary>
     /// <returns>Tells the moves, after the change.</returns>
     internal static Func<IEnumerable<PutMoves>>? Before(FleetWorld world, Change change) => change switch
@@ -21,6 +27,27 @@ public static class GroupMoves
     /// <param name="kept">Who was kept as being in a group, by rows.</param>
     public static IEnumerable<PutMoves> Differing(FleetWorld world, Func<string, Bitmap> kept) => world.Groups.Values.Where(group => group.Rule is not null)
         .SelectMany(group => Between(world, group.Record.Slug, kept(group.Record.Slug), group.In));
+
+    /// <summary>
+    /// What is kept at a start before anything is decided, and done: the moves that are to be told. Of a world from before they were told, how it was is known
+    /// only from now on: who was in rule groups before is not.
+    /// </summary>
+    /// <inheritdoc cref="Differing" path="/param"/>
+    public static IReadOnlyList<Change> AtStart(FleetWorld world, Func<string, Bitmap> kept)
+    {
+        var changes = new List<Change>(Differing(world, kept));
+        if (!world.SiteSettings.ContainsKey(ToldSetting))
+        {
+            changes.Add(new PutSetting(ToldSetting, "told"));
+            changes.AddRange(world.LastEvent > 0 ? [KnownFrom(world.Now)] : []);
+        }
+
+        changes.ForEach(world.Apply);
+        return changes;
+    }
+
+    /// <summary>From when on it is known how everything was, in the settings.</summary>
+    internal static PutSetting KnownFrom(DateTimeOffset from) => new(KnownFromSetting, from.UtcTicks.ToString(CultureInfo.InvariantCulture));
 
     private static Func<IEnumerable<PutMoves>>? OfDevice(FleetWorld world, DeviceRecord device)
     {

@@ -219,10 +219,10 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
         var world = KeptWorld.Read(kept, CheckInInterval, Now);
 
         // A newer program may judge a rule otherwise, and an older one did not keep who was in its group.
-        var moves = GroupMoves.Differing(world, kept.WereIn).ToList();
+        var told = GroupMoves.AtStart(world, kept.WereIn);
         lock (_lock)
         {
-            (_world, _durable, IsReady) = (world, moves.Count > 0 ? store.Commit(Now, moves) : Task.CompletedTask, true);
+            (_world, _durable, IsReady) = (world, told.Count > 0 ? store.Commit(Now, told) : Task.CompletedTask, true);
             Volatile.Write(ref _lastEvent, world.LastEvent);
             _timesRead++;
         }

@@ -65,8 +65,9 @@ internal abstract class Database
     public abstract Claim Claim(Func<string> holder, Action<string>? waits);
 
     /// <summary>Makes the database where there is none, and brings it to this program's version.</summary>
+    /// <param name="tells">Is told in words of what takes long; null for nobody.</param>
     /// <exception cref="StoreException">It was written by a newer program.</exception>
-    public abstract void Upgrade(DbConnection connection);
+    public abstract void Upgrade(DbConnection connection, Action<string>? tells = null);
 
     /// <summary>Whether there is one.</summary>
     public abstract bool IsThere();

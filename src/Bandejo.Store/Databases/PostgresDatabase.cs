@@ -63,7 +63,7 @@ internal sealed class PostgresDatabase : Database
 
     public override Claim Claim(Func<string> holder, Action<string>? waits) => Wait(TryClaim, holder, waits);
 
-    public override void Upgrade(DbConnection connection)
+    public override void Upgrade(DbConnection connection, Action<string>? tells = null)
     {
         var version = ((NpgsqlConnection)connection).PostgreSqlVersion;
         if (version.Major < OldestServer)
@@ -72,7 +72,7 @@ internal sealed class PostgresDatabase : Database
                 $"The server of the database {Name} is PostgreSQL {version.Major}; this program needs {OldestServer} or newer.");
         }
 
-        PostgresSchema.Upgrade((NpgsqlConnection)connection, Name);
+        PostgresSchema.Upgrade((NpgsqlConnection)connection, Name, tells);
     }
 
     public override bool IsThere() => Read(PostgresSchema.VersionOf) > 0;

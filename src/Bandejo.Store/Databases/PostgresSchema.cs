@@ -12,7 +12,7 @@ internal static class PostgresSchema
         ? 0
         : (int)connection.ExecuteScalar<long>("SELECT version FROM schema_version");
 
-    public static void Upgrade(NpgsqlConnection connection, string name)
+    public static void Upgrade(NpgsqlConnection connection, string name, Action<string>? tells)
     {
         var found = VersionOf(connection);
         if (found > Migrations.Newest)
@@ -28,6 +28,7 @@ internal static class PostgresSchema
             {
                 // New tables are what the log makes of them, from its beginning on.
                 using var statements = new PostgresStatements(connection);
+                tells?.Invoke(Rebuilding.InWords(connection, name));
                 Rebuilding.Rebuild(connection, statements);
             }
 

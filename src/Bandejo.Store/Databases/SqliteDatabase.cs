@@ -41,10 +41,10 @@ internal sealed class SqliteDatabase : Database
 
     public override Claim Claim(Func<string> holder, Action<string>? waits) => Wait(() => FileClaim.Try(_file), holder, waits);
 
-    public override void Upgrade(DbConnection connection)
+    public override void Upgrade(DbConnection connection, Action<string>? tells = null)
     {
         connection.Execute("PRAGMA journal_mode = WAL");
-        SqliteSchema.Upgrade((SqliteConnection)connection, _file);
+        SqliteSchema.Upgrade((SqliteConnection)connection, _file, tells);
     }
 
     public override bool IsThere() => File.Exists(_file);

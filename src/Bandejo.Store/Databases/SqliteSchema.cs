@@ -11,7 +11,7 @@ namespace Bandejo.Store.Databases;
 /// </summary>
 internal static class SqliteSchema
 {
-    public static void Upgrade(SqliteConnection connection, string file)
+    public static void Upgrade(SqliteConnection connection, string file, Action<string>? tells)
     {
         var found = connection.ExecuteScalar<int>("PRAGMA user_version");
         if (found > Migrations.Newest)
@@ -51,6 +51,7 @@ internal static class SqliteSchema
                     LogBeginning.Write(connection, statements);
                 }
 
+                tells?.Invoke(Rebuilding.InWords(connection, file));
                 Rebuilding.Rebuild(connection, statements);
             }
 
