@@ -90,7 +90,7 @@ public sealed class WorldTests
             "Pause", "Resume", "Approve", "Advance", "Halt", "End",
         ];
         var done = new HashSet<string>();
-        for (var seed = 1; seed <= 40 && !done.IsSupersetOf(all); seed++)
+        for (var seed = 1; seed <= 400 && !done.IsSupersetOf(all); seed++)
         {
             var history = new RandomHistory(seed);
             for (var step = 0; step < Steps; step++)
