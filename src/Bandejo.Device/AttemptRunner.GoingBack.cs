@@ -37,6 +37,12 @@ internal sealed partial class AttemptRunner
             return removed;
         }
 
+        // Where nothing had to be taken away, nothing was changed yet.
+        if (CalledBack() is { } called)
+        {
+            return called;
+        }
+
         var (variant, written) = VariantFor(document, order.Previous!);
         Move("put-back");
         var end = await RunStep(attempt, "put-back", document, variant, variant.Install, cancellation);
