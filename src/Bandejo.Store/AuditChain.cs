@@ -103,7 +103,8 @@ internal sealed class AuditChain(Statements statements)
                 break;
             }
 
-            if (!digest.AsSpan().SequenceEqual(Digest(before, Line(kept))))
+            // Under another topic it would not be shown among the others.
+            if (kept.Topic != Topic || !digest.AsSpan().SequenceEqual(Digest(before, Line(kept))))
             {
                 against = $"Entry {entry} (event {kept.Number}, {kept.What}, {kept.At.UtcDateTime:yyyy-MM-dd HH:mm:ss} UTC) is not as it was written.";
                 break;

@@ -67,6 +67,13 @@ public static class Retention
                 ErrorKind.Invalid, $"What was is kept for {LeastHistory} to {MostDays} days, logs of attempts for 1 to {MostDays}.");
         }
 
+        if (rule.LogDays > rule.HistoryDays)
+        {
+            return new Failure(
+                ErrorKind.Invalid,
+                $"Logs of attempts go at the latest with the attempts themselves: {rule.LogDays} days for logs are more than {rule.HistoryDays} for what was.");
+        }
+
         var before = RuleOf(decision.World);
         decision.Do(new PutSetting(HistorySetting, rule.HistoryDays.ToString(CultureInfo.InvariantCulture)));
         decision.Do(new PutSetting(LogSetting, rule.LogDays.ToString(CultureInfo.InvariantCulture)));

@@ -14,10 +14,16 @@ internal static class AsOf
     public static async Task<Outcome<IPast>> Past(this WorldHost world, string asOf)
     {
         var store = await world.Kept();
-        var from = world.Read(each => Core.Site.Retention.HistoryFrom(each) is { } kept && kept > store.PastFrom ? kept : store.PastFrom);
-        var at = PastMoments.Read(asOf, from, world.Now);
+        var at = PastMoments.Read(asOf, world.KnownFrom(store), world.Now);
         return !at.Ok ? at.Failure! : store.Past(at.Value) is { } past ? Outcome.Of(past) : new Failure(
             ErrorKind.NotFound, $"Nothing is known of {PastMoments.InWords(at.Value)}.");
+    }
+
+    /// <summary>From when on it is known how everything was: where the log begins, or what went since ended.</summary>
+    public static DateTimeOffset KnownFrom(this WorldHost world, IStore store)
+    {
+        var begins = store.PastFrom;
+        return world.Read(Core.Site.Retention.HistoryFrom) is { } kept && kept > begins ? kept : begins;
     }
 
     /// <summary>What is asked of the past moment, where one is asked about. The answer says which it is.</summary>

@@ -39,6 +39,17 @@ internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<
         var until = now - TimeSpan.FromDays(rule.HistoryDays);
         var rows = 0L;
         var store = await world.Kept();
+        // Before the attempts, by which they are found.
+        var (logs, bytes, logsUntil) = (0L, 0L, now - TimeSpan.FromDays(rule.LogDays));
+        foreach (var attempt in store.AttemptsBegun(world.Read(Retention.LogsFrom) ?? DateTimeOffset.UnixEpoch, logsUntil))
+        {
+            cancellation.ThrowIfCancellationRequested();
+            if (files.DropLog(attempt) is { } size)
+            {
+                (logs, bytes) = (logs + 1, bytes + size);
+            }
+        }
+
         if (until > store.PastFrom)
         {
             // Said first: what is half gone is asked of no more.
@@ -48,16 +59,6 @@ internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<
                 cancellation.ThrowIfCancellationRequested();
                 var done = await world.Change(null, decision => Retention.Forget(decision, slice));
                 rows += done.Ok ? count : 0;
-            }
-        }
-
-        var (logs, bytes, logsUntil) = (0L, 0L, now - TimeSpan.FromDays(rule.LogDays));
-        foreach (var attempt in store.AttemptsBegun(world.Read(Retention.LogsFrom) ?? DateTimeOffset.UnixEpoch, logsUntil))
-        {
-            cancellation.ThrowIfCancellationRequested();
-            if (files.DropLog(attempt) is { } size)
-            {
-                (logs, bytes) = (logs + 1, bytes + size);
             }
         }
 

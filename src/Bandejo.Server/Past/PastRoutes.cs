@@ -33,13 +33,12 @@ internal static class PastRoutes
             .For().WithSummary("Lets what is kept no longer go now, as the service does by itself once a day").Produces<KeepingInfo>();
     }
 
-    private static KeepingInfo Kept(WorldHost world) => world.Read(each =>
+    private static KeepingInfo Kept(WorldHost world)
     {
-        var (rule, last, from) = (Retention.RuleOf(each), Retention.LastOf(each), Retention.HistoryFrom(each));
-        return new KeepingInfo(
-            rule.HistoryDays, rule.LogDays, from > world.Store.PastFrom ? from.Value : world.Store.PastFrom, last?.At, last?.Rows ?? 0, last?.Logs ?? 0,
-            last?.LogBytes ?? 0);
-    });
+        var from = world.KnownFrom(world.Store);
+        var (rule, last) = world.Read(each => (Retention.RuleOf(each), Retention.LastOf(each)));
+        return new KeepingInfo(rule.HistoryDays, rule.LogDays, from, last?.At, last?.Rows ?? 0, last?.Logs ?? 0, last?.LogBytes ?? 0);
+    }
 
     /// <summary>What became of the targets of a device, the latest first.</summary>
     public static async Task<Outcome<IReadOnlyList<TargetStepInfo>>> History(WorldHost world, string device, string? deployment, int? limit)

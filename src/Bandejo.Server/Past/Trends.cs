@@ -31,7 +31,7 @@ internal static class Trends
         }
 
         var (store, today) = (await world.Kept(), DateOnly.FromDateTime(world.Now.UtcDateTime));
-        var first = DateOnly.FromDateTime(store.PastFrom.UtcDateTime);
+        var first = DateOnly.FromDateTime(world.KnownFrom(store).UtcDateTime);
         var from = today.AddDays(1 - (days ?? UsualDays));
         from = from < first ? first : from;
         return (what, app) switch
