@@ -29,6 +29,13 @@ internal sealed class Gauges : IDisposable
                     .Select(group => new Measurement<int>(group.Sum(), new KeyValuePair<string, object?>("state", StateNames.Of((TargetState)group.Key))))]),
             "{target}",
             "Targets of deployments that have not ended, by state");
+        _meter.CreateObservableGauge(
+            "bandejo.deployments",
+            () => Measured(world, each => [.. new[] { false, true }.Select(isShelved => new Measurement<int>(
+                each.Deployments.Values.Count(deployment => deployment.IsShelved == isShelved),
+                new KeyValuePair<string, object?>("targets", isShelved ? "kept" : "in-memory")))]),
+            "{deployment}",
+            "Deployments by where their targets are: in memory, or, of those that are over, only kept");
     }
 
     public void Dispose() => _meter.Dispose();

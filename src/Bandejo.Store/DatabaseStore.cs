@@ -168,7 +168,7 @@ public sealed class DatabaseStore : IStore
         var givenUp = new CancellationTokenSource();
         var devices = Ahead(KeptTables.DevicesAsHeard, givenUp);
         var members = Apart(() => Guarded<IReadOnlyList<(string, string)>>(connection => [.. KeptTables.Members(connection)]));
-        var targets = Taken(KeptTables.Targets);
+        var targets = Taken(KeptTables.TargetsInMemory);
         try
         {
             return Guarded(connection =>
@@ -192,6 +192,15 @@ public sealed class DatabaseStore : IStore
             throw;
         }
     }
+
+    public IReadOnlyList<Target> Targets(string deployment) => Guarded<IReadOnlyList<Target>>(
+        connection => [.. KeptTables.Targets(connection, each => each == deployment).Select(kept => kept.Target)]);
+
+    public ShelvedTargets Targets(string device, IEnumerable<string> deployments) => Guarded(connection =>
+    {
+        var lookedIn = deployments.ToHashSet(StringComparer.Ordinal);
+        return new ShelvedTargets(lookedIn, KeptTables.TargetsOf(connection, device, lookedIn.Order(StringComparer.Ordinal)));
+    });
 
     public Task Commit(DateTimeOffset at, IReadOnlyList<Change> changes) => _queue.Commit(at, changes);
 

@@ -1,5 +1,6 @@
 using System.Data;
 using System.Data.Common;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.World;
 using Bandejo.Store.Forms;
@@ -139,14 +140,16 @@ internal static class KeptTables
         }
     }
 
-    public static IEnumerable<KeptTarget> Targets(DbConnection connection)
+    /// <summary>The targets, those of a deployment one after the other.</summary>
+    /// <param name="of">Of which deployments; null for all.</param>
+    public static IEnumerable<KeptTarget> Targets(DbConnection connection, Func<string, bool>? of = null)
     {
         var devices = Places(connection);
         var books = Rows(
             connection, "SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL",
             row => (Number: row.GetInt64(0), Deployment: row.GetString(1))).ToList();
         var page = new List<KeptTarget>(TargetForm.Places);
-        foreach (var (book, deployment) in books.OrderBy(each => each.Deployment, StringComparer.Ordinal))
+        foreach (var (book, deployment) in books.Where(each => of?.Invoke(each.Deployment) ?? true).OrderBy(each => each.Deployment, StringComparer.Ordinal))
         {
             var (from, to) = TargetPages.Places(book);
             foreach (var (at, body) in Rows(
@@ -164,6 +167,39 @@ internal static class KeptTables
                 }
             }
         }
+    }
+
+    /// <summary>The targets that must be in memory.</summary>
+    public static IEnumerable<KeptTarget> TargetsInMemory(DbConnection connection)
+    {
+        var shelved = Deployments(connection).Where(each => each.State.Shelved is not null).Select(each => each.Id).ToHashSet(StringComparer.Ordinal);
+        return Targets(connection, each => !shelved.Contains(each));
+    }
+
+    /// <summary>The targets of a device in some deployments.</summary>
+    public static IReadOnlyList<(string Deployment, Target Target)> TargetsOf(DbConnection connection, string device, IEnumerable<string> deployments)
+    {
+        var number = Rows(connection, "SELECT number FROM device_number WHERE id = @id", row => row.GetInt64(0), ("@id", device)).SingleOrDefault(-1);
+        var targets = new List<(string Deployment, Target Target)>();
+        if (number < 0)
+        {
+            return targets;
+        }
+
+        var books = Rows(
+            connection, "SELECT deployment, number FROM target_book WHERE deployment IS NOT NULL", row => (row.GetString(0), row.GetInt64(1)))
+            .ToDictionary(each => each.Item1, each => each.Item2, StringComparer.Ordinal);
+        foreach (var deployment in deployments.Where(books.ContainsKey))
+        {
+            var (place, at) = TargetPages.PlaceOf(books[deployment], number);
+            foreach (var body in Rows(
+                connection, "SELECT body FROM target_page WHERE place = @place", row => row.GetFieldValue<byte[]>(0), ("@place", place)))
+            {
+                TargetForm.Read(body, of => of == at ? device : null, (_, target) => targets.Add((deployment, target)));
+            }
+        }
+
+        return targets;
     }
 
     /// <summary>The devices by their numbers, each with its place among those that are there; of one that went nothing counts.</summary>

@@ -143,6 +143,12 @@ public interface IStore : IAsyncDisposable
     /// <summary>Everything that is kept in memory; read once at start, and again after a failed write.</summary>
     StoredWorld Load();
 
+    /// <summary>The targets of a deployment.</summary>
+    IReadOnlyList<Target> Targets(string deployment);
+
+    /// <summary>The targets of a device in some deployments.</summary>
+    ShelvedTargets Targets(string device, IEnumerable<string> deployments);
+
     /// <summary>Writes changes in their order and returns when they would survive a power cut. Calls are grouped into few commits.</summary>
     /// <param name="at">When they were decided.</param>
     /// <exception cref="StoreException">Nothing of this call was written, nor will anything be before <see cref="Load"/> is called again.</exception>

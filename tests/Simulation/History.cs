@@ -109,6 +109,9 @@ internal sealed record History(int Seed, int Devices, TimeSpan Length, TimeSpan 
             .. events.OrderBy(each => each.At)]);
     }
 
+    /// <summary>How long nothing of what is over must have changed before it leaves memory.</summary>
+    public TimeSpan ShelveAfter => TimeSpan.FromMinutes(Seed % 3 == 0 ? 60 : 1);
+
     public override string ToString() =>
         $"seed {Seed}: {Devices} devices, {Length.TotalHours:0} h, check-in every {CheckInInterval.TotalMinutes:0} min, slices of {Slice}, "
             + $"{(Hails ? "hails" : "no hails")}\n{string.Join('\n', Events)}";

@@ -70,10 +70,14 @@ internal sealed class MemoryStore
         [.. _attempts.Values.Where(attempt => attempt.EndedAt is null)], [.. _plans.Values], [.. _handlings.Values], [.. _trials.Values],
         Events.Count == 0 ? 0 : Events.Keys.Last());
 
+    /// <summary>The targets of a deployment.</summary>
+    public IReadOnlyList<Core.Deployments.Target> TargetsOf(string deployment) =>
+        [.. _targets.Where(pair => pair.Key.Deployment == deployment).Select(pair => pair.Value)];
+
     private List<KeptTarget> Targets()
     {
         var places = _devices.Keys.Select((id, place) => (id, place)).ToDictionary(each => each.id, each => each.place);
-        return [.. _targets.Select(pair => new KeptTarget(pair.Key.Deployment, places[pair.Key.Device], pair.Value))];
+        return [.. _targets.Where(pair => _deployments[pair.Key.Deployment].State.Shelved is null).Select(pair => new KeptTarget(pair.Key.Deployment, places[pair.Key.Device], pair.Value))];
     }
 
     private void Keep(Change change)

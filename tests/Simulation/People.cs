@@ -102,7 +102,8 @@ internal sealed class People(Simulation simulation)
         switch (happening.What)
         {
             case Happens.IsRemoved when device.Identity is { } identity && World.Devices.Get(identity.DeviceId) is not null:
-                Ask($"removes {device.Name}", decision => Core.CheckIns.Enrolment.Remove(decision, identity.DeviceId));
+                Ask($"removes {device.Name}", decision => Core.CheckIns.Enrolment.Remove(
+                    decision, identity.DeviceId, Service.ShelvedOf(identity.DeviceId)));
                 break;
             case Happens.GroupIsMade:
                 Ask("makes a group", decision => Groups.Add(

@@ -2,6 +2,7 @@ using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Catalogue;
 using Bandejo.Core.CheckIns;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Rollouts;
 using Bandejo.Core.Site;
 using Bandejo.Core.World;
@@ -45,7 +46,8 @@ internal sealed class SimulatedService(Simulation simulation)
     public void Start()
     {
         _lives++;
-        _world = KeptWorld.Read(Store.Load(), simulation.History.CheckInInterval, Clock.Now, simulation.History.Slice);
+        _world = KeptWorld.Read(Store.Load(), simulation.History.CheckInInterval, Clock.Now, simulation.History.Slice, simulation.History.ShelveAfter);
+        Lend(_world, isLent: true);
         _told.Clear();
         _lookAt = null;
         simulation.Say("the service is up");
@@ -79,10 +81,11 @@ internal sealed class SimulatedService(Simulation simulation)
     {
         var (world, changes) = (World, new List<Change>());
         simulation.Watch.Before(world);
+        Lend(world, isLent: false);
         Outcome<T> decided;
         try
         {
-            decided = world.Decide(by, Clock.Now, NewId, changes, command);
+            decided = DecideFetching(world, by, changes, command);
         }
         catch (Exception error)
         {
@@ -90,6 +93,7 @@ internal sealed class SimulatedService(Simulation simulation)
             throw new LinkException(error.Message, 500);
         }
 
+        Lend(world, isLent: true);
         simulation.Watch.After(world, what, decided.Ok, changes);
         LookWhenDue();
         if (changes.Count > 0)
@@ -158,6 +162,36 @@ internal sealed class SimulatedService(Simulation simulation)
     /// <summary>Content that an order of the device names; null where none does.</summary>
     public byte[]? Fetch(string id, string sha256) =>
         World.Devices.Get(id) is { } device && DeviceOrder.Names(World, device, sha256) ? Catalogue.Content(sha256) : null;
+
+    /// <summary>The targets of a device that are only kept.</summary>
+    public ShelvedTargets ShelvedOf(string device) => new(
+        World.Shelved.Select(each => each.Id).ToHashSet(),
+        [.. World.Shelved.Select(each => (each.Id, Store.Target(each.Id, device)!)).Where(each => each.Item2 is not null)]);
+
+    /// <summary>Those who watch may read the targets that are only kept; whoever decides finds that they are not there.</summary>
+    public void Lend(FleetWorld world, bool isLent)
+    {
+        foreach (var deployment in world.Shelved.ToList())
+        {
+            world.Lend(deployment.Id, isLent ? Store.TargetsOf(deployment.Id) : null);
+        }
+    }
+
+    /// <summary>Decides; what is missing for it is fetched, and it is decided again.</summary>
+    private Outcome<T> DecideFetching<T>(FleetWorld world, string? by, List<Change> changes, Func<Decision, Outcome<T>> command)
+    {
+        while (true)
+        {
+            try
+            {
+                return world.Decide(by, Clock.Now, NewId, changes, command);
+            }
+            catch (TargetsShelvedException error)
+            {
+                world.Decide(null, Clock.Now, NewId, changes, decision => Shelving.Bring(decision, error.Deployment, Store.TargetsOf(error.Deployment)));
+            }
+        }
+    }
 
     private int NextSeconds => (int)simulation.History.CheckInInterval.TotalSeconds;
 

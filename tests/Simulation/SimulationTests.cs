@@ -40,7 +40,7 @@ public sealed class SimulationTests
         // Histories in which little happens hold nothing.
         foreach (var what in (string[])[
             "wave-opened", "gate-passed", "halted", "rolled-back", "approved", "retry", "begins", "steps", "power", "kills", "failed commits", "harm-reported",
-            "standing", "ended"])
+            "standing", "ended", "shelved", "brought"])
         {
             Assert.True(
                 Runs < 100 || done.GetValueOrDefault(what) >= Runs / 40, $"'{what}' happened {done.GetValueOrDefault(what)} times in {Runs} histories.");

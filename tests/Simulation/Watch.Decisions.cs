@@ -31,7 +31,9 @@ internal sealed partial class Watch
     {
         if (!isDone)
         {
-            Hold(changes.Count == 0, "a refusal changes nothing", $"{what} was refused and leaves {changes.Count} changes");
+            // That what was looked at came into memory is no change for anybody.
+            var left = changes.Count(each => each is not PutDeployment { Deployment: var put } || put.State != _before[put.Id] with { Shelved = null });
+            Hold(left == 0, "a refusal changes nothing", $"{what} was refused and leaves {left} changes");
         }
 
         if (changes.Count == 0)
@@ -55,12 +57,20 @@ internal sealed partial class Watch
         foreach (var deployment in world.Deployments.Values)
         {
             Figures(world, deployment);
-            if (_before.TryGetValue(deployment.Id, out var before) && deployment.State != before with { IsUnfinished = deployment.State.IsUnfinished })
+            if (_before.TryGetValue(deployment.Id, out var before) && deployment.State != before with { IsUnfinished = deployment.State.IsUnfinished, Shelved = deployment.State.Shelved })
             {
                 Decided(
                     deployment, before,
                     [.. changes.OfType<AddEvent>().Select(added => added.Event).Where(each => each.Topic == "journal" && each.Deployment == deployment.Id)],
                     what);
+            }
+        }
+
+        foreach (var put in changes.OfType<PutDeployment>().Select(put => put.Deployment))
+        {
+            if (put.State.Shelved is null != _before.GetValueOrDefault(put.Id)?.Shelved is null)
+            {
+                Count(put.State.Shelved is null ? "brought" : "shelved");
             }
         }
 
@@ -75,7 +85,7 @@ internal sealed partial class Watch
         {
             var gate = deployment.Plan.Waves[wave].Gate;
             var own = targets.Where(target => target.Wave == wave).ToList();
-            var counted = Recount.Of(own, gate, deployment.Plan.ProofAge, world.LastHeard, Now);
+            var counted = Recount.Of(own, gate, deployment.Plan.ProofAge, deployment.IsActive ? world.LastHeard : _ => Now, Now);
             Hold(
                 counted == Recount.Of(tallies[wave]), "every figure is what a recount gives",
                 $"{deployment.Id}, wave {wave}: {Recount.Of(tallies[wave])}, and counted again {counted}");

@@ -78,6 +78,7 @@ internal sealed partial class Watch
     private void Same(FleetWorld world)
     {
         var read = KeptWorld.Read(simulation.Service.Store.Load(), simulation.History.CheckInInterval, Now, simulation.History.Slice);
+        simulation.Service.Lend(read, isLent: true);
         foreach (var device in world.Devices.Values)
         {
             // When a device was last heard is kept late.

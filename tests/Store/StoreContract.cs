@@ -138,6 +138,36 @@ public abstract class StoreContract : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Targets_of_what_is_over_are_read_when_they_are_asked_for()
+    {
+        DeviceRecord Device(int number) => new(
+            $"d{number}", $"ALD-DESK-{number:0000}", new KeyRecord($"k{number}", "x", "y"), "h2", Now, Now, 7, "", FactSheet.Empty, true);
+        var targets = Enumerable.Range(1, 600).Select(number => new Target { Device = $"d{number}", Wave = 0, State = TargetState.Met, Order = number }).ToList();
+        var state = new DeploymentState { Status = DeploymentStatus.Ended, Waves = [], StartedBy = "tomas", StartedAt = Now };
+        DeploymentRecord Deployment(string id) => new(id, id, "p1", "{}", state);
+        await _store.Commit(Now, [.. Enumerable.Range(1, 600).Select(number => new PutDevice(Device(number))), .. ((string[])["D1001", "D1002", "D1003"]).SelectMany(
+            id => (IEnumerable<Change>)[new PutDeployment(Deployment(id)), .. targets.Take(id == "D1003" ? 3 : 600).Select(target => new PutTarget(id, target))])]);
+        var counts = new ShelvedCounts(600, new Dictionary<string, int> { ["met"] = 600 }, [
+            new WaveFigures(600, 600, 600, 0, 0, 0, 0, 0, 0, new Dictionary<string, int> { ["met"] = 600 }, Now)]);
+        await _store.Commit(Now, [
+            new PutDeployment(Deployment("D1001") with { State = state with { Shelved = counts } }),
+            new PutDeployment(Deployment("D1003") with { State = state with { Shelved = counts with { Count = 3 } } })]);
+        await _store.DisposeAsync();
+        _store = Open();
+        var kept = _store.Load();
+        Assert.Equal(600, kept.Targets.Count(target => target.Deployment == "D1002" ? true : throw new InvalidOperationException(target.Deployment)));
+        var read = kept.Deployments[0].State.Shelved!;
+        Assert.Equal((600, 600, Now, 600), (read.Count, read.Waves[0].Top, read.Waves[0].Trouble, read.Waves[0].States["met"]));
+        Assert.Equal(targets, _store.Targets("D1001"));
+        Assert.Empty(_store.Targets("D1009"));
+        var of = _store.Targets("d300", ["D1001", "D1003", "D1009"]);
+        Assert.Equal(("D1001", targets[299]), Assert.Single(of.Targets));
+        Assert.Equal(3, of.LookedIn.Count);
+        Assert.Equal(["D1001", "D1003"], _store.Targets("d2", ["D1001", "D1003"]).Targets.Select(each => each.Deployment));
+        Assert.Empty(_store.Targets("d9999", ["D1001"]).Targets);
+    }
+
+    [Fact]
     public async Task Targets_that_are_kept_ahead_count_once_their_deployment_begins()
     {
         DeviceRecord Device(int number) => new(

@@ -55,14 +55,20 @@ public static class Enrolment
     }
 
     /// <summary>Takes a device out of the fleet. Nothing is changed on it.</summary>
+    /// <param name="shelved">Its targets that are not in memory; a failure of kind <see cref="ErrorKind.Stale"/> says that they must be looked for again.</param>
     /// <returns>Its identity.</returns>
-    public static Outcome<string> Remove(Decision decision, string named)
+    public static Outcome<string> Remove(Decision decision, string named, ShelvedTargets shelved)
     {
         var world = decision.World;
         var found = Named.Device(world, named);
         if (!found.Ok)
         {
             return found.Failure!;
+        }
+
+        if (world.Shelved.Any(each => !shelved.LookedIn.Contains(each.Id)))
+        {
+            return new Failure(ErrorKind.Stale, "What it was part of was put away in this moment; ask once more.");
         }
 
         // Nobody will tell any more what became of what it was at.
@@ -82,6 +88,15 @@ public static class Enrolment
             decision.Event(
                 "journal", "trial-ended", $"{device.Name} was removed; the trial that it was asked for will not be told of.", null, device.Id, null,
                 decision.By);
+        }
+
+        foreach (var (deployment, target) in shelved.Targets)
+        {
+            var entry = world.Deployments[deployment];
+            if (entry.State.Shelved is { } counts)
+            {
+                decision.Do(new PutDeployment(entry.Record with { State = entry.State with { Shelved = counts.Without(entry.Plan, target) } }));
+            }
         }
 
         decision.Do(new DeleteDevice(device.Id));

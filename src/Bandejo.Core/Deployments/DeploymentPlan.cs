@@ -159,6 +159,9 @@ public sealed record DeploymentState
     /// <summary>When it came into this status.</summary>
     public DateTimeOffset Since { get; init; }
 
+    /// <summary>What is counted of its targets while they are only kept and not in memory; null while they are.</summary>
+    public ShelvedCounts? Shelved { get; init; }
+
     /// <summary>Raised by every change, so that two people do not overwrite each other.</summary>
     public int Revision { get; init; }
 

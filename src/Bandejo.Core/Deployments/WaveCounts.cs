@@ -20,6 +20,16 @@ public sealed class WaveCounts(Gate? gate)
     /// <summary>The target with the last trouble has gone: <see cref="FindTrouble"/> must be called before the next <see cref="Tally"/>.</summary>
     public bool IsTroubleStale { get; private set; }
 
+    /// <summary>The counts as they can be kept.</summary>
+    public WaveFigures Figures => new(_total, _bottom, _top, _trials, _failures, _goingBack, _notBack, _changed, _harms, ShelvedCounts.Named(_states), _trouble);
+
+    /// <summary>Counts that were kept.</summary>
+    public static WaveCounts Of(Gate? gate, WaveFigures kept) => new(gate)
+    {
+        _total = kept.Total, _bottom = kept.Bottom, _top = kept.Top, _trials = kept.Trials, _failures = kept.Failures, _goingBack = kept.GoingBack,
+        _notBack = kept.NotBack, _changed = kept.Changed, _harms = kept.Harms, _states = ShelvedCounts.ByState(kept.States), _trouble = kept.Trouble,
+    };
+
     /// <summary>The same counts, to be changed apart.</summary>
     public WaveCounts Copy()
     {

@@ -36,9 +36,13 @@ public static class Due
         {
             Some(deployment.Pending.ToWeigh, row => Weighing.WeighWith(decision, deployment, world.Devices.At(row)));
         }
-        else
+        else if (deployment.IsActive)
         {
             Looking.Look(decision, deployment);
+        }
+        else if (deployment.ShelveAt <= decision.Now)
+        {
+            Shelving.Shelve(decision, deployment);
         }
 
         world.SetMoment(deployment);

@@ -103,6 +103,9 @@ public sealed partial class FleetWorld
             case TakeDeployment(var deployment):
                 Attach(deployment, undo);
                 break;
+            case BringTargets(var id, var book):
+                Bring(_deployments[id], book, undo);
+                break;
             case PutTarget(var id, var target):
                 var (entry, of) = (_deployments[id], Devices[target.Device]);
                 var before = entry.Targets.Of(of);
@@ -298,15 +301,19 @@ public sealed partial class FleetWorld
             return;
         }
 
-        var before = deployment.Record;
+        var (before, targets) = (deployment.Record, deployment.Targets);
         Become(record with { Plan = before.Plan, Unreadable = before.Unreadable });
-        undo.Add(() => Become(before));
+        undo.Add(() =>
+        {
+            deployment.Bring(targets);
+            Become(before);
+        });
 
         void Become(DeploymentRecord after)
         {
             // Whether its devices may start may have changed with it.
-            if (deployment.State.Status != after.State.Status
-                || !deployment.State.Waves.Select(wave => wave.OpenedAt).SequenceEqual(after.State.Waves.Select(wave => wave.OpenedAt)))
+            if (!deployment.Targets.IsShelved && (deployment.State.Status != after.State.Status
+                || !deployment.State.Waves.Select(wave => wave.OpenedAt).SequenceEqual(after.State.Waves.Select(wave => wave.OpenedAt))))
             {
                 DoubtAll(deployment.Targets.AllRows());
             }
@@ -318,15 +325,28 @@ public sealed partial class FleetWorld
         }
     }
 
+    private void Bring(DeploymentEntry deployment, TargetBook targets, List<Action> undo)
+    {
+        var before = deployment.Targets;
+        deployment.Bring(targets);
+        Touched(deployment);
+        undo.Add(() =>
+        {
+            deployment.Bring(before);
+            Touched(deployment);
+        });
+    }
+
     /// <summary>Takes a deployment in, with the targets that it has.</summary>
     internal void Attach(DeploymentEntry deployment, List<Action> undo)
     {
         // It was made apart, perhaps of a world that stood still.
-        deployment.Targets.BelongTo(row => Devices.At(row).Id);
+        deployment.BelongTo(row => Devices.At(row).Id);
         deployment.Become(Packages[deployment.Plan.Package]);
+        (deployment.TouchedAt, deployment.ShelveAfter) = (Now, ShelveAfter);
         Add(_deployments, deployment.Id, deployment);
         (_active, _activeOfApp) = (null, null);
-        DoubtAll(deployment.Targets.AllRows());
+        DoubtAll(deployment.IsShelved ? new Bitmap() : deployment.Targets.AllRows());
         SetMoment(deployment);
         undo.Add(() =>
         {
@@ -383,6 +403,7 @@ public sealed partial class FleetWorld
     {
         var isNew = !deployment.IsDirty;
         deployment.Touch();
+        deployment.TouchedAt = Now;
         _stillParts = null;
         if (isNew)
         {

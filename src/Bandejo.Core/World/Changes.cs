@@ -98,6 +98,12 @@ public sealed record TakeDeployment(DeploymentEntry Deployment) : Change
     public override bool IsKept => false;
 }
 
+/// <summary>The targets of a deployment that were only kept come into memory again.</summary>
+public sealed record BringTargets(string Deployment, TargetBook Targets) : Change
+{
+    public override bool IsKept => false;
+}
+
 /// <summary>The targets of a deployment are those that were kept ahead of its beginning, under a number that the store gave.</summary>
 public sealed record PutTargetsAhead(string Deployment, long Ahead) : Change;
 

@@ -7,19 +7,21 @@ namespace Bandejo.Core.World;
 public sealed class DeploymentEntry
 {
     private readonly Reason?[] _closed;
+    private Func<int, string> _deviceOf;
     private Stop? _stopped;
     private DeploymentEntry? _still;
 
     internal DeploymentEntry(DeploymentRecord record, PackageEntry package, Func<int, string> deviceOf)
     {
-        (Record, Package) = (record, package);
+        (Record, Package, _deviceOf) = (record, package, deviceOf);
         Plan = record.Plan ?? throw new ArgumentException($"The deployment {record.Id} has no plan.", nameof(record));
-        Targets = new TargetBook(Plan, deviceOf);
+        Targets = BookOf(record);
         _closed = new Reason?[Plan.Waves.Count];
     }
 
     private DeploymentEntry(DeploymentEntry moving, Func<int, string> deviceOf) =>
-        (Record, Package, Plan, Targets, _closed, _still) = (moving.Record, moving.Package, moving.Plan, moving.Targets.Still(deviceOf), moving._closed, this);
+        (Record, Package, Plan, Targets, _closed, _still, _deviceOf) = (
+            moving.Record, moving.Package, moving.Plan, moving.Targets.Still(deviceOf), moving._closed, this, deviceOf);
 
     /// <summary>A deployment that comes back from where it was kept (<see cref="TakeDeployment"/>), without its targets so far.</summary>
     /// <exception cref="ArgumentException">It has no plan.</exception>
@@ -41,7 +43,10 @@ public sealed class DeploymentEntry
 
     public PackageEntry Package { get; private set; }
 
-    public TargetBook Targets { get; }
+    public TargetBook Targets { get; private set; }
+
+    /// <summary>Whether it is over and its targets are only kept, and not in memory (<see cref="Rollouts.Shelving"/>).</summary>
+    public bool IsShelved => State.Shelved is not null;
 
     public string Id => Plan.Id;
 
@@ -51,6 +56,17 @@ public sealed class DeploymentEntry
     public string? Unreadable => Record.Unreadable;
 
     public bool IsActive => State.Status != DeploymentStatus.Ended;
+
+    /// <summary>When something of it last changed, or it came into memory.</summary>
+    internal DateTimeOffset TouchedAt { get; set; }
+
+    /// <summary>How long nothing of it must have changed.</summary>
+    internal TimeSpan ShelveAfter { get; set; }
+
+    /// <summary>When its targets may leave memory; null where they may not, or have.</summary>
+    internal DateTimeOffset? ShelveAt =>
+        IsActive || IsPending || IsShelved ? null
+            : Later(State.Since + Plan.Lease, TouchedAt) + ShelveAfter;
 
     /// <summary>When it must be looked at again even if nothing happens.</summary>
     internal DateTimeOffset? LookAt { get; set; }
@@ -65,7 +81,7 @@ public sealed class DeploymentEntry
     public bool IsPending => !Pending.IsEmpty;
 
     /// <summary>When it must be looked at, or something done for it; null where it waits for nothing.</summary>
-    internal DateTimeOffset? Moment => IsPending || (IsDirty && IsActive) ? DateTimeOffset.MinValue : IsActive ? LookAt : null;
+    internal DateTimeOffset? Moment => IsPending || (IsDirty && IsActive) ? DateTimeOffset.MinValue : IsActive ? LookAt : ShelveAt;
 
     /// <summary>Why its devices stand still where it is stopped itself; the same object as long as it is so.</summary>
     internal Reason Stopped =>
@@ -90,11 +106,52 @@ public sealed class DeploymentEntry
     internal DeploymentEntry Still(Func<int, string> deviceOf) => _still ??= new DeploymentEntry(this, deviceOf);
 
     /// <summary>Takes over where it stands.</summary>
+    /// <exception cref="InvalidOperationException">Its targets are to be in memory again, and were not brought (<see cref="Bring"/>).</exception>
     internal void Become(DeploymentRecord record)
     {
+        if (!ReferenceEquals(record.State.Shelved, State.Shelved))
+        {
+            Targets = record.State.Shelved is not null ? BookOf(record)
+                : !Targets.IsShelved ? Targets
+                : throw new InvalidOperationException($"The targets of {Id} are not there.");
+        }
+
         Record = record;
         Touch();
     }
+
+    /// <summary>From now on the rows of its targets are those of another world.</summary>
+    internal void BelongTo(Func<int, string> deviceOf)
+    {
+        _deviceOf = deviceOf;
+        Targets.BelongTo(deviceOf);
+    }
+
+    /// <summary>Its targets are in memory again.</summary>
+    internal void Bring(TargetBook targets)
+    {
+        Targets = targets;
+        Touch();
+    }
+
+    /// <summary>Its targets, fetched from where they were kept, for whoever brings or lends them.</summary>
+    /// <param name="rowOf">The row of a device; null for one that is not there.</param>
+    internal TargetBook Fetched(IEnumerable<Target> targets, Func<string, int?> rowOf)
+    {
+        var book = new TargetBook(Plan, _deviceOf);
+        foreach (var target in targets)
+        {
+            if (rowOf(target.Device) is { } row)
+            {
+                book.Put(row, target, null);
+            }
+        }
+
+        return book;
+    }
+
+    /// <summary>What stands still is not kept for others any longer; those that have it go on reading.</summary>
+    internal void ForgetStill() => _still = null;
 
     /// <summary>Takes over its package as it has become.</summary>
     internal void Become(PackageEntry package)
@@ -109,6 +166,11 @@ public sealed class DeploymentEntry
         IsDirty = true;
         _still = null;
     }
+
+    private static DateTimeOffset Later(DateTimeOffset a, DateTimeOffset b) => a > b ? a : b;
+
+    private TargetBook BookOf(DeploymentRecord record) =>
+        record.State.Shelved is { } counts ? new TargetBook(Plan, _deviceOf, counts) : new TargetBook(Plan, _deviceOf);
 
     private sealed record Stop(DeploymentState State, Reason Reason);
 }

@@ -55,6 +55,9 @@ public sealed partial class FleetWorld
     /// <summary>For how many devices something is done in one go. What is to be done for more is done in slices, so that nobody waits for long.</summary>
     public int Slice { get; init; } = 250;
 
+    /// <summary>How long nothing of a deployment that is over must have changed before its targets leave memory.</summary>
+    public TimeSpan ShelveAfter { get; init; } = TimeSpan.FromHours(1);
+
     /// <summary>The words of the devices' sheets.</summary>
     public WordBook WordBook { get; }
 
@@ -183,8 +186,27 @@ public sealed partial class FleetWorld
         return new FleetWorld(this, parts.Groups, parts.Deployments, Now);
     }
 
-    /// <summary>The deployments that a device is a target of, ended ones too.</summary>
-    public IEnumerable<DeploymentEntry> DeploymentsOf(DeviceEntry device) => _deployments.Values.Where(deployment => deployment.Targets.Has(device));
+    /// <summary>The deployments that a device is a target of, ended ones too, but for those whose targets are only kept.</summary>
+    public IEnumerable<DeploymentEntry> DeploymentsOf(DeviceEntry device) =>
+        _deployments.Values.Where(deployment => !deployment.IsShelved && deployment.Targets.Has(device));
+
+    /// <summary>The deployments whose targets are only kept.</summary>
+    public IEnumerable<DeploymentEntry> Shelved => _deployments.Values.Where(deployment => deployment.IsShelved);
+
+    /// <summary>Lends whoever looks the targets of a deployment that are only kept. They can be read then, and not written.</summary>
+    /// <param name="targets">As they are kept; null takes back what was lent.</param>
+    public void Lend(string deployment, IEnumerable<Target>? targets)
+    {
+        var entry = _deployments[deployment];
+        entry.Targets.Lend(targets is null ? null : entry.Fetched(targets, device => Devices.Get(device)?.Row));
+    }
+
+    /// <summary>What was lent is not lent to those that come; those that have it go on reading.</summary>
+    public void ForgetLent(string deployment)
+    {
+        _deployments.GetValueOrDefault(deployment)?.ForgetStill();
+        _stillParts = null;
+    }
 
     /// <summary>Those of them that have not ended.</summary>
     public IEnumerable<DeploymentEntry> ActiveOf(DeviceEntry device) => Active.Where(deployment => deployment.Targets.Has(device));
@@ -217,7 +239,8 @@ public sealed partial class FleetWorld
     public DateTimeOffset? LastHeard(string device) => Devices.Get(device)?.LastHeard;
 
     /// <summary>The counts of each wave of a deployment.</summary>
-    public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Targets.Tallies(LastHeard, Now);
+    /// <remarks>Of one that ended nobody is waited for, and nobody is left out for silence.</remarks>
+    public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Targets.Tallies(deployment.IsActive ? LastHeard : _ => Now, Now);
 
     /// <summary>What a deployment goes by: the handling that it names, else the one that its app has; null for as the package has it.</summary>
     public HandlingRecord? HandlingOf(string app, string? named) =>

@@ -14,7 +14,7 @@ public sealed partial class FleetWorld
         var silent = SilentRows();
         return [.. Tallies(deployment).Select(
             (tally, wave) =>
-                deployment.State.Waves[wave].OpenedAt is null
+                deployment.State.Waves[wave].OpenedAt is null || !deployment.IsActive
                     ? tally
                     : tally with { Silent = deployment.Targets.SilentRowsIn(wave, deployment.Plan.Waves[wave].Gate, silent).Count() })];
     }

@@ -26,6 +26,8 @@ public sealed class TargetBook
     private readonly WaveCounts[] _counts;
     private readonly int[] _states;
     private readonly Bitmap _harmed;
+    private readonly bool _isShelved;
+    private volatile TargetBook? _lent;
     private Page?[] _pages = [];
     private object _writer = new();
     private bool _isTableShared;
@@ -40,11 +42,29 @@ public sealed class TargetBook
 
     private TargetBook(TargetBook moving, Func<int, string> deviceOf)
     {
-        (_plan, _deviceOf, _pages, _isStill, Count) = (moving._plan, deviceOf, moving._pages, true, moving.Count);
+        (_plan, _deviceOf, _pages, _isStill, _isShelved, Count) = (moving._plan, deviceOf, moving._pages, true, moving._isShelved, moving.Count);
         (_harmed, _states, _counts) = (moving._harmed.Still(), (int[])moving._states.Clone(), [.. moving._counts.Select(counts => counts.Copy())]);
+        _lent = moving._lent;
+    }
+
+    /// <summary>The targets of a deployment whose targets are only kept: there is what is counted of them.</summary>
+    internal TargetBook(DeploymentPlan plan, Func<int, string> deviceOf, ShelvedCounts kept)
+    {
+        (_plan, _deviceOf, _harmed, _isShelved, Count) = (plan, deviceOf, new Bitmap(), true, kept.Count);
+        _states = ShelvedCounts.ByState(kept.States);
+        _counts = [.. plan.Waves.Select((wave, at) => WaveCounts.Of(wave.Gate, kept.Waves[at]))];
     }
 
     public int Count { get; private set; }
+
+    /// <summary>Whether they are only kept, and not in memory: of single ones is read only where they were lent.</summary>
+    internal bool IsShelved => _isShelved;
+
+    /// <summary>What is counted of them, to be kept.</summary>
+    internal ShelvedCounts Counts => new(Count, ShelvedCounts.Named(_states), [.. _counts.Select(each => each.Figures)]);
+
+    // Who asks for single targets that are only kept is told so, and finds them here once they were fetched.
+    private TargetBook There => !_isShelved ? this : _lent ?? throw new TargetsShelvedException(_plan.Id);
 
     /// <summary>All targets, by the rows of their devices.</summary>
     public IEnumerable<Target> All => Rows.Select(row => Cell(row).ToTarget(_deviceOf(row)));
@@ -54,11 +74,12 @@ public sealed class TargetBook
     {
         get
         {
-            for (var page = 0; page < _pages.Length; page++)
+            var book = There;
+            for (var page = 0; page < book._pages.Length; page++)
             {
-                for (var at = 0; _pages[page] is not null && at < PageRows; at++)
+                for (var at = 0; book._pages[page] is not null && at < PageRows; at++)
                 {
-                    if (_pages[page] is { } there && !there.Cells[at].IsEmpty)
+                    if (book._pages[page] is { } there && !there.Cells[at].IsEmpty)
                     {
                         yield return (page * PageRows) + at;
                     }
@@ -68,7 +89,7 @@ public sealed class TargetBook
     }
 
     /// <summary>Targets with a harm report.</summary>
-    public IEnumerable<Target> Harmed => _harmed.Rows().Select(At);
+    public IEnumerable<Target> Harmed => There._harmed.Rows().Select(At);
 
     /// <summary>When time alone next changes something in a target, at the earliest; null for never.</summary>
     public DateTimeOffset? NextDue
@@ -76,7 +97,7 @@ public sealed class TargetBook
         get
         {
             var next = long.MaxValue;
-            foreach (var page in _pages)
+            foreach (var page in There._pages)
             {
                 next = Math.Min(next, page?.DueFrom ?? long.MaxValue);
             }
@@ -99,7 +120,7 @@ public sealed class TargetBook
     public int CountBefore(string package) => Rows.Count(row => Cell(row).BeforePackage == package);
 
     /// <summary>What stands of a device that is known to be a target, where it lies.</summary>
-    internal ref readonly TargetCell Glance(DeviceEntry device) => ref _pages[device.Row / PageRows]!.Cells[device.Row % PageRows];
+    internal ref readonly TargetCell Glance(DeviceEntry device) => ref There._pages[device.Row / PageRows]!.Cells[device.Row % PageRows];
 
     /// <summary>The state of a device's target; null where it is none.</summary>
     public TargetState? StateOf(DeviceEntry device) => Has(device) ? Cell(device.Row).State : null;
@@ -114,10 +135,10 @@ public sealed class TargetBook
         }
 
         var counts = new int[StateCount];
-        var rows = among.Words;
-        for (var page = 0; page < _pages.Length; page++)
+        var (rows, pages) = (among.Words, There._pages);
+        for (var page = 0; page < pages.Length; page++)
         {
-            for (var word = 0; _pages[page] is { } there && word < WordsOfAPage; word++)
+            for (var word = 0; pages[page] is { } there && word < WordsOfAPage; word++)
             {
                 var meant = (page * WordsOfAPage) + word is var at && at < rows.Length ? rows[at] : 0;
                 for (var state = 0; meant != 0 && state < StateCount; state++)
@@ -162,7 +183,7 @@ public sealed class TargetBook
         for (var wave = 0; wave < tallies.Length; wave++)
         {
             FindTrouble(wave);
-            var silent = _plan.Waves[wave].Gate?.SilentAfter is null ? [] : InWave(wave).And(In(TargetState.Unknown)).Rows().Select(At);
+            var silent = _isShelved || _plan.Waves[wave].Gate?.SilentAfter is null ? [] : InWave(wave).And(In(TargetState.Unknown)).Rows().Select(At);
             tallies[wave] = _counts[wave].Tally(silent, _plan.ProofAge, lastHeard, now);
         }
 
@@ -180,6 +201,9 @@ public sealed class TargetBook
 
     /// <summary>The device of a row that has a target; null where it has none.</summary>
     internal string? DeviceOf(int row) => PageOf(row) is { } page && !page.Cells[row % PageRows].IsEmpty ? _deviceOf(row) : null;
+
+    /// <summary>Those that are only kept are read in another book from now on; null where they are not.</summary>
+    internal void Lend(TargetBook? kept) => _lent = kept;
 
     /// <summary>From now on the rows are those of another world.</summary>
     internal void BelongTo(Func<int, string> deviceOf) => _deviceOf = deviceOf;
@@ -268,7 +292,7 @@ public sealed class TargetBook
 
     private void FindTrouble(int wave)
     {
-        if (_counts[wave].IsTroubleStale)
+        if (_counts[wave].IsTroubleStale && !_isShelved)
         {
             _counts[wave].FindTrouble(InWave(wave).Rows().Select(row => Cell(row).TroubleAt));
         }
@@ -276,15 +300,20 @@ public sealed class TargetBook
 
     private Target At(int row) => Cell(row).ToTarget(_deviceOf(row));
 
-    private TargetCell Cell(int row) => _pages[row / PageRows]!.Cells[row % PageRows];
+    private TargetCell Cell(int row) => There._pages[row / PageRows]!.Cells[row % PageRows];
 
-    private Page? PageOf(int row) => row / PageRows < _pages.Length ? _pages[row / PageRows] : null;
+    private Page? PageOf(int row) => There._pages is var pages && row / PageRows < pages.Length ? pages[row / PageRows] : null;
 
     private Page Own(int row)
     {
         if (_isStill)
         {
             throw new InvalidOperationException("What stands still is not written.");
+        }
+
+        if (_isShelved)
+        {
+            throw new TargetsShelvedException(_plan.Id);
         }
 
         var number = row / PageRows;
@@ -327,10 +356,11 @@ public sealed class TargetBook
 
     private Bitmap Marked(Func<Page, int, ulong> rows)
     {
-        var marked = new Bitmap(_pages.Length * PageRows);
-        for (var number = 0; number < _pages.Length; number++)
+        var pages = There._pages;
+        var marked = new Bitmap(pages.Length * PageRows);
+        for (var number = 0; number < pages.Length; number++)
         {
-            for (var word = 0; _pages[number] is { } page && word < WordsOfAPage; word++)
+            for (var word = 0; pages[number] is { } page && word < WordsOfAPage; word++)
             {
                 marked.Words[(number * WordsOfAPage) + word] = rows(page, word);
             }

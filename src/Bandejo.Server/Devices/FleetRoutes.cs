@@ -20,6 +20,9 @@ namespace Bandejo.Server.Devices;
 /// <summary>Devices and join codes, for people.</summary>
 internal static class FleetRoutes
 {
+    /// <summary>How often it is looked again, where a deployment was put away in the middle of it.</summary>
+    private const int MostTries = 3;
+
     public static void MapFleet(this RouteGroupBuilder api)
     {
         api.MapGet("/devices", (WorldHost world, [AsParameters] DeviceQuery query, string? format) => format == "csv"
@@ -31,7 +34,7 @@ internal static class FleetRoutes
                         + "columns are facts to be answered too; format=csv gives all")
                 .Produces<Page<DeviceInfo>>();
         api.MapGet("/devices/{device}", async (WorldHost world, HttpContext context, string device, string? asOf) => (asOf is null
-            ? world.Read(each => Details(each, device))
+            ? await Details(world, device)
             : await world.Past(context, asOf, past => past.Device(device))).Answer())
             .ForAll().WithSummary("All that is known of a device; asOf gives what was known of it at a past moment").Produces<DeviceDetails>();
         api.MapGet(
@@ -47,7 +50,7 @@ internal static class FleetRoutes
             .For(Roles.Operator).WithSummary("Asks a device to check in now").Produces(202);
         api.MapDelete("/devices/{device}", async (WorldHost world, Hails hails, HttpContext context, string device) =>
         {
-            var removed = await world.Change(context.Person(), decision => Enrolment.Remove(decision, device));
+            var removed = await Remove(world, context.Person(), device);
             if (removed.Ok)
             {
                 hails.Close(removed.Value);
@@ -94,7 +97,44 @@ internal static class FleetRoutes
             facts is null or [] ? null : [.. facts.Select(fact => world.Columns.Get(device.Row, fact).Value?.ToString())]);
     }
 
-    private static Outcome<DeviceDetails> Details(FleetWorld world, string name)
+    /// <summary>Removes a device, also from what it was part of and what is only kept.</summary>
+    private static async Task<Outcome<string>> Remove(WorldHost world, string person, string named)
+    {
+        for (var tries = 0; ; tries++)
+        {
+            var targets = await Shelved(world, named);
+            var removed = await world.Change(person, decision => Enrolment.Remove(decision, named, targets));
+            if (removed.Ok || removed.Failure!.Kind != ErrorKind.Stale || tries >= MostTries)
+            {
+                return removed;
+            }
+        }
+    }
+
+    /// <summary>The targets of a device that are only kept.</summary>
+    private static async Task<ShelvedTargets> Shelved(WorldHost world, string named)
+    {
+        var (device, deployments) = world.Read(each => (each.Devices.Find(named)?.Id, each.Shelved.Select(deployment => deployment.Id).ToList()));
+        return device is null || deployments.Count == 0
+            ? new ShelvedTargets(deployments.ToHashSet(StringComparer.Ordinal), [])
+            : (await world.Kept()).Targets(device, deployments);
+    }
+
+    private static async Task<Outcome<DeviceDetails>> Details(WorldHost world, string name)
+    {
+        for (var tries = 0; ; tries++)
+        {
+            var shelved = await Shelved(world, name);
+            if (world.Read(each => tries < MostTries && each.Shelved.Any(deployment => !shelved.LookedIn.Contains(deployment.Id))
+                ? default(Outcome<DeviceDetails>?)
+                : Details(each, name, shelved)) is { } details)
+            {
+                return details;
+            }
+        }
+    }
+
+    private static Outcome<DeviceDetails> Details(FleetWorld world, string name, ShelvedTargets shelved)
     {
         if (world.Devices.Find(name) is not { } device)
         {
@@ -115,7 +155,11 @@ internal static class FleetRoutes
                     .OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase)],
             programs is not null,
             [.. world.Groups.Values.Where(group => group.In[device.Row]).Select(group => group.Record.Slug)],
-            [.. world.DeploymentsOf(device).Select(deployment => Views.Target(world, deployment, deployment.Targets[device]))]);
+            [
+                .. world.DeploymentsOf(device).Select(deployment => (Deployment: deployment, Target: deployment.Targets[device]))
+                    .Concat(shelved.Targets.Where(each => world.Deployments[each.Deployment].IsShelved).Select(
+                        each => (Deployment: world.Deployments[each.Deployment], each.Target)))
+                    .OrderBy(each => each.Deployment.Id, StringComparer.Ordinal).Select(each => Views.Target(world, each.Deployment, each.Target))]);
     }
 
     private static async Task<Outcome<IReadOnlyList<WhyInfo>>> Why(WorldHost world, string name, string? deploymentId)
@@ -127,17 +171,14 @@ internal static class FleetRoutes
                 return Named.NoDevice(each, name);
             }
 
-            var asked = each.Deployments.Values.Where(
-                deployment =>
-                    deploymentId is null
-                        ? deployment.IsActive
-                        : deployment.Id == deploymentId || deployment.Plan.Name == deploymentId
-                            || deployment.Id.StartsWith(deploymentId, StringComparison.Ordinal))
-                .ToList();
-            return asked.Count == 0 && deploymentId is not null
-                ? new Failure(ErrorKind.NotFound, $"There is no deployment '{deploymentId}'.")
-                : (Outcome<IReadOnlyList<WhyInfo>>)asked.OrderByDescending(deployment => deployment.Targets.Has(device))
-                    .Select(deployment => Reasons.Of(each, deployment, device)).ToList();
+            if (deploymentId is not null)
+            {
+                var found = Named.Deployment(each, deploymentId);
+                return found.Ok ? new[] { Reasons.Of(each, found.Value, device) } : found.Failure!;
+            }
+
+            return each.Active.OrderByDescending(deployment => deployment.Targets.Has(device))
+                .Select(deployment => Reasons.Of(each, deployment, device)).ToList();
         });
         if (!outcome.Ok)
         {

@@ -48,7 +48,7 @@ internal static class PastRoutes
             var found = Named.Device(each, device);
             var one = deployment is null ? default : Named.Deployment(each, deployment);
             return !found.Ok ? found.Failure!
-                : deployment is null ? (found.Value.Id, [.. each.Deployments.Values.Where(of => of.Targets.Has(found.Value))])
+                : deployment is null ? (found.Value.Id, [.. each.Deployments.Values.Where(of => of.IsShelved || of.Targets.Has(found.Value))])
                 : one.Ok ? (found.Value.Id, [one.Value])
                 : one.Failure!;
         });

@@ -20,9 +20,10 @@ internal static class KeptWorld
     /// <summary>The world as it was kept: what the changes make of it that would bring it there.</summary>
     /// <param name="interval">The time between two check-ins of a device.</param>
     /// <param name="slice">For how many devices something is done in one go.</param>
-    public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 250)
+    /// <param name="shelveAfter">How long nothing of what is over must have changed before it leaves memory; null for as it is set.</param>
+    public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 250, TimeSpan? shelveAfter = null)
     {
-        var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice };
+        var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice, ShelveAfter = shelveAfter ?? TimeSpan.FromHours(1) };
         kept.ApplyTo(world, AskForms.WithPlan);
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.

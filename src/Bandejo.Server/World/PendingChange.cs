@@ -9,6 +9,9 @@ namespace Bandejo.Server.World;
 /// </summary>
 internal abstract class PendingChange
 {
+    /// <summary>How often something had to be fetched for it.</summary>
+    public int Fetches { get; set; }
+
     /// <summary>Decides and changes.</summary>
     /// <param name="changes">What must be kept goes to its end.</param>
     public abstract void Decide(FleetWorld world, DateTimeOffset now, List<Change> changes);

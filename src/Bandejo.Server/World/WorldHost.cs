@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using Bandejo.Core;
 using Bandejo.Core.Fleet;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
 using Bandejo.Server.Devices;
 using Bandejo.Store;
@@ -17,7 +18,14 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     /// <summary>How many changes are decided in one go, so that a flood of them keeps nobody from looking.</summary>
     private const int MostAtOnce = 64;
 
+    /// <summary>So many deployments that are over may be fetched for one question or change.</summary>
+    private const int MostFetched = 8;
+
+    /// <summary>So many deployments that are over are kept at hand for whoever reads next.</summary>
+    private const int MostLent = 4;
+
     private readonly Lock _lock = new();
+    private readonly List<string> _lent = [];
     private readonly ConcurrentQueue<PendingChange> _asked = new();
     private FleetWorld _world = null!;
     private Task _durable = Task.CompletedTask;
@@ -45,7 +53,21 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     /// wait with <see cref="Durable"/>.
     /// </summary>
     /// <exception cref="StoreException">It is being read anew.</exception>
-    public T Read<T>(Func<FleetWorld, T> look) => look(Peek(each => each.Still()));
+    public T Read<T>(Func<FleetWorld, T> look)
+    {
+        var still = Peek(each => each.Still());
+        for (var fetched = 0; ; fetched++)
+        {
+            try
+            {
+                return look(still);
+            }
+            catch (TargetsShelvedException error) when (fetched < MostFetched)
+            {
+                Lend(still, error.Deployment);
+            }
+        }
+    }
 
     /// <summary>Looks at the world itself, while nobody decides: for what takes no longer than a moment.</summary>
     /// <inheritdoc cref="Read" path="/exception"/>
@@ -136,6 +158,46 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
         }
     }
 
+    /// <summary>Lends to what stands still the targets of a deployment that are only kept.</summary>
+    private void Lend(FleetWorld still, string deployment)
+    {
+        // One at a time: whoever asks for the same meanwhile finds it when it is asked again.
+        lock (_lent)
+        {
+            still.Lend(deployment, store.Targets(deployment));
+            _lent.Remove(deployment);
+            _lent.Add(deployment);
+            if (_lent.Count > MostLent)
+            {
+                var longest = _lent[0];
+                _lent.RemoveAt(0);
+                Peek(world =>
+                {
+                    world.ForgetLent(longest);
+                    return true;
+                });
+            }
+        }
+    }
+
+    /// <summary>Has the targets of a deployment brought into memory, and then asks once more.</summary>
+    private async Task Bring(string deployment, PendingChange asked)
+    {
+        try
+        {
+            await Task.Yield();
+            var targets = store.Targets(deployment);
+            await Ask(null, decision => Shelving.Bring(decision, deployment, targets)).Decided;
+            _asked.Enqueue(asked);
+            DecideAsked();
+        }
+        catch (Exception error)
+        {
+            // Whatever it is: it is the matter of whoever asked.
+            asked.Fail(error);
+        }
+    }
+
     /// <summary>Decides some of what was asked for, and hands what must be kept to the store. Returns when that is durable; only under the lock.</summary>
     private Task Decide(List<PendingChange> decided)
     {
@@ -146,6 +208,11 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
             try
             {
                 asked.Decide(IsReady ? _world : throw BeingRead(), now, changes);
+            }
+            catch (TargetsShelvedException error) when (asked.Fetches++ < MostFetched)
+            {
+                decided.Remove(asked);
+                _ = Bring(error.Deployment, asked);
             }
             catch (Exception error)
             {

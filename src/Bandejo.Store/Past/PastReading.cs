@@ -29,7 +29,8 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         FROM deployment ORDER BY id
         """,
         row => (Id: row.GetString(0), Data: row.IsDBNull(1) ? null : row.GetString(1)), ("@n", number)).Where(row => row.Data is not null)
-            .ToDictionary(row => row.Id, row => KeptForms.Read<DeploymentState>(row.Data!), StringComparer.Ordinal));
+            .ToDictionary(row => row.Id, 
+                row => KeptForms.Read<DeploymentState>(row.Data!) with { Shelved = null }, StringComparer.Ordinal));
 
     public int[] States(string deployment) => Read(connection => KeptTables.Rows(
         connection,

@@ -49,7 +49,7 @@ public sealed class RandomHistory
 
     /// <summary>A world without anything.</summary>
     /// <param name="slice">For how many devices something is done in one go.</param>
-    public static FleetWorld NewWorld(int slice = 1000) => new(new WordBook(), TimeSpan.FromMinutes(5), ContentsOf) { Slice = slice };
+    public static FleetWorld NewWorld(int slice = 1000) => new(new WordBook(), TimeSpan.FromMinutes(5), ContentsOf) { Slice = slice, ShelveAfter = TimeSpan.FromDays(100_000) };
 
     /// <summary>What a package of such a world says: its document is its name, whom it fits, what it requires, and what else it can do.</summary>
     public static PackageContents ContentsOf(PackageRecord record)
@@ -140,7 +140,7 @@ public sealed class RandomHistory
             case 13 when deployment is not null:
                 return Do($"retries {deployment.Id}", decision => Retrying.Do(decision, deployment.Id, null, "because"));
             case 14 when device is not null && _random.Next(4) == 0:
-                return Do($"removes {device.Name}", decision => Enrolment.Remove(decision, device.Name));
+                return Do($"removes {device.Name}", decision => Enrolment.Remove(decision, device.Name, ShelvedTargets.None));
             case 15:
                 return Do("new-handling", decision => Handlings.Keep(decision, Seen, $"handling-{_random.Next(2)}", new HandlingAsk(
                     null, "nobody", "low", "never", "keep", [], new Dictionary<string, string>(), [Any(Apps)])));

@@ -189,7 +189,7 @@ public sealed class SliceTests
         var prepared = Rollouts.Starting.Prepare(
             _world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
         var (gone, other) = (_world.Devices.Named("DESK-1")!, _world.Devices.Named("DESK-2")!);
-        Do(decision => Enrolment.Remove(decision, gone.Name));
+        Do(decision => Enrolment.Remove(decision, gone.Name, ShelvedTargets.None));
         Do(decision => CheckIns.CheckIn.Take(
             decision, other.Id, new CheckInTold { Sequence = 1, FactsDigest = "new", Facts = new FactsTold([("kind", "laptop")], []) }, ToldBefore.Nothing));
         var deployment = Do(decision => Rollouts.Starting.Begin(decision, prepared));

@@ -1,0 +1,109 @@
+using System.Net;
+using Bandejo.Clock;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Contract.Device;
+using Bandejo.Kit;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>What is over leaves memory, and nobody sees a difference: all is shown as before, and can be done as before.</summary>
+public sealed class ShelvingTests
+{
+    [Fact]
+    public async Task A_deployment_that_is_over_leaves_memory_and_nothing_is_missing()
+    {
+        using var clock = new ClockFolder();
+        await using var site = await Site.StartApart("--demo-clock", clock.File);
+        using var time = DemoClock.Follow(clock.File);
+        var code = (await site.Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 9), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        await site.Package("notes", "2.0", "exit 0");
+        using DeviceClient one = new(site.Service.Address, time), two = new(site.Service.Address, time), three = new(site.Service.Address, time);
+        DeviceClient[] devices = [one, two, three];
+        for (var i = 0; i < devices.Length; i++)
+        {
+            await devices[i].Join(code, $"DESK-{i + 1}");
+        }
+
+        await site.Must("deployment", "start", "notes", "--to", Site.Enrolled, "--name", "Notes", "--yes");
+        var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Id;
+        var at = time.GetUtcNow();
+        foreach (var device in devices)
+        {
+            await device.CheckIn(1, [Report("began", at, hasEnded: false), .. device == two ? [] : new[] { Report("began", at, hasEnded: true) }]);
+
+            AttemptReport Report(string what, DateTimeOffset when, bool hasEnded) => new(
+                $"a{Array.IndexOf(devices, device)}", id, 0, hasEnded, "install", when, hasEnded ? when : null, hasEnded ? "done" : null, "prove", hasEnded ? 0 : null, "", "",
+                null, hasEnded ? new ProofReport(id, 0, "present", "2.0", "it is there", when) : null, false);
+        }
+
+        await site.Admin.Becomes(id, "DESK-1", "met");
+        await site.Admin.Becomes(id, "DESK-3", "met");
+        await site.Must("deployment", "end", "Notes", "--reason", "over");
+        var before = await Shown("DESK-1");
+        await Stands("1 0");
+
+        // A day later its orders have run out, and an hour after that it goes.
+        await site.Must("clock", "advance", "30h");
+        await Stands("0 1");
+        Assert.Equal(before, await Shown("DESK-1"));
+        await site.Process.Kill();
+        await site.Process.Start();
+        
+        await Stands("0 1");
+        Assert.Equal(before, await Shown("DESK-1"));
+        await Stands("0 1");
+
+        // A device that is removed is missing in figure and list.
+        await site.Must("device", "remove", "DESK-3", "--yes");
+        var details = await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails);
+        var targets = await site.Admin.Get($"/api/v1/deployments/{id}/targets", ContractJson.Default.PageTargetInfo);
+        Assert.Equal(
+            (2, 1, "DESK-1 met, DESK-2 working"),
+            (details.Deployment.Waves[0].Devices, details.Deployment.States.Single(state => state.Name == "met").Count,
+                string.Join(", ", targets.Items.Select(target => $"{target.DeviceName} {target.State}"))));
+        await Stands("0 1");
+
+        // What a device tells late of it is taken in.
+        await two.CheckIn(2, [new AttemptReport(
+            "a1", id, 0, true, "install", at, at, "done", "prove", 0, "", "", null, new ProofReport(id, 0, "present", "2.0", "it is there", at), false)]);
+        await site.Admin.Becomes(id, "DESK-2", "met");
+        await Stands("1 0");
+
+        // It goes again, and can be rolled back from there.
+        await site.Must("clock", "advance", "2h");
+        await Stands("0 1");
+        await site.Must("deployment", "roll-back", "Notes", "--reason", "not after all", "--yes");
+        await Stands("1 0");
+        Assert.Equal(
+            "rolling-back", (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status);
+
+        // Figures are those of a moment ago.
+        Task Stands(string where) => ApiClient.Comes(async () => await Where() == where, $"in memory and only kept: {where}");
+
+        async Task<string> Where()
+        {
+            var figures = (await site.Admin.Http.GetStringAsync("/metrics")).Split('\n').Where(line => line.StartsWith("bandejo_deployments{", StringComparison.Ordinal));
+            return string.Join(' ', figures.OrderBy(line => line.Contains("kept", StringComparison.Ordinal)).Select(line => line.Split(' ')[1]));
+        }
+
+        async Task<string> Shown(string device)
+        {
+            var shown = new List<string>();
+            foreach (var path in (string[])[
+                $"/deployments/{id}", "/deployments?all=true", $"/deployments/{id}/targets", $"/deployments/{id}/targets?format=csv",
+                $"/deployments/{id}/targets?state=met&sort=since", $"/deployments/{id}/targets?filter=kind%20is%20%22desk%22", $"/devices/{device}",
+                $"/devices/{device}/why?deployment={id}", $"/devices/{device}/history", $"/deployments/{id}/acts",
+                $"/compliance?by=deployment"])
+            {
+                var (status, body) = await site.Admin.Send(HttpMethod.Get, "/api/v1" + path, null);
+                Assert.True(status is HttpStatusCode.OK, $"{path}: {status} {body}");
+                shown.Add($"{path}: {body}");
+            }
+
+            return string.Join('\n', shown);
+        }
+    }
+}
