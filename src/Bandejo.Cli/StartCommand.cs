@@ -37,6 +37,10 @@ internal static class StartCommand
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
     private static readonly Option<int> Priority = new("--priority") { Description = "The stronger of several deployments of one app" };
     private static readonly Option<bool> Downgrade = new("--allow-downgrade") { Description = "A newer version may be replaced" };
+    private static readonly Option<bool> EndWhenReplaced = new("--end-when-replaced")
+    {
+        Description = "It ends by itself once another of the same app and groups has wholly taken its place",
+    };
     private static readonly Option<string?> Handling = new(
         "--handling") { Description = "A kept handling, in the place of its app's; none for as the package has it" };
     private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say who would be reached, and change nothing" };
@@ -46,7 +50,7 @@ internal static class StartCommand
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
         Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade,
-        SettingOptions.Setting, SettingOptions.Preset, Handling, Preview, Yes);
+        SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -57,7 +61,8 @@ internal static class StartCommand
             parsed.GetValue(Except),
             parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause),
             parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
-            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling));
+            SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling),
+            EndWhenReplaced: parsed.GetValue(EndWhenReplaced));
         var preview = await client.Post(
             "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";

@@ -175,7 +175,7 @@ internal sealed class People(Simulation simulation)
             Wish = Any(random, ["have", "have", "have", "have", "gone", "choice"])!, Halt = Any(random, Halts),
             RollBackOnHalt = random.Next(3) == 0, Deadline = random.Next(3) == 0 ? simulation.Clock.Now + TimeSpan.FromDays(1) : null,
             Tries = random.Next(1, 4), RetryPause = "5m", Lease = Any(random, ["1h", "6h", "1d"]),
-            Priority = random.Next(4) == 0 ? 1 : 0, AllowsDowngrade = random.Next(4) == 0,
+            Priority = random.Next(4) == 0 ? 1 : 0, AllowsDowngrade = random.Next(4) == 0, EndsWhenReplaced = _names % 3 == 0,
             Except = World.Groups.Keys.Where(slug => !groups.Contains(slug) && random.Next(6) == 0).Take(1).ToList(),
         };
     }

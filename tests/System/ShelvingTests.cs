@@ -106,4 +106,53 @@ public sealed class ShelvingTests
             return string.Join('\n', shown);
         }
     }
+
+    [Fact]
+    public async Task What_another_has_wholly_replaced_is_offered_to_be_ended_or_ends_where_asked()
+    {
+        await using var site = await Site.Start();
+        foreach (var version in (string[])["1.0", "2.0", "3.0"])
+        {
+            await site.Package("notes", version, $"mkdir -p \"$T\"; echo {version} > \"$T/VERSION\"");
+        }
+
+        await site.Device("DESK-1", Site.Enrolled);
+        await site.Device("DESK-2", Site.Enrolled);
+        await site.Must("group", "new", "pilots");
+        await site.Must("group", "add", "pilots", "DESK-1", "DESK-2");
+        await site.Must("deployment", "start", "notes 1.0", "--to", Site.Enrolled, "--name", "First", "--yes");
+        await Met("First");
+
+        // One that reaches the same devices today by another group takes nobody's place: who joins tomorrow is the first one's.
+        await site.Must("deployment", "start", "notes 2.0", "--to", "pilots", "--name", "Pilots", "--yes");
+        await Met("Pilots");
+        Assert.DoesNotContain("can be ended", await site.Must("today"));
+        await site.Must(
+            "deployment", "start", "notes 2.0", "--to", Site.Enrolled, "pilots", "--name", "Second", "--priority", "1", "--end-when-replaced", "--yes");
+        await Met("Second");
+        await ApiClient.Comes(async () => (await site.Must("today")).Contains("First can be ended", StringComparison.Ordinal), "the first can be ended");
+        var today = await site.Must("today");
+        Assert.Contains("'Second' has taken its place on all 2 devices", today);
+        Assert.Contains("bandejo deployment end \"First\" --reason \"replaced\"", today);
+        await site.Must("deployment", "end", "First", "--reason", "replaced");
+        Assert.DoesNotContain("First can be ended", await site.Must("today"));
+
+        // Where it was asked for it ends by itself.
+        await site.Must("deployment", "start", "notes 3.0", "--to", Site.Enrolled, "pilots", "--name", "Third", "--priority", "1", "--yes");
+        await Met("Third");
+        await site.Admin.Until(async () => (await Of("Second")).Status == "ended", "the second ends");
+        Assert.Contains(
+            "Ended by itself, as was asked for: 'Third' has taken its place on 2 devices", await site.Must("journal", "--deployment", "Second"));
+        await site.Admin.Until(async () => (await Of("Third")).Status == "standing", "the third stands");
+
+        async Task<DeploymentInfo> Of(string name) =>
+            (await site.Admin.Get("/api/v1/deployments?all=true", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single(each => each.Name == name);
+
+        async Task Met(string name)
+        {
+            var id = (await Of(name)).Id;
+            await site.Admin.Becomes(id, "DESK-1", "met");
+            await site.Admin.Becomes(id, "DESK-2", "met");
+        }
+    }
 }

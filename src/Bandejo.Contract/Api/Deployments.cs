@@ -22,6 +22,7 @@ namespace Bandejo.Contract.Api;
 /// <param name="Handling">A kept handling, in the place of the one that the app has; <c>none</c> for as the package has it, null for the app's.</param>
 /// <param name="Salt">What waves draw their devices by, where they pick a count or a share; null takes it of what is asked for, so that the start takes the
 /// devices that its preview named. Another word draws others.</param>
+/// <param name="EndWhenReplaced">Ends by itself once another deployment of the same app and groups has wholly taken its place.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -41,7 +42,8 @@ public sealed record DeploymentRequest(
     IReadOnlyDictionary<string, string>? Settings = null,
     string? Preset = null,
     [property: Limits(Text = 64)] string? Handling = null,
-    [property: Limits(Text = 64)] string? Salt = null);
+    [property: Limits(Text = 64)] string? Salt = null,
+    bool EndWhenReplaced = false);
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>

@@ -31,7 +31,11 @@ public sealed record Asked(
     string Says = "") : DeploymentEvent;
 
 /// <summary>The deployment is looked at with fresh counts, one for each wave.</summary>
-public sealed record Looked(IReadOnlyList<Tally> Waves) : DeploymentEvent;
+public sealed record Looked(IReadOnlyList<Tally> Waves) : DeploymentEvent
+{
+    /// <summary>The name of the deployment that has wholly taken its place; null for none.</summary>
+    public string? ReplacedBy { get; init; }
+}
 
 /// <summary>A line of the journal: what was decided, for whom, and the figures it was decided on.</summary>
 /// <param name="What">A short name of the kind of decision, such as <c>wave-opened</c>.</param>
@@ -50,7 +54,7 @@ public static class DeploymentMachine
     public static Outcome<DeploymentDecision> Decide(DeploymentPlan plan, DeploymentState state, DeploymentEvent happened, DateTimeOffset now) =>
         happened switch
     {
-        Looked looked => Look(plan, state, looked.Waves, now),
+        Looked looked => Look(plan, state, looked.Waves, looked.ReplacedBy, now),
         Asked asked => Ask(plan, state, asked, now),
         _ => throw new ArgumentOutOfRangeException(nameof(happened)),
     };
@@ -166,7 +170,7 @@ public static class DeploymentMachine
             new DeploymentDecision(With(before, at, before.Waves[at] with { PassedAt = now, IsSoaked = true }), [line], now);
     }
 
-    private static DeploymentDecision Look(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
+    private static DeploymentDecision Look(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, string? replacedBy, DateTimeOffset now)
     {
         var journal = new List<JournalLine>();
         if (state.Status == DeploymentStatus.RollingBack && tallies.Sum(tally => tally.GoingBack) == 0)
@@ -206,6 +210,16 @@ public static class DeploymentMachine
         if (state.Status is not (DeploymentStatus.Running or DeploymentStatus.Standing))
         {
             return new DeploymentDecision(state, journal, null);
+        }
+
+        if (plan.EndsWhenReplaced && replacedBy is not null)
+        {
+            var yielded = Devices(tallies.Sum(tally => tally.In(TargetState.Yielded)));
+            journal.Add(new JournalLine(
+                "ended", $"Ended by itself, as was asked for: '{replacedBy}' has taken its place on {yielded}, and reaches the same groups.", null, ""));
+            return new DeploymentDecision(
+                state with { Status = DeploymentStatus.Ended, Since = now, Reason = $"replaced by '{replacedBy}'", Revision = state.Revision + 1 }, journal,
+                null);
         }
 
         for (var i = 0; i < state.Waves.Count; i++)

@@ -92,6 +92,9 @@ public sealed record DeploymentPlan
 
     /// <summary>May a newer version be replaced by this one.</summary>
     public bool AllowsDowngrade { get; init; }
+
+    /// <summary>Whether it ends by itself once another deployment has wholly taken its place (<see cref="Rollouts.Replacing"/>).</summary>
+    public bool EndsWhenReplaced { get; init; }
 }
 
 /// <summary>Where a deployment stands.</summary>

@@ -42,6 +42,9 @@ public enum ConcernKind
 
     /// <summary>Devices that nobody has put into a group.</summary>
     Unsorted,
+
+    /// <summary>Another deployment has wholly taken the place of one.</summary>
+    Replaced,
 }
 
 /// <summary>Something that needs somebody.</summary>
@@ -100,6 +103,12 @@ public static class Concerns
         var at = DeploymentMachine.GateWave(state);
         var gate = state.Status == DeploymentStatus.Running && at >= 0 ? plan.Waves[at].Gate : null;
         var isOutOfReach = gate is not null && state.Waves[at].ReachedAt is null && Sentences.OutOfReach(gate, tallies[at]) is { Length: > 0 };
+        if (Replacing.By(world, deployment) is { } other)
+        {
+            yield return new Concern(
+                ConcernKind.Replaced, tallies.Sum(tally => tally.In(TargetState.Yielded)), null, [deployment, other]) { Tallies = tallies };
+        }
+
         if (state.Status == DeploymentStatus.Halted)
         {
             yield return Concern(ConcernKind.Halted, failed, state.Since);

@@ -40,6 +40,9 @@ public sealed record DeploymentAsk
 
     public bool AllowsDowngrade { get; init; }
 
+    /// <summary>Whether it ends by itself once another deployment has wholly taken its place.</summary>
+    public bool EndsWhenReplaced { get; init; }
+
     /// <summary>Values of the package's settings, over its defaults and the preset; null for none.</summary>
     public IReadOnlyDictionary<string, string>? Settings { get; init; }
 

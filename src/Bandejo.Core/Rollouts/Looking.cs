@@ -31,7 +31,10 @@ public static class Looking
         // What follows from this look is looked at in the next.
         deployment.LookAt = deployment.Targets.NextDue;
         deployment.IsDirty = false;
-        var decided = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Looked(world.Tallies(deployment)), decision.Now);
+        var decided = DeploymentMachine.Decide(deployment.Plan, deployment.State, new Looked(world.Tallies(deployment))
+        {
+            ReplacedBy = Replacing.By(world, deployment)?.Plan.Name,
+        }, decision.Now);
         TakeOver(decision, deployment, decided.Value);
         world.SetMoment(deployment);
     }

@@ -52,6 +52,7 @@ public static class Planning
             Lease = lease,
             Priority = ask.Priority,
             AllowsDowngrade = ask.AllowsDowngrade,
+            EndsWhenReplaced = ask.EndsWhenReplaced,
             Settings = settings.Value,
             Handling = ask.Handling,
         };

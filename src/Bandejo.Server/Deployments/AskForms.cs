@@ -19,7 +19,7 @@ internal static class AskForms
         Except = request.Except ?? [], Halt = request.Halt, RollBackOnHalt = request.RollBackOnHalt,
         Deadline = request.Deadline, Tries = request.Tries, RetryPause = request.RetryPause, Lease = request.Lease, Priority = request.Priority,
         AllowsDowngrade = request.AllowDowngrade, Settings = request.Settings, Preset = request.Preset,
-        Handling = request.Handling, Salt = request.Salt,
+        Handling = request.Handling, Salt = request.Salt, EndsWhenReplaced = request.EndWhenReplaced,
     };
 
     public static IReadOnlyList<WaveAsk> Waves(IReadOnlyList<WaveRequest> waves) =>
@@ -32,7 +32,7 @@ internal static class AskForms
         new DeploymentRequest(
             ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt))], ask.Name, ask.Wish,
             ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
-            ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt),
+            ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt, ask.EndsWhenReplaced),
         ContractJson.Default.DeploymentRequest);
 
     /// <summary>

@@ -45,6 +45,9 @@ internal static class Chosen
             new("lease", $"{Units.FormatDuration(plan.Lease)}: so long a device may start it unheard", plan.Lease == TimeSpan.FromDays(1)),
             new("priority", plan.Priority.ToString(CultureInfo.InvariantCulture), plan.Priority == 0),
             new("downgrade", plan.AllowsDowngrade ? "a newer version is replaced" : "a newer version is left alone", !plan.AllowsDowngrade),
+            .. plan.EndsWhenReplaced
+                ? [new ChosenInfo("replaced", "ends by itself once another has wholly taken its place", false)]
+                : (ChosenInfo[])[],
             .. handling is null && plan.Handling is null
                 ? (ChosenInfo[])[]
                 : [new ChosenInfo(

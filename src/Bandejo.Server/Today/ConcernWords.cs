@@ -31,6 +31,7 @@ internal static class ConcernWords
         ConcernKind.Overrun => $"'{Wave(concern).Name}' of {Name(concern)} takes long",
         ConcernKind.Silent => $"{Count(concern.Devices, "device")} silent",
         ConcernKind.Unsorted => $"{Count(concern.Devices, "device")} unsorted",
+        ConcernKind.Replaced => $"{Name(concern)} can be ended",
         _ => throw new ArgumentOutOfRangeException(nameof(concern)),
     };
 
@@ -55,6 +56,9 @@ internal static class ConcernWords
         ConcernKind.Unsorted =>
             $"{string.Join(", ", concern.Sample)}{(concern.Devices > concern.Sample.Count ? $" and {concern.Devices - concern.Sample.Count} more" : "")} "
                 + $"joined without a group; they get nothing until somebody puts them into one.",
+        ConcernKind.Replaced =>
+            $"'{concern.Deployments[1].Plan.Name}' has taken its place on {(concern.Devices == 1 ? "its one device" : $"all {concern.Devices} devices")} and "
+                + "reaches the same groups. Ending it changes nothing on any device.",
         _ => throw new ArgumentOutOfRangeException(nameof(concern)),
     };
 
@@ -67,6 +71,7 @@ internal static class ConcernWords
         ConcernKind.Silent => $"bandejo deployment targets \"{Name(concern)}\" --state ready,retry,unknown --sort since",
         ConcernKind.Contested => $"bandejo deployment targets \"{Name(concern)}\" --state contested",
         ConcernKind.Unsorted => $"bandejo group add GROUP {concern.Sample[0]}",
+        ConcernKind.Replaced => $"bandejo deployment end \"{Name(concern)}\" --reason \"replaced\"",
         _ => $"bandejo deployment show \"{Name(concern)}\"",
     };
 

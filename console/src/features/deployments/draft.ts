@@ -19,6 +19,7 @@ export interface Draft {
   priority: number;
   rollBackOnHalt: boolean;
   allowDowngrade: boolean;
+  endWhenReplaced: boolean;
   preset: string;
   /** A kept handling; empty for the app's own, none for as the package has it. */
   handling: string;
@@ -46,6 +47,7 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     priority: 0,
     rollBackOnHalt: false,
     allowDowngrade: false,
+    endWhenReplaced: false,
     preset: "",
     handling: "",
     settings: {},
@@ -73,6 +75,7 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     lease: draft.lease.trim() || null,
     priority: draft.priority,
     allowDowngrade: draft.allowDowngrade,
+    endWhenReplaced: draft.endWhenReplaced,
     settings: draft.wish === "gone" || chosen(draft).length === 0 ? null : Object.fromEntries(chosen(draft)),
     preset: draft.wish === "gone" ? null : draft.preset || null,
     handling: draft.handling || null,
@@ -104,6 +107,7 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
   if (draft.lease) words.push("--lease", draft.lease);
   if (draft.priority !== 0) words.push("--priority", String(draft.priority));
   if (draft.allowDowngrade) words.push("--allow-downgrade");
+  if (draft.endWhenReplaced) words.push("--end-when-replaced");
   if (draft.handling) words.push("--handling", draft.handling);
   if (draft.wish !== "gone") {
     if (draft.preset) words.push("--preset", quoted(draft.preset));

@@ -22,6 +22,7 @@ const KINDS: Record<string, string> = {
   late: "Late",
   overrun: "Takes long",
   unsorted: "Unsorted",
+  replaced: "Replaced",
 };
 
 /** What needs somebody, and what is moving. */
@@ -100,6 +101,9 @@ function NeedButton({ need }: { need: Need }) {
     case "approval":
       if (forbidden("POST /api/v1/deployments/{deployment}/approve")) break;
       return <ButtonLink to="/deployments/$deployment" params={{ deployment }} search={{ ask: "approve" }} variant="filled">Look and approve</ButtonLink>;
+    case "replaced":
+      if (forbidden("POST /api/v1/deployments/{deployment}/end")) break;
+      return <ButtonLink to="/deployments/$deployment" params={{ deployment }} search={{ ask: "end" }}>Look and end it</ButtonLink>;
     case "late":
       return <ButtonLink to="/compliance" search={{ only: "late", deployment }}>See the {need.devices}</ButtonLink>;
     case "silent":
