@@ -18,6 +18,15 @@ internal static class PastBench
     {
         var deployment = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).MinBy(each => each.StartedAt)!.Id;
         var device = (await site.Admin.Get("/api/v1/devices?limit=1", ContractJson.Default.PageDeviceInfo)).Items[0].Name;
+        await AsOf(report, site, what, then, deployment, device);
+        await Ask(report, site, $"{what}: compliance of 30 days", "/api/v1/trends/compliance?days=30");
+        await Ask(report, site, $"{what}: size of the fleet of 30 days", "/api/v1/trends/fleet?days=30");
+        await Ask(report, site, $"{what}: what became of a device", $"/api/v1/devices/{device}/history");
+    }
+
+    /// <summary>Asks for each kind of answer of a moment, of a deployment and a device.</summary>
+    public static async Task AsOf(Report report, Site site, string what, DateTimeOffset then, string deployment, string device)
+    {
         var asOf = $"asOf={Uri.EscapeDataString(then.UtcDateTime.ToString("O"))}";
         foreach (var (name, path) in new[]
         {
@@ -29,13 +38,10 @@ internal static class PastBench
         {
             await Ask(report, site, $"{what}: as of a past moment, {name}", path);
         }
-
-        await Ask(report, site, $"{what}: compliance of 30 days", "/api/v1/trends/compliance?days=30");
-        await Ask(report, site, $"{what}: size of the fleet of 30 days", "/api/v1/trends/fleet?days=30");
-        await Ask(report, site, $"{what}: what became of a device", $"/api/v1/devices/{device}/history");
     }
 
-    private static async Task Ask(Report report, Site site, string what, string path)
+    /// <summary>Asks for something some times.</summary>
+    public static async Task Ask(Report report, Site site, string what, string path)
     {
         var times = new List<double>();
         for (var round = 0; round < Rounds; round++)

@@ -215,7 +215,11 @@ internal static class ServiceBench
         }
     }
 
-    private static async Task StartToReady(Report report, Site site, int size, string more = "", double? most = null)
+    private static Task StartToReady(Report report, Site site, int size, string more = "", double? most = null) =>
+        StartToReady(report, site, $"{size:N0} devices{(more.Length > 0 ? ", " + more : "")}", most);
+
+    /// <summary>How long a start takes after the service was killed.</summary>
+    internal static async Task StartToReady(Report report, Site site, string what, double? most)
     {
         var times = new List<double>();
         for (var round = 0; round < 3; round++)
@@ -228,7 +232,7 @@ internal static class ServiceBench
 
         var median = Report.Median(times);
         report.Add(
-            $"{size:N0} devices{(more.Length > 0 ? ", " + more : "")}: start to ready", "", $"{median:0.00} s", null, most is { } limit ? $"under {limit:0} s" : "",
+            $"{what}: start to ready", "", $"{median:0.00} s", null, most is { } limit ? $"under {limit:0} s" : "",
             most is null ? null : median < most);
     }
 

@@ -29,7 +29,7 @@ internal static class AccountCommands
         var roles = new Option<string[]>(
             "--role",
             "-r")
-            { Description = "viewer, packager, operator, approver or administrator; several are "
+            { Description = "viewer, packager, operator, approver, auditor or administrator; several are "
                 + "possible", Required = true, AllowMultipleArgumentsPerToken = true };
         return Shared.Verb(
             "new", "Makes an account; its password is read from standard input", "account new ruth --name Ruth --role approver < password.txt",

@@ -243,7 +243,7 @@ internal static class DeploymentCommands
                 var next = wave.State switch
                 {
                     "passed" => $"passed {Say.When(wave.PassedAt)}",
-                    "soaking" => $"soaks until {Say.When(wave.SoakUntil)}",
+                    "soaking" => $"soaks, ends {Say.When(wave.SoakUntil)}",
                     "wants-approval" => $"waits for approval: bandejo deployment approve {deployment.Id}",
                     _ => "",
                 };

@@ -51,7 +51,7 @@ internal static class KeepingCommands
             $"How it was is kept for {kept.HistoryDays} days, and known from {Say.When(kept.From)} on. Logs of attempts are kept for {kept.LogDays} days.\n"
                 + (kept.LastAt is null
                     ? "Nothing was looked at yet; it is once a day."
-                    : $"Looked at {Say.When(kept.LastAt)}: {kept.Rows:N0} rows of what was went, and {kept.Logs:N0} logs ({kept.LogBytes / MegaByte:N1} MB)."));
+                    : $"Looked at {Say.When(kept.LastAt)}: {kept.Rows:N0} row{(kept.Rows == 1 ? "" : "s")} of what was went, and {kept.Logs:N0} log{(kept.Logs == 1 ? "" : "s")} ({kept.LogBytes / MegaByte:N1} MB)."));
         return ExitCode.Done;
     }
 }

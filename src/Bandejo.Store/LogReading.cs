@@ -7,8 +7,11 @@ internal static class LogReading
 {
     private const int AtOnce = 64;
 
-    /// <summary>How many of the newest records are looked at before the service goes by what is kept.</summary>
+    /// <summary>How many of the newest records are looked at before the service goes by what is kept, as long as they are not large.</summary>
     private const int LookedAtFirst = 1000;
+
+    /// <summary>After so many bytes of them no more are looked at, so that a start takes no longer for what was written in one go.</summary>
+    private const long MostLookedAt = 4 << 20;
 
     /// <summary>How many records the log has, by its own word.</summary>
     public static long Last(DbConnection connection) => Head(connection).Number;
@@ -77,7 +80,15 @@ internal static class LogReading
     public static void CheckEnd(DbConnection connection)
     {
         var last = Last(connection);
-        foreach (var row in From(connection, Math.Max(1, last - LookedAtFirst + 1)))
+        var (first, bytes) = (last, 0L);
+        foreach (var size in KeptTables.Rows(
+            connection, "SELECT length(body) FROM log WHERE number > @first ORDER BY number DESC", row => row.GetInt64(0), ("@first", last - LookedAtFirst))
+            .TakeWhile(size => (bytes += size) <= MostLookedAt).Skip(1))
+        {
+            first--;
+        }
+
+        foreach (var row in From(connection, Math.Max(1, first)))
         {
             _ = Log.Read(row);
         }

@@ -1,3 +1,4 @@
+using Bandejo.Contract.Device;
 using Xunit;
 
 namespace Bandejo.Device.Tests;
@@ -33,17 +34,7 @@ public sealed class EngineTests
     [Fact]
     public async Task What_was_put_back_but_for_a_restart_is_told_after_it_and_not_done_again()
     {
-        var machine = await Installed("7.1.0");
-        var earlier = FakeMachine.Order(machine.Package("7.1.0")).Package;
-        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), number: 1));
-        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
-        Assert.True(await machine.Run());
-
-        var put = machine.Commands["put"];
-        machine.Commands["put"] = (each, version) => put(each, version) + 3010;
-        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), "restore", 2, earlier));
-        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2 });
-        Assert.True(await machine.Run());
+        var (machine, _) = await PuttingBack();
         Assert.Equal("restart", Assert.Single(machine.Taken.Values, report => report is { HasEnded: true, Order: 2 }).Outcome);
         var ran = machine.Ran.Count;
 
@@ -57,17 +48,7 @@ public sealed class EngineTests
     [Fact]
     public async Task What_one_deployment_puts_back_is_back_before_another_begins_with_the_same_app()
     {
-        var machine = await Installed("7.1.0");
-        var earlier = FakeMachine.Order(machine.Package("7.1.0")).Package;
-        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), number: 1));
-        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
-        Assert.True(await machine.Run());
-        var put = machine.Commands["put"];
-        machine.Commands["put"] = (each, version) => put(each, version) + 3010;
-        var back = FakeMachine.Order(machine.Package("7.2.0"), "restore", 2, earlier);
-        machine.Give(back);
-        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2 });
-        Assert.True(await machine.Run());
+        var (machine, back) = await PuttingBack();
 
         // Another wants the newer version; the first still waits for a restart.
         var other = FakeMachine.Order(machine.Package("7.2.0")) with { Deployment = "D2" };
@@ -108,6 +89,35 @@ public sealed class EngineTests
         Assert.True(await machine.Run());
         Assert.Equal(("waits", "called-back"), machine.Taken.Values.Where(report => report.HasEnded).Select(report => (report.Outcome, report.Phase)).Single());
         Assert.Empty(machine.Ran);
+    }
+
+    [Fact]
+    public async Task Nothing_is_put_back_that_was_called_back_where_nothing_had_to_be_taken_away()
+    {
+        var machine = await Installed("7.2.0");
+        machine.Files.Remove("opt/foldline/VERSION");
+        machine.Ran.Clear();
+        var fetching = new TaskCompletionSource();
+        machine.HoldFetch = fetching.Task;
+        var order = FakeMachine.Order(machine.Package("7.2.0"), "restore", 2, machine.Package("7.1.0"));
+        machine.Give(order);
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: false, Order: 2 });
+        Assert.True(await machine.Run());
+        machine.Give(order with { MayStart = false });
+        machine.Until = each =>
+        {
+            if (each.KnowsItsOrders)
+            {
+                fetching.TrySetResult();
+            }
+
+            return each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2 });
+        };
+        Assert.True(await machine.Run());
+        var told = Assert.Single(machine.Taken.Values, report => report is { HasEnded: true, Order: 2 });
+        Assert.Equal(("waits", "called-back"), (told.Outcome, told.Phase));
+        Assert.Empty(machine.Ran);
+        Assert.DoesNotContain("opt/foldline/VERSION", machine.Files.Keys);
     }
 
     [Fact]
@@ -317,6 +327,23 @@ public sealed class EngineTests
         Assert.True(await machine.Run());
         Assert.Equal(["put 7.2.0", "take 7.2.0"], machine.Ran);
         Assert.Equal("absent", machine.Proofs[^1].Answer);
+    }
+
+    /// <summary>A machine that puts the earlier version back, and has to be restarted for it.</summary>
+    private static async Task<(FakeMachine Machine, Order Back)> PuttingBack()
+    {
+        var machine = await Installed("7.1.0");
+        var earlier = FakeMachine.Order(machine.Package("7.1.0")).Package;
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0"), number: 1));
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 1 });
+        Assert.True(await machine.Run());
+        var put = machine.Commands["put"];
+        machine.Commands["put"] = (each, version) => put(each, version) + 3010;
+        var back = FakeMachine.Order(machine.Package("7.2.0"), "restore", 2, earlier);
+        machine.Give(back);
+        machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Order: 2 });
+        Assert.True(await machine.Run());
+        return (machine, back);
     }
 
     private static async Task<FakeMachine> Installed(string version)

@@ -229,6 +229,9 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     /// <summary>No program is closed before this is completed; null for at once.</summary>
     public Task? HoldClose { get; set; }
 
+    /// <summary>Nothing is fetched before this is completed; null for at once.</summary>
+    public Task? HoldFetch { get; set; }
+
     /// <summary>Hears that a log is to be sent; null where there are none.</summary>
     public Action? SendsLog { get; set; }
 
@@ -365,8 +368,9 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);
 
-    Task IServiceLink.Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
+    async Task IServiceLink.Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
     {
+        await (HoldFetch ?? Task.CompletedTask).WaitAsync(cancellation);
         if (IsOffline || !_served.TryGetValue(sha256, out var bytes))
         {
             throw new LinkException("The file cannot be fetched", 0);
@@ -374,7 +378,6 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
         cache.AppendPart(sha256).Write(bytes);
         cache.Complete(sha256);
-        return Task.CompletedTask;
     }
 
     Task IServiceLink.SendLog(string attempt, Stream log, CancellationToken cancellation)

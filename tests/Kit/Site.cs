@@ -54,6 +54,13 @@ public sealed class Site : IAsyncDisposable
     public async Task Begin()
     {
         await Service.Start();
+        await SignIn();
+        await Admin.Post("/api/v1/groups", new GroupRequest(Enrolled, Enrolled, null), ContractJson.Default.GroupRequest, ContractJson.Default.GroupInfo);
+    }
+
+    /// <summary>Signs the administrator in, as at the beginning.</summary>
+    public async Task SignIn()
+    {
         Admin = await ApiClient.SignIn(Service.Address, "root-admin", ServiceProcess.FirstPassword);
         if (Service.Identity is { } identity)
         {
@@ -64,8 +71,6 @@ public sealed class Site : IAsyncDisposable
             // As a program does that was given a token; signing in is tested where it matters.
             _environment["BANDEJO_TOKEN"] = Admin.Http.DefaultRequestHeaders.Authorization!.Parameter!;
         }
-
-        await Admin.Post("/api/v1/groups", new GroupRequest(Enrolled, Enrolled, null), ContractJson.Default.GroupRequest, ContractJson.Default.GroupInfo);
     }
 
     /// <summary>Runs the command line as the administrator.</summary>

@@ -179,7 +179,7 @@ public sealed class PastTests
 
         // A week later the log is gone, and is said to be gone.
         await site.Must("clock", "advance", "3d");
-        Assert.Contains("and 1 logs", await site.Must("keeping", "run"));
+        Assert.Contains("and 1 log (", await site.Must("keeping", "run"));
         Assert.Equal(HttpStatusCode.NotFound, (await site.Admin.Send(HttpMethod.Get, "/api/v1/attempts/a1/log", null)).Status);
         Assert.Contains("met", await site.Must("compliance", "show", "--as-of", "8d"));
 

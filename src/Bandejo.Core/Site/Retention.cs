@@ -33,6 +33,13 @@ public sealed record RetentionReport(DateTimeOffset At, long Rows, long Logs, lo
     }
 }
 
+/// <summary>What is over at a moment.</summary>
+/// <param name="At">The moment.</param>
+/// <param name="HistoryUntil">What was before this goes.</param>
+/// <param name="LogsFrom">The logs of attempts that began from here on</param>
+/// <param name="LogsUntil">and before this go.</param>
+public sealed record RetentionTask(DateTimeOffset At, DateTimeOffset HistoryUntil, DateTimeOffset LogsFrom, DateTimeOffset LogsUntil);
+
 /// <summary>Says how long what was is kept, and lets what is over go.</summary>
 public static class Retention
 {
@@ -46,11 +53,25 @@ public static class Retention
     /// <summary>How long tokens and codes that are over are still there, for who asks why they were refused.</summary>
     private static readonly TimeSpan AfterEnd = TimeSpan.FromDays(1);
 
+    /// <summary>How often it is looked what is over.</summary>
+    private static readonly TimeSpan Pace = TimeSpan.FromDays(1);
+
     public static RetentionRule RuleOf(FleetWorld world) => new(
         Days(world, HistorySetting) ?? RetentionRule.Default.HistoryDays, Days(world, LogSetting) ?? RetentionRule.Default.LogDays);
 
     /// <summary>What went the last time; null where it was not looked at yet.</summary>
     public static RetentionReport? LastOf(FleetWorld world) => RetentionReport.Read(world.SiteSettings.GetValueOrDefault(LastSetting));
+
+    /// <summary>Whether it is time to look what is over.</summary>
+    public static bool IsDue(FleetWorld world) => !(LastOf(world)?.At + Pace > world.Now);
+
+    /// <summary>What is over by now.</summary>
+    public static RetentionTask TaskOf(FleetWorld world)
+    {
+        var rule = RuleOf(world);
+        return new RetentionTask(
+            world.Now, world.Now - TimeSpan.FromDays(rule.HistoryDays), LogsFrom(world) ?? DateTimeOffset.UnixEpoch, world.Now - TimeSpan.FromDays(rule.LogDays));
+    }
 
     /// <summary>Before this moment what was is not kept any more; null where nothing went yet.</summary>
     public static DateTimeOffset? HistoryFrom(FleetWorld world) => Moment(world, GroupMoves.KnownFromSetting);
@@ -125,7 +146,7 @@ public static class Retention
                 "journal", "forgot",
                 string.Create(
                     CultureInfo.InvariantCulture,
-                    $"What is older than {rule.HistoryDays} days went: {report.Rows:N0} rows of what was; and {report.Logs:N0} logs of attempts older than "
+                    $"What is older than {rule.HistoryDays} days went: {report.Rows:N0} row{(report.Rows == 1 ? "" : "s")} of what was; and {report.Logs:N0} log{(report.Logs == 1 ? "" : "s")} of attempts older than "
                         + $"{rule.LogDays} days."));
         }
 

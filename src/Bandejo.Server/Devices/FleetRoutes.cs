@@ -90,12 +90,20 @@ internal static class FleetRoutes
             unmet += counts.Unmet + counts.Unknown;
         }
 
-        var os = $"{world.Fact(device, "os.name")} {world.Fact(device, "os.version")}".Trim();
         return new DeviceInfo(
-            device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"), os.Length == 0 ? null : os,
+            device.Id, device.Name, world.Fact(device, "kind"), world.Fact(device, "site"), world.Fact(device, "model"),
+            System(world.Fact(device, "os.name"), world.Fact(device, "os.version")),
             device.Record.Joined, device.LastHeard, met, unmet, !device.Record.IsSorted,
             facts is null or [] ? null : [.. facts.Select(fact => world.Columns.Get(device.Row, fact).Value?.ToString())]);
     }
+
+    /// <summary>The operating system in one line; null where it is not known.</summary>
+    public static string? System(string? name, string? version) => $"{name} {version}".Trim() is { Length: > 0 } system ? system : null;
+
+    /// <summary>A fact as people read it.</summary>
+    /// <param name="value">As the device said it.</param>
+    public static FactInfo Fact(string name, string value, DateTimeOffset since) =>
+        new(name, FactValue.Read(FactCatalog.TypeOf(name) ?? FactType.Text, value)?.ToString() ?? value, since);
 
     /// <summary>Removes a device, also from what it was part of and what is only kept.</summary>
     private static async Task<Outcome<string>> Remove(WorldHost world, string person, string named)
@@ -147,8 +155,7 @@ internal static class FleetRoutes
             [
                 .. device.Record.Sheet.Facts().Select(fact => (Name: world.WordBook[fact.Name], fact.Value, fact.Since))
                     .OrderBy(fact => fact.Name, StringComparer.Ordinal)
-                    .Select(fact => new FactInfo(
-                        fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
+                    .Select(fact => Fact(fact.Name, fact.Value, fact.Since))],
             [
                 .. (programs ?? []).Select(program => new ProgramInfo(
                     world.WordBook[program.Name], world.WordBook[program.Version], world.WordBook[program.Source]))

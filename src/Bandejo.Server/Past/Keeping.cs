@@ -11,6 +11,8 @@ internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<
     /// <summary>How often it is looked whether a day is over; of this machine's time.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromMinutes(1);
 
+    private readonly SemaphoreSlim _one = new(1, 1);
+
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         using var timer = new PeriodicTimer(Pace);
@@ -18,7 +20,7 @@ internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<
         {
             try
             {
-                if (world.IsReady && !(world.Read(Retention.LastOf)?.At + TimeSpan.FromDays(1) > world.Now))
+                if (world.IsReady && world.Read(Retention.IsDue))
                 {
                     await Run(stoppingToken);
                 }
@@ -35,13 +37,23 @@ internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<
     /// <returns>What went.</returns>
     public async Task<Outcome<RetentionReport>> Run(CancellationToken cancellation)
     {
-        var (rule, now) = world.Read(each => (Retention.RuleOf(each), each.Now));
-        var until = now - TimeSpan.FromDays(rule.HistoryDays);
-        var rows = 0L;
-        var store = await world.Kept();
+        // Two at once would count the same.
+        await _one.WaitAsync(cancellation);
+        try
+        {
+            return await Run(await world.Kept(), world.Read(Retention.TaskOf), cancellation);
+        }
+        finally
+        {
+            _one.Release();
+        }
+    }
+
+    private async Task<Outcome<RetentionReport>> Run(IStore store, RetentionTask over, CancellationToken cancellation)
+    {
         // Before the attempts, by which they are found.
-        var (logs, bytes, logsUntil) = (0L, 0L, now - TimeSpan.FromDays(rule.LogDays));
-        foreach (var attempt in store.AttemptsBegun(world.Read(Retention.LogsFrom) ?? DateTimeOffset.UnixEpoch, logsUntil))
+        var (rows, logs, bytes) = (0L, 0L, 0L);
+        foreach (var attempt in store.AttemptsBegun(over.LogsFrom, over.LogsUntil))
         {
             cancellation.ThrowIfCancellationRequested();
             if (files.DropLog(attempt) is { } size)
@@ -50,11 +62,11 @@ internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<
             }
         }
 
-        if (until > store.PastFrom)
+        if (over.HistoryUntil > store.PastFrom)
         {
             // Said first: what is half gone is asked of no more.
-            _ = await world.Change(null, decision => Retention.Begin(decision, until));
-            foreach (var (slice, count) in store.Forgettable(until))
+            _ = await world.Change(null, decision => Retention.Begin(decision, over.HistoryUntil));
+            foreach (var (slice, count) in store.Forgettable(over.HistoryUntil))
             {
                 cancellation.ThrowIfCancellationRequested();
                 var done = await world.Change(null, decision => Retention.Forget(decision, slice));
@@ -63,8 +75,8 @@ internal sealed partial class Keeping(WorldHost world, FileStore files, ILogger<
         }
 
         _ = await world.Change(null, Retention.Expire);
-        var report = new RetentionReport(now, rows, logs, bytes);
-        _ = await world.Change(null, decision => Retention.End(decision, report, logsUntil));
+        var report = new RetentionReport(over.At, rows, logs, bytes);
+        _ = await world.Change(null, decision => Retention.End(decision, report, over.LogsUntil));
         return report;
     }
 

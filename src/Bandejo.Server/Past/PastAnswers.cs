@@ -6,6 +6,7 @@ using Bandejo.Core.Rules;
 using Bandejo.Core.World;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.Deployments;
+using Bandejo.Server.Devices;
 using Bandejo.Server.Http;
 using Bandejo.Store;
 
@@ -27,7 +28,8 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
     public Outcome<IReadOnlyList<ComplianceRow>> Compliance(string by)
     {
         var groups = by == "group" ? past.Groups() : [];
-        return ComplianceRows.Of(by, [.. Active.Select(deployment => Standing(deployment, groups))], groups, past.At);
+        var members = groups.Select(group => past.Members(group.Slug)).ToList();
+        return ComplianceRows.Of(by, [.. Active.AsParallel().AsOrdered().Select(deployment => Standing(deployment, members))], groups, past.At);
     }
 
     /// <summary>The targets behind a figure.</summary>
@@ -125,16 +127,18 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             .Where(each => (states.Value.Count == 0 || states.Value.Contains(each.Target.State)) && (wave.Value is null || each.Target.Wave == wave.Value))
             .Select(each => (each.Target, each.Number, Name: names.Of(each.Number)))
             .Where(each => query.Filter is null || each.Name.Contains(query.Filter.Trim(), StringComparison.OrdinalIgnoreCase)).ToList();
-        var byNeed = Array.ConvertAll([.. TargetTraits.ByNeed], state => state);
+        TargetState[] byNeed = [.. TargetTraits.ByNeed];
+
+        // What comes before the page is left out first: only what stands in it is put in order then.
+        var rest = all.Where(each => query.Cursor is null || string.Compare(each.Name, query.Cursor, StringComparison.OrdinalIgnoreCase) > 0);
         var sorted = query.Sort switch
         {
-            "since" => all.OrderBy(each => each.Target.Since),
-            "state" => all.OrderBy(each => Array.IndexOf(byNeed, each.Target.State)).ThenBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
-            _ => all.OrderBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
+            "since" => rest.OrderBy(each => each.Target.Since),
+            "state" => rest.OrderBy(each => Array.IndexOf(byNeed, each.Target.State)).ThenBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
+            _ => rest.OrderBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
         };
         var size = Routes.PageSize(query.Limit);
-        var page = sorted.Where(each => query.Cursor is null || string.Compare(each.Name, query.Cursor, StringComparison.OrdinalIgnoreCase) > 0)
-            .Skip(query.Skip ?? 0).Take(size + 1).ToList();
+        var page = sorted.Skip(query.Skip ?? 0).Take(size + 1).ToList();
         return new Page<TargetInfo>(
             [.. page.Take(size).Select(each => Info(deployment, each.Target, names.IdOf(each.Number), each.Name))],
             page.Count > size && query.Sort is null or "name" ? page[size - 1].Name : null, all.Count);
@@ -158,8 +162,7 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             .Select(deployment => (deployment, Target: past.Target(deployment.Id, id))).Where(pair => pair.Target is not null)
             .Select(pair => Info(pair.deployment, pair.Target!, id, device.Name)).ToList();
         return new DeviceDetails(
-            Info(device), [.. device.Facts.Select(fact => new FactInfo(
-                fact.Name, FactValue.Read(FactCatalog.TypeOf(fact.Name) ?? FactType.Text, fact.Value)?.ToString() ?? fact.Value, fact.Since))],
+            Infos([device]).Single(), [.. device.Facts.Select(fact => FleetRoutes.Fact(fact.Name, fact.Value, fact.Since))],
             [.. device.Programs.OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase).Select(
                 program => new ProgramInfo(program.Name, program.Version, program.Source))],
             device.IsInventoryComplete, past.GroupsOf(id), targets);
@@ -184,10 +187,12 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         }
 
         var (names, size, members) = (new Names(now, past), Routes.PageSize(limit), past.Members(slug));
-        var page = members.Rows().Select(number => (Number: number, Name: names.Of(number))).OrderBy(each => each.Name, StringComparer.OrdinalIgnoreCase)
-            .Where(each => cursor is null || string.Compare(each.Name, cursor, StringComparison.OrdinalIgnoreCase) > 0).Skip(skip).Take(size + 1).ToList();
+        var page = members.Rows().Select(number => (Number: number, Name: names.Of(number)))
+            .Where(each => cursor is null || string.Compare(each.Name, cursor, StringComparison.OrdinalIgnoreCase) > 0)
+            .OrderBy(each => each.Name, StringComparer.OrdinalIgnoreCase).Skip(skip).Take(size + 1).ToList();
+        var devices = past.Devices(page.Take(size).Select(each => each.Number));
         return new Page<DeviceInfo>(
-            [.. past.Devices(page.Take(size).Select(each => each.Number)).Select(Info)], page.Count > size ? page[size - 1].Name : null, members.Count());
+            [.. Infos(devices)], page.Count > size ? page[size - 1].Name : null, members.Count());
     }
 
     private Failure NoGroup(string slug) => new(ErrorKind.NotFound, $"There was no group '{slug}' on {PastMoments.InWords(past.At)}.");
@@ -202,28 +207,33 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             : found;
     }
 
-    private Standing Standing(DeploymentEntry deployment, IReadOnlyList<GroupRecord> groups) => new(
-        deployment.Plan, past.States(deployment.Id),
-        groups.Count == 0 ? [] : past.States(deployment.Id, [.. groups.Select(group => past.Members(group.Slug))]));
+    private Standing Standing(DeploymentEntry deployment, IReadOnlyList<Bitmap> groups) => new(
+        deployment.Plan, past.States(deployment.Id), groups.Count == 0 ? [] : past.States(deployment.Id, groups));
 
     private TargetInfo Info(DeploymentEntry deployment, Target target, string device, string name) =>
         Views.Target(deployment.Plan, target with { Device = device, ProvenAt = null }, name, "", past.At);
 
-    private DeviceInfo Info(PastDevice device)
+    /// <summary>Devices as they stand in lists, with what was open of them.</summary>
+    private IEnumerable<DeviceInfo> Infos(IReadOnlyList<PastDevice> devices)
     {
-        var (met, unmet) = (0, 0);
+        var (numbers, open) = (devices.Select(device => device.Number).ToList(), new Dictionary<int, (int Met, int Unmet)>());
         foreach (var deployment in Active)
         {
-            if (past.Target(deployment.Id, device.Id) is { } target)
+            foreach (var (number, target) in past.Targets(deployment.Id, numbers))
             {
-                var counts = Counting.Compliance(target.State, deployment.Plan.Deadline, past.At);
-                (met, unmet) = (met + counts.Met, unmet + counts.Unmet + counts.Unknown);
+                var (counts, (met, unmet)) = (Counting.Compliance(target.State, deployment.Plan.Deadline, past.At), open.GetValueOrDefault(number));
+                open[number] = (met + counts.Met, unmet + counts.Unmet + counts.Unknown);
             }
         }
 
-        var os = $"{device.Fact("os.name")} {device.Fact("os.version")}".Trim();
+        return devices.Select(device => Info(device, open.GetValueOrDefault(device.Number)));
+    }
+
+    private static DeviceInfo Info(PastDevice device, (int Met, int Unmet) open)
+    {
         return new DeviceInfo(
-            device.Id, device.Name, device.Fact("kind"), device.Fact("site"), device.Fact("model"), os.Length == 0 ? null : os, device.Joined, null, met, unmet,
+            device.Id, device.Name, device.Fact("kind"), device.Fact("site"), device.Fact("model"),
+            FleetRoutes.System(device.Fact("os.name"), device.Fact("os.version")), device.Joined, null, open.Met, open.Unmet,
             false);
     }
 

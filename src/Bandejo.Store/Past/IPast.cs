@@ -23,6 +23,9 @@ public interface IPast
     /// <summary>The targets of a deployment, by the numbers of their devices, whose identities they do not say.</summary>
     IEnumerable<(int Number, Target Target)> Targets(string deployment);
 
+    /// <summary>Those of them that are of some devices.</summary>
+    IEnumerable<(int Number, Target Target)> Targets(string deployment, IReadOnlyCollection<int> of);
+
     /// <summary>The target of a device; null where it was none.</summary>
     Target? Target(string deployment, string device);
 
@@ -46,9 +49,6 @@ public interface IPast
 
     /// <summary>The groups in which a device was.</summary>
     IReadOnlyList<string> GroupsOf(string device);
-
-    /// <summary>The packages that there were, by the digest.</summary>
-    IReadOnlyDictionary<string, PackageRecord> Packages();
 }
 
 /// <summary>A device as it was.</summary>

@@ -74,6 +74,20 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         return targets;
     });
 
+    public IEnumerable<(int Number, Target Target)> Targets(string deployment, IReadOnlyCollection<int> of) => Read<List<(int, Target)>>(connection =>
+    {
+        var (book, targets) = (BookOf(connection, deployment), new List<(int, Target)>());
+        foreach (var wanted in of.GroupBy(number => TargetPages.PlaceOf(book, number).Page))
+        {
+            foreach (var (first, page) in PagesOf(connection, wanted.Key, wanted.Key + 1))
+            {
+                targets.AddRange(wanted.Where(number => page[number - first] is not null).Select(number => (number, page[number - first]!)));
+            }
+        }
+
+        return targets;
+    });
+
     public Target? Target(string deployment, string device) => Read(connection =>
         Told(connection, deployment, device, isFromBase: true, number).LastOrDefault().Target);
 
@@ -104,9 +118,6 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         var of = NumberOf(connection, device);
         return [.. Documents<GroupRecord>(connection, PastKinds.Group).Select(group => group.Slug).Where(slug => Members(connection, slug)[(int)of])];
     });
-
-    public IReadOnlyDictionary<string, PackageRecord> Packages() => Read(connection => Documents<PackageRecord>(connection, PastKinds.Package)
-        .ToDictionary(package => package.Digest, StringComparer.Ordinal));
 
     /// <summary>What became of a target, the earliest first: each time that it moved, or something else was said of why it stands where it stands.</summary>
     public static IEnumerable<TargetStep> Steps(DbConnection connection, string deployment, string device)
@@ -164,6 +175,11 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     private IEnumerable<(int First, Target?[] Targets)> PagesOf(DbConnection connection, string deployment)
     {
         var (from, to) = TargetPages.Places(BookOf(connection, deployment));
+        return PagesOf(connection, from, to);
+    }
+
+    private IEnumerable<(int First, Target?[] Targets)> PagesOf(DbConnection connection, long from, long to)
+    {
         var (place, targets) = (-1L, new Target?[TargetForm.Places]);
         foreach (var (next, body) in KeptTables.Rows(
             connection, Pages, row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number), ("@from", from), ("@to", to)))

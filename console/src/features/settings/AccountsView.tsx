@@ -13,6 +13,7 @@ const ROLES = [
   ["packager", "builds, releases and withdraws packages"],
   ["operator", "starts and steers rollouts, edits groups"],
   ["approver", "lets a gate pass"],
+  ["auditor", "looks at everything, the audit trail too"],
   ["administrator", "may do everything, accounts too"],
 ] as const;
 

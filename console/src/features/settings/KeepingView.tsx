@@ -24,7 +24,7 @@ function Kept({ it }: { it: Schemas["KeepingInfo"] }) {
   const [logs, setLogs] = useState<number | string>(it.logDays);
   const onSettled = () => void queries.invalidateQueries({ queryKey: ["keeping"] });
   const change = useMutation({ mutationFn: () => request("put", "/api/v1/keeping", { body: { historyDays: Number(history), logDays: Number(logs) } }), onSettled });
-  const run = useMutation({ mutationFn: () => request("post", "/api/v1/keeping/run", { body: {} as never }), onSettled });
+  const run = useMutation({ mutationFn: () => request("post", "/api/v1/keeping/run"), onSettled });
   const isSame = Number(history) === it.historyDays && Number(logs) === it.logDays;
   const isLess = Number(history) < it.historyDays || Number(logs) < it.logDays;
   return (
