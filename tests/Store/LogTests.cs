@@ -160,15 +160,17 @@ public sealed class LogTests : IDisposable
         Assert.Equal(13L, Value("PRAGMA user_version"));
     }
 
-    [Fact]
-    public async Task A_log_of_an_earlier_form_is_read_as_it_was_meant()
+    [Theory]
+    [InlineData(16, false)]
+    [InlineData(17, true)]
+    public async Task A_log_of_each_form_is_read_as_it_was_meant(int version, bool isWithMoves)
     {
         // The same changes, written today.
-        await Write(isWithMoves: false);
+        await Write(isWithMoves);
         var today = Dump(isWithLog: false);
         System.IO.File.Delete(File);
         Execute(await System.IO.File.ReadAllTextAsync(
-            Path.Combine(AppContext.BaseDirectory, "Databases", "version-16.sql"), TestContext.Current.CancellationToken));
+            Path.Combine(AppContext.BaseDirectory, "Databases", $"version-{version}.sql"), TestContext.Current.CancellationToken));
         await DatabaseStore.Open(File).DisposeAsync();
         Assert.Equal("6: ", Checked());
         foreach (var table in Tables())
