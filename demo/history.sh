@@ -32,10 +32,10 @@ people_and_groups() {
     quietly as tomas group new small-disks --name "Little room left" --rule 'disk.free < 3 GB'
     quietly as tomas group new first-kiosks --name "Kiosks of five sites" --rule 'kind is "kiosk" and site in ("HQ", "DUN", "GRV", "KIR", "MER")'
     quietly as tomas group new pilot-branches --name "The two pilot branches" --rule 'site in ("BRM", "CAS")'
-    quietly as tomas wave-plan save careful --name "Pilots, two branches, everyone" \
+    quietly as tomas wave-plan new careful --name "Pilots, two branches, everyone" \
         --wave "Pilots: group test-desks; 100 % met for 1d" \
         --wave "Two branches: group pilot-branches; 90 % met for 1d, at most 2 harm reports, silent left out after 3d" --wave "Everyone else: everyone else"
-    quietly as tomas wave-plan save approved --name "Pilots, then somebody approves" \
+    quietly as tomas wave-plan new approved --name "Pilots, then somebody approves" \
         --wave "Pilots: group test-desks; 100 % met for 1d, then approval" --wave "Everyone else: everyone else"
     : >"$SITE/codes"
     for group in test-desks staff-desks reading-rooms kiosks studios outreach branch-servers; do
@@ -94,7 +94,7 @@ play_history() {
     build inkwell-print 4.2.0
     start "inkwell-print 4.2.0" --to staff-desks reading-rooms test-desks --name "Inkwell Print 4.2.0" --plan approved
     on 15 14:00
-    for kiosk in ALD-KIOSK-01 BRM-KIOSK-01 CAS-KIOSK-01 DUN-KIOSK-01; do quietly as tomas group add self-checkout "$kiosk"; done
+    for kiosk in ALD-KIOSK-01 BRM-KIOSK-01 CAS-KIOSK-01 DUN-KIOSK-01; do quietly as tomas group member add self-checkout "$kiosk" --yes; done
     tell "Four kiosks become self-checkout points: one rollout wants Marlin Runtime there, another wants it gone"
     on 16 09:10
     build circdesk 3.9.1

@@ -7,9 +7,10 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo account</c></summary>
 internal static class AccountCommands
 {
-    public static Command All() => Shared.Noun("account", "People who may sign in", List(), New(), Change(), Password(), TakeKey());
+    public static Command All() => Shared.Noun("account", "People who may sign in", List(), New(), Change(), Password(), Shared.Noun("key",
+        "Keys of an account for building packages", RemoveKey()));
 
-    private static Command List() => Shared.Verb("list", "Lists accounts", "account list", async (parsed, client, cancellation) =>
+    private static Command List() => Shared.Table("list", "Lists accounts", "account list", async (parsed, client, cancellation) =>
     {
         var accounts = await client.Get("/api/v1/accounts", ContractJson.Default.IReadOnlyListAccountInfo, cancellation);
         var sheet = new Sheet("Account", "Name", "Roles", "Disabled", "#Keys");
@@ -27,19 +28,18 @@ internal static class AccountCommands
         var account = new Argument<string>("account") { Description = "Lower-case letters, digits and hyphens" };
         var name = new Option<string?>("--name", "-n") { Description = "The person's name" };
         var roles = new Option<string[]>(
-            "--role",
-            "-r")
+            "--role")
             { Description = "viewer, packager, operator, approver, auditor or administrator; several are "
                 + "possible", Required = true, AllowMultipleArgumentsPerToken = true };
         return Shared.Verb(
-            "new", "Makes an account; its password is read from standard input", "account new ruth --name Ruth --role approver < password.txt",
+            "new", "Makes an account; its password is asked for, or read from standard input", "account new ruth --name Ruth --role approver < password.txt",
             async (parsed, client, cancellation) =>
         {
             var made = await client.Post(
                 "/api/v1/accounts",
                 new AccountRequest(
-                    parsed.GetValue(account)!, parsed.GetValue(name) ?? parsed.GetValue(account)!, await Console.In.ReadLineAsync(cancellation) ?? "",
-                    parsed.GetValue(roles)!),
+                    parsed.GetValue(account)!, parsed.GetValue(name) ?? parsed.GetValue(account)!,
+                    await Passwords.Of($"Password for {parsed.GetValue(account)}", cancellation, isNew: true), parsed.GetValue(roles)!),
                 ContractJson.Default.AccountRequest, ContractJson.Default.AccountInfo, cancellation);
             Console.WriteLine($"Account '{made.Account}' has the roles {string.Join(", ", made.Roles)}.");
             return ExitCode.Done;
@@ -48,26 +48,23 @@ internal static class AccountCommands
 
     private static Command Password() =>
         Shared.Verb(
-            "password", "Changes your own password: standard input holds the old and the new, a line each; every other token and session of yours is ended",
+            "password",
+            "Changes your own password, which is asked for (or the old and the new on standard input, a line each); every other token and session of yours "
+                + "ends",
             "account password < passwords.txt", async (_, client, cancellation) =>
     {
-        var (old, fresh) = (await Console.In.ReadLineAsync(cancellation), await Console.In.ReadLineAsync(cancellation));
-        if (old is null || fresh is null)
-        {
-            throw new WrongUseException("Standard input holds the old password on its first line and the new one on its second.");
-        }
-
+        var (old, fresh) = (await Passwords.Of("Your password as it is", cancellation), await Passwords.Of("The new one", cancellation, isNew: true));
         await client.Send(HttpMethod.Post, "/api/v1/account/password", new PasswordChange(old, fresh), ContractJson.Default.PasswordChange, cancellation);
         Console.WriteLine("Your password is changed. Every other token and session of yours was ended.");
         return ExitCode.Done;
     });
 
-    private static Command TakeKey()
+    private static Command RemoveKey()
     {
         var account = new Argument<string>("account") { Description = "Whose key it is" };
         var key = new Argument<string>("key") { Description = "The key's identity, as the audit trail and the list of accounts have it" };
         return Shared.Verb(
-            "take-key", "Takes a key for building packages away: what it signed stays, nothing more that it signs is taken", "account take-key ines 01ab…",
+            "remove", "Takes a key for building packages away: what it signed stays, nothing more that it signs is taken", "account key remove ines 01ab…",
             async (parsed, client, cancellation) =>
         {
             await client.Do(
@@ -83,17 +80,17 @@ internal static class AccountCommands
     {
         var account = new Argument<string>("account");
         var name = new Option<string?>("--name", "-n") { Description = "The person's name" };
-        var roles = new Option<string[]>("--role", "-r") { Description = "All roles it has from now on", AllowMultipleArgumentsPerToken = true };
+        var roles = new Option<string[]>("--role") { Description = "All roles it has from now on", AllowMultipleArgumentsPerToken = true };
         var disable = new Option<bool>("--disable") { Description = "May not sign in any more" };
         var enable = new Option<bool>("--enable") { Description = "May sign in again" };
-        var password = new Option<bool>("--password-stdin") { Description = "Sets the password that standard input holds" };
+        var password = new Option<bool>("--password-stdin") { Description = "Sets a new password, which is asked for or stands on standard input" };
         return Shared.Verb("change", "Changes an account", "account change ruth --role approver operator", async (parsed, client, cancellation) =>
         {
             var accounts = await client.Get("/api/v1/accounts", ContractJson.Default.IReadOnlyListAccountInfo, cancellation);
             var found = accounts.FirstOrDefault(each => each.Account == parsed.GetValue(account))
                 ?? throw new WrongUseException($"There is no account '{parsed.GetValue(account)}'.");
             var change = new AccountChange(
-                parsed.GetValue(name), parsed.GetValue(password) ? await Console.In.ReadLineAsync(cancellation) : null,
+                parsed.GetValue(name), parsed.GetValue(password) ? await Passwords.Of($"New password for {found.Account}", cancellation, isNew: true) : null,
                 parsed.GetValue(roles) is { Length: > 0 } asked ? asked : null,
                 parsed.GetValue(disable) ? true : parsed.GetValue(enable) ? false : null);
             var changed = await client.Change(
@@ -112,8 +109,8 @@ internal static class TokenCommands
 
     private static Command List()
     {
-        var of = new Option<string?>("--account", "-a") { Description = "Those of another account, or of 'any'; for administrators" };
-        return Shared.Verb("list", "Lists your tokens and the browsers in which you are signed in", "token list", async (parsed, client, cancellation) =>
+        var of = new Option<string?>("--account") { Description = "Those of another account, or of 'any'; for administrators" };
+        return Shared.Table("list", "Lists your tokens and the browsers in which you are signed in", "token list", async (parsed, client, cancellation) =>
         {
             var tokens = await client.Get(
                 "/api/v1/tokens" + (parsed.GetValue(of) is { } account ? $"?account={Uri.EscapeDataString(account)}" : ""),
@@ -134,16 +131,17 @@ internal static class TokenCommands
     private static Command New()
     {
         var label = new Argument<string>("label") { Description = "What it is for, such as 'nightly export'" };
-        var account = new Option<string>("--account", "-a") { Description = "Whose token it is", Required = true };
-        var days = new Option<int?>("--days", "-d") { Description = "For how many days it is good, 1 to 365 [90]" };
+        var account = new Option<string>("--account") { Description = "Whose token it is", Required = true };
+        var days = new Option<int?>("--days") { Description = "For how many days it is good, 1 to 365 [90]" };
         var roles = new Option<string[]>(
-            "--role", "-r") { Description = "The roles that it has, of those of its person [all of them]", AllowMultipleArgumentsPerToken = true };
+            "--role") { Description = "The roles that it has, of those of its person [all of them]", AllowMultipleArgumentsPerToken = true };
         return Shared.Verb(
-            "new", "Makes a token for a program and prints it; the password is read from standard input",
+            "new", "Makes a token for a program and prints it; the password is asked for, or read from standard input",
             "token new \"nightly export\" --account tomas --days 30 --role viewer < password.txt", async (parsed, client, cancellation) =>
         {
             var request = new SignInRequest(
-                parsed.GetValue(account)!, await Console.In.ReadLineAsync(cancellation) ?? "", parsed.GetValue(label)!, parsed.GetValue(days),
+                parsed.GetValue(account)!, await Passwords.Of($"Password of {parsed.GetValue(account)}", cancellation), parsed.GetValue(label)!,
+                    parsed.GetValue(days),
                 parsed.GetValue(roles) is { Length: > 0 } some ? some : null);
             var token = await client.Post("/api/v1/tokens", request, ContractJson.Default.SignInRequest, ContractJson.Default.NewToken, cancellation);
             Console.WriteLine(
@@ -157,7 +155,7 @@ internal static class TokenCommands
     {
         var id = new Argument<string>("id") { Description = "From 'token list'" };
         const string Says = "Ends a token or session of yours; anybody's, for administrators";
-        return Shared.Verb("end", Says, "token end 01a2…", async (parsed, client, cancellation) =>
+        return Shared.Verb("remove", Says, "token remove 01a2…", async (parsed, client, cancellation) =>
         {
             await client.Do(HttpMethod.Delete, $"/api/v1/tokens/{Uri.EscapeDataString(parsed.GetValue(id)!)}", null, cancellation);
             Console.WriteLine("The token is good for nothing any more.");

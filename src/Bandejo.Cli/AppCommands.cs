@@ -15,7 +15,7 @@ internal static class AppCommands
     public static Command All() => Shared.Noun("app", "Apps: what is in the catalogue, and which versions are in the field", List(), Show());
 
     private static Command List() =>
-        Shared.Verb("list", "Lists the apps with their newest package and the versions in the field", "app list", async (parsed, client, cancellation) =>
+        Shared.Table("list", "Lists the apps with their newest package and the versions in the field", "app list", async (parsed, client, cancellation) =>
     {
         var apps = await client.Get("/api/v1/apps", ContractJson.Default.IReadOnlyListAppInfo, cancellation);
         var sheet = new Sheet("App", "Name", "Publisher", "Newest package", "#Devices", "#Versions", "Most in the field");

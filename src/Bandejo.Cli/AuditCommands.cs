@@ -28,7 +28,7 @@ internal static class AuditCommands
 
     public static Command Verify()
     {
-        var proof = new Option<string?>("--proof", "-p") { Description = "An export of earlier: whether it is whole, and still the beginning of the trail" };
+        var proof = new Option<string?>("--proof") { Description = "An export of earlier: whether it is whole, and still the beginning of the trail" };
         return Shared.Verb(
             "verify", "Exit code 0 if the audit trail is as it was written, 1 if anything was changed, taken out or cut off", "journal verify",
             async (parsed, client, cancellation) =>

@@ -12,7 +12,7 @@ internal static class BuildCommand
         Description = "Package folders, each with a package.yaml, or folders of such folders", Arity = ArgumentArity.ZeroOrMore,
         DefaultValueFactory = _ => ["."],
     };
-    private static readonly Option<string?> Save = new("--save", "-s") { Description = "Keep the package file here as well; for one folder" };
+    private static readonly Option<string?> Save = new("--save") { Description = "Keep the package file here as well; for one folder" };
     private static readonly Option<bool> Fresh = new("--fresh")
     {
         Description = "Read every file again, also those that have not changed since their digest was taken",

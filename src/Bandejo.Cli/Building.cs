@@ -66,6 +66,8 @@ internal sealed class Building(Client client, BuildKey key, Digests digests, Pro
         await using var packed = PackageFile.Write(
             folder, check, [.. all.Where(file => missing.Contains(file.Sha256) && !_sent.ContainsKey(file.Sha256))], key, PackageFile.Passing(), _ => { });
         var upload = await Uploading.Send(client, packed, null, bars.Add("Package file", packed.Length), cancellation);
+        client.TakesLong();
+
         // Also what turned out to be there already: the service need not keep it on its way any longer.
         return (check, await client.Post(
             "/api/v1/packages", new PackageRequest(upload, Sent: _sent.Count == 0 ? null : _sent), ContractJson.Default.PackageRequest,

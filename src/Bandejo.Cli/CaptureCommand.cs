@@ -20,18 +20,17 @@ internal static partial class CaptureCommand
     {
         Description = "Behind --: the command to answer, and its arguments; without one, a shell", Arity = ArgumentArity.ZeroOrMore,
     };
-    private static readonly Option<string?> DraftInto = new("--draft", "-d") { Description = "Make this package folder of what is captured" };
+    private static readonly Option<string?> DraftInto = new("--draft") { Description = "Make this package folder of what is captured" };
     private static readonly Option<string> In = new("--in")
     {
         Description = "The folder that the command is run in, such as the one with the installer; it is only read", DefaultValueFactory = _ => ".",
     };
     private static readonly Option<string?> From = new(
-        "--from", "-f") { Description = "A folder that bandejo-agent before and after have made on another machine; nothing is run here then" };
+        "--from") { Description = "A folder that bandejo-agent before and after have made on another machine; nothing is run here then" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "The app's name [that of the draft's folder]" };
     private static readonly Option<string> Version = new("--version-is") { Description = "Its version [to be filled in]", DefaultValueFactory = _ => "" };
     private static readonly Option<string[]> With = new(
-        "--with",
-        "-w") { Description = "Package folders that it needs first, or folders of them; what belongs to them is left out", DefaultValueFactory = _ => [] };
+        "--with") { Description = "Package folders that it needs first, or folders of them; what belongs to them is left out", DefaultValueFactory = _ => [] };
     private static readonly Option<string[]> Take = new("--take")
     {
         Description = "Patterns of paths to take that would be left out, such as 'etc/foldline/**' or 'root/.foldlinerc'", DefaultValueFactory = _ => [],

@@ -68,6 +68,7 @@ internal static class CarryCommands
         var package = await Progress.Run(async bars =>
         {
             var upload = await Uploading.Send(client, file, null, bars.Add("Upload", file.Length), cancellation);
+            client.TakesLong();
             return await client.Post(
                 "/api/v1/packages", new PackageRequest(upload, signature), ContractJson.Default.PackageRequest, ContractJson.Default.PackageInfo, cancellation);
         });

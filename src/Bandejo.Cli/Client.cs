@@ -16,11 +16,22 @@ internal sealed class Client : IDisposable
     /// <summary>How often what is only asked is asked again while the service says that it reads its state; a second lies between.</summary>
     private const int MostPatience = 20;
 
-    private readonly HttpClient _http;
+    /// <summary>For so long an answer is waited for where nobody said otherwise.</summary>
+    private const int UsualPatience = 60;
 
-    private Client(string service, string? token, AuthorityInfo? authority)
+    private const int MostPatienceSeconds = 3600;
+
+    /// <summary>After so long it is said what is waited for.</summary>
+    private static readonly TimeSpan Silence = TimeSpan.FromSeconds(4);
+
+    private readonly HttpClient _http;
+    private readonly bool _isPatienceSet;
+    private TimeSpan _patience;
+
+    private Client(string service, string? token, AuthorityInfo? authority, TimeSpan patience, bool isPatienceSet)
     {
-        _http = new HttpClient(Trust.Handler(new Uri(service), authority)) { BaseAddress = new Uri(service), Timeout = TimeSpan.FromMinutes(10) };
+        (_patience, _isPatienceSet) = (patience, isPatienceSet);
+        _http = new HttpClient(Trust.Handler(new Uri(service), authority)) { BaseAddress = new Uri(service), Timeout = Timeout.InfiniteTimeSpan };
         Authority = authority;
         Address = service;
         if (token is not null)
@@ -38,7 +49,8 @@ internal sealed class Client : IDisposable
     public string? Revision { get; private set; }
 
     /// <summary>A client for the service somebody signed in to, or the one named by option or environment (BANDEJO_SERVICE, BANDEJO_TOKEN).</summary>
-    public static Client Open(string? service)
+    /// <param name="patience">For how many seconds an answer is waited for; 0 for as the environment says (BANDEJO_TIMEOUT), or as usual.</param>
+    public static Client Open(string? service, int patience = 0)
     {
         var kept = Kept.Read();
         var address = service ?? (Environment.GetEnvironmentVariable("BANDEJO_SERVICE") is { Length: > 0 } said ? said : null) ?? kept?.Service
@@ -48,14 +60,26 @@ internal sealed class Client : IDisposable
             throw new WrongUseException($"'{address}' is not an address such as http://127.0.0.1:7410.");
         }
 
+        var seconds = patience != 0 ? patience
+            : Environment.GetEnvironmentVariable("BANDEJO_TIMEOUT") is not { Length: > 0 } set ? UsualPatience
+            : int.TryParse(set, out var number) ? number
+            : -1;
+        if (seconds is < 1 or > MostPatienceSeconds)
+        {
+            throw new WrongUseException($"An answer is waited for from 1 to {MostPatienceSeconds} seconds (--timeout, BANDEJO_TIMEOUT).");
+        }
+
         return new Client(
             address, Environment.GetEnvironmentVariable("BANDEJO_TOKEN") ?? (kept?.Service == address ? kept.Token : null),
-            kept?.Service == address ? kept.Authority : null);
+            kept?.Service == address ? kept.Authority : null, TimeSpan.FromSeconds(seconds), patience != 0);
     }
 
     /// <summary>A client for the same service that believes another authority, and knows no token yet.</summary>
     public async Task<Client> Believing(string authority, CancellationToken cancellation) =>
-        new(Address, null, await Trust.Fetch(new Uri(Address), authority, cancellation));
+        new(Address, null, await Trust.Fetch(new Uri(Address), authority, cancellation), _patience, _isPatienceSet);
+
+    /// <summary>What is asked next may take the service long: it is waited for as long as can be asked for, unless somebody said how long.</summary>
+    public void TakesLong() => _patience = _isPatienceSet ? _patience : TimeSpan.FromSeconds(MostPatienceSeconds);
 
     public Task<T> Get<T>(string path, JsonTypeInfo<T> form, CancellationToken cancellation) => Send(HttpMethod.Get, path, null, form, null, cancellation);
 
@@ -230,9 +254,26 @@ internal sealed class Client : IDisposable
             request.Headers.TryAddWithoutValidation("If-Match", revision);
         }
 
+        // What is large is sent for as long as it goes on; only then its answer is waited for.
+        using var ends = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var (sent, began) = (_http.SendAsync(request, completion, ends.Token), TimeProvider.System.GetTimestamp());
         try
         {
-            return await _http.SendAsync(request, completion, cancellation);
+            if (await Task.WhenAny(sent, Task.Delay(Silence, cancellation)) != sent && body is not Piece)
+            {
+                cancellation.ThrowIfCancellationRequested();
+                await Console.Error.WriteLineAsync(
+                    $"Waiting for {Address}, which has not answered for {Silence.TotalSeconds:0} s; it is given up after {_patience.TotalSeconds:0} s.");
+                ends.CancelAfter(_patience - TimeProvider.System.GetElapsedTime(began) is { Ticks: > 0 } left ? left : TimeSpan.FromMilliseconds(1));
+            }
+
+            return await sent;
+        }
+        catch (OperationCanceledException) when (ends.IsCancellationRequested && !cancellation.IsCancellationRequested)
+        {
+            throw new NotReachableException(
+                $"{Address} has not answered for {_patience.TotalSeconds:0} s; nobody can tell from here whether it did what was asked. "
+                    + "Ask it, or wait longer with --timeout.");
         }
         catch (Exception error) when (error is HttpRequestException or IOException || (error is TaskCanceledException && !cancellation.IsCancellationRequested))
         {

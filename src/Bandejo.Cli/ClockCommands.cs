@@ -17,7 +17,7 @@ internal static class ClockCommands
     private static Command Set()
     {
         var speed = new Option<double>(
-            "--speed", "-s") { Description = "How many times as fast as the real time, 0 to 100000; 0 stands still", Required = true };
+            "--speed") { Description = "How many times as fast as the real time, 0 to 100000; 0 stands still", Required = true };
         return Shared.Verb("set", "Sets how fast a demo clock runs", "clock set --speed 600", async (parsed, client, cancellation) =>
             Print(
                 await client.Post(
@@ -45,6 +45,7 @@ internal static class ClockCommands
                 throw new WrongUseException("Say how far, such as 'clock advance 2h', or where to, with --to.");
             }
 
+            client.TakesLong();
             var clock = await client.Post(
                 "/api/v1/clock", new ClockRequest(null, moment, parsed.GetValue(by)), ContractJson.Default.ClockRequest, ContractJson.Default.ClockInfo,
                 cancellation);

@@ -12,10 +12,15 @@ internal static class ComplianceCommands
     private static Command Show()
     {
         var by = Shared.Choice("--by", "What to count by", "fleet", "app", "group", "deployment");
-        return Shared.Verb("show", "Shows counts", "compliance show --by app", async (parsed, client, cancellation) =>
+        return Shared.Table("show", "Shows counts", "compliance show --by app", async (parsed, client, cancellation) =>
         {
             var rows = await client.Get(
                 parsed.At($"/api/v1/compliance?by={parsed.GetValue(by)}"), ContractJson.Default.IReadOnlyListComplianceRow, cancellation);
+            if (Say.IsForScripts)
+            {
+                return Figures(rows);
+            }
+
             var sheet = new Sheet("What", "Met", "#Unmet", "#Late", "#Unknown", "#Not needed", "#Left out");
             foreach (var row in rows)
             {
@@ -31,10 +36,26 @@ internal static class ComplianceCommands
         }, by, AsOf.Option);
     }
 
+    /// <summary>A figure in each column.</summary>
+    private static int Figures(IReadOnlyList<ComplianceRow> rows)
+    {
+        var sheet = new Sheet("What", "#Met", "#Of", "#Unmet", "#Late", "#Late unknown", "#Unknown", "#Not needed", "#Left out");
+        foreach (var row in rows)
+        {
+            var counts = row.Counts;
+            sheet.Add(
+                row.Name, $"{counts.Met}", $"{counts.Bottom}", $"{counts.Unmet}", $"{counts.Late}", $"{counts.LateUnknown}", $"{counts.Unknown}",
+                $"{counts.NotNeeded}", $"{counts.LeftOut}");
+        }
+
+        sheet.Print("csv", rows, ContractJson.Default.IReadOnlyListComplianceRow, "");
+        return ExitCode.Done;
+    }
+
     private static Command Check()
     {
         var deployment = new Option<string?>("--deployment", "-d") { Description = "Only this deployment" };
-        var least = new Option<int>("--least", "-l") { Description = "The least percentage that must be met", DefaultValueFactory = _ => 100 };
+        var least = new Option<int>("--least") { Description = "The least percentage that must be met", DefaultValueFactory = _ => 100 };
         return Shared.Verb(
             "check", "Exit code 0 if enough is met and nothing is late, 1 if not", "compliance check --least 95", async (parsed, client, cancellation) =>
         {
@@ -67,7 +88,7 @@ internal static class ComplianceCommands
         var app = new Option<string?>("--app", "-a") { Description = "Only this app" };
         var group = new Option<string?>("--group", "-g") { Description = "Only devices of this group" };
         var only = new Option<string?>("--only") { Description = "late, unmet, unknown, or open for both" };
-        return Shared.Verb(
+        return Shared.Table(
             "export", "Prints every target behind the figures, as CSV or JSON", "compliance export --only late --output csv",
             async (parsed, client, cancellation) =>
         {
@@ -79,7 +100,8 @@ internal static class ComplianceCommands
                 }
                 .Where(pair => pair.Item2 is not null).Select(pair => $"&{pair.Item1}={Uri.EscapeDataString(pair.Item2!)}"));
             var format = parsed.GetValue(Shared.Output) == "json" ? "json" : "csv";
-            await client.Print(parsed.At($"/api/v1/compliance/targets?format={format}{query}"), Console.Out, cancellation);
+            await using var output = Say.Raw();
+            await client.Print(parsed.At($"/api/v1/compliance/targets?format={format}{query}"), output, cancellation);
             return ExitCode.Done;
         }, deployment, app, group, only, AsOf.Option);
     }

@@ -22,8 +22,8 @@ internal static class DeploymentCommands
 
     private static Command List()
     {
-        var all = new Option<bool>("--all", "-a") { Description = "The ended ones too" };
-        return Shared.Verb("list", "Lists deployments, newest first", "deployment list", async (parsed, client, cancellation) =>
+        var all = new Option<bool>("--all") { Description = "The ended ones too" };
+        return Shared.Table("list", "Lists deployments, newest first", "deployment list", async (parsed, client, cancellation) =>
         {
             var deployments = await client.Get(
                 $"/api/v1/deployments{(parsed.GetValue(all) ? "?all=true" : "")}", ContractJson.Default.IReadOnlyListDeploymentInfo, cancellation);
@@ -85,14 +85,16 @@ internal static class DeploymentCommands
     {
         var state = new Option<string?>("--state") { Description = "Only these states, separated by commas" };
         var wave = new Option<string?>("--wave", "-w") { Description = "Only this wave" };
-        var filter = new Option<string?>("--filter", "-f") { Description = "Only devices for which this rule holds, or which these words name" };
+        var late = new Option<bool>("--late") { Description = "Only those that are late: the deadline has passed, and they are not met" };
+        var filter = new Option<string?>("--filter") { Description = "Only devices for which this rule holds, or which these words name" };
         var sort = Shared.Choice("--sort", "The order: by name, since (longest first) or state (what needs somebody first)", "name", "since", "state");
-        return Shared.Verb(
+        return Shared.Table(
             "targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed,retry",
             async (parsed, client, cancellation) =>
         {
             var query = $"{(parsed.GetValue(state) is { } states ? $"&state={Uri.EscapeDataString(states)}" : "")}"
                 + $"{(parsed.GetValue(wave) is { } name ? $"&wave={Uri.EscapeDataString(name)}" : "")}";
+            query += parsed.GetValue(late) ? "&late=true" : "";
             query += $"&sort={parsed.GetValue(sort)}{(parsed.GetValue(filter) is { } text ? $"&filter={Uri.EscapeDataString(text)}" : "")}";
             var page = await client.All(
                 parsed.At($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?{query.TrimStart('&')}"),
@@ -100,7 +102,7 @@ internal static class DeploymentCommands
                 cancellation);
             TargetTable(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageTargetInfo, "No target fits.");
             return ExitCode.Done;
-        }, Deployment, state, wave, filter, sort, AsOf.Option);
+        }, Deployment, state, late, wave, filter, sort, AsOf.Option);
     }
 
     private static Command Watch()
@@ -108,6 +110,7 @@ internal static class DeploymentCommands
         var until = Shared.Choice(
             "--until", "When to stop: standing (every gate has passed), approval (a gate waits for one), failed (a device has), or ended", "standing",
             "approval", "failed", "ended");
+        var quiet = new Option<bool>("--quiet") { Description = "Only say how it ended" };
         return Shared.Verb(
             "watch", "Follows a deployment as it moves; exit code 1 if it halts or ends before what was waited for", "deployment watch D1001 --until approval",
             async (parsed, client, cancellation) =>
@@ -116,7 +119,9 @@ internal static class DeploymentCommands
             var latest = await client.Get("/api/v1/journal?topic=any&limit=1", ContractJson.Default.PageEventInfo, cancellation);
             var last = latest.Items.Count == 0 ? 0 : latest.Items[0].Number;
             var deployment = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
-            Say.Line($"[bold]{Markup.Escape(deployment.Name)}[/]  {Markup.Escape(deployment.Sentence)}");
+            path = $"/api/v1/deployments/{deployment.Id}";
+            using var follows = new Follows(parsed.GetValue(quiet));
+            follows.Stands(deployment.Name, Trays(deployment), deployment.Sentence);
             while (Answer(deployment, parsed.GetValue(until)!) is null)
             {
                 await foreach (var data in client.Events(last, cancellation))
@@ -128,14 +133,9 @@ internal static class DeploymentCommands
                         continue;
                     }
 
-                    Say.Line($"[dim]{TimeZoneInfo.ConvertTime(happened.At, TimeZoneInfo.Local):HH:mm:ss}[/] {Markup.Escape(happened.Text)}");
-                    var now = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
-                    if (now.Sentence != deployment.Sentence)
-                    {
-                        Say.Line($"         {Trays(now)}  {Markup.Escape(now.Sentence)}");
-                    }
-
-                    deployment = now;
+                    follows.Tell($"[dim]{TimeZoneInfo.ConvertTime(happened.At, TimeZoneInfo.Local):HH:mm:ss}[/] {Markup.Escape(happened.Text)}");
+                    deployment = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
+                    follows.Stands(deployment.Name, Trays(deployment), deployment.Sentence);
                     if (Answer(deployment, parsed.GetValue(until)!) is not null)
                     {
                         break;
@@ -144,13 +144,19 @@ internal static class DeploymentCommands
 
                 if (Answer(deployment, parsed.GetValue(until)!) is null)
                 {
-                    Console.Error.WriteLine("The connection was lost; going on from where it stood.");
+                    await Console.Error.WriteLineAsync("The connection was lost; going on from where it stood.");
                     await Task.Delay(TimeSpan.FromSeconds(1), cancellation);
                 }
             }
 
+            follows.End($"[bold]{Markup.Escape(deployment.Name)}[/]  {Markup.Escape(deployment.Sentence)}");
+            if (parsed.GetValue(Shared.Output) == "json")
+            {
+                Say.Json(deployment, ContractJson.Default.DeploymentInfo);
+            }
+
             return Answer(deployment, parsed.GetValue(until)!)!.Value;
-        }, Deployment, until);
+        }, Deployment, until, quiet);
     }
 
     /// <summary>The exit code once there is nothing more to wait for; null before.</summary>
@@ -183,17 +189,28 @@ internal static class DeploymentCommands
         return await Shared.LookingFirst(async () =>
         {
             var seen = (await client.Get(path, ContractJson.Default.DeploymentDetails, cancellation)).Deployment;
+            if (verb is "end" or "advance")
+            {
+                var effects = await client.Get($"{path}/acts", ContractJson.Default.IReadOnlyListActPreview, cancellation);
+                var effect = effects.FirstOrDefault(each => each.Act == verb);
+                if (effect is { NotPossible: null }
+                    && !await Shared.Agrees(parsed.GetValue(Shared.Yes), $"{effect.Says} {(verb == "end" ? "End" : "Advance")} '{seen.Name}'?", cancellation))
+                {
+                    return ExitCode.No;
+                }
+            }
+
             var answer = await client.Change(
                 HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest,
                 ContractJson.Default.ActAnswer, $"\"{seen.Revision}\"", cancellation);
             Console.WriteLine($"{done}: '{answer.Deployment.Name}'. {answer.Deployment.Sentence}");
             return ExitCode.Done;
         });
-    }, Deployment, Reason);
+    }, verb is "end" or "advance" ? [Deployment, Reason, Shared.Yes] : [Deployment, Reason]);
 
     private static Command Retry()
     {
-        var devices = new Option<string[]>("--device", "-d") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
+        var devices = new Option<string[]>("--device") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
         return Shared.Verb(
             "retry", "Sets another try for all that failed or are lost, or for the devices named", "deployment retry D1001 --device ALD-DESK-001",
             async (parsed, client, cancellation) =>

@@ -36,7 +36,7 @@ internal static class DeviceCommands
         {
             Description = "The order: name, heard, joined or a fact; with - before it the other way round", DefaultValueFactory = _ => "name",
         };
-        return Shared.Verb("list", "Lists devices", "device list 'site is \"ALD\" and memory < 8 GiB'", async (parsed, client, cancellation) =>
+        return Shared.Table("list", "Lists devices", "device list 'site is \"ALD\" and memory < 8 GiB'", async (parsed, client, cancellation) =>
         {
             var text = parsed.GetValue(filter);
             var query = $"sort={Uri.EscapeDataString(parsed.GetValue(sort)!)}{(text is null ? "" : $"&filter={Uri.EscapeDataString(text)}")}";
@@ -99,7 +99,7 @@ internal static class DeviceCommands
     {
         var deployment = new Option<string?>("--deployment", "-d") { Description = "Only under this deployment" };
         var limit = new Option<int>("--limit", "-l") { Description = "How many steps", DefaultValueFactory = _ => 30 };
-        return Shared.Verb(
+        return Shared.Table(
             "history", "Shows what became of a device under its deployments, newest last", "device history ALD-DESK-001",
             async (parsed, client, cancellation) =>
         {
@@ -171,25 +171,30 @@ internal static class DeviceCommands
 
     private static Command Remove()
     {
-        var yes = new Option<bool>("--yes", "-y") { Description = "Do not ask" };
         return Shared.Verb(
             "remove", "Removes a device from the service; nothing is changed on it", "device remove ALD-DESK-001", async (parsed, client, cancellation) =>
         {
-            if (!Shared.Agrees(parsed.GetValue(yes), $"Remove {parsed.GetValue(Device)} and its history of targets?"))
+            var details = await client.Get(
+                $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}", ContractJson.Default.DeviceDetails, cancellation);
+            var (device, targets) = (details.Device, details.Targets.Count);
+            var leaves = targets == 1 ? "the 1 deployment" : $"the {targets} deployments";
+            var question = $"Remove {device.Name}? It leaves {leaves} that it is part of, and gets nothing "
+                + "any more; what is installed on it stays.";
+            if (!await Shared.Agrees(parsed.GetValue(Shared.Yes), question, cancellation))
             {
                 return ExitCode.No;
             }
 
-            await client.Do(HttpMethod.Delete, $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}", null, cancellation);
-            Console.WriteLine($"{parsed.GetValue(Device)} is not enrolled any more.");
+            await client.Do(HttpMethod.Delete, $"/api/v1/devices/{Uri.EscapeDataString(device.Id)}", null, cancellation);
+            Console.WriteLine($"{device.Name} is not enrolled any more.");
             return ExitCode.Done;
-        }, Device, yes);
+        }, Device, Shared.Yes);
     }
 
     private static Command JoinCode()
     {
         var group = new Option<string?>("--group", "-g") { Description = "The listed group in which devices land" };
-        var uses = new Option<int>("--uses", "-u") { Description = "How many devices may join with it", DefaultValueFactory = _ => 1 };
+        var uses = new Option<int>("--uses") { Description = "How many devices may join with it", DefaultValueFactory = _ => 1 };
         var hours = new Option<int>("--hours") { Description = "How long it is good", DefaultValueFactory = _ => 24 };
         var id = new Argument<string>("id") { Description = "From 'join-code list'" };
         return Shared.Noun(
@@ -211,7 +216,7 @@ internal static class DeviceCommands
                             + $"{code.Code}");
                 return ExitCode.Done;
             }, group, uses, hours),
-            Shared.Verb("list", "Lists codes that are still good", "device join-code list", async (parsed, client, cancellation) =>
+            Shared.Table("list", "Lists codes that are still good", "device join-code list", async (parsed, client, cancellation) =>
             {
                 var codes = await client.Get("/api/v1/join-codes", ContractJson.Default.IReadOnlyListJoinCodeInfo, cancellation);
                 var sheet = new Sheet("Id", "Group", "#Uses left", "Ends", "Made by");
@@ -223,7 +228,7 @@ internal static class DeviceCommands
                 sheet.Print(parsed.GetValue(Shared.Output)!, codes, ContractJson.Default.IReadOnlyListJoinCodeInfo, "No code is good at the moment.");
                 return ExitCode.Done;
             }),
-            Shared.Verb("take-back", "Takes a code back", "device join-code take-back 01a2…", async (parsed, client, cancellation) =>
+            Shared.Verb("remove", "Takes a code back", "device join-code remove 01a2…", async (parsed, client, cancellation) =>
             {
                 await client.Do(HttpMethod.Delete, $"/api/v1/join-codes/{Uri.EscapeDataString(parsed.GetValue(id)!)}", null, cancellation);
                 Console.WriteLine("The code is good for nothing any more.");

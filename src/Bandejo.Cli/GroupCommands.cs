@@ -9,21 +9,22 @@ internal static class GroupCommands
 {
     private static readonly Argument<string> Group = new("group") { Description = "The group's short name" };
     private static readonly Option<string?> Rule = new(
-        "--rule", "-r") { Description = "Which devices are in it, such as: kind is \"desk\" and memory >= 4 GiB" };
+        "--rule") { Description = "Which devices are in it, such as: kind is \"desk\" and memory >= 4 GiB" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name for people" };
     private static readonly Option<bool> Testing = new("--testing")
     {
         Description = "Packages that are not released may reach it; asks first where devices are in it",
     };
     private static readonly Option<bool> NotTesting = new("--not-for-testing") { Description = "Only released packages may reach it" };
-    private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command All() =>
         Shared.Noun(
-            "group", "Groups of devices, listed by hand or by rule", List(), Show(), New(), Change(), Delete(), Preview(),
-            Member("add", "Puts devices into a listed group", HttpMethod.Put), Member("take-out", "Takes devices out of a listed group", HttpMethod.Delete));
+            "group", "Groups of devices, listed by hand or by rule", List(), Show(), New(), Change(), Remove(), Preview(),
+            Shared.Noun(
+                "member", "Who is in a listed group", Member("add", "Puts devices into a listed group", isIn: true),
+                Member("remove", "Takes devices out of a listed group", isIn: false)));
 
-    private static Command List() => Shared.Verb("list", "Lists groups", "group list", async (parsed, client, cancellation) =>
+    private static Command List() => Shared.Table("list", "Lists groups", "group list", async (parsed, client, cancellation) =>
     {
         var groups = await client.Get(parsed.At("/api/v1/groups"), ContractJson.Default.IReadOnlyListGroupInfo, cancellation);
         var sheet = new Sheet("Group", "Name", "#Devices", "#Not known", "Testing", "Rule");
@@ -40,7 +41,7 @@ internal static class GroupCommands
         return ExitCode.Done;
     }, AsOf.Option);
 
-    private static Command Show() => Shared.Verb("show", "Shows the devices in a group", "group show desks", async (parsed, client, cancellation) =>
+    private static Command Show() => Shared.Table("show", "Shows the devices in a group", "group show desks", async (parsed, client, cancellation) =>
     {
         var slug = Uri.EscapeDataString(parsed.GetValue(Group)!);
         var group = await client.Get(parsed.At($"/api/v1/groups/{slug}"), ContractJson.Default.GroupInfo, cancellation);
@@ -74,7 +75,7 @@ internal static class GroupCommands
             ContractJson.Default.GroupRequest, ContractJson.Default.GroupInfo, cancellation));
         Console.WriteLine($"Group '{group.Slug}' holds {Say.Devices(group.Devices)}{(group.NotKnown > 0 ? $"; not known yet for {group.NotKnown}" : "")}.");
         return ExitCode.Done;
-    }, Group, Rule, Name, Testing, Yes);
+    }, Group, Rule, Name, Testing, Shared.Yes);
 
     private static Command Change() =>
         Shared.Verb(
@@ -107,17 +108,23 @@ internal static class GroupCommands
             HttpMethod.Put, path, request, ContractJson.Default.GroupRequest, ContractJson.Default.GroupInfo, revision, cancellation));
         Console.WriteLine($"Group '{after.Slug}' holds {Say.Devices(after.Devices)}; it held {before.Devices}.{(left is null ? "" : $" {left}")}");
         return ExitCode.Done;
-    }, Group, Rule, Name, Testing, NotTesting, Yes);
+    }, Group, Rule, Name, Testing, NotTesting, Shared.Yes);
 
-    private static Command Delete() =>
-        Shared.Verb("delete", "Removes a group that no deployment uses", "group delete old-desks", async (parsed, client, cancellation) =>
+    private static Command Remove() =>
+        Shared.Verb("remove", "Removes a group that no deployment uses", "group remove old-desks", async (parsed, client, cancellation) =>
     {
-        var path = $"/api/v1/groups/{Uri.EscapeDataString(parsed.GetValue(Group)!)}";
-        await client.Get(path, ContractJson.Default.GroupInfo, cancellation);
-        await client.Do(HttpMethod.Delete, path, client.Revision, cancellation);
-        Console.WriteLine($"Group '{parsed.GetValue(Group)}' is gone.");
+        var group = await client.Get($"/api/v1/groups/{Uri.EscapeDataString(parsed.GetValue(Group)!)}", ContractJson.Default.GroupInfo, cancellation);
+        var revision = client.Revision;
+        var question = $"Remove the group '{group.Slug}', which holds {Say.Devices(group.Devices)}? They stay, and so does what is installed on them.";
+        if (!await Shared.Agrees(parsed.GetValue(Shared.Yes), question, cancellation))
+        {
+            return ExitCode.No;
+        }
+
+        await client.Do(HttpMethod.Delete, $"/api/v1/groups/{Uri.EscapeDataString(group.Slug)}", revision, cancellation);
+        Console.WriteLine($"Group '{group.Slug}' is gone.");
         return ExitCode.Done;
-    }, Group);
+    }, Group, Shared.Yes);
 
     private static Command Preview()
     {
@@ -150,21 +157,40 @@ internal static class GroupCommands
         }, rule);
     }
 
-    private static Command Member(string verb, string description, HttpMethod method)
+    private static Command Member(string verb, string description, bool isIn)
     {
         var devices = new Argument<string[]>("devices") { Description = "Names of devices", Arity = ArgumentArity.OneOrMore };
-        return Shared.Verb(verb, description, $"group {verb} test-desks ALD-DESK-001", async (parsed, client, cancellation) =>
+        return Shared.Verb(
+            verb, description + ", after saying what that starts and stops", $"group member {verb} test-desks ALD-DESK-001", async (parsed, client,
+                cancellation) =>
         {
-            foreach (var device in parsed.GetValue(devices)!)
+            var group = await client.Get($"/api/v1/groups/{Uri.EscapeDataString(parsed.GetValue(Group)!)}", ContractJson.Default.GroupInfo, cancellation);
+            var (path, names) = ($"/api/v1/groups/{Uri.EscapeDataString(group.Slug)}/devices", parsed.GetValue(devices)!);
+            var preview = await client.Post(
+                path + "/preview", new MembersPreviewRequest(names, isIn), ContractJson.Default.MembersPreviewRequest, ContractJson.Default.MembersPreview,
+                cancellation);
+            if (preview.Deployments > 0 && !await Shared.Agrees(
+                parsed.GetValue(Shared.Yes),
+                    $"{preview.Says} {(isIn ? "Put" : "Take")} {Say.Devices(preview.Devices)} {(isIn ? "into" : "out of")} '{group.Slug}'?",
+                cancellation))
             {
-                await client.Do(
-                    method, $"/api/v1/groups/{Uri.EscapeDataString(parsed.GetValue(Group)!)}/devices/{Uri.EscapeDataString(device)}", null, cancellation);
+                return ExitCode.No;
             }
 
-            var group = await client.Get($"/api/v1/groups/{Uri.EscapeDataString(parsed.GetValue(Group)!)}", ContractJson.Default.GroupInfo, cancellation);
+            if (isIn)
+            {
+                await client.Post(path, new MembersRequest(names), ContractJson.Default.MembersRequest, ContractJson.Default.GroupInfo, cancellation);
+            }
+
+            foreach (var device in isIn ? [] : names)
+            {
+                await client.Do(HttpMethod.Delete, $"{path}/{Uri.EscapeDataString(device)}", null, cancellation);
+            }
+
+            group = await client.Get($"/api/v1/groups/{Uri.EscapeDataString(group.Slug)}", ContractJson.Default.GroupInfo, cancellation);
             Console.WriteLine($"Group '{group.Slug}' holds {Say.Devices(group.Devices)}.");
             return ExitCode.Done;
-        }, Group, devices);
+        }, Group, devices, Shared.Yes);
     }
 
     /// <summary>Whether somebody agrees to let packages that are not released reach the devices of a group; not asked where there are none.</summary>
@@ -173,7 +199,7 @@ internal static class GroupCommands
     {
         var opens = await Ruled(request.Rule, () => client.Post(
             "/api/v1/groups/testing", request, ContractJson.Default.TestingRequest, ContractJson.Default.TestingPreview, cancellation));
-        return opens.Devices == 0 || Shared.Agrees(parsed.GetValue(Yes), $"{opens.Says} Mark '{slug}' for testing?");
+        return opens.Devices == 0 || await Shared.Agrees(parsed.GetValue(Shared.Yes), $"{opens.Says} Mark '{slug}' for testing?", cancellation);
     }
 
     /// <summary>Sends something with a rule in it; errors in the rule are shown under its text.</summary>

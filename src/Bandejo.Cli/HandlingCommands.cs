@@ -32,14 +32,14 @@ internal static class HandlingCommands
         Description = "Apps that are handled so unless a deployment says otherwise", DefaultValueFactory = _ => [], AllowMultipleArgumentsPerToken = true,
     };
     private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say whom it would concern, and change nothing" };
-    private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command All() =>
         Shared.Noun(
-            "handling", "Handlings: who is waited for, restarts, rivals, values of settings; kept by name and used by any package", List(), Show(), Save(),
+            "handling", "Handlings: who is waited for, restarts, rivals, values of settings; kept by name and used by any package", List(), Show(),
+                Keep("new", "Keeps a handling under a name"), Keep("change", "Changes a handling"),
             Remove());
 
-    private static Command List() => Shared.Verb("list", "Lists the handlings", "handling list", async (parsed, client, cancellation) =>
+    private static Command List() => Shared.Table("list", "Lists the handlings", "handling list", async (parsed, client, cancellation) =>
     {
         var all = await client.Get("/api/v1/handlings", ContractJson.Default.IReadOnlyListHandlingInfo, cancellation);
         var sheet = new Sheet("Handling", "What it does", "Apps");
@@ -50,7 +50,7 @@ internal static class HandlingCommands
 
         sheet.Print(
             parsed.GetValue(Shared.Output)!, all, ContractJson.Default.IReadOnlyListHandlingInfo,
-            "No handling is kept yet. Keep one: bandejo handling save after-hours --signed-in nobody --restart never --for foldline");
+            "No handling is kept yet. Keep one: bandejo handling new after-hours --signed-in nobody --restart never --for foldline");
         return ExitCode.Done;
     });
 
@@ -81,21 +81,18 @@ internal static class HandlingCommands
         return ExitCode.Done;
     }, Slug);
 
-    private static Command Save() => Shared.Verb(
-        "save", "Keeps a handling, or changes it, after saying whom that concerns",
-        "handling save after-hours --signed-in nobody --restart never --close mailbird --for foldline", async (parsed, client, cancellation) =>
+    private static Command Keep(string verb, string description) => Shared.Verb(
+        verb, description + ", after saying whom that concerns",
+        $"handling {verb} after-hours --signed-in nobody --restart never --close mailbird --for foldline", async (parsed, client, cancellation) =>
         {
-            string? revision = null;
-            try
+            var all = await client.Get("/api/v1/handlings", ContractJson.Default.IReadOnlyListHandlingInfo, cancellation);
+            var there = all.FirstOrDefault(each => each.Slug == parsed.GetValue(Slug));
+            if (there is null && verb == "change")
             {
-                await client.Get(PathOf(parsed), ContractJson.Default.HandlingInfo, cancellation);
-                revision = client.Revision;
-            }
-            catch (RefusedException refused) when (refused.Problem.Status == 404)
-            {
-                // It is a new one.
+                throw new WrongUseException($"There is no handling '{parsed.GetValue(Slug)}'. Make it: bandejo handling new {parsed.GetValue(Slug)} …");
             }
 
+            var revision = there is null ? null : $"\"{there.Revision}\"";
             var request = new HandlingRequest(
                 parsed.GetValue(Name), parsed.GetValue(SignedIn)!, parsed.GetValue(Priority)!, parsed.GetValue(Restart)!, parsed.GetValue(Reset)!,
                 parsed.GetValue(Close), SettingOptions.Read(parsed), parsed.GetValue(For));
@@ -115,8 +112,9 @@ internal static class HandlingCommands
                 return ExitCode.Done;
             }
 
-            if (concerns.Deployments.Count > 0
-                && !Shared.Agrees(parsed.GetValue(Yes), $"{concerns.Says} {(revision is null ? "Keep" : "Change")} '{parsed.GetValue(Slug)}'?"))
+            if ((concerns.Deployments.Count > 0 || (there is not null && verb == "new"))
+                && !await Shared.Agrees(parsed.GetValue(Shared.Yes), $"{concerns.Says} {(revision is null ? "Keep" : "Change")} '{parsed.GetValue(Slug)}'?",
+                    cancellation))
             {
                 Console.Error.WriteLine("Nothing was changed.");
                 return ExitCode.No;
@@ -126,16 +124,25 @@ internal static class HandlingCommands
                 HttpMethod.Put, PathOf(parsed), request, ContractJson.Default.HandlingRequest, ContractJson.Default.HandlingInfo, revision, cancellation);
             Say.Line(Markup.Escape($"'{handling.Slug}' is kept: {handling.Says}. {concerns.Says}"));
             return ExitCode.Done;
-        }, Slug, Name, SignedIn, Priority, Restart, Reset, Close, SettingOptions.Setting, For, Preview, Yes);
+        }, Slug, Name, SignedIn, Priority, Restart, Reset, Close, SettingOptions.Setting, For, Preview, Shared.Yes);
 
     private static Command Remove() =>
         Shared.Verb("remove", "Forgets a handling; its apps behave as packaged again", "handling remove after-hours", async (parsed, client, cancellation) =>
     {
-        await client.Get(PathOf(parsed), ContractJson.Default.HandlingInfo, cancellation);
-        await client.Do(HttpMethod.Delete, PathOf(parsed), client.Revision, cancellation);
-        Console.WriteLine($"'{parsed.GetValue(Slug)}' is forgotten.");
+        var handling = await client.Get(PathOf(parsed), ContractJson.Default.HandlingInfo, cancellation);
+        var revision = client.Revision;
+        if (!await Shared.Agrees(
+            parsed.GetValue(Shared.Yes),
+                $"Forget '{handling.Slug}'?{(handling.Apps.Count == 0 ? "" : $" {string.Join(", ", handling.Apps)} behave as packaged again.")}",
+            cancellation))
+        {
+            return ExitCode.No;
+        }
+
+        await client.Do(HttpMethod.Delete, $"/api/v1/handlings/{Uri.EscapeDataString(handling.Slug)}", revision, cancellation);
+        Console.WriteLine($"'{handling.Slug}' is forgotten.");
         return ExitCode.Done;
-    }, Slug);
+    }, Slug, Shared.Yes);
 
     private static string PathOf(ParseResult parsed) => $"/api/v1/handlings/{Uri.EscapeDataString(parsed.GetValue(Slug)!)}";
 }

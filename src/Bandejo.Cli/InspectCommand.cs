@@ -13,10 +13,9 @@ internal static class InspectCommand
     private static readonly Argument<string[]> Paths = new("path") { Description = "Installer files, or folders of them", Arity = ArgumentArity.OneOrMore };
     private static readonly Option<string?> HintsFile = new("--hints") { Description = "A file of your own hints, by which setups are recognised before ours" };
     private static readonly Option<string?> DraftInto = new(
-        "--draft", "-d") { Description = "Make package folders below this folder, each with a first manifest" };
+        "--draft") { Description = "Make package folders below this folder, each with a first manifest" };
     private static readonly Option<string?> AfterFolder = new(
-        "--after",
-        "-a")
+        "--after")
         { Description = "With --draft: the version before, a package folder or a package of the catalogue; its choices are kept, and what changed is said" };
 
     private static readonly Option<bool> Renamed = new("--renamed")

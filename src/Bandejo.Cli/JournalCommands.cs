@@ -21,16 +21,16 @@ internal static class JournalCommands
         (new("--device") { Description = "Only this device" }, "device"),
         (new("--group", "-g") { Description = "Only who came into this group and who left it, or what was done with it" }, "group"),
         (new("--app", "-a") { Description = "Only what is of this app" }, "app"),
-        (new("--by", "-b") { Description = "Only what this person did" }, "by"),
-        (new("--what", "-w") { Description = "Only this kind of event, such as halted; several between commas" }, "what"),
+        (new("--by") { Description = "Only what this person did" }, "by"),
+        (new("--what") { Description = "Only this kind of event, such as halted; several between commas" }, "what"),
         (new("--words") { Description = "Only where all these words stand in the text or the reason" }, "words"),
-        (new("--from") { Description = "From then on: a day, \"2026-11-03 09:00\" in UTC, or how long ago (3d)" }, "from"),
+        (new("--from") { Description = "From then on: a day, \"2026-11-03 09:00\", or how long ago (3d)" }, "from"),
         (new("--to") { Description = "Up to then; of a day, its end" }, "to"),
     ];
 
     public static Command All()
     {
-        var command = Shared.Verb(
+        var command = Shared.Table(
             "journal", "Shows what was decided, by whom, and on which figures; newest last", "journal --deployment D1001", Show,
             [.. By.Select(each => each.Option), Topic, Limit]);
         command.Subcommands.Add(AuditCommands.Verify());
@@ -44,7 +44,8 @@ internal static class JournalCommands
         var isAudit = topic == "audit";
         var isTold = parsed.GetResult(Topic) is { Implicit: false };
         var query = $"limit={parsed.GetValue(Limit)}{(isAudit || !isTold ? "" : $"&topic={topic}")}" + string.Concat(
-            By.Where(each => parsed.GetValue(each.Option) is not null).Select(each => $"&{each.Name}={Uri.EscapeDataString(parsed.GetValue(each.Option)!)}"));
+            By.Where(each => parsed.GetValue(each.Option) is not null).Select(each =>
+                $"&{each.Name}={Uri.EscapeDataString(Sent(each.Name, parsed.GetValue(each.Option)!))}"));
         var page = await client.Get($"/api/v1/{(isAudit ? "audit" : "journal")}?{query}", ContractJson.Default.PageEventInfo, cancellation);
         var sheet = new Sheet("#No", "When", "Deployment", "By", "What");
         foreach (var line in page.Items.Reverse())
@@ -58,4 +59,6 @@ internal static class JournalCommands
             By.Any(each => parsed.GetValue(each.Option) is not null) ? "Nothing fits." : "Nothing yet.");
         return ExitCode.Done;
     }
+
+    private static string Sent(string name, string typed) => name is "from" or "to" ? Moments.Sent(typed) : typed;
 }

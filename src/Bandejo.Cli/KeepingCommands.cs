@@ -34,6 +34,7 @@ internal static class KeepingCommands
             Shared.Verb("run", "Lets what is kept no longer go now; the service does so by itself once a day", "keeping run",
                 async (parsed, client, cancellation) =>
             {
+                client.TakesLong();
                 await client.Do(HttpMethod.Post, "/api/v1/keeping/run", null, cancellation);
                 return Print(await client.Get("/api/v1/keeping", ContractJson.Default.KeepingInfo, cancellation), parsed.GetValue(Shared.Output)!);
             }));
@@ -51,7 +52,8 @@ internal static class KeepingCommands
             $"How it was is kept for {kept.HistoryDays} days, and known from {Say.When(kept.From)} on. Logs of attempts are kept for {kept.LogDays} days.\n"
                 + (kept.LastAt is null
                     ? "Nothing was looked at yet; it is once a day."
-                    : $"Looked at {Say.When(kept.LastAt)}: {kept.Rows:N0} row{(kept.Rows == 1 ? "" : "s")} of what was went, and {kept.Logs:N0} log{(kept.Logs == 1 ? "" : "s")} ({kept.LogBytes / MegaByte:N1} MB)."));
+                    : $"Looked at {Say.When(kept.LastAt)}: {kept.Rows:N0} row{(kept.Rows == 1 ? "" : "s")} of what was went, "
+                        + $"and {kept.Logs:N0} log{(kept.Logs == 1 ? "" : "s")} ({kept.LogBytes / MegaByte:N1} MB)."));
         return ExitCode.Done;
     }
 }

@@ -26,7 +26,7 @@ internal static class PackageCommands
         Shared.Noun(
             "package", "Packages: from a folder of files to something that can be deployed", InspectCommand.Make(), New(), Check(), BuildCommand.Make(),
             TrialCommand.Make(), CaptureCommand.Make(), List(), Show(), Compare(), Contents(), CarryCommands.Export(), CarryCommands.Import(),
-            UnpackCommand.Make(), Release(), Withdraw(), RoomCommands.Room(), RoomCommands.Retire());
+            UnpackCommand.Make(), Release(), Withdraw(), RoomCommands.Room(), RoomCommands.LetGo());
 
     private static Command New()
     {
@@ -74,7 +74,7 @@ internal static class PackageCommands
     private static Command List()
     {
         var app = new Option<string?>("--app", "-a") { Description = "Only packages of this app" };
-        return Shared.Verb("list", "Lists packages", "package list --app foldline", async (parsed, client, cancellation) =>
+        return Shared.Table("list", "Lists packages", "package list --app foldline", async (parsed, client, cancellation) =>
         {
             var query = parsed.GetValue(app) is { } slug ? $"&app={Uri.EscapeDataString(slug)}" : "";
             var page = await client.Get($"/api/v1/packages?limit=1000{query}", ContractJson.Default.PagePackageInfo, cancellation);
@@ -82,7 +82,7 @@ internal static class PackageCommands
             foreach (var package in page.Items)
             {
                 sheet.Add(
-                    package.App, package.Version, package.IsRetired ? $"{package.State}, retired" : package.State, package.Publisher, Say.Size(package.Size),
+                    package.App, package.Version, package.IsLetGo ? $"{package.State}, let go" : package.State, package.Publisher, Say.Size(package.Size),
                     Say.When(package.BuiltAt), package.BuiltBy, package.Digest[..12]);
             }
 
@@ -104,7 +104,7 @@ internal static class PackageCommands
 
         var package = details.Package;
         Console.WriteLine(
-            $"{package.Name} {package.Version} is {package.State}{(package.IsRetired ? ", and retired" : "")}: on {Say.Devices(details.InstalledOn)}"
+            $"{package.Name} {package.Version} is {package.State}{(package.IsLetGo ? ", and let go" : "")}: on {Say.Devices(details.InstalledOn)}"
                 + $"{(details.Deployments.Count == 0 ? "" : $", deployed by {string.Join(", ", details.Deployments.Select(name => $"'{name}'"))}")}.");
         if (details.Summary.Length > 0)
         {
@@ -112,7 +112,7 @@ internal static class PackageCommands
         }
 
         var kept = details.Room.KeptFor is { } why ? $", kept because {why}" : ", which nothing needs any more";
-        var room = details.Room.IsRetired ? ", retired: its files are not kept any more" : $"; {Say.Size(details.Room.Own)} of it only for this package{kept}";
+        var room = details.Room.IsLetGo ? ", let go: its files are not kept any more" : $"; {Say.Size(details.Room.Own)} of it only for this package{kept}";
         Console.WriteLine($"\n  digest    {package.Digest}\n  publisher {package.Publisher}\n  payload   {package.Files} "
             + $"file{(package.Files == 1 ? "" : "s")}, {Say.Size(package.Size)}"
                 + room);
@@ -206,7 +206,7 @@ internal static class PackageCommands
     {
         var after = new Argument<string>("after") { Description = "The other package" };
         var before = new Argument<string>("before") { Description = "A digest or its beginning, 'app version', or an app" };
-        return Shared.Verb(
+        return Shared.Table(
             "compare", "Says what differs between two packages", "package compare \"foldline 7.1.0\" \"foldline 7.2.0\"",
             async (parsed, client, cancellation) =>
         {
@@ -268,17 +268,29 @@ internal static class PackageCommands
 
     private static Command Withdraw() =>
         Shared.Verb(
-            "withdraw", "Withdraws a package for good: its deployments halt, devices refuse it",
+            "withdraw", "Withdraws a package for good: its deployments halt, devices refuse it; needs a reason",
             "package withdraw \"foldline 7.2.0\" --reason \"loses documents\"", async (parsed, client, cancellation) =>
     {
+        var before = await client.Get(
+            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}", ContractJson.Default.PackageDetails, cancellation);
+        var halts = before.Deployments.Count == 0 ? "No deployment of it is under way"
+            : $"{string.Join(", ", before.Deployments.Select(name => $"'{name}'"))} halt"
+            + (before.Deployments.Count == 1 ? "s" : "");
+        var question = $"Withdraw {before.Package.Name} {before.Package.Version} for good? {halts}; it is on {Say.Devices(before.InstalledOn)}, "
+            + "where it stays, and no device installs it any more.";
+        if (!await Shared.Agrees(parsed.GetValue(Shared.Yes), question, cancellation))
+        {
+            return ExitCode.No;
+        }
+
         var details = await client.Post(
-            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/withdraw", new ReasonRequest(parsed.GetValue(Reason)),
+            $"/api/v1/packages/{before.Package.Digest}/withdraw", new ReasonRequest(parsed.GetValue(Reason)),
             ContractJson.Default.ReasonRequest, ContractJson.Default.PackageDetails, cancellation);
         Console.WriteLine(
             $"{details.Package.Name} {details.Package.Version} is withdrawn. It is still on {Say.Devices(details.InstalledOn)}"
                 + $"{(details.Deployments.Count == 0 ? "" : $"; halted: {string.Join(", ", details.Deployments)}")}.");
         return ExitCode.Done;
-    }, Package, Reason);
+    }, Package, Reason, Shared.Yes);
 
     private static int Report(PackageFolder folder, PackageCheckAnswer answer)
     {

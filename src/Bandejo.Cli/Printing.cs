@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
+using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using CsvHelper;
 using Spectre.Console;
@@ -10,6 +11,18 @@ namespace Bandejo.Cli;
 /// <summary>Rows under headings, printed as the person asked.</summary>
 internal sealed class Sheet(params string[] headings)
 {
+    /// <summary>What a column of text keeps beside names.</summary>
+    private const int LeastOfText = 16;
+
+    private const int LeastOfName = 14;
+
+    /// <summary>What stands in these is never broken over lines.</summary>
+    private static readonly HashSet<string> Whole =
+        ["State", "Id", "Version", "When", "Since", "Heard", "Next", "Made", "Ends", "Built", "Day", "Digest", "Try", "Kind", "No", "Testing", "From"];
+
+    /// <summary>Names may be long: they lose their middle where there is no room.</summary>
+    private static readonly HashSet<string> Names = ["Device", "Deployment", "Group", "Package", "App", "Plan", "Handling", "Account"];
+
     private readonly List<string[]> _rows = [];
 
     public void Add(params string?[] cells) => _rows.Add([.. cells.Select(cell => cell ?? "")]);
@@ -39,6 +52,21 @@ internal sealed class Sheet(params string[] headings)
         }
     }
 
+    /// <summary>A text that is too long for its place, without its middle.</summary>
+    /// <param name="most">So many characters at most, 8 or more.</param>
+    internal static string Shortened(string text, int most) =>
+        text.Length <= most ? text : $"{text[..((most - 1) / 2)]}…{text[^(most - 1 - ((most - 1) / 2))..]}";
+
+    /// <summary>How long names may be, so that the rest has its place beside them.</summary>
+    private int MostOfNames(List<int> shown)
+    {
+        var names = shown.Where(at => Names.Contains(headings[at])).ToList();
+        var others = shown.Except(names).Sum(at => headings[at].StartsWith('#') || Whole.Contains(headings[at])
+            ? Math.Max(headings[at].Length, _rows.Max(row => row[at].Length)) + 2
+            : LeastOfText);
+        return names.Count == 0 ? int.MaxValue : Math.Max(LeastOfName, (Say.Out.Profile.Width - others) / names.Count - 2);
+    }
+
     /// <summary>Prints as a table.</summary>
     public void PrintTable(string whenEmpty = "")
     {
@@ -52,18 +80,22 @@ internal sealed class Sheet(params string[] headings)
             return;
         }
 
+        // Columns in which nothing stands are left out.
+        var shown = Enumerable.Range(0, headings.Length).Where(at => _rows.Exists(row => row[at].Length > 0)).ToList();
+        var most = MostOfNames(shown);
         var table = new Table { Border = TableBorder.None, ShowRowSeparators = false };
-        foreach (var heading in headings)
+        foreach (var heading in shown.Select(at => headings[at]))
         {
             var isNumber = heading.StartsWith('#');
             var column = new TableColumn(new Markup($"[dim]{Markup.Escape(heading.TrimStart('#'))}[/]")) { Padding = new Padding(0, 0, 2, 0) };
-            column.NoWrap = heading.TrimStart('#') is "Device" or "State" or "Id" or "Version" or "When";
+            column.NoWrap = isNumber || Whole.Contains(heading) || Names.Contains(heading);
             table.AddColumn(isNumber ? column.RightAligned() : column);
         }
 
         foreach (var row in _rows)
         {
-            table.AddRow([.. row.Select((cell, index) => headings[index] == "State" ? Say.State(cell) : Markup.Escape(cell))]);
+            table.AddRow([.. shown.Select(at => headings[at] == "State" ? Say.State(row[at])
+                : Markup.Escape(Names.Contains(headings[at]) ? Shortened(row[at], most) : row[at]))]);
         }
 
         Say.Out.Write(table);
@@ -73,10 +105,21 @@ internal sealed class Sheet(params string[] headings)
 /// <summary>Words and figures for people.</summary>
 internal static class Say
 {
-    /// <summary>The console; without a terminal it is wide enough that no line is broken, and has no colour.</summary>
-    public static readonly IAnsiConsole Out = Console.IsOutputRedirected
-        ? AnsiConsole.Create(new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors, Out = new WideOutput() })
-        : AnsiConsole.Console;
+    private static readonly Lazy<IAnsiConsole> Plain = new(() => AnsiConsole.Create(
+        new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors, Out = new WideOutput() }));
+
+    private static bool _isJsonTold;
+    private static bool _isHeld;
+
+    /// <summary>
+    /// The console; without a terminal it is wide enough that no line is broken. It has no colour there, nor where NO_COLOR or a plain terminal asks for none.
+    /// </summary>
+    public static IAnsiConsole Out => Console.IsOutputRedirected || _isHeld ? Plain.Value : Terminal.Value;
+
+    private static readonly Lazy<IAnsiConsole> Terminal = new(() =>
+        Environment.GetEnvironmentVariable("NO_COLOR") is { Length: > 0 } || Environment.GetEnvironmentVariable("TERM") is "dumb"
+            ? AnsiConsole.Create(new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors })
+            : AnsiConsole.Console);
 
     private static readonly (string State, string Glyph, string Colour)[] States =
     [
@@ -112,8 +155,21 @@ internal static class Say
         return cells.ToString();
     }
 
+    /// <summary>
+    /// Holds back what is printed for people until it is let go. Where nothing was printed as JSON by then, it is told as <c>{"says": "…"}</c>.
+    /// </summary>
+    public static IDisposable Hold() => new Held();
+
+    /// <summary>What is printed as it comes, and is in the form that was asked for already.</summary>
+    public static TextWriter Raw()
+    {
+        _isJsonTold = true;
+        return new StreamWriter(Console.OpenStandardOutput()) { AutoFlush = true };
+    }
+
     public static void Json<T>(T answer, JsonTypeInfo<T> form)
     {
+        _isJsonTold = true;
         var options = new JsonWriterOptions { Indented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
         using var stream = Console.OpenStandardOutput();
         using (var writer = new Utf8JsonWriter(stream, options))
@@ -165,10 +221,16 @@ internal static class Say
     }
 
     /// <summary>A count, with the thousands set apart.</summary>
-    public static string Number(long count) => count.ToString("N0", CultureInfo.InvariantCulture);
+    public static string Number(long count) => count.ToString(IsForScripts ? "D" : "N0", CultureInfo.InvariantCulture);
 
+    /// <summary>A size with its unit; for scripts in bytes.</summary>
     public static string Size(long bytes)
     {
+        if (IsForScripts)
+        {
+            return bytes.ToString(CultureInfo.InvariantCulture);
+        }
+
         string[] units = ["B", "KiB", "MiB", "GiB", "TiB"];
         double amount = bytes;
         var unit = 0;
@@ -189,6 +251,28 @@ internal static class Say
     public static string Percent(int part, int whole) => string.Create(CultureInfo.InvariantCulture, $"{Math.Floor(1000.0 * part / whole) / 10:0.#} %");
 
     public static string Devices(int count) => count == 1 ? "1 device" : string.Create(CultureInfo.InvariantCulture, $"{count} devices");
+
+    private sealed class Held : IDisposable
+    {
+        private readonly TextWriter _before = Console.Out;
+        private readonly StringWriter _told = new();
+
+        public Held()
+        {
+            Console.SetOut(_told);
+            _isHeld = true;
+        }
+
+        public void Dispose()
+        {
+            Console.SetOut(_before);
+            _isHeld = false;
+            if (!_isJsonTold && _told.ToString().Trim() is { Length: > 0 } says)
+            {
+                Json(new SaidInfo(says.ReplaceLineEndings("\n")), ContractJson.Default.SaidInfo);
+            }
+        }
+    }
 
     private sealed class WideOutput : IAnsiConsoleOutput
     {

@@ -10,13 +10,15 @@ var root = new RootCommand("bandejo: packages applications, brings them to group
 };
 root.Options.Add(Shared.Service);
 root.Options.Add(Shared.Output);
+root.Options.Add(Shared.Patience);
+Completion.OfNames(root);
 
-var parsed = root.Parse(args);
-if (parsed.Errors.Count > 0 && parsed.Action is not System.CommandLine.Help.HelpAction)
+var parsed = root.Parse(OldWords.Now(args));
+if (parsed.Action is not System.CommandLine.Help.HelpAction && !IsForCompletion(args) && WrongWords.Of(parsed) is { Count: > 0 } wrong)
 {
-    foreach (var error in parsed.Errors)
+    foreach (var each in wrong)
     {
-        Console.Error.WriteLine(error.Message);
+        Console.Error.WriteLine(each);
     }
 
     Console.Error.WriteLine($"See: {Shared.PathOf(parsed.CommandResult.Command)} --help");
@@ -24,3 +26,6 @@ if (parsed.Errors.Count > 0 && parsed.Action is not System.CommandLine.Help.Help
 }
 
 return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+
+// What a shell asks while somebody types is half of something.
+static bool IsForCompletion(string[] words) => words.Length > 0 && words[0].StartsWith("[suggest", StringComparison.Ordinal);

@@ -9,13 +9,12 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo deployment roll-back</c></summary>
 internal static class RollBackCommand
 {
-    private static readonly Option<string[]> Device = new("--device", "-d") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<string[]> Device = new("--device") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
     private static readonly Option<string?> Wave = new("--wave", "-w") { Description = "Only the devices of this wave" };
     private static readonly Option<bool> PauseOthers = new(
         "--pause-others") { Description = "Pause the deployments that would put there again what is taken back" };
     private static readonly Option<bool> Preview = new(
         "--preview", "-p") { Description = "Only say who would go back to what, and who cannot, and change nothing" };
-    private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command RollBack(Argument<string> deployment, Option<string> reason) => Shared.Verb(
         "roll-back", "Brings each device back to what it had before; all that it changed, a wave, or some; also after its end",
@@ -60,7 +59,7 @@ internal static class RollBackCommand
                     return ExitCode.No;
                 }
 
-                if (!Shared.Agrees(parsed.GetValue(Yes), $"Roll back {Say.Devices(preview.Devices)}?"))
+                if (!await Shared.Agrees(parsed.GetValue(Shared.Yes), $"Roll back {Say.Devices(preview.Devices)}?", cancellation))
                 {
                     return ExitCode.No;
                 }
@@ -81,7 +80,7 @@ internal static class RollBackCommand
 
                 return ExitCode.Done;
             });
-        }, deployment, Device, Wave, reason, PauseOthers, Preview, Yes);
+        }, deployment, Device, Wave, reason, PauseOthers, Preview, Shared.Yes);
 
     private static void Print(RollBackPreview preview, bool isPausing)
     {

@@ -4,17 +4,17 @@ using Bandejo.Contract.Api;
 
 namespace Bandejo.Cli;
 
-/// <summary><c>bandejo package room</c> and <c>retire</c>.</summary>
+/// <summary><c>bandejo package room</c> and <c>let-go</c>.</summary>
 internal static class RoomCommands
 {
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
 
     public static Command Room() =>
-        Shared.Verb("room", "Says how much room packages take, and which can be retired", "package room", async (parsed, client, cancellation) =>
+        Shared.Table("room", "Says how much room packages take, and which can be let go", "package room", async (parsed, client, cancellation) =>
     {
         var room = await client.Get("/api/v1/packages/room", ContractJson.Default.RoomInfo, cancellation);
-        var sheet = new Sheet("Package", "State", "#Own", "#Shared", "Can be retired");
+        var sheet = new Sheet("Package", "State", "#Own", "#Shared", "Can be let go");
         foreach (var each in room.Packages)
         {
             sheet.Add(
@@ -28,23 +28,23 @@ internal static class RoomCommands
             var some = room.Packages.FirstOrDefault(each => each.Room.KeptFor is null)?.Package;
             Console.WriteLine(
                 $"\n{Say.Size(room.Total)} in all, {Say.Size(room.MayGo)} of it in packages that nothing needs any "
-                    + $"more.{(some is null ? "" : $" Next: bandejo package retire \"{some.App} {some.Version}\"")}");
+                    + $"more.{(some is null ? "" : $" Next: bandejo package let-go \"{some.App} {some.Version}\"")}");
         }
 
         return ExitCode.Done;
     });
 
-    public static Command Retire() =>
+    public static Command LetGo() =>
         Shared.Verb(
-            "retire", "Lets the files of a package go that nothing needs any more; its history stays", "package retire \"foldline 7.0.4\"",
+            "let-go", "Lets the files of a package go that nothing needs any more; its history stays", "package let-go \"foldline 7.0.4\"",
             async (parsed, client, cancellation) =>
     {
-        var retired = await client.Post(
-            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/retire", new ReasonRequest(parsed.GetValue(Reason)),
+        var gone = await client.Post(
+            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/let-go", new ReasonRequest(parsed.GetValue(Reason)),
             ContractJson.Default.ReasonRequest, ContractJson.Default.PackageRoomInfo, cancellation);
         Console.WriteLine(
-            $"{retired.Package.Name} {retired.Package.Version} is retired; {Say.Size(retired.Room.Own)} "
-                + $"went{(retired.Room.Shared > 0 ? $", {Say.Size(retired.Room.Shared)} stay for other packages" : "")}. Building or importing it again "
+            $"{gone.Package.Name} {gone.Package.Version} is let go; {Say.Size(gone.Room.Own)} "
+                + $"went{(gone.Room.Shared > 0 ? $", {Say.Size(gone.Room.Shared)} stay for other packages" : "")}. Building or importing it again "
                     + $"brings it back.");
         return ExitCode.Done;
     }, Package, Reason);

@@ -1,7 +1,6 @@
 using System.CommandLine;
 using System.CommandLine.Parsing;
 using System.Net;
-using Spectre.Console;
 
 namespace Bandejo.Cli;
 
@@ -19,6 +18,9 @@ internal static class ExitCode
     public const int Refused = 3;
 
     public const int NotReachable = 4;
+
+    /// <summary>Somebody ended it (Ctrl-C), as shells count it.</summary>
+    public const int Stopped = 130;
 }
 
 /// <summary>What all commands share.</summary>
@@ -29,14 +31,27 @@ internal static class Shared
 
     public static readonly Option<string?> Service = new("--service") { Description = "The service's address [where you signed in]", Recursive = true };
 
-    public static readonly Option<string> Output = Choice("--output", "How to print: table, json or csv", "table", "json", "csv");
+    /// <summary>The commands that print a table.</summary>
+    private static readonly HashSet<Command> Tables = [];
+
+    /// <summary>The values of options that have only a few.</summary>
+    public static readonly Dictionary<Option, IReadOnlyList<string>> Choices = [];
+
+    public static readonly Option<string> Output = AsOutput(Choice("--output", "How to print: table, json or csv", "table", "json", "csv"));
+
+    public static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
+
+    public static readonly Option<int> Patience = new("--timeout")
+    {
+        Description = "For how many seconds an answer is waited for, 1 to 3600 [60; or BANDEJO_TIMEOUT]", Recursive = true, DefaultValueFactory = _ => 0,
+    };
 
     /// <summary>An option with a few possible values, the first of which is the default.</summary>
     public static Option<string> Choice(string name, string description, params string[] values)
     {
-        var option = new Option<string>(
-            name, "-" + name[2]) { Description = description, Recursive = name == "--output", DefaultValueFactory = _ => values[0] };
-        option.AcceptOnlyFromAmong(values);
+        var option = new Option<string>(name) { Description = description, DefaultValueFactory = _ => values[0] };
+        option.CompletionSources.Add(values);
+        Choices[option] = values;
         return option;
     }
 
@@ -64,12 +79,35 @@ internal static class Shared
 
         command.SetAction((parsed, cancellation) => Guarded(async () =>
         {
-            Say.IsForScripts = parsed.GetValue(Output) == "csv";
-            using var client = Client.Open(parsed.GetValue(Service));
-            var code = await act(parsed, client, cancellation);
-            Now.SaySpeed();
-            return code;
+            var output = parsed.GetValue(Output);
+            Say.IsForScripts = output == "csv";
+            if (output == "csv" && !Tables.Contains(command))
+            {
+                throw new WrongUseException($"'{PathOf(command)}' prints no table that could be CSV; --output json gives all of it.");
+            }
+
+            using var client = Client.Open(parsed.GetValue(Service), parsed.GetValue(Patience));
+            if (output != "json")
+            {
+                var code = await act(parsed, client, cancellation);
+                Now.SaySpeed();
+                return code;
+            }
+
+            // Whoever asks for JSON gets nothing else: what has no form of its own is told as the sentence that a person would read.
+            using var told = Say.Hold();
+            return await act(parsed, client, cancellation);
         }));
+        return command;
+    }
+
+    /// <summary>A command that prints a table, which can be CSV too.</summary>
+    /// <inheritdoc cref="Verb" path="/param"/>
+    public static Command Table(
+        string name, string description, string example, Func<ParseResult, Client, CancellationToken, Task<int>> act, params Symbol[] symbols)
+    {
+        var command = Verb(name, description, example, act, symbols);
+        Tables.Add(command);
         return command;
     }
 
@@ -102,7 +140,7 @@ internal static class Shared
         }
         catch (OperationCanceledException)
         {
-            return ExitCode.Done;
+            return ExitCode.Stopped;
         }
     }
 
@@ -150,19 +188,23 @@ internal static class Shared
     }
 
     /// <summary>Asks a person for consent; without a terminal it must have been given with <c>--yes</c>.</summary>
-    public static bool Agrees(bool yes, string question)
+    public static async Task<bool> Agrees(bool yes, string question, CancellationToken cancellation)
     {
         if (yes)
         {
             return true;
         }
 
-        if (Console.IsInputRedirected || Console.IsOutputRedirected)
-        {
-            throw new WrongUseException($"{question} Nothing was done: say --yes to do it without being asked.");
-        }
+        return Prompt.IsPossible
+            ? await Prompt.Agrees(question, cancellation)
+            : throw new WrongUseException($"{question} Nothing was done: say --yes to do it without being asked.");
+    }
 
-        return AnsiConsole.Confirm(Markup.Escape(question), defaultValue: false);
+    private static Option<string> AsOutput(Option<string> option)
+    {
+        option.Aliases.Add("-o");
+        option.Recursive = true;
+        return option;
     }
 }
 

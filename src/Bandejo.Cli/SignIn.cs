@@ -1,7 +1,6 @@
 using System.CommandLine;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
-using Spectre.Console;
 
 namespace Bandejo.Cli;
 
@@ -24,15 +23,7 @@ internal static class SignIn
 
             using var client = parsed.GetValue(identity) is { } accepted ? await plain.Believing(accepted, cancellation) : plain;
             var name = parsed.GetValue(account)!;
-            string? password;
-            if (parsed.GetValue(stdin) || Console.IsInputRedirected)
-            {
-                password = await Console.In.ReadLineAsync(cancellation);
-            }
-            else
-            {
-                password = await AnsiConsole.PromptAsync(new TextPrompt<string>($"Password for {Markup.Escape(name)}:").Secret(), cancellation);
-            }
+            var password = parsed.GetValue(stdin) ? await Console.In.ReadLineAsync(cancellation) : await Passwords.Of($"Password for {name}", cancellation);
 
             var label = $"command line on {Environment.MachineName}";
             var token = await client.Post(

@@ -44,13 +44,12 @@ internal static class StartCommand
     private static readonly Option<string?> Handling = new(
         "--handling") { Description = "A kept handling, in the place of its app's; none for as the package has it" };
     private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say who would be reached, and change nothing" };
-    private static readonly Option<bool> Yes = new("--yes", "-y") { Description = "Do not ask" };
 
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
         Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade,
-        SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Yes);
+        SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -90,7 +89,7 @@ internal static class StartCommand
             return ExitCode.No;
         }
 
-        if (!Shared.Agrees(parsed.GetValue(Yes), $"Start '{preview.Name}' for {Say.Devices(preview.Reached)}?"))
+        if (!await Shared.Agrees(parsed.GetValue(Shared.Yes), $"Start '{preview.Name}' for {Say.Devices(preview.Reached)}?", cancellation))
         {
             return ExitCode.No;
         }
@@ -166,7 +165,20 @@ internal static class StartCommand
     }
 
     private static string Effects(DeploymentPreview preview) =>
-        preview.Effects.Count == 0 ? "" : $" ({Markup.Escape(string.Join(", ", preview.Effects.Select(effect => $"{effect.Count} {effect.Name}")))})";
+        preview.Effects.Count == 0 ? "" : $" ({Markup.Escape(string.Join(", ", preview.Effects.Select(effect => $"{Effect(effect)} {effect.Count}")))})";
+
+    private static string Effect(EffectInfo effect) => effect.Code switch
+    {
+        "enter" => "new on",
+        "upgrade" => "upgraded on",
+        "downgrade" => "taken down on",
+        "leave" => "taken away from",
+        "offered" => "offered on",
+        "has-it" => "already on",
+        "has-newer" => "newer, and left, on",
+        "has-none" => "not there on",
+        _ => "not known yet of",
+    };
 
     private static string WishOf(ParseResult parsed) => (parsed.GetValue(Gone), parsed.GetValue(Choice)) switch
     {

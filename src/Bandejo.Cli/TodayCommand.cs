@@ -8,7 +8,7 @@ namespace Bandejo.Cli;
 internal static class TodayCommand
 {
     public static Command All() =>
-        Shared.Verb("today", "Shows what needs somebody, dearest to ignore first, and what is moving", "today", async (parsed, client, cancellation) =>
+        Shared.Table("today", "Shows what needs somebody, most urgent first, and what is moving", "today", async (parsed, client, cancellation) =>
     {
         var today = await client.Get("/api/v1/today", ContractJson.Default.TodayInfo, cancellation);
         var sheet = new Sheet("Kind", "#Devices", "What", "Next");

@@ -8,7 +8,7 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo trend</c></summary>
 internal static class TrendCommands
 {
-    private static readonly Option<int> Days = new("--days", "-d") { Description = "How many days, up to 400", DefaultValueFactory = _ => 30 };
+    private static readonly Option<int> Days = new("--days") { Description = "How many days, up to 400", DefaultValueFactory = _ => 30 };
 
     public static Command All()
     {
@@ -16,11 +16,11 @@ internal static class TrendCommands
         var only = new Option<string?>("--app", "-a") { Description = "Only this app" };
         return Shared.Noun(
             "trend", "How things went from day to day",
-            Shared.Verb("compliance", "How much was proven at the end of each day", "trend compliance --days 14", (parsed, client, cancellation) =>
+            Shared.Table("compliance", "How much was proven at the end of each day", "trend compliance --days 14", (parsed, client, cancellation) =>
                 Print(parsed, client, "compliance", parsed.GetValue(only), cancellation), only, Days),
-            Shared.Verb("fleet", "How many devices there were, by kind", "trend fleet", (parsed, client, cancellation) =>
+            Shared.Table("fleet", "How many devices there were, by kind", "trend fleet", (parsed, client, cancellation) =>
                 Print(parsed, client, "fleet", null, cancellation), Days),
-            Shared.Verb("versions", "How many devices had each version of an app", "trend versions foldline", (parsed, client, cancellation) =>
+            Shared.Table("versions", "How many devices had each version of an app", "trend versions foldline", (parsed, client, cancellation) =>
                 Print(parsed, client, "versions", parsed.GetValue(app), cancellation), app, Days));
     }
 

@@ -19,18 +19,17 @@ internal static class TrialCommand
         Description = "A package folder, which holds package.yaml, or a package of the catalogue", DefaultValueFactory = _ => ".",
     };
     private static readonly Option<string?> From = new(
-        "--from", "-f") { Description = "The folder or package of the version that devices have now: upgrade from it, and fall back to it" };
+        "--from") { Description = "The folder or package of the version that devices have now: upgrade from it, and fall back to it" };
     private static readonly Option<string?> On = new("--on")
     {
         Description = "Try it on this enrolled device, which must be in a group for testing [a clean sandbox of this machine]",
     };
     private static readonly Option<string[]> With = new(
-        "--with",
-        "-w")
+        "--with")
         { Description = "Package folders that it needs first, or a folder of them, of which those are taken that it needs", DefaultValueFactory = _ => [] };
     private static readonly Option<string[]> Variants = new(
-        "--variant", "-v") { Description = "Only these variants [all that fit this machine]", DefaultValueFactory = _ => [] };
-    private static readonly Option<int?> Limit = new("--limit", "-l") { Description = "Seconds that no step may take longer than [its own limit]" };
+        "--variant") { Description = "Only these variants [all that fit this machine]", DefaultValueFactory = _ => [] };
+    private static readonly Option<int?> Limit = new("--limit") { Description = "Seconds that no step may take longer than [its own limit]" };
     private static readonly Option<string?> Upon = new("--upon")
     {
         Description = "Lay the sandbox upon the system in this folder, or upon a named release, which debootstrap makes once and which is kept [this "

@@ -10,9 +10,10 @@ internal static class WavePlanCommands
 {
     private static readonly Argument<string> Slug = new("plan") { Description = "Its short name" };
 
-    public static Command All() => Shared.Noun("wave-plan", "Wave plans: waves with gates that are kept for reuse", List(), Show(), Save(), Remove());
+    public static Command All() => Shared.Noun("wave-plan", "Wave plans: waves with gates that are kept for reuse", List(), Show(), Keep("new",
+        "Keeps a wave plan under a name"), Keep("change", "Changes a wave plan; deployments keep their waves"), Remove());
 
-    private static Command List() => Shared.Verb("list", "Lists the wave plans", "wave-plan list", async (parsed, client, cancellation) =>
+    private static Command List() => Shared.Table("list", "Lists the wave plans", "wave-plan list", async (parsed, client, cancellation) =>
     {
         var plans = await client.Get("/api/v1/wave-plans", ContractJson.Default.IReadOnlyListWavePlanInfo, cancellation);
         var sheet = new Sheet("Plan", "Name", "Waves");
@@ -23,7 +24,7 @@ internal static class WavePlanCommands
 
         sheet.Print(
             parsed.GetValue(Shared.Output)!, plans, ContractJson.Default.IReadOnlyListWavePlanInfo,
-            "No wave plan is kept yet. Keep one: bandejo wave-plan save careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'");
+            "No wave plan is kept yet. Keep one: bandejo wave-plan new careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'");
         return ExitCode.Done;
     });
 
@@ -50,44 +51,57 @@ internal static class WavePlanCommands
         return ExitCode.Done;
     }, Slug);
 
-    private static Command Save()
+    private static Command Keep(string verb, string description)
     {
         var waves = new Option<string[]>(
             "--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE'; the last needs no gate", Required = true, AllowMultipleArgumentsPerToken = true };
         var name = new Option<string?>("--name", "-n") { Description = "Its name for people [the short name]" };
         return Shared.Verb(
-            "save", "Keeps a wave plan, or changes it", "wave-plan save careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'",
+            verb, description, $"wave-plan {verb} careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'",
             async (parsed, client, cancellation) =>
         {
-            var path = $"/api/v1/wave-plans/{Uri.EscapeDataString(parsed.GetValue(Slug)!)}";
-            string? revision = null;
-            try
+            var all = await client.Get("/api/v1/wave-plans", ContractJson.Default.IReadOnlyListWavePlanInfo, cancellation);
+            var slug = parsed.GetValue(Slug)!;
+            var there = all.FirstOrDefault(each => each.Slug == slug);
+            if (there is null && verb == "change")
             {
-                await client.Get(path, ContractJson.Default.WavePlanInfo, cancellation);
-                revision = client.Revision;
+                throw new WrongUseException($"There is no wave plan '{slug}'. Make it: bandejo wave-plan new {slug} …");
             }
-            catch (RefusedException refused) when (refused.Problem.Status == 404)
+
+            if (there is not null && verb == "new" && !await Shared.Agrees(
+                parsed.GetValue(Shared.Yes),
+                $"'{slug}' is there already, with {there.Waves.Count} wave{(there.Waves.Count == 1 ? "" : "s")}. Put this in its place? "
+                    + "Deployments keep their waves.",
+                cancellation))
             {
-                // It is a new one.
+                return ExitCode.No;
             }
 
             var plan = await client.Change(
-                HttpMethod.Put, path, new WavePlanRequest(StartCommand.Waves(parsed.GetValue(waves)!), parsed.GetValue(name)),
-                ContractJson.Default.WavePlanRequest, ContractJson.Default.WavePlanInfo, revision, cancellation);
+                HttpMethod.Put, $"/api/v1/wave-plans/{Uri.EscapeDataString(slug)}",
+                new WavePlanRequest(StartCommand.Waves(parsed.GetValue(waves)!), parsed.GetValue(name) ?? there?.Name),
+                ContractJson.Default.WavePlanRequest, ContractJson.Default.WavePlanInfo, there is null ? null : $"\"{there.Revision}\"", cancellation);
             Console.WriteLine(
                 $"Kept '{plan.Slug}' with {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}. Use it: bandejo deployment start APP --to GROUP "
                     + $"--plan {plan.Slug}");
             return ExitCode.Done;
-        }, Slug, waves, name);
+        }, verb == "new" ? [Slug, waves, name, Shared.Yes] : [Slug, waves, name]);
     }
 
     private static Command Remove() =>
         Shared.Verb("remove", "Forgets a wave plan; deployments keep their waves", "wave-plan remove careful", async (parsed, client, cancellation) =>
     {
-        var path = $"/api/v1/wave-plans/{Uri.EscapeDataString(parsed.GetValue(Slug)!)}";
-        await client.Get(path, ContractJson.Default.WavePlanInfo, cancellation);
-        await client.Do(HttpMethod.Delete, path, client.Revision, cancellation);
-        Console.WriteLine($"'{parsed.GetValue(Slug)}' is forgotten.");
+        var plan = await client.Get($"/api/v1/wave-plans/{Uri.EscapeDataString(parsed.GetValue(Slug)!)}", ContractJson.Default.WavePlanInfo, cancellation);
+        var revision = client.Revision;
+        if (!await Shared.Agrees(
+            parsed.GetValue(Shared.Yes), $"Forget '{plan.Slug}' with its {plan.Waves.Count} wave{(plan.Waves.Count == 1 ? "" : "s")}? Deployments keep theirs.",
+            cancellation))
+        {
+            return ExitCode.No;
+        }
+
+        await client.Do(HttpMethod.Delete, $"/api/v1/wave-plans/{Uri.EscapeDataString(plan.Slug)}", revision, cancellation);
+        Console.WriteLine($"'{plan.Slug}' is forgotten.");
         return ExitCode.Done;
-    }, Slug);
+    }, Slug, Shared.Yes);
 }

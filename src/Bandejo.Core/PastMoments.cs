@@ -9,11 +9,13 @@ public static class PastMoments
     /// <summary>The longest text that is looked at, in characters.</summary>
     private const int Longest = 40;
 
+    private const string DayForm = "yyyy-MM-dd";
+
     private static readonly string[] Forms = ["yyyy-MM-dd'T'HH:mm", "yyyy-MM-dd'T'HH:mm:ss", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss"];
 
     /// <summary>
-    /// Reads <c>2026-11-03</c> (the end of that day), <c>2026-11-03 09:00</c>, both in UTC, an instant with its offset (RFC 3339), or how long ago:
-    /// <c>3d</c>, <c>2h 30m</c>. A day that is not over yet means now.
+    /// Reads <c>2026-11-03</c> (the end of that day), <c>2026-11-03 09:00</c>, both in UTC, either with its offset (<c>2026-11-03+01:00</c>, RFC 3339), or how
+    /// long ago: <c>3d</c>, <c>2h 30m</c>. A day that is not over yet means now.
     /// </summary>
     /// <param name="from">From when on something is known.</param>
     public static Outcome<DateTimeOffset> Read(string text, DateTimeOffset from, DateTimeOffset now)
@@ -36,12 +38,21 @@ public static class PastMoments
 
     /// <summary>Reads where a span of time begins or ends, in the same forms; a day is its beginning, or its end. Null for anything else.</summary>
     public static DateTimeOffset? Bound(string text, bool isEnd, DateTimeOffset now) =>
-        DateOnly.TryParseExact(text.Trim(), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day)
-            ? new DateTimeOffset(isEnd && day < DateOnly.MaxValue ? day.AddDays(1) : day, TimeOnly.MinValue, TimeSpan.Zero)
-            : Parse(text.Trim(), now);
+        Day(text.Trim()) is { } day ? (isEnd ? day.AddDays(1) : day) : Parse(text.Trim(), now);
 
     /// <summary>A moment for people, in UTC: <c>3 Nov 2026, 09:00:00 UTC</c>.</summary>
     public static string InWords(DateTimeOffset at) => at.UtcDateTime.ToString("d MMM yyyy, HH:mm:ss 'UTC'", CultureInfo.InvariantCulture);
+
+    /// <summary>The beginning of a day, in UTC or at the offset that stands behind it; null for anything else, and for the last that there is.</summary>
+    private static DateTimeOffset? Day(string text)
+    {
+        var (day, zone) = text.Length > DayForm.Length ? (text[..DayForm.Length], text[DayForm.Length..]) : (text, "Z");
+        return DateOnly.TryParseExact(day, DayForm, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date) && date.Year is > 1 and < 9999
+            && DateTimeOffset.TryParseExact($"{day}T00:00{zone}", "yyyy-MM-dd'T'HH:mmK", CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal,
+                out var at)
+            ? at.ToUniversalTime()
+            : null;
+    }
 
     private static DateTimeOffset? Parse(string text, DateTimeOffset now)
     {
@@ -50,9 +61,9 @@ public static class PastMoments
             return null;
         }
 
-        if (DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
+        if (Day(text) is { } begin)
         {
-            var (begin, end) = (new DateTimeOffset(day, TimeOnly.MinValue, TimeSpan.Zero), new DateTimeOffset(day, TimeOnly.MaxValue, TimeSpan.Zero));
+            var end = begin.AddDays(1).AddTicks(-1);
             return now >= begin && now < end ? now : end;
         }
 

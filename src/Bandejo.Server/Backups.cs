@@ -37,7 +37,7 @@ internal static class Backups
             var (end, at, more) = DatabaseStore.Backup(store, Path.Combine(folder, LogFile), progress);
             var (files, late) = Copied(data, folder);
             (records, added) = (records + more, added + late);
-            if (!WasRetired(DatabaseStore.Changes(store, end.Number + 1)))
+            if (!WasLetGo(DatabaseStore.Changes(store, end.Number + 1)))
             {
                 var made = new BackupAbout(1, end.Number, end.Digest, at, files) { NewRecords = records, NewFiles = added };
                 OwnFolder.Write(Path.Combine(folder, About), JsonSerializer.Serialize(made, BackupJson.Default.BackupAbout));
@@ -46,7 +46,7 @@ internal static class Backups
         }
 
         throw new StoreException(
-            $"Packages are being retired all the time, and what they had may be missing in {folder}. Run it again when that is over; it goes on where it is.");
+            $"Packages are being let go all the time, and what they had may be missing in {folder}. Run it again when that is over; it goes on where it is.");
     }
 
     /// <summary>Makes a data folder and a store of a backup, both empty before.</summary>
@@ -193,8 +193,8 @@ internal static class Backups
         return true;
     }
 
-    private static bool WasRetired(IReadOnlyList<Change> changes) =>
-        changes.OfType<PutPackage>().Any(change => change.Package.History is [.., var last] && last.State == PackageEntry.Retired);
+    private static bool WasLetGo(IReadOnlyList<Change> changes) =>
+        changes.OfType<PutPackage>().Any(change => change.Package.History is [.., var last] && last.State == PackageEntry.LetGo);
 }
 
 /// <summary>What a backup says of itself.</summary>

@@ -90,7 +90,7 @@ internal static class Setup
                 UnfinishedOfOne = options.UnfinishedGibOfOne * 1024L * 1024 * 1024, UnfinishedOfAll = options.UnfinishedGib * 1024L * 1024 * 1024,
             });
         services.AddSingleton<WorldHost>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Passwords>()
-            .AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Retiring>().AddSingleton<Carrying>().AddSingleton<Joining>()
+            .AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Leaving>().AddSingleton<Carrying>().AddSingleton<Joining>()
             .AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddSingleton<Keeping>().AddHostedService(all => all.GetRequiredService<Keeping>());
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>()

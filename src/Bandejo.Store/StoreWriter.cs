@@ -178,7 +178,8 @@ internal sealed class StoreWriter
                 _statements.Run(
                     """
                     INSERT INTO device VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) ON CONFLICT (id) DO UPDATE SET
-                    name = excluded.name, last_heard = excluded.last_heard, sequence = excluded.sequence, facts_digest = excluded.facts_digest, is_sorted = excluded.is_sorted, user_words = excluded.user_words, sheet = excluded.sheet
+                    name = excluded.name, last_heard = excluded.last_heard, sequence = excluded.sequence, facts_digest = excluded.facts_digest,
+                        is_sorted = excluded.is_sorted, user_words = excluded.user_words, sheet = excluded.sheet
                     """,
                     device.Id, device.Name, device.Key.KeyId, device.Key.X, device.Key.Y, device.JoinCode, Instant(device.Joined),
                     device.LastHeard is { } heard ? Instant(heard) : null, device.Sequence, device.FactsDigest,

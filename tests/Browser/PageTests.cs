@@ -161,8 +161,8 @@ public sealed class PageTests(Chromium chromium)
         await site.Device("DESK-2");
         await site.Device("DESK-3", isStarted: false);
         await site.Must("group", "new", "first");
-        await site.Must("group", "add", "first", "DESK-1", "DESK-2");
-        await site.Must("wave-plan", "save", "careful", "--wave", "Pilots: 5 %; 100 % met for 1h", "--wave", "Rest: everyone else");
+        await site.Must("group", "member", "add", "--yes", "first", "DESK-1", "DESK-2");
+        await site.Must("wave-plan", "new", "--yes", "careful", "--wave", "Pilots: 5 %; 100 % met for 1h", "--wave", "Rest: everyone else");
         await site.Must("device", "join-code", "new", "--group", "first");
         await site.Must(
             "deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", LongName, "--tries", "1", "--wave",

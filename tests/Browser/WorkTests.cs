@@ -55,7 +55,7 @@ public sealed class WorkTests(Chromium chromium)
         }
 
         await site.Must("group", "new", "first");
-        await site.Must("group", "add", "first", "DESK-1");
+        await site.Must("group", "member", "add", "--yes", "first", "DESK-1");
         await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
         await tomas.Open("/deployments/new?package=notes", "Start a deployment");
         await tomas.Page.GetByRole(AriaRole.Combobox, new() { Name = "For these groups" }).Or(tomas.Page.GetByLabel("For these groups")).First.ClickAsync();
@@ -129,7 +129,7 @@ public sealed class WorkTests(Chromium chromium)
         await site.Admin.Until(
             async () => (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status == "standing", "it stands");
         var then = TimeProvider.System.GetUtcNow().ToString("O").Replace("+00:00", "Z", StringComparison.Ordinal);
-        await site.Must("deployment", "end", id, "--reason", "over");
+        await site.Must("deployment", "end", "--yes", id, "--reason", "over");
 
         await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
         await tomas.Open("/compliance", "Compliance");

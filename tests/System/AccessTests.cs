@@ -45,7 +45,7 @@ public sealed class AccessTests
         GET    /api/v1/packages/{package}/trials/{trial}     all
         POST   /api/v1/packages/{package}/release            packager
         POST   /api/v1/packages/{package}/withdraw           packager
-        POST   /api/v1/packages/{package}/retire             packager
+        POST   /api/v1/packages/{package}/let-go             packager
         GET    /api/v1/bench                                 packager+auditor
         POST   /api/v1/bench                                 packager
         GET    /api/v1/bench/{draft}                         packager+auditor
@@ -78,6 +78,7 @@ public sealed class AccessTests
         PUT    /api/v1/groups/{slug}/devices/{device}        operator
         DELETE /api/v1/groups/{slug}/devices/{device}        operator
         GET    /api/v1/groups/{slug}/devices                 all
+        POST   /api/v1/groups/{slug}/devices/preview         all
         GET    /api/v1/deployments                           all
         POST   /api/v1/deployments/preview                   all
         POST   /api/v1/deployments                           operator
@@ -238,7 +239,7 @@ public sealed class AccessTests
         await site.Must("group", "new", "desks", "--rule", "kind is \"desk\"");
         await site.Must("group", "change", "desks", "--rule", "kind is \"kiosk\"");
         await site.Must("device", "join-code", "new");
-        await site.Must("group", "delete", "desks");
+        await site.Must("group", "remove", "--yes", "desks");
         var trail = await site.Must("journal", "--topic", "audit", "-o", "csv");
         foreach (
             var what in new[]

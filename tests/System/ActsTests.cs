@@ -47,7 +47,7 @@ public sealed class ActsTests
         await site.Device("A-1", isStarted: false);
         var deployment = await site.Deploy("foldline", "all", "--wave", "Everyone: everyone else");
         Assert.DoesNotContain("STRAY-01", await site.Must("deployment", "targets", deployment));
-        await site.Must("group", "add", Site.Enrolled, "STRAY-01");
+        await site.Must("group", "member", "add", "--yes", Site.Enrolled, "STRAY-01");
         await site.Admin.Becomes(deployment, "STRAY-01", "ready");
     }
 
@@ -59,7 +59,7 @@ public sealed class ActsTests
         await site.Device("ALD-DESK-002");
         await site.Package("foldline", "7.1.0", Put);
         await site.Must("group", "new", "pilots");
-        await site.Must("group", "add", "pilots", "ALD-DESK-001");
+        await site.Must("group", "member", "add", "--yes", "pilots", "ALD-DESK-001");
         var deployment = await site.Deploy(
             "foldline 7.1.0", Site.Enrolled, "--wave", "Pilots: group pilots; 100 % met, then approval", "--wave",
             "Rest: everyone else; 100 % met, then approval", "--wave", "Later: everyone else");
@@ -101,7 +101,7 @@ public sealed class ActsTests
         await site.Admin.Becomes(await site.Deploy("foldline 7.1.0", Site.Enrolled), device.Name, "met");
         var deployment = await site.Deploy("foldline 7.2.0", Site.Enrolled, "--tries", "1");
         await site.Admin.Becomes(deployment, device.Name, "failed");
-        await site.Must("package", "withdraw", "foldline 7.2.0", "--reason", "it eats umlauts");
+        await site.Must("package", "withdraw", "--yes", "foldline 7.2.0", "--reason", "it eats umlauts");
         foreach (var act in new[] { "resume", "advance", "retry" })
         {
             var (code, _, errors) = await site.Run("deployment", act, deployment, "--reason", "once more");
@@ -113,11 +113,11 @@ public sealed class ActsTests
         Assert.All(acts.Where(act => act.Act is "resume" or "advance" or "retry" or "approve"), act => Assert.Contains("was withdrawn", act.NotPossible));
 
         // What was withdrawn can be taken away all the same.
-        await site.Must("deployment", "end", deployment, "--reason", "withdrawn");
+        await site.Must("deployment", "end", "--yes", deployment, "--reason", "withdrawn");
         await site.Package("quill", "1.0", Put);
         var quill = await site.Deploy("quill 1.0", Site.Enrolled);
         await site.Admin.Becomes(quill, device.Name, "met");
-        await site.Must("package", "withdraw", "quill 1.0", "--reason", "it has a hole");
+        await site.Must("package", "withdraw", "--yes", "quill 1.0", "--reason", "it has a hole");
         await site.Admin.Becomes(await site.Deploy("quill 1.0", Site.Enrolled, "--gone"), device.Name, "met");
         Assert.Null(device.Read("opt/quill/VERSION"));
     }

@@ -32,7 +32,7 @@ public sealed class BackupTests : IDisposable
         // What is lost: another deployment, which the device carried out, and a package withdrawn, of which it heard.
         var lost = await site.Deploy("foldline 7.3.0", Site.Enrolled, "--priority", "9");
         await site.Admin.Becomes(lost, "DESK-001", "met");
-        await site.Must("package", "withdraw", "foldline 7.2.0", "--reason", "It does not print.");
+        await site.Must("package", "withdraw", "--yes", "foldline 7.2.0", "--reason", "It does not print.");
         await site.Process.Kill();
         Directory.Delete(data, recursive: true);
 
@@ -49,7 +49,7 @@ public sealed class BackupTests : IDisposable
         var next = await site.Deploy("foldline 7.4.0", Site.Enrolled, "--priority", "10");
         Assert.True(int.Parse(next[1..]) > int.Parse(lost[1..]) + 900, $"{next} after {lost}");
         await site.Admin.Becomes(next, "DESK-001", "met");
-        await site.Must("deployment", "end", next, "--reason", "It was wrong.");
+        await site.Must("deployment", "end", "--yes", next, "--reason", "It was wrong.");
         var back = await site.Deploy("foldline 7.2.0", Site.Enrolled, "--priority", "11", "--allow-downgrade");
         Assert.Contains("withdrawn", (await site.Admin.Becomes(back, "DESK-001", "failed")).Reason);
         await service.Kill();

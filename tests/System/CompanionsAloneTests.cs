@@ -46,8 +46,8 @@ public sealed class CompanionsAloneTests(OneSite one) : IClassFixture<OneSite>
         await device.Start();
         await one.Site.Admin.Until(() => Task.FromResult(device.Read("etc/foldline.conf")!.Contains("proxy = county:8080")), "the setting is back");
 
-        await one.Site.Must("deployment", "end", first, "--reason", "to be taken away");
-        await one.Site.Must("deployment", "end", second, "--reason", "to be taken away");
+        await one.Site.Must("deployment", "end", "--yes", first, "--reason", "to be taken away");
+        await one.Site.Must("deployment", "end", "--yes", second, "--reason", "to be taken away");
         await one.Site.Admin.Becomes(await one.Site.Deploy("county-trust 1.1", Site.Enrolled, "--gone"), device.Name, "met");
         Assert.Null(device.Read(Certificate));
         Assert.Equal(["# of the maker", "updates = on", "printer = hall"], device.Read("etc/foldline.conf")!.Split(

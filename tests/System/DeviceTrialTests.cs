@@ -84,7 +84,7 @@ public sealed class DeviceTrialTests
             ContractJson.Default.DeviceTrialInfo);
         Assert.Equal("waiting", asked.State);
         await site.Must("package", "build", site.WriteFolder("quill", "1.1", Install));
-        Assert.Contains("TRY-001 was asked to try it", (await site.Run("package", "retire", "quill 1.0")).Errors);
+        Assert.Contains("TRY-001 was asked to try it", (await site.Run("package", "let-go", "quill 1.0")).Errors);
         await site.Process.Kill();
         await site.Service.Start();
         Assert.Equal(asked.Id, (await site.Admin.Get("/api/v1/devices/TRY-001/trial", ContractJson.Default.DeviceTrialInfo)).Id);

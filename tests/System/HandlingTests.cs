@@ -22,7 +22,7 @@ public sealed class HandlingTests
         await site.Package("quill", "1.0", Put);
         await site.Package("marlin", "2.0", Put);
 
-        Assert.Contains("for quill", await site.Must("handling", "save", "after-hours", "--signed-in", "nobody", "--for", "quill"));
+        Assert.Contains("for quill", await site.Must("handling", "new", "--yes", "after-hours", "--signed-in", "nobody", "--for", "quill"));
         Assert.Contains("waits until nobody is signed in", await site.Must("handling", "list"));
         var preview = await site.Must("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview");
         Assert.Matches("handling +after-hours, which quill has: waits until nobody is signed in", preview);
@@ -34,13 +34,13 @@ public sealed class HandlingTests
             "it waits for who is signed in");
 
         // Said and done come from the same: one deployment, one device; and it is asked for before it is done.
-        var said = await site.Must("handling", "save", "after-hours", "--signed-in", "anybody", "--for", "quill", "--preview");
+        var said = await site.Must("handling", "new", "--yes", "after-hours", "--signed-in", "anybody", "--for", "quill", "--preview");
         Assert.StartsWith("1 deployment under way behaves otherwise at once, on 1 device that is still to be changed: quill 1.0", said);
-        var (code, _, errors) = await site.Run("handling", "save", "after-hours", "--signed-in", "anybody", "--for", "quill");
+        var (code, _, errors) = await site.Run("handling", "change", "after-hours", "--signed-in", "anybody", "--for", "quill");
         Assert.Equal(2, code);
         Assert.Contains("Nothing was done: say --yes", errors.ReplaceLineEndings(" "));
         Assert.Null(device.Read("opt/quill/VERSION"));
-        Assert.Contains(said.Trim(), await site.Must("handling", "save", "after-hours", "--signed-in", "anybody", "--for", "quill", "--yes"));
+        Assert.Contains(said.Trim(), await site.Must("handling", "new", "--yes", "after-hours", "--signed-in", "anybody", "--for", "quill"));
         await site.Admin.Becomes(quill, device.Name, "met");
         Assert.Contains("The handling 'after-hours' was changed: does not wait for who is signed in; for quill.", await site.Must(
             "journal", "--topic", "audit"));
@@ -58,13 +58,13 @@ public sealed class HandlingTests
         var device = await site.Device("ALD-DESK-001");
         await Quill(site, "1.0");
         await Quill(site, "1.1");
-        await site.Must("handling", "save", "county", "--setting", "folder=county", "--setting", "unknown=x", "--restart", "always", "--for", "quill");
-        await site.Must("handling", "save", "quiet", "--restart", "never", "--close", "rival");
+        await site.Must("handling", "new", "--yes", "county", "--setting", "folder=county", "--setting", "unknown=x", "--restart", "always", "--for", "quill");
+        await site.Must("handling", "new", "--yes", "quiet", "--restart", "never", "--close", "rival");
 
         var first = await site.Deploy("quill 1.0", Site.Enrolled, "--handling", "quiet");
         await site.Admin.Becomes(first, device.Name, "met");
         Assert.Equal("usual", device.Read("opt/quill/FOLDER"));
-        await site.Must("deployment", "end", first, "--reason", "the next one follows");
+        await site.Must("deployment", "end", "--yes", first, "--reason", "the next one follows");
 
         // The app's own handling: its value, unless the deployment says another; and its restart, which is proven by one.
         var second = await site.Deploy("quill 1.1", Site.Enrolled);
@@ -75,7 +75,7 @@ public sealed class HandlingTests
         Assert.Matches("handling +none: as the package has it", preview);
         Assert.Contains("folder own", preview);
 
-        var (code, _, errors) = await site.Run("handling", "remove", "quiet");
+        var (code, _, errors) = await site.Run("handling", "remove", "--yes", "quiet");
         Assert.True(code == 0, errors);
         Assert.Equal(3, (await site.Run("deployment", "start", "quill 1.1", "--to", Site.Enrolled, "--handling", "quit", "--preview")).Code);
     }
@@ -90,13 +90,13 @@ public sealed class HandlingTests
     {
         await using var site = await Site.Start();
         await Quill(site, "1.0");
-        await site.Must("handling", "save", "first", "--restart", "never", "--for", says.Contains("already") ? "quill" : "quill");
+        await site.Must("handling", "new", "--yes", "first", "--restart", "never", "--for", says.Contains("already") ? "quill" : "quill");
         if (!says.Contains("already"))
         {
-            await site.Must("handling", "remove", "first");
+            await site.Must("handling", "remove", "--yes", "first");
         }
 
-        var (code, _, errors) = await site.Run(["handling", "save", "second", .. words]);
+        var (code, _, errors) = await site.Run(["handling", "new", "--yes", "second", .. words]);
 
         Assert.Equal(3, code);
         Assert.Contains(says, errors);
@@ -110,10 +110,10 @@ public sealed class HandlingTests
         var device = await site.Device("ALD-DESK-001");
         device.Write("var/lib/quill/notes", "mine");
         await Quill(site, "1.0");
-        await site.Must("handling", "save", "keep", "--reset", "keep", "--for", "quill");
+        await site.Must("handling", "new", "--yes", "keep", "--reset", "keep", "--for", "quill");
         var have = await site.Deploy("quill 1.0", Site.Enrolled);
         await site.Admin.Becomes(have, device.Name, "met");
-        await site.Must("deployment", "end", have, "--reason", "to go");
+        await site.Must("deployment", "end", "--yes", have, "--reason", "to go");
         await site.Admin.Becomes(await site.Deploy("quill 1.0", Site.Enrolled, "--gone"), device.Name, "met");
         Assert.Null(device.Read("opt/quill/VERSION"));
         Assert.Equal("mine", device.Read("var/lib/quill/notes"));

@@ -148,7 +148,7 @@ public sealed class InstallTests
         await site.Package("notes", "2.0", "exit 9");
         await site.Must("group", "new", "pilots");
         var first = await site.Device("STU-1", "pilots");
-        await site.Must("group", "add", Site.Enrolled, "STU-1");
+        await site.Must("group", "member", "add", "--yes", Site.Enrolled, "STU-1");
         await site.Device("DESK-1", isStarted: false);
         var id = await site.Deploy(
             "notes", Site.Enrolled, "--tries", "1", "--halt", "never", "--wave", "Pilots: group pilots; 100 % met", "--wave", "Rest: everyone else");
@@ -197,11 +197,11 @@ public sealed class InstallTests
         var device = await site.Device("STU-01");
         var old = await site.Deploy("old-foldline", "all");
         await site.Admin.Becomes(old, device.Name, "met");
-        await site.Must("deployment", "end", old, "--reason", "replaced");
+        await site.Must("deployment", "end", "--yes", old, "--reason", "replaced");
         var up = await site.Deploy("foldline", "all");
         await site.Admin.Becomes(up, device.Name, "met");
         Assert.Null(device.Read("opt/old-foldline/VERSION"));
-        await site.Must("deployment", "end", up, "--reason", "not wanted any more");
+        await site.Must("deployment", "end", "--yes", up, "--reason", "not wanted any more");
         await site.Admin.Becomes(await site.Deploy("foldline", "all", "--gone"), device.Name, "met");
         Assert.Null(device.Read("opt/foldline/VERSION"));
     }
@@ -250,7 +250,7 @@ public sealed class InstallTests
         var late = await site.Device("STU-02", isStarted: false);
         var deployment = await site.Deploy("foldline", "all");
         await device.Appears("ran");
-        Assert.Contains("halted: ", await site.Must("package", "withdraw", "foldline", "--reason", "loses documents"));
+        Assert.Contains("halted: ", await site.Must("package", "withdraw", "--yes", "foldline", "--reason", "loses documents"));
         await late.Start();
         device.Write("go", "");
         await site.Admin.Becomes(deployment, device.Name, "met");

@@ -68,7 +68,7 @@ public sealed class ListTests
         await site.Device("DESK-1");
         await site.Device("KIOSK-1", facts: "kind: kiosk", isStarted: false);
         await site.Must("group", "new", "desks");
-        await site.Must("group", "add", "desks", "DESK-1", "DESK-2");
+        await site.Must("group", "member", "add", "--yes", "desks", "DESK-1", "DESK-2");
         await site.Must(
             "deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", "Notes", "--tries", "1", "--halt", "never", "--wave",
             "Desks: group desks; 50 % met, then approval", "--wave", "Rest: everyone else", "--yes");
@@ -143,7 +143,7 @@ public sealed class ListTests
         await site.Must("group", "change", "kiosks", "--rule", "kind is \"desk\"");
         Assert.Contains("DESK-1 left 'kiosks'", (await Moves("kiosks"))[0]);
         Assert.Contains("DESK-1 left 'kiosks'", await site.Must("journal", "--group", "kiosks"));
-        await site.Must("group", "take-out", Site.Enrolled, "DESK-1");
+        await site.Must("group", "member", "remove", "--yes", Site.Enrolled, "DESK-1");
         Assert.Contains("left 'enrolled'", (await Moves(Site.Enrolled))[0]);
 
         var facts = await site.Admin.Get("/api/v1/facts", ContractJson.Default.IReadOnlyListFactDescription);

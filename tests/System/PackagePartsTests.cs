@@ -33,7 +33,7 @@ public sealed class PackagePartsTests
         var old = await site.Deploy("spark 3.0", Site.Enrolled);
         await site.Admin.Becomes(old, device.Name, "met");
         await site.Admin.Becomes(quill, device.Name, "blocked");
-        await site.Must("deployment", "end", old, "--reason", "a newer one follows");
+        await site.Must("deployment", "end", "--yes", old, "--reason", "a newer one follows");
 
         await site.Deploy("spark 3.2", Site.Enrolled);
         await site.Admin.Becomes(quill, device.Name, "met");
@@ -103,7 +103,7 @@ public sealed class PackagePartsTests
         await site.Admin.Until(
             () => Task.FromResult(device.Read("usr/local/share/ca-certificates/bandejo-quill-county.crt") is not null), "the certificate is back");
 
-        await site.Must("deployment", "end", have, "--reason", "to be taken away");
+        await site.Must("deployment", "end", "--yes", have, "--reason", "to be taken away");
         var gone = await site.Deploy("quill 1.0", Site.Enrolled, "--gone");
         await site.Admin.Becomes(gone, device.Name, "met");
         Assert.Null(device.Read("usr/local/share/ca-certificates/bandejo-quill-county.crt"));

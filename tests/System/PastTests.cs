@@ -23,7 +23,7 @@ public sealed class PastTests
         await site.Device("DESK-2", facts: "kind: desk\nmodel: Folio 4");
         await site.Must("group", "new", "desks", "--rule", "kind is \"desk\"");
         await site.Must("group", "new", "pilots");
-        await site.Must("group", "add", "pilots", "DESK-1");
+        await site.Must("group", "member", "add", "--yes", "pilots", "DESK-1");
         await site.Must(
             "deployment", "start", "notes 2.0", "--to", "desks", "--name", "Notes", "--halt", "never", "--wave", "Pilots: group pilots; 100 % met, then approval",
             "--wave", "Rest: everyone else", "--yes");
@@ -42,11 +42,11 @@ public sealed class PastTests
         await Task.WhenAll(Enumerable.Range(0, 3).Select(_ => Shown("")));
         await site.Must("deployment", "approve", "Notes", "--reason", "seen");
         await site.Admin.Becomes(id, "DESK-2", "met");
-        await site.Must("group", "take-out", "pilots", "DESK-1");
+        await site.Must("group", "member", "remove", "--yes", "pilots", "DESK-1");
         await site.Must("group", "change", "desks", "--rule", "kind is \"desk\" and model is \"Folio 5\"");
         Assert.NotEqual(before, await Shown(""));
         await site.Must("device", "remove", "DESK-1", "--yes");
-        await site.Must("deployment", "end", "Notes", "--reason", "over");
+        await site.Must("deployment", "end", "--yes", "Notes", "--reason", "over");
         var asOf = $"asOf={Uri.EscapeDataString(at.ToString("O"))}";
         Assert.Equal(before, await Shown(asOf));
 

@@ -89,7 +89,7 @@ public sealed class PreviewTests
         await site.Package("notes", "2.1", Put, requires: "memory >= 900 GiB");
         await site.Must("group", "new", "firm");
         var firm = await site.Device("DESK-1", "firm");
-        await site.Must("group", "add", Site.Enrolled, "DESK-1");
+        await site.Must("group", "member", "add", "--yes", Site.Enrolled, "DESK-1");
         var other = await site.Device("DESK-2");
         var ruling = await site.Deploy("notes 2.0", "firm", "--priority", "5");
         await site.Admin.Becomes(ruling, firm.Name, "met");

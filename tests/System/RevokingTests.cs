@@ -33,7 +33,7 @@ public sealed class RevokingTests
             case "ended by an administrator":
                 var token = Assert.Single(await site.Admin.Get("/api/v1/tokens?account=tomas", ContractJson.Default.IReadOnlyListTokenInfo));
                 Assert.Equal("tomas", token.Account);
-                await site.Must("token", "end", token.Id);
+                await site.Must("token", "remove", token.Id);
                 break;
             default:
                 await site.Must("account", "change", "tomas", "--disable");
@@ -81,7 +81,7 @@ public sealed class RevokingTests
         var again = cookies.GetCookieHeader(new Uri(site.Service.Address));
         Assert.Equal(HttpStatusCode.OK, await With(again));
         var open = Assert.Single(await site.Admin.Get("/api/v1/tokens?account=tomas", ContractJson.Default.IReadOnlyListTokenInfo), token => token.IsSession);
-        await site.Must("token", "end", open.Id);
+        await site.Must("token", "remove", open.Id);
         Assert.Equal(HttpStatusCode.Unauthorized, await With(again));
 
         async Task<HttpStatusCode> With(string cookie)
@@ -169,7 +169,7 @@ public sealed class RevokingTests
         }
 
         Assert.Equal(HttpStatusCode.NotFound, (await files.Send(HttpMethod.Get, $"/device/v1/files/{other.Digest}")).Status);
-        await site.Must("package", "withdraw", "circdesk 1.0.0", "--reason", "for the test");
+        await site.Must("package", "withdraw", "--yes", "circdesk 1.0.0", "--reason", "for the test");
         Assert.Equal(HttpStatusCode.NotFound, (await files.Send(HttpMethod.Get, $"/device/v1/files/{other.Digest}")).Status);
         using var unsorted = new DeviceClient(site.Service.Address);
         await unsorted.Join(

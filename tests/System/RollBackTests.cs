@@ -24,7 +24,7 @@ public sealed class RollBackTests
         var fresh = await site.Device("DESK-FRESH", isStarted: false);
         var foreign = await site.Device("DESK-FOREIGN", isStarted: false);
         foreign.Write("opt/foldline/VERSION", "6.5.0");
-        await site.Must("deployment", "end", (await Only(site, "foldline 7.1.0")).Id, "--reason", "the next one follows");
+        await site.Must("deployment", "end", "--yes", (await Only(site, "foldline 7.1.0")).Id, "--reason", "the next one follows");
         await foreign.Start();
         await fresh.Start();
         var id = await site.Deploy("foldline 7.2.0", Site.Enrolled);
@@ -73,7 +73,7 @@ public sealed class RollBackTests
         await site.Must("group", "new", "desks");
         AgentProcess[] desks = [await site.Device("DESK-1", "desks"), await site.Device("DESK-2", "desks"), await site.Device("DESK-3", "desks")];
         await site.Must("group", "new", "pilots");
-        await site.Must("group", "add", "pilots", "DESK-1");
+        await site.Must("group", "member", "add", "--yes", "pilots", "DESK-1");
         var id = await site.Deploy("foldline", "desks", "--wave", "Pilots: group pilots; 100 % met", "--wave", "Rest: everyone else");
         foreach (var desk in desks)
         {
@@ -88,7 +88,7 @@ public sealed class RollBackTests
         await site.Admin.Becomes(id, "DESK-2", "met");
         Assert.Equal("7.1.0", desks[1].Read("opt/foldline/VERSION"));
 
-        await site.Must("group", "take-out", "desks", "DESK-3");
+        await site.Must("group", "member", "remove", "--yes", "desks", "DESK-3");
         await site.Admin.Becomes(id, "DESK-3", "left");
         Assert.Contains("has no wave 'Nobody'", (await site.Run("deployment", "roll-back", id, "--wave", "Nobody", "--reason", "x", "--yes")).Errors);
         await site.Must("deployment", "roll-back", id, "--wave", "rest", "--reason", "that floor only", "--yes");
@@ -142,7 +142,7 @@ public sealed class RollBackTests
 
         await site.Must("deployment", "resume", "Foldline again", "--reason", "it was the printer");
         await site.Admin.Becomes("Foldline again", device.Name, "met");
-        await site.Must("package", "withdraw", "foldline 7.2.0", "--reason", "it was not the printer");
+        await site.Must("package", "withdraw", "--yes", "foldline 7.2.0", "--reason", "it was not the printer");
         await site.Must("deployment", "roll-back", "Foldline again", "--reason", "withdrawn", "--yes");
         await site.Admin.Becomes("Foldline again", device.Name, "undone");
         Assert.Null(device.Read("opt/foldline/VERSION"));

@@ -66,7 +66,7 @@ public sealed class SettingsTests(OneSite one) : IClassFixture<OneSite>
         }
 
         // Another site for what is there: its own step runs, and what the deployment does not say is the default again.
-        await site.Must("deployment", "end", first, "--reason", "another site");
+        await site.Must("deployment", "end", "--yes", first, "--reason", "another site");
         var second = await site.Deploy("quill 1.0", Site.Enrolled, "--setting", "site=CAS");
         await site.Admin.Becomes(second, device.Name, "met");
         await site.Admin.Until(() => Task.FromResult(device.Read("opt/quill/words") == "--changed --site=CAS"), "the settings are changed");

@@ -41,7 +41,7 @@ public sealed class ShelvingTests
 
         await site.Admin.Becomes(id, "DESK-1", "met");
         await site.Admin.Becomes(id, "DESK-3", "met");
-        await site.Must("deployment", "end", "Notes", "--reason", "over");
+        await site.Must("deployment", "end", "--yes", "Notes", "--reason", "over");
         var before = await Shown("DESK-1");
         await Stands("1 0");
 
@@ -119,7 +119,7 @@ public sealed class ShelvingTests
         await site.Device("DESK-1", Site.Enrolled);
         await site.Device("DESK-2", Site.Enrolled);
         await site.Must("group", "new", "pilots");
-        await site.Must("group", "add", "pilots", "DESK-1", "DESK-2");
+        await site.Must("group", "member", "add", "--yes", "pilots", "DESK-1", "DESK-2");
         await site.Must("deployment", "start", "notes 1.0", "--to", Site.Enrolled, "--name", "First", "--yes");
         await Met("First");
 
@@ -134,7 +134,7 @@ public sealed class ShelvingTests
         var today = await site.Must("today");
         Assert.Contains("'Second' has taken its place on all 2 devices", today);
         Assert.Contains("bandejo deployment end \"First\" --reason \"replaced\"", today);
-        await site.Must("deployment", "end", "First", "--reason", "replaced");
+        await site.Must("deployment", "end", "--yes", "First", "--reason", "replaced");
         Assert.DoesNotContain("First can be ended", await site.Must("today"));
 
         // Where it was asked for it ends by itself.

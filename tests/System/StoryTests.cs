@@ -144,20 +144,20 @@ public sealed class StoryTests
     public async Task A_wave_plan_is_kept_used_changed_and_forgotten()
     {
         await using var site = await Site.Start();
-        var (exit, _, errors) = await site.Run("wave-plan", "save", "careful", "--wave", "Pilots: 5 %; 100 % mett", "--wave", "Rest: everyone else");
+        var (exit, _, errors) = await site.Run("wave-plan", "new", "--yes", "careful", "--wave", "Pilots: 5 %; 100 % mett", "--wave", "Rest: everyone else");
         Assert.Equal(3, exit);
         Assert.Contains("A gate does not know '100 % mett'", errors);
-        await site.Must("wave-plan", "save", "careful", "--wave", "Pilots: 5 %; 100 % met for 1h, at most 1 harm report", "--wave", "Rest: everyone else");
+        await site.Must("wave-plan", "new", "--yes", "careful", "--wave", "Pilots: 5 %; 100 % met for 1h, at most 1 harm report", "--wave", "Rest: everyone else");
         await site.Package("notes", "2.0", "mkdir -p \"$T\"; echo 2.0 > \"$T/VERSION\"");
         await site.Device("DESK-1", isStarted: false);
         var preview = await site.Run("deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--plan", "careful", "--preview");
         Assert.Contains("100 % met for 1 h, at most 1 harm report", preview.Output);
-        await site.Must("wave-plan", "save", "careful", "--wave", "All: everyone else");
+        await site.Must("wave-plan", "new", "--yes", "careful", "--wave", "All: everyone else");
         Assert.Equal(2, (await site.Admin.Get("/api/v1/wave-plans/careful", ContractJson.Default.WavePlanInfo)).Revision);
         Assert.Equal(
             HttpStatusCode.PreconditionFailed,
             (await site.Admin.Send(HttpMethod.Put, "/api/v1/wave-plans/careful", """{"waves":[{"name":"All","pick":"everyone else"}]}""")).Status);
-        await site.Must("wave-plan", "remove", "careful");
+        await site.Must("wave-plan", "remove", "--yes", "careful");
         Assert.Equal(3, (await site.Run("wave-plan", "show", "careful")).Code);
     }
 

@@ -72,6 +72,18 @@ public sealed record GroupInfo(
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record MembersRequest([property: Limits(Items = 200_000)] IReadOnlyList<string> Devices);
 
+/// <summary>Devices that are to be put into a group, or taken out of it.</summary>
+/// <param name="Devices">Names or identities.</param>
+/// <param name="IsIn">Whether they are put in.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record MembersPreviewRequest([property: Limits(Items = 200_000)] IReadOnlyList<string> Devices, bool IsIn = true);
+
+/// <summary>What putting devices into a group, or taking them out, starts and stops.</summary>
+/// <param name="Devices">How many come in or go out.</param>
+/// <param name="Deployments">How many deployments under way it concerns.</param>
+/// <param name="Says">It in words.</param>
+public sealed record MembersPreview(int Devices, int Deployments, string Says);
+
 /// <summary>Asks which devices a rule holds for.</summary>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record RuleRequest(string Rule);

@@ -71,10 +71,10 @@ public sealed record PackageOrigin(Device.PublicKeyInfo Key, string? By, DateTim
 /// <param name="BuiltBy">Who built it.</param>
 /// <param name="Size">Bytes of payload, each file once.</param>
 /// <param name="IsNew">False when the same content was there already.</param>
-/// <param name="IsRetired">Its files were let go; it cannot be deployed.</param>
+/// <param name="IsLetGo">Its files were let go; it cannot be deployed.</param>
 public sealed record PackageInfo(
     string Digest, string App, string Name, string Version, string State, string Publisher, string BuiltBy, DateTimeOffset BuiltAt, long Size, int Files,
-    bool IsNew, bool IsRetired);
+    bool IsNew, bool IsLetGo);
 
 /// <summary>A package with what is inside and what happened to it.</summary>
 /// <param name="Needs">Other apps that must be there first.</param>
@@ -87,19 +87,19 @@ public sealed record PackageDetails(
     IReadOnlyList<string> Deployments, IReadOnlyList<SettingInfo> Settings, IReadOnlyList<PresetInfo> Presets, string? Earlier, PackageRoom Room);
 
 /// <summary>How much room a package takes.</summary>
-/// <param name="Own">Bytes that only it needs, and that go when it is retired.</param>
+/// <param name="Own">Bytes that only it needs, and that go when it is let go.</param>
 /// <param name="Shared">Bytes that other packages need as well.</param>
-/// <param name="KeptFor">Why it cannot be retired; null where it can.</param>
-/// <param name="IsRetired">Its files were let go; it cannot be deployed.</param>
-public sealed record PackageRoom(long Own, long Shared, string? KeptFor, bool IsRetired);
+/// <param name="KeptFor">Why it cannot be let go; null where it can.</param>
+/// <param name="IsLetGo">Its files were let go; it cannot be deployed.</param>
+public sealed record PackageRoom(long Own, long Shared, string? KeptFor, bool IsLetGo);
 
 /// <summary>A package and the room it takes.</summary>
 public sealed record PackageRoomInfo(PackageInfo Package, PackageRoom Room);
 
 /// <summary>How much room all packages take.</summary>
 /// <param name="Total">Bytes of payload, each file once.</param>
-/// <param name="MayGo">Bytes that go when everything is retired that can be.</param>
-/// <param name="Packages">Those that are not retired, that which takes most by itself first.</param>
+/// <param name="MayGo">Bytes that go when everything is let go that can be.</param>
+/// <param name="Packages">Those that are not let go, that which takes most by itself first.</param>
 public sealed record RoomInfo(long Total, long MayGo, IReadOnlyList<PackageRoomInfo> Packages);
 
 /// <summary>Two packages side by side.</summary>

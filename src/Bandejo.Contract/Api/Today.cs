@@ -1,6 +1,6 @@
 namespace Bandejo.Contract.Api;
 
-/// <summary>What needs somebody, dearest to ignore first, and what is moving.</summary>
+/// <summary>What needs somebody, most urgent first, and what is moving.</summary>
 public sealed record TodayInfo(DateTimeOffset Now, IReadOnlyList<NeedInfo> Needs, IReadOnlyList<DeploymentInfo> Moving);
 
 /// <summary>Something that waits for a person.</summary>
@@ -20,3 +20,7 @@ public sealed record NeedInfo(
 /// <param name="Meaning">One line of what it is.</param>
 /// <param name="Values">What devices have of it most, at most 12, as it stands in a rule.</param>
 public sealed record FactDescription(string Name, string Type, string Meaning, IReadOnlyList<CountInfo> Values);
+
+/// <summary>What a command of the command line did, where its answer has no form of its own.</summary>
+/// <param name="Says">The sentence that a person reads.</param>
+public sealed record SaidInfo(string Says);

@@ -18,7 +18,7 @@ public static class PackageLives
     public static Outcome<PackageEntry> Move(Decision decision, string named, PackageEvent asked, Releaser releaser, string reason)
     {
         var world = decision.World;
-        var found = Named.Package(world, named);
+        var found = Named.Package(world, named, isWhole: asked == PackageEvent.WithdrawAsked);
         if (!found.Ok)
         {
             // An app's slug alone names its newest released package; for releasing, its newest at all is meant.
@@ -118,7 +118,7 @@ public static class PackageLives
         return package;
     }
 
-    /// <summary>Takes a package in that was checked, or the files of one that was retired.</summary>
+    /// <summary>Takes a package in that was checked, or the files of one that was let go.</summary>
     /// <param name="brought">What is kept of it, as it is where it was just built; its signatures hold.</param>
     /// <param name="origin">Of a package that was carried here: what is kept of that, and in words; null for one that was built here.</param>
     public static Outcome<TakenIn> TakeIn(Decision decision, PackageRecord brought, PackageContents contents, (string Kept, string Words)? origin)
@@ -129,10 +129,10 @@ public static class PackageLives
             return known.Ok ? new TakenIn(known.Value, IsNew: false) : known.Failure!;
         }
 
-        if (world.Packages.TryGetValue(brought.Digest, out var retired))
+        if (world.Packages.TryGetValue(brought.Digest, out var gone))
         {
-            decision.Do(new PutPackage(With(retired.Record, new LifeRecord(PackageEntry.Restored, decision.By!, decision.Now, ""))));
-            decision.Audit("package-restored", $"The files of {retired.Title}, which was retired, came again.");
+            decision.Do(new PutPackage(With(gone.Record, new LifeRecord(PackageEntry.Restored, decision.By!, decision.Now, ""))));
+            decision.Audit("package-restored", $"The files of {gone.Title}, which was let go, came again.");
             return new TakenIn(world.Packages[brought.Digest], IsNew: false);
         }
 
@@ -161,7 +161,7 @@ public static class PackageLives
     {
         if (world.Packages.TryGetValue(digest, out var same))
         {
-            return same.IsRetired ? null : (Outcome<PackageEntry>?)same;
+            return same.IsLetGo ? null : (Outcome<PackageEntry>?)same;
         }
 
         var version = Versions.AppVersion.Parse(versionText);

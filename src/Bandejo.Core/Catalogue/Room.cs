@@ -11,9 +11,8 @@ namespace Bandejo.Core.Catalogue;
 public sealed record PackageRoom(long Own, long Shared, string? KeptFor);
 
 /// <summary>
-/// Says how much room packages take, and lets old ones go. What devices have, or may fall back to, is kept; so is everything that is known of a retired
-/// package:
-/// its document, its signature, its history.
+/// Says how much room packages take, and lets old ones go. What devices have, or may fall back to, is kept; so is everything that is known of a package
+/// that was let go: its document, its signature, its history.
 /// </summary>
 public static class Room
 {
@@ -26,12 +25,12 @@ public static class Room
     {
         var payload = package.Contents.Files.DistinctBy(file => file.Sha256).ToList();
         var own = payload.Where(file => users.GetValueOrDefault(file.Sha256) <= 1).Sum(file => file.Size);
-        return package.IsRetired ? new PackageRoom(0, 0, null) : new PackageRoom(own, payload.Sum(file => file.Size) - own, KeptFor(world, package));
+        return package.IsLetGo ? new PackageRoom(0, 0, null) : new PackageRoom(own, payload.Sum(file => file.Size) - own, KeptFor(world, package));
     }
 
     /// <summary>By how many packages each file is used, by digest.</summary>
     public static IReadOnlyDictionary<string, int> Users(FleetWorld world) =>
-        world.Packages.Values.Where(package => !package.IsRetired).SelectMany(package => package.Content).CountBy(sha256 => sha256)
+        world.Packages.Values.Where(package => !package.IsLetGo).SelectMany(package => package.Content).CountBy(sha256 => sha256)
             .ToDictionary(StringComparer.Ordinal);
 
     /// <summary>The bytes that go when all of these packages go.</summary>
@@ -40,18 +39,18 @@ public static class Room
             .Where(group => group.Count() == users[group.Key]).Sum(group => group.First().Size);
 
     /// <summary>Lets the files of a package go.</summary>
-    public static Outcome<(PackageEntry Package, PackageRoom Room)> Retire(Decision decision, string named, string reason)
+    public static Outcome<(PackageEntry Package, PackageRoom Room)> LetGo(Decision decision, string named, string reason)
     {
-        var found = Named.Package(decision.World, named);
+        var found = Named.Package(decision.World, named, isWhole: true);
         if (!found.Ok)
         {
             return found.Failure!;
         }
 
         var package = found.Value;
-        if (package.IsRetired)
+        if (package.IsLetGo)
         {
-            return new Failure(ErrorKind.Conflict, $"{package.Title} was retired before.");
+            return new Failure(ErrorKind.Conflict, $"{package.Title} was let go before.");
         }
 
         var room = Of(decision.World, package);
@@ -60,8 +59,8 @@ public static class Room
             return new Failure(ErrorKind.Conflict, $"{package.Title} must stay: {why}.");
         }
 
-        decision.Do(new PutPackage(PackageLives.With(package.Record, new LifeRecord(PackageEntry.Retired, decision.By!, decision.Now, reason))));
-        decision.Audit("package-retired", $"{package.Title} was retired; {Units.FormatSize(room.Own)} of files went.", reason);
+        decision.Do(new PutPackage(PackageLives.With(package.Record, new LifeRecord(PackageEntry.LetGo, decision.By!, decision.Now, reason))));
+        decision.Audit("package-let-go", $"{package.Title} was let go; {Units.FormatSize(room.Own)} of files went.", reason);
         return (decision.World.Packages[package.Digest], room);
     }
 
@@ -97,7 +96,7 @@ public static class Room
         return package.Record.State != PackageState.Withdrawn
             && world.Packages.Values.All(
                 other =>
-                    other.Record.App != app || other.IsRetired || other.Record.State == PackageState.Withdrawn || other.Version <= version
+                    other.Record.App != app || other.IsLetGo || other.Record.State == PackageState.Withdrawn || other.Version <= version
                         || (isReleased && other.Record.State != PackageState.Released))
             ? $"it is the newest {(isReleased ? "that is released " : "")}of its app" : null;
     }

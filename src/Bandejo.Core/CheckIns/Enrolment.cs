@@ -55,12 +55,14 @@ public static class Enrolment
     }
 
     /// <summary>Takes a device out of the fleet. Nothing is changed on it.</summary>
-    /// <param name="shelved">Its targets that are not in memory; a failure of kind <see cref="ErrorKind.Stale"/> says that they must be looked for again.</param>
+    /// <param name="shelved">
+    /// Its targets that are not in memory; a failure of kind <see cref="ErrorKind.Stale"/> says that they must be looked for again.
+    /// </param>
     /// <returns>Its identity.</returns>
     public static Outcome<string> Remove(Decision decision, string named, ShelvedTargets shelved)
     {
         var world = decision.World;
-        var found = Named.Device(world, named);
+        var found = Named.Device(world, named, isWhole: true);
         if (!found.Ok)
         {
             return found.Failure!;

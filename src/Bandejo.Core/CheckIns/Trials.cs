@@ -51,10 +51,10 @@ public static class Trials
         }
 
         var (package, earlier) = (found.Value, ask.From is null ? null : before.Value);
-        if (package.Record.State == PackageState.Withdrawn || package.IsRetired || earlier?.IsRetired == true
+        if (package.Record.State == PackageState.Withdrawn || package.IsLetGo || earlier?.IsLetGo == true
             || (earlier is not null && earlier.Record.App != package.Record.App))
         {
-            return new Failure(ErrorKind.Conflict, "What is tried must neither be withdrawn nor retired, and the earlier version must be one of the same app.");
+            return new Failure(ErrorKind.Conflict, "What is tried must neither be withdrawn nor let go, and the earlier version must be one of the same app.");
         }
 
         var fit = world.FitOf(package, device.Value.Row);

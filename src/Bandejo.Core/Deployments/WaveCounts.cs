@@ -21,7 +21,8 @@ public sealed class WaveCounts(Gate? gate)
     public bool IsTroubleStale { get; private set; }
 
     /// <summary>The counts as they can be kept.</summary>
-    public WaveFigures Figures => new(_total, _bottom, _top, _trials, _failures, _goingBack, _notBack, _changed, _harms, ShelvedCounts.Named(_states), _trouble);
+    public WaveFigures Figures => new(_total, _bottom, _top, _trials, _failures, _goingBack, _notBack, _changed, _harms, ShelvedCounts.Named(_states),
+        _trouble);
 
     /// <summary>Counts that were kept.</summary>
     public static WaveCounts Of(Gate? gate, WaveFigures kept) => new(gate)

@@ -4,7 +4,7 @@ using Bandejo.Core.World;
 
 namespace Bandejo.Core.Rollouts;
 
-/// <summary>Why something needs somebody; what is dearest to ignore first.</summary>
+/// <summary>Why something needs somebody; what is most urgent first.</summary>
 public enum ConcernKind
 {
     /// <summary>A deployment is halted.</summary>
@@ -77,7 +77,7 @@ public static class Concerns
 {
     private const int SampleSize = 3;
 
-    /// <summary>Everything that needs somebody, dearest to ignore first, and of what is alike the larger.</summary>
+    /// <summary>Everything that needs somebody, most urgent first, and of what is alike the larger.</summary>
     public static IReadOnlyList<Concern> Of(FleetWorld world)
     {
         var active = Newest(world);

@@ -65,13 +65,13 @@ public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, Effect?
     /// <summary>Looks at all devices in scope as if every wave were open.</summary>
     /// <param name="waves">The wave of each of them; -1 for none.</param>
     public static IReadOnlyList<Foreseen> Of(
-        FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inScope, int[] waves)
+        FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inReach, int[] waves)
     {
         var open = DeploymentState.Start(plan, "", world.Now);
         open = open with { Waves = [.. open.Waves.Select(wave => wave with { OpenedAt = world.Now })] };
         var draft = new DeploymentEntry(new DeploymentRecord(plan.Id, plan.Name, plan.Package, "", open, plan), package, row => world.Devices.At(row).Id);
         var answers = new AskedOfAll(package.Variants, world.Columns);
-        return [.. inScope.Select((device, at) =>
+        return [.. inReach.Select((device, at) =>
         {
             answers.Row = device.Row;
             var fit = Targeting.Weigh(package.Variants, answers, () => world.Columns.Row(device.Row));

@@ -40,6 +40,42 @@ public static class Previewing
     private const int SampleSize = 8;
     private const int MostKinds = 20;
 
+    /// <summary>An ask with the short names of what it names in other ways.</summary>
+    private static Outcome<DeploymentAsk> WithNames(FleetWorld world, DeploymentAsk ask)
+    {
+        var slugs = Slugs(world, ask.Groups.Concat(ask.Except));
+        if (!slugs.Ok)
+        {
+            return slugs.Failure!;
+        }
+
+        ask = ask with { Groups = [.. ask.Groups.Select(group => slugs.Value[group])], Except = [.. ask.Except.Select(group => slugs.Value[group])] };
+        if (ask.Handling is null or DeploymentPlan.NoHandling)
+        {
+            return ask;
+        }
+
+        var handling = Named.Handling(world, ask.Handling);
+        return handling.Ok ? ask with { Handling = handling.Value.Slug } : handling.Failure!;
+    }
+
+    private static Outcome<Dictionary<string, string>> Slugs(FleetWorld world, IEnumerable<string> named)
+    {
+        var slugs = new Dictionary<string, string>(StringComparer.Ordinal);
+        foreach (var each in named.Distinct())
+        {
+            var group = Named.Group(world, each);
+            if (!group.Ok)
+            {
+                return group.Failure!;
+            }
+
+            slugs[each] = group.Value.Record.Slug;
+        }
+
+        return slugs;
+    }
+
     /// <summary>Looks at all devices as the start would.</summary>
     /// <param name="id">The identity that it would have.</param>
     /// <param name="write">Writes an ask down, to be drawn by.</param>
@@ -52,12 +88,14 @@ public static class Previewing
         }
 
         var package = found.Value;
-        ask = ask with { Package = package.Digest, Salt = ask.Salt ?? SaltOf(ask, package, write) };
-        if (ask.Handling is { } named && named != DeploymentPlan.NoHandling && Named.Handling(world, named) is { Ok: false } noHandling)
+        var named = WithNames(world, ask);
+        if (!named.Ok)
         {
-            return noHandling.Failure!;
+            return named.Failure!;
         }
 
+        ask = named.Value;
+        ask = ask with { Package = package.Digest, Salt = ask.Salt ?? SaltOf(ask, package, write) };
         var handling = world.HandlingOf(package.Record.App, ask.Handling);
         var read = Planning.Read(ask, id, package, handling?.Values);
         if (!read.Ok)
@@ -66,13 +104,15 @@ public static class Previewing
         }
 
         var plan = read.Value;
-        foreach (var slug in plan.Groups.Concat(plan.Except).Concat(plan.Waves.Select(wave => wave.Pick.Group).OfType<string>()))
+        var picked = Slugs(world, plan.Waves.Select(wave => wave.Pick.Group).OfType<string>());
+        if (!picked.Ok)
         {
-            if (Named.Group(world, slug) is { Ok: false } missing)
-            {
-                return missing.Failure!;
-            }
+            return picked.Failure!;
         }
+
+        plan = plan with { Waves = [.. plan.Waves.Select(wave => wave.Pick.Group is { } group
+            ? wave with { Pick = wave.Pick with { Group = picked.Value[group] } }
+            : wave)] };
 
         var findings = new List<Finding>();
         CheckPackage(world, plan, package, findings);
@@ -84,11 +124,11 @@ public static class Previewing
             Out(outs, "Unsorted: nobody has put it into a listed group yet", world.Devices.At(row).Name);
         }
 
-        var inScope = Weighing.Scope(world, plan.Groups, plan.Except).Rows().Select(row => world.Devices.At(row)).ToList();
+        var inReach = Weighing.Reach(world, plan.Groups, plan.Except).Rows().Select(row => world.Devices.At(row)).ToList();
         var waves = WavePicks.Assign(
-            [.. inScope.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => world.IsIn(group, world.Devices[device]),
+            [.. inReach.Select(device => device.Id)], [.. plan.Waves.Select(wave => wave.Pick)], (group, device) => world.IsIn(group, world.Devices[device]),
             plan.Salt);
-        var foreseen = Foreseen.Of(world, plan, package, inScope, waves);
+        var foreseen = Foreseen.Of(world, plan, package, inReach, waves);
         foreach (var alike in foreseen.Where(each => !each.IsReached).GroupBy(each => (each.Event, each.WhyNot)))
         {
             var why = alike.First().SaysWhyNot;
@@ -116,11 +156,11 @@ public static class Previewing
         }
 
         var previews = WaveOutlooks(plan, foreseen, findings);
-        var unpicked = inScope.Where((_, at) => waves[at] < 0).ToList();
+        var unpicked = inReach.Where((_, at) => waves[at] < 0).ToList();
         if (unpicked.Count > 0)
         {
             findings.Add(new Finding(
-                $"{unpicked.Count} of {inScope.Count} devices {(unpicked.Count == 1 ? "is" : "are")} picked by no wave "
+                $"{unpicked.Count} of {inReach.Count} devices {(unpicked.Count == 1 ? "is" : "are")} picked by no wave "
                     + $"({string.Join(", ", unpicked.Take(3).Select(device => device.Name))}{(unpicked.Count > 3 ? ", …" : "")}). Add a last wave 'everyone "
                         + $"else', or leave them out with an excluded group.",
                 "waves"));
@@ -130,12 +170,12 @@ public static class Previewing
         {
             findings.Add(
                 new Finding(
-                    inScope.Count switch
+                    inReach.Count switch
                     {
                         0 => "No device is in the groups.", 1 => "The one device in the groups would not be reached as it is now.",
-                        _ => $"None of the {inScope.Count} devices in the groups would be reached as they are now.",
+                        _ => $"None of the {inReach.Count} devices in the groups would be reached as they are now.",
                     },
-                    "groups") { IsWarning = inScope.Count > 0 });
+                    "groups") { IsWarning = inReach.Count > 0 });
         }
 
         return new Outlook(
@@ -182,10 +222,10 @@ public static class Previewing
     private static void CheckPackage(FleetWorld world, DeploymentPlan plan, PackageEntry package, List<Finding> findings)
     {
         var state = package.Record.State;
-        if (package.IsRetired)
+        if (package.IsLetGo)
         {
             findings.Add(new Finding(
-                $"{package.Title} was retired; its files are not kept any more. Build or import it again, and it can be deployed again.", "package"));
+                $"{package.Title} was let go; its files are not kept any more. Build or import it again, and it can be deployed again.", "package"));
         }
 
         if (state == PackageState.Withdrawn && plan.Wish != Wish.Gone)
@@ -228,7 +268,7 @@ public static class Previewing
 
     private static void Exclusions(FleetWorld world, DeploymentPlan plan, Dictionary<string, List<string>> outs)
     {
-        var all = Weighing.Scope(world, plan.Groups, []);
+        var all = Weighing.Reach(world, plan.Groups, []);
         foreach (var slug in plan.Except)
         {
             foreach (var row in world.Groups[slug].In.Copy().And(all).Rows())

@@ -37,7 +37,7 @@ public static class Retrying
         foreach (var name in names?.Distinct(StringComparer.Ordinal) ?? deployment.Targets.With(TargetTraits.With(TargetTrait.Fails)).Select(
             target => target.Device))
         {
-            var device = world.Devices.Find(name);
+            var device = Named.Device(world, name, isWhole: true) is { Ok: true } named ? named.Value : null;
             if (Against(world, deployment, device, name) is not { } against)
             {
                 devices.Add(device!);

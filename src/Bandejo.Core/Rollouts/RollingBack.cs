@@ -248,12 +248,13 @@ public static class RollingBack
         var rows = new Bitmap();
         foreach (var device in devices)
         {
-            if (world.Devices.Find(device) is not { } entry || !deployment.Targets.Has(entry))
+            var entry = Named.Device(world, device, isWhole: true);
+            if (!entry.Ok || !deployment.Targets.Has(entry.Value))
             {
-                return new Failure(ErrorKind.NotFound, $"'{device}' is no target of '{deployment.Plan.Name}'.");
+                return entry.Failure ?? new Failure(ErrorKind.NotFound, $"'{device}' is no target of '{deployment.Plan.Name}'.");
             }
 
-            rows[entry.Row] = true;
+            rows[entry.Value.Row] = true;
         }
 
         return new Chosen(rows, rows.Count() is > 1 and var count ? $"{count} devices that were named" : world.Devices.At(rows.Rows().First()).Name);
@@ -336,7 +337,7 @@ public static class RollingBack
     private static Reason? TakesAway(DeploymentEntry deployment, Target target)
     {
         var package = deployment.Package;
-        return package.IsRetired ? new Reason(ReasonCode.FilesLetGo, package.Title)
+        return package.IsLetGo ? new Reason(ReasonCode.FilesLetGo, package.Title)
             : package.Variants.FirstOrDefault(variant => variant.Name == target.Variant) is { CanRemove: false }
                 ? new Reason(ReasonCode.NoRemoveStep, package.Title)
             : null;
@@ -365,6 +366,6 @@ public static class RollingBack
             (kept ?? same.FirstOrDefault()) is { } known ? WhyNot(known)!.Value : ReasonCode.EarlierNotKept, plan.AppName, before));
 
         static ReasonCode? WhyNot(PackageEntry package) =>
-            package.Record.State == PackageState.Withdrawn ? ReasonCode.EarlierWithdrawn : package.IsRetired ? ReasonCode.EarlierLetGo : null;
+            package.Record.State == PackageState.Withdrawn ? ReasonCode.EarlierWithdrawn : package.IsLetGo ? ReasonCode.EarlierLetGo : null;
     }
 }

@@ -24,7 +24,8 @@ public static class Shelving
         }
 
         // Whoever brings many back one after the other does not fill memory with them.
-        var brought = world.Deployments.Values.Where(each => each.ShelveAt is { } at && at - world.ShelveAfter <= decision.Now).OrderBy(each => each.TouchedAt).ToList();
+        var brought = world.Deployments.Values.Where(each => each.ShelveAt is { } at && at - world.ShelveAfter <= decision.Now).OrderBy(each =>
+            each.TouchedAt).ToList();
         foreach (var longest in brought.Take(brought.Count + 1 - MostBrought))
         {
             Shelve(decision, longest);

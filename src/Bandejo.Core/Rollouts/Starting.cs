@@ -75,7 +75,7 @@ public static class Starting
             return new Failure(ErrorKind.Conflict, $"A deployment named '{plan.Name}' is running already; give this one another name, or end that one.");
         }
 
-        if (world.Deployments.ContainsKey(entry.Id) || package?.Record.State != outlook.Package.Record.State || package.IsRetired
+        if (world.Deployments.ContainsKey(entry.Id) || package?.Record.State != outlook.Package.Record.State || package.IsLetGo
             || plan.Groups.Concat(plan.Except).Any(slug => world.Group(slug) is null))
         {
             return new Failure(ErrorKind.Stale, "What it is about was changed in this moment; look at its preview again.");
@@ -101,7 +101,7 @@ public static class Starting
     {
         var plan = prepared.Outlook.Plan;
         var isOther = !Wishes(world).SequenceEqual(Wishes(prepared.Still));
-        var (then, now) = (Weighing.Scope(prepared.Still, plan.Groups, plan.Except), Weighing.Scope(world, plan.Groups, plan.Except));
+        var (then, now) = (Weighing.Reach(prepared.Still, plan.Groups, plan.Except), Weighing.Reach(world, plan.Groups, plan.Except));
         return isOther
             ? now.Or(then).And(world.Columns.Live)
             : world.Devices.Differing(prepared.Still.Devices).Or(now.Copy().Except(then)).Or(then.Copy().Except(now)).And(world.Columns.Live);

@@ -60,21 +60,25 @@ public static class Weighing
     /// (<see cref="Due"/>).
     /// </summary>
     public static void WeighAll(Decision decision, DeploymentEntry deployment) =>
-        WeighRows(decision, deployment, Scope(decision.World, deployment.Plan.Groups, deployment.Plan.Except).Or(deployment.Targets.AllRows()));
+        WeighRows(decision, deployment, Reach(decision.World, deployment.Plan.Groups, deployment.Plan.Except).Or(deployment.Targets.AllRows()));
 
     /// <summary>The same of some devices.</summary>
     internal static void WeighRows(Decision decision, DeploymentEntry deployment, Bitmap rows) =>
         Due.ForEach(decision, deployment, deployment.Pending.ToWeigh, rows, device => WeighWith(decision, deployment, device));
 
     /// <summary>The rows in the groups less those that are, or may be, in an excluded group, and less devices that nobody has sorted yet.</summary>
-    public static Bitmap Scope(FleetWorld world, IEnumerable<string> groups, IEnumerable<string> except)
+    /// <param name="changed">A group that is to be taken as if others were in it; null for none.</param>
+    /// <param name="members">Who.</param>
+    /// <param name="unsorted">Who is unsorted then.</param>
+    public static Bitmap Reach(
+        FleetWorld world, IEnumerable<string> groups, IEnumerable<string> except, string? changed = null, Bitmap? members = null, Bitmap? unsorted = null)
     {
         var rows = new Bitmap(world.Columns.Rows);
         foreach (var slug in groups)
         {
             if (world.Groups.TryGetValue(slug, out var group))
             {
-                rows.Or(group.In);
+                rows.Or(slug == changed ? members! : group.In);
             }
         }
 
@@ -82,11 +86,11 @@ public static class Weighing
         {
             if (world.Groups.TryGetValue(slug, out var group))
             {
-                rows.Except(group.In).Except(group.NotKnown);
+                rows.Except(slug == changed ? members! : group.In).Except(group.NotKnown);
             }
         }
 
-        return rows.Except(world.Unsorted);
+        return rows.Except(unsorted ?? world.Unsorted);
     }
 
     /// <summary>Judges one device under one deployment and moves its target accordingly.</summary>

@@ -244,7 +244,10 @@ internal sealed class Parser(string text, List<Token> tokens, List<Finding> find
         }
     }
 
-    private static bool IsKeyword(Token token) => token.Is("and") || token.Is("or") || token.Is("not") || token.Is("is") || token.Is("in") || token.Is("like");
+    /// <summary>The words that join and compare.</summary>
+    public static IReadOnlySet<string> Keywords { get; } = new HashSet<string>(["and", "or", "not", "is", "in", "like"], StringComparer.OrdinalIgnoreCase);
+
+    private static bool IsKeyword(Token token) => Keywords.Any(token.Is);
 
     private static ConditionSyntax Node(OperandSyntax left, Comparison comparison, IReadOnlyList<OperandSyntax> right)
     {

@@ -38,6 +38,10 @@ public sealed class Rule
 
     public RuleNode Root { get; }
 
+    /// <summary>Whether what somebody looks for by is meant as a rule, also where it is none: it has a word or a sign that only rules have.</summary>
+    public static bool IsMeant(string text) =>
+        text.Any("<>=\"()".Contains) || text.Split(' ', StringSplitOptions.RemoveEmptyEntries).Any(word => Parser.Keywords.Contains(word));
+
     /// <summary>
     /// Reads a rule. A failure of kind <see cref="ErrorKind.Invalid"/> holds every error in it, each with line, column and length.
     /// </summary>

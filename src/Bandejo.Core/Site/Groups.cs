@@ -50,6 +50,7 @@ public static class Groups
         }
 
         var group = found.Value;
+        slug = group.Record.Slug;
         if (seen(group.Record.Revision, must: true) is { } unseen)
         {
             return unseen;
@@ -82,12 +83,13 @@ public static class Groups
 
     public static Outcome<bool> Remove(Decision decision, RevisionCheck seen, string slug)
     {
-        var found = Named.Group(decision.World, slug);
+        var found = Named.Group(decision.World, slug, isWhole: true);
         if (!found.Ok)
         {
             return found.Failure!;
         }
 
+        slug = found.Value.Record.Slug;
         if (seen(found.Value.Record.Revision, must: true) is { } unseen)
         {
             return unseen;
@@ -114,6 +116,7 @@ public static class Groups
         }
 
         var group = found.Value;
+        slug = group.Record.Slug;
         if (group.Rule is not null)
         {
             return new Failure(ErrorKind.Conflict, $"'{slug}' is a rule group: its rule says who is in it, nobody is put into it by hand.");
@@ -127,7 +130,7 @@ public static class Groups
         var devices = new List<DeviceEntry>();
         foreach (var name in names)
         {
-            var device = Named.Device(world, name);
+            var device = Named.Device(world, name, isWhole: true);
             if (!device.Ok)
             {
                 return device.Failure!;
@@ -226,7 +229,7 @@ public static class ForTesting
     /// <summary>What a group for testing lets in.</summary>
     internal static string Opens(FleetWorld world, int devices)
     {
-        var open = world.Packages.Values.Where(package => !package.IsRetired && package.Record.State is PackageState.Built or PackageState.Tried)
+        var open = world.Packages.Values.Where(package => !package.IsLetGo && package.Record.State is PackageState.Built or PackageState.Tried)
             .OrderByDescending(package => package.Record.BuiltAt).Select(package => package.Title).ToList();
         var which = $", now {open.Count}: {string.Join(", ", open.Take(SampleSize))}{(open.Count > SampleSize ? ", …" : "")}";
         return $"Packages that nobody tried or released may reach {(devices == 1 ? "the 1 device" : $"the {devices} devices")} in it"

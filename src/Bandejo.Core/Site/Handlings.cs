@@ -55,12 +55,13 @@ public static class Handlings
     public static Outcome<bool> Remove(Decision decision, RevisionCheck seen, string slug)
     {
         var world = decision.World;
-        var found = Named.Handling(world, slug);
+        var found = Named.Handling(world, slug, isWhole: true);
         if (!found.Ok)
         {
             return found.Failure!;
         }
 
+        slug = found.Value.Slug;
         if (seen(found.Value.Revision, must: true) is { } unseen)
         {
             return unseen;

@@ -70,7 +70,8 @@ public static class Retention
     {
         var rule = RuleOf(world);
         return new RetentionTask(
-            world.Now, world.Now - TimeSpan.FromDays(rule.HistoryDays), LogsFrom(world) ?? DateTimeOffset.UnixEpoch, world.Now - TimeSpan.FromDays(rule.LogDays));
+            world.Now, world.Now - TimeSpan.FromDays(rule.HistoryDays), LogsFrom(world) ?? DateTimeOffset.UnixEpoch,
+                world.Now - TimeSpan.FromDays(rule.LogDays));
     }
 
     /// <summary>Before this moment what was is not kept any more; null where nothing went yet.</summary>
@@ -146,7 +147,8 @@ public static class Retention
                 "journal", "forgot",
                 string.Create(
                     CultureInfo.InvariantCulture,
-                    $"What is older than {rule.HistoryDays} days went: {report.Rows:N0} row{(report.Rows == 1 ? "" : "s")} of what was; and {report.Logs:N0} log{(report.Logs == 1 ? "" : "s")} of attempts older than "
+                    $"What is older than {rule.HistoryDays} days went: {report.Rows:N0} row{(report.Rows == 1 ? "" : "s")} of what was; and "
+                        + $"{report.Logs:N0} log{(report.Logs == 1 ? "" : "s")} of attempts older than "
                         + $"{rule.LogDays} days."));
         }
 

@@ -40,12 +40,13 @@ public static class WavePlans
 
     public static Outcome<bool> Remove(Decision decision, RevisionCheck seen, string slug)
     {
-        var found = Named.WavePlan(decision.World, slug);
+        var found = Named.WavePlan(decision.World, slug, isWhole: true);
         if (!found.Ok)
         {
             return found.Failure!;
         }
 
+        slug = found.Value.Slug;
         if (seen(found.Value.Revision, must: true) is { } unseen)
         {
             return unseen;

@@ -9,39 +9,32 @@ namespace Bandejo.Core.World;
 /// <param name="must">Whether they have to say which they looked at.</param>
 public delegate Failure? RevisionCheck(int revision, bool must);
 
-/// <summary>Finds what people name; where there is none, the failure says what is near.</summary>
+/// <summary>
+/// Finds what people name, the same way for everything: by identity or name, in whatever case, or by a beginning of either that is nobody else's. Where there
+/// is none, the failure says what is near; where there are several, which.
+/// </summary>
 public static class Named
 {
     /// <summary>How many devices are looked through for a near name.</summary>
     private const int MostNear = 2000;
 
-    /// <summary>A deployment by identity, its beginning (4 characters or more), or its name; of several with one name, the one that has not ended.</summary>
-    public static Outcome<DeploymentEntry> Deployment(FleetWorld world, string named)
-    {
-        if (world.Deployments.TryGetValue(named, out var exact))
-        {
-            return exact;
-        }
+    /// <summary>How many are named that a beginning may mean.</summary>
+    private const int MostSeveral = 5;
 
-        var found = world.Deployments.Values.Where(each => each.Plan.Name.Equals(named, StringComparison.OrdinalIgnoreCase) || (
-            named.Length >= 4 && each.Id.StartsWith(named, StringComparison.Ordinal)))
-            .ToList();
-        var active = found.Where(each => each.IsActive).ToList();
-        if ((active.Count > 0 ? active : found) is [var one])
-        {
-            return one;
-        }
+    /// <summary>A digest is named by so many of its first characters, or more.</summary>
+    private const int LeastOfDigest = 4;
 
-        return found.Count > 1
-            ? new Failure(
-                ErrorKind.Conflict, $"'{named}' names {found.Count} deployments: {string.Join(", ", found.Select(each => each.Id))}. Use one of these.")
-            : None("deployment", named, world.Deployments.Values.Select(each => each.Plan.Name));
-    }
+    /// <summary>A deployment; of several with one name, the one that has not ended.</summary>
+    public static Outcome<DeploymentEntry> Deployment(FleetWorld world, string named) =>
+        world.Deployments.TryGetValue(named, out var exact)
+            ? exact
+            : Found("deployment", named, world.Deployments.Values, each => each.Id, each => each.Plan.Name, isWhole: false, each => each.IsActive);
 
     /// <summary>
-    /// A package by digest, by the beginning of one (8 characters or more), by <c>app version</c>, or by an app's slug: its newest released package.
+    /// A package by digest, by the beginning of one (4 characters or more), by <c>app version</c>, or by an app: its newest released package.
     /// </summary>
-    public static Outcome<PackageEntry> Package(FleetWorld world, string named)
+    /// <param name="isWhole">Whether it must be named in full, as where something is done that cannot be undone.</param>
+    public static Outcome<PackageEntry> Package(FleetWorld world, string named, bool isWhole = false)
     {
         var text = named.Trim();
         if (world.Packages.TryGetValue(text, out var exact))
@@ -49,50 +42,74 @@ public static class Named
             return exact;
         }
 
-        if (text.Length >= 8 && text.All(char.IsAsciiHexDigitLower))
-        {
-            var begun = world.Packages.Values.Where(package => package.Digest.StartsWith(text, StringComparison.Ordinal)).Take(2).ToList();
-            if (begun.Count == 1)
-            {
-                return begun[0];
-            }
-        }
-
         var parts = text.Split(' ', 2, StringSplitOptions.RemoveEmptyEntries);
         var slug = parts.Length == 0 ? "" : FactCatalog.Slug(parts[0]);
-        var ofApp = world.Packages.Values.Where(package => package.Record.App == slug).OrderByDescending(package => package.Version).ToList();
-        if (ofApp.Count == 0)
+        var apps = world.Packages.Values.Select(package => package.Record.App).Distinct().ToList();
+        var begun = text.Length >= LeastOfDigest && text.All(char.IsAsciiHexDigit) && !apps.Contains(slug)
+            ? world.Packages.Values.Where(package => package.Digest.StartsWith(text, StringComparison.OrdinalIgnoreCase)).ToList()
+            : [];
+        if (begun is [var only])
         {
-            var near = Suggest.Nearest(slug, world.Packages.Values.Select(package => package.Record.App).Distinct());
-            return new Failure(ErrorKind.NotFound, $"There is no package '{named}'." + Meant(near));
+            return only;
         }
 
+        if (begun.Count > 1)
+        {
+            return Several("package", named, begun.Select(package => $"{package.Title} ({package.Digest[..12]})"), begun.Count);
+        }
+
+        var app = Found("app", slug, apps, each => each, each => each, isWhole);
+        if (!app.Ok)
+        {
+            return app.Failure!.Kind != ErrorKind.NotFound ? app.Failure
+                : new Failure(ErrorKind.NotFound, $"There is no package '{named}'." + Meant(Suggest.Nearest(slug, apps)));
+        }
+
+        var ofApp = world.Packages.Values.Where(package => package.Record.App == app.Value).OrderByDescending(package => package.Version).ToList();
         if (parts.Length == 1)
         {
-            return ofApp.Find(package => package.Record.State == PackageState.Released && !package.IsRetired)
+            return ofApp.Find(package => package.Record.State == PackageState.Released && !package.IsLetGo)
                 ?? (Outcome<PackageEntry>)new Failure(
                     ErrorKind.NotFound,
-                    $"No package of '{slug}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
+                    $"No package of '{app.Value}' is released yet. Built: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
         }
 
-        return AppVersion.TryParse(parts[1], out var version) && ofApp.Find(package => package.Version == version) is { } found
-            ? found
+        if (AppVersion.TryParse(parts[1], out var version) && ofApp.Find(package => package.Version == version) is { } found)
+        {
+            return found;
+        }
+
+        return !isWhole && ofApp.Where(package => package.Record.Version.StartsWith(parts[1], StringComparison.OrdinalIgnoreCase)).Take(2).ToList() is [var one]
+            ? one
             : new Failure(
                 ErrorKind.NotFound,
-                $"There is no version {parts[1]} of '{slug}'. There are: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
+                $"There is no version {parts[1]} of '{app.Value}'. There are: {string.Join(", ", ofApp.Select(package => package.Record.Version))}.");
     }
 
-    public static Outcome<GroupEntry> Group(FleetWorld world, string slug) =>
-        world.Groups.TryGetValue(slug, out var group) ? group : None("group", slug, world.Groups.Keys);
+    /// <inheritdoc cref="Package" path="/param"/>
+    public static Outcome<GroupEntry> Group(FleetWorld world, string named, bool isWhole = false) => world.Groups.TryGetValue(named, out var group)
+        ? group
+        : Found("group", named, world.Groups.Values, each => each.Record.Slug, each => each.Record.Name, isWhole);
 
-    public static Outcome<WavePlanRecord> WavePlan(FleetWorld world, string slug) =>
-        world.WavePlans.TryGetValue(slug, out var plan) ? plan : None("wave plan", slug, world.WavePlans.Keys);
+    /// <inheritdoc cref="Package" path="/param"/>
+    public static Outcome<WavePlanRecord> WavePlan(FleetWorld world, string named, bool isWhole = false) =>
+        Found("wave plan", named, world.WavePlans.Values, each => each.Slug, each => each.Name, isWhole);
 
-    public static Outcome<HandlingRecord> Handling(FleetWorld world, string slug) =>
-        world.Handlings.TryGetValue(slug, out var handling) ? handling : None("handling", slug, world.Handlings.Keys);
+    /// <inheritdoc cref="Package" path="/param"/>
+    public static Outcome<HandlingRecord> Handling(FleetWorld world, string named, bool isWhole = false) =>
+        Found("handling", named, world.Handlings.Values, each => each.Slug, each => each.Name, isWhole);
 
-    /// <summary>A device by identity or name.</summary>
-    public static Outcome<DeviceEntry> Device(FleetWorld world, string named) => world.Devices.Find(named) is { } device ? device : NoDevice(world, named);
+    /// <inheritdoc cref="Package" path="/param"/>
+    public static Outcome<DeviceEntry> Device(FleetWorld world, string named, bool isWhole = false)
+    {
+        if (world.Devices.Find(named) is { } exact)
+        {
+            return exact;
+        }
+
+        var found = Found("device", named, world.Devices.Values, each => each.Id, each => each.Name, isWhole);
+        return found.Ok || found.Failure!.Kind != ErrorKind.NotFound ? found : NoDevice(world, named);
+    }
 
     /// <summary>The failure for a device that is not there.</summary>
     public static Failure NoDevice(FleetWorld world, string named)
@@ -101,8 +118,39 @@ public static class Named
         return new Failure(ErrorKind.NotFound, $"There is no device '{named}'." + Meant(near));
     }
 
-    private static Failure None(string noun, string named, IEnumerable<string> there) =>
-        new(ErrorKind.NotFound, $"There is no {noun} '{named}'." + Meant(Suggest.Nearest(named, there)));
+    /// <summary>The one thing that is meant.</summary>
+    /// <param name="isWhole">Whether a beginning is not enough.</param>
+    /// <param name="isPreferred">Of several that fit alike, those that are meant rather; null for none.</param>
+    private static Outcome<T> Found<T>(
+        string noun, string named, IEnumerable<T> all, Func<T, string> idOf, Func<T, string> nameOf, bool isWhole, Func<T, bool>? isPreferred = null)
+    {
+        var text = named.Trim();
+        foreach (var fits in (Func<string, bool>[])[
+            each => each.Equals(text, StringComparison.OrdinalIgnoreCase),
+            each => !isWhole && text.Length > 0 && each.StartsWith(text, StringComparison.OrdinalIgnoreCase)])
+        {
+            var found = all.Where(each => fits(idOf(each)) || fits(nameOf(each))).ToList();
+            found = isPreferred is not null && found.Exists(each => isPreferred(each)) ? found.FindAll(each => isPreferred(each)) : found;
+            if (found is [var one])
+            {
+                return one;
+            }
+
+            if (found.Count > 1)
+            {
+                return Several(noun, named, found.Select(each => idOf(each) == nameOf(each) ? idOf(each) : $"{idOf(each)} ({nameOf(each)})"), found.Count);
+            }
+        }
+
+        var near = Suggest.Nearest(text.ToUpperInvariant(), all.Take(MostNear).SelectMany(each => (string[])[idOf(each), nameOf(each)]).Distinct(),
+            isInAnyCase: true);
+        return new Failure(ErrorKind.NotFound, $"There is no {noun} '{named}'." + Meant(near));
+    }
+
+    private static Failure Several(string noun, string named, IEnumerable<string> names, int count) => new(
+        ErrorKind.Conflict,
+        $"'{named}' may mean {count} {noun}s: {string.Join(", ", names.Take(MostSeveral))}{(count > MostSeveral ? $" and {count - MostSeveral} more" : "")}. "
+            + "Write more of one.");
 
     private static string Meant(string? near) => near is null ? "" : $" Did you mean '{near}'?";
 }

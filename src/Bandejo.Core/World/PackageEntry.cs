@@ -28,7 +28,10 @@ public class PackageContents
 public sealed class PackageEntry(PackageRecord record, PackageContents contents)
 {
     /// <summary>The word in the history of a package whose files were let go, and of one whose files came again.</summary>
-    public const string Retired = "retired";
+    public const string LetGo = "let-go";
+
+    /// <summary>As it was called before, in what was kept then.</summary>
+    private const string LetGoBefore = "retired";
 
     public const string Restored = "restored";
 
@@ -44,7 +47,7 @@ public sealed class PackageEntry(PackageRecord record, PackageContents contents)
     public string Title => $"{Contents.Name} {Record.Version}";
 
     /// <summary>Whether its files were let go.</summary>
-    public bool IsRetired { get; } = record.History.LastOrDefault(step => step.State is Retired or Restored)?.State == Retired;
+    public bool IsLetGo { get; } = record.History.LastOrDefault(step => step.State is LetGo or LetGoBefore or Restored)?.State is LetGo or LetGoBefore;
 
     /// <summary>Its version; 0 where this version of the program cannot read it.</summary>
     public AppVersion Version { get; } = AppVersion.TryParse(record.Version, out var version) ? version : AppVersion.Parse("0");

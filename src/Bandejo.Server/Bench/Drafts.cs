@@ -169,7 +169,7 @@ internal sealed partial class Drafts(
         {
             if (store.Find(each.Sha256) is not { } place)
             {
-                return new Failure(ErrorKind.Conflict, $"The files of {name} were let go when it was retired; build or import it again first.");
+                return new Failure(ErrorKind.Conflict, $"The files of {name} were let go when it was let go; build or import it again first.");
             }
 
             await using var stream = new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.Read);
@@ -285,7 +285,7 @@ internal sealed partial class Drafts(
             .ToHashSet(StringComparer.OrdinalIgnoreCase);
         return ends.Count > 0 && AppLine().Match(draft.Manifest) is { Success: true } app
             ? world.Read(each => (IReadOnlyList<PackageInfo>)[.. Catalogue.List(each, app.Groups[1].Value, null, 20).Items.Where(package =>
-                package.Digest != draft.Package && !package.IsRetired
+                package.Digest != draft.Package && !package.IsLetGo
                     && Documents.FilesOf(each.Packages[package.Digest].Document).Any(file => ends.Contains(Path.GetExtension(file.Path))))])
             : [];
     }

@@ -79,6 +79,18 @@ internal static class EventQueries
                 return deployment.Failure!;
             }
 
+            // Of one that was removed there are events too, under the identity that it had.
+            var device = asked.Device is null || IsIdentity(asked.Device) ? default : Named.Device(each, asked.Device);
+            if (asked.Device is not null && !IsIdentity(asked.Device) && !device.Ok)
+            {
+                return device.Failure!;
+            }
+
+            if (asked.Group is not null && Named.Group(each, asked.Group) is { Ok: false, Failure.Kind: ErrorKind.Conflict } several)
+            {
+                return several.Failure!;
+            }
+
             var its = asked.App is null ? null : each.Deployments.Values.Where(of => of.Plan.App == asked.App).ToList();
             var called = asked.App is null ? null : each.Packages.Values.FirstOrDefault(package => package.Record.App == asked.App)?.Contents.Name;
             if (asked.App is not null && called is null && its!.Count == 0)
@@ -90,7 +102,7 @@ internal static class EventQueries
             what.AddRange(asked.Group is null ? [] : [GroupEntry.MoveWord(asked.Group, isIn: true), GroupEntry.MoveWord(asked.Group, isIn: false)]);
             return new EventQuery(
                 topic == "any" ? null : topic, asked.Deployment is null ? null : deployment.Value.Id,
-                asked.Device is null ? null : each.Devices.Find(asked.Device)?.Id ?? "none", null, before, Routes.PageSize(asked.Limit) + 1,
+                asked.Device is null ? null : device.Ok ? device.Value.Id : asked.Device, null, before, Routes.PageSize(asked.Limit) + 1,
                 what.Count == 0 ? null : what)
             {
                 From = from.Value, To = to.Value, By = asked.By == "service" ? "" : asked.By, Words = words,
@@ -99,6 +111,8 @@ internal static class EventQueries
             };
         });
     }
+
+    private static bool IsIdentity(string device) => device.Length == 32 && device.All(char.IsAsciiHexDigitLower);
 
     private static Outcome<DateTimeOffset?> Bound(string? text, bool isEnd, DateTimeOffset now) => text is null ? (DateTimeOffset?)null
         : PastMoments.Bound(text, isEnd, now) is { } at ? (DateTimeOffset?)at

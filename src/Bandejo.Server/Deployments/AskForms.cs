@@ -106,7 +106,7 @@ internal static class AskForms
 
     private static string Words(Effect effect) => effect switch
     {
-        Effect.HasIt => "nothing (there already)",
+        Effect.HasIt => "already there",
         Effect.HasNewer => "nothing (newer is there)",
         Effect.HasNone => "nothing (not there)",
         Effect.NotKnown => "not known yet",

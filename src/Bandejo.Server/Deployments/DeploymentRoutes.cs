@@ -238,8 +238,8 @@ internal static class DeploymentRoutes
             }
 
             return device is null ? (deployment.Value.Id, null)
-                : each.Devices.Find(device) is { } entry ? (deployment.Value.Id, entry.Id)
-                : Named.NoDevice(each, device);
+                : Named.Device(each, device) is var entry && entry.Ok ? (deployment.Value.Id, entry.Value.Id)
+                : entry.Failure!;
         });
         return found.Ok
             ? (await world.Kept()).Attempts(found.Value.Deployment, found.Value.Device, Routes.PageSize(limit))

@@ -21,6 +21,9 @@ internal sealed record TargetQuery
     /// <summary>A rule, or words that name, kind, model or site of the device contain.</summary>
     public string? Filter { get; init; }
 
+    /// <summary>Only those that are late: due, not met, and still to come.</summary>
+    public bool? Late { get; init; }
+
     /// <summary><c>name</c>, <c>since</c> (longest first) or <c>state</c> (what needs somebody first).</summary>
     public string? Sort { get; init; }
 
@@ -169,7 +172,9 @@ internal static class TargetList
             return wave.Failure!;
         }
 
-        var rows = deployment.Targets.In(states.Value.Count == 0 ? Enum.GetValues<TargetState>() : states.Value).And(filter.Value);
+        var meant = (states.Value.Count == 0 ? Enum.GetValues<TargetState>() : states.Value.AsEnumerable())
+            .Where(state => query.Late != true || Counting.IsLate(state, deployment.Plan.Deadline, world.Now));
+        var rows = deployment.Targets.In(meant).And(filter.Value);
         return wave.Value is { } index ? rows.And(deployment.Targets.InWave(index)) : rows;
     }
 

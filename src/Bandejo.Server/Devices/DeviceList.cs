@@ -55,9 +55,13 @@ internal static class DeviceList
             return world.Columns.Evaluate(rule.Value).True;
         }
 
-        if (text.Any("<>=\"()".Contains))
+        if (Rule.IsMeant(text))
         {
-            return rule.Failure!;
+            return rule.Failure! with
+            {
+                Message = $"{rule.Failure!.Message} (It was read as a rule: 'is', 'and', 'or' and signs such as >= make one. "
+                    + "Words alone are looked for in names, kinds, models and sites.)",
+            };
         }
 
         return world.Texts.Containing(text);

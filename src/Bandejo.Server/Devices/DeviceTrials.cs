@@ -21,9 +21,9 @@ internal static class DeviceTrials
     public static void MapDeviceTrials(this RouteGroupBuilder api)
     {
         api.MapGet("/devices/{device}/trial", (WorldHost world, string device) => world.Read<Outcome<DeviceTrialInfo>>(each =>
-            each.Devices.Find(device) is not { } found ? Named.NoDevice(each, device)
-            : each.DeviceTrials.TryGetValue(found.Id, out var trial) ? Info(each, trial)
-            : new Failure(ErrorKind.NotFound, $"No trial was asked of {found.Name} yet.")).Answer())
+            Named.Device(each, device) is var found && !found.Ok ? found.Failure!
+            : each.DeviceTrials.TryGetValue(found.Value.Id, out var trial) ? Info(each, trial)
+            : new Failure(ErrorKind.NotFound, $"No trial was asked of {found.Value.Name} yet.")).Answer())
             .ForAll().WithSummary("The last trial that a device was asked for").Produces<DeviceTrialInfo>();
         api.MapPost("/devices/{device}/trial", async (WorldHost world, HttpContext context, string device, DeviceTrialRequest request) =>
             (await world.Change(context.Person(), decision =>

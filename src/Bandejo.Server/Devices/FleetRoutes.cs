@@ -122,7 +122,8 @@ internal static class FleetRoutes
     /// <summary>The targets of a device that are only kept.</summary>
     private static async Task<ShelvedTargets> Shelved(WorldHost world, string named)
     {
-        var (device, deployments) = world.Read(each => (each.Devices.Find(named)?.Id, each.Shelved.Select(deployment => deployment.Id).ToList()));
+        var (device, deployments) = world.Read(each => (Named.Device(each, named) is { Ok: true, Value.Id: var id } ? id : null,
+            each.Shelved.Select(deployment => deployment.Id).ToList()));
         return device is null || deployments.Count == 0
             ? new ShelvedTargets(deployments.ToHashSet(StringComparer.Ordinal), [])
             : (await world.Kept()).Targets(device, deployments);
@@ -144,11 +145,13 @@ internal static class FleetRoutes
 
     private static Outcome<DeviceDetails> Details(FleetWorld world, string name, ShelvedTargets shelved)
     {
-        if (world.Devices.Find(name) is not { } device)
+        var found = Named.Device(world, name);
+        if (!found.Ok)
         {
-            return Named.NoDevice(world, name);
+            return found.Failure!;
         }
 
+        var device = found.Value;
         var programs = device.Record.Sheet.Programs();
         return new DeviceDetails(
             Info(world, device),
@@ -173,11 +176,13 @@ internal static class FleetRoutes
     {
         var outcome = world.Read<Outcome<IReadOnlyList<WhyInfo>>>(each =>
         {
-            if (each.Devices.Find(name) is not { } device)
+            var named = Named.Device(each, name);
+            if (!named.Ok)
             {
-                return Named.NoDevice(each, name);
+                return named.Failure!;
             }
 
+            var device = named.Value;
             if (deploymentId is not null)
             {
                 var found = Named.Deployment(each, deploymentId);

@@ -62,6 +62,12 @@ internal static class GroupRoutes
         api.MapDelete("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: false)))).Answer())
             .For(Roles.Operator).WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
+        api.MapPost(
+            "/groups/{slug}/devices/preview",
+            (WorldHost world, string slug, MembersPreviewRequest request) =>
+                world.Read(each => Membership.Of(each, slug, request.Devices, request.IsIn)).Answer(found => Results.Ok(new MembersPreview(
+                    found.Devices, found.Deployments, found.Says))))
+            .ForAll().WithSummary("What putting devices into a listed group, or taking them out, starts and stops").Produces<MembersPreview>();
         api.MapGet(
             "/groups/{slug}/devices",
             async (WorldHost world, HttpContext context, string slug, int? skip, string? cursor, int? limit, string? asOf) => (asOf is null

@@ -60,7 +60,7 @@ internal static class Catalogue
                 .. preset.Value.Select(pair => $"{pair.Key} {pair.Value}")]))],
             world.Packages.Values.Where(other => other.Record.App == package.Record.App && other.Version < package.Version)
                 .MaxBy(other => other.Version)?.Record.Digest,
-            Retiring.RoomOf(world, package));
+            Leaving.RoomOf(world, package));
     }
 
     public static PackageInfo Info(PackageEntry package, bool isNew = false)
@@ -69,6 +69,6 @@ internal static class Catalogue
         var stored = package.Record;
         return new PackageInfo(
             stored.Digest, stored.App, package.Document.Name, stored.Version, StateNames.Of(stored.State), package.Document.Publisher, stored.BuiltBy,
-            stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsRetired);
+            stored.BuiltAt, files.Sum(file => file.Size), files.Count, isNew, package.IsLetGo);
     }
 }

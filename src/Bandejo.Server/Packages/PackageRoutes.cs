@@ -24,8 +24,8 @@ internal static class PackageRoutes
         api.MapGet("/packages", (WorldHost world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(
             each, app, cursor, limit))))
             .ForAll().WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
-        api.MapGet("/packages/room", (Retiring retiring) => Results.Ok(retiring.Room()))
-            .ForAll().WithSummary("How much room packages take, and which could be retired").Produces<RoomInfo>();
+        api.MapGet("/packages/room", (Leaving leaving) => Results.Ok(leaving.Room()))
+            .ForAll().WithSummary("How much room packages take, and which could be let go").Produces<RoomInfo>();
         api.MapGet("/packages/{package}", (WorldHost world, string package) => world.Read(each => Catalogue.Details(each, package)).Answer())
             .ForAll().WithSummary("One package, by digest, its beginning, app, or 'app version'").Produces<PackageDetails>();
         api.MapGet("/packages/{package}/compare/{other}", (WorldHost world, string package, string other) => world.Read<Outcome<PackageComparison>>(each =>
@@ -83,9 +83,9 @@ internal static class PackageRoutes
                 .Answer(released => Results.Ok(Catalogue.Info(released))))
             .For(Roles.Packager).WithSummary("Releases a package for all groups").Produces<PackageInfo>();
         api.MapPost(
-            "/packages/{package}/retire",
-            async (Retiring retiring, HttpContext context, string package, ReasonRequest request) =>
-                (await retiring.Retire(package, context.Person(), request.Reason ?? "")).Answer())
+            "/packages/{package}/let-go",
+            async (Leaving leaving, HttpContext context, string package, ReasonRequest request) =>
+                (await leaving.LetGo(package, context.Person(), request.Reason ?? "")).Answer())
             .For(Roles.Packager).WithSummary("Lets the files of a package go that nothing needs any more").Produces<PackageRoomInfo>();
         api.MapPost("/packages/{package}/withdraw", async (WorldHost world, SiteKeys keys, HttpContext context, string package, ReasonRequest request) =>
             (await world.Change(context.Person(), decision =>

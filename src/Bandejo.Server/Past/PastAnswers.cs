@@ -112,7 +112,7 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             return wave.Failure!;
         }
 
-        if (query.Filter is { } filter && filter.Any("<>=\"()".Contains))
+        if (query.Filter is { } filter && Rule.IsMeant(filter))
         {
             return new Failure(ErrorKind.Invalid, "As of a past moment, targets are found by words of the device's name, by state and by wave, not by a rule.");
         }
@@ -124,7 +124,9 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
 
         var names = new Names(now, past);
         var all = past.Targets(deployment.Id)
-            .Where(each => (states.Value.Count == 0 || states.Value.Contains(each.Target.State)) && (wave.Value is null || each.Target.Wave == wave.Value))
+            .Where(each => (states.Value.Count == 0 || states.Value.Contains(each.Target.State))
+                && (query.Late != true || Counting.IsLate(each.Target.State, deployment.Plan.Deadline, past.At)) && (wave.Value is null
+                    || each.Target.Wave == wave.Value))
             .Select(each => (each.Target, each.Number, Name: names.Of(each.Number)))
             .Where(each => query.Filter is null || each.Name.Contains(query.Filter.Trim(), StringComparison.OrdinalIgnoreCase)).ToList();
         TargetState[] byNeed = [.. TargetTraits.ByNeed];

@@ -70,7 +70,7 @@ internal static class ConcernWords
         ConcernKind.TakesLong => $"bandejo deployment targets \"{Name(concern)}\" --state working",
         ConcernKind.Silent => $"bandejo deployment targets \"{Name(concern)}\" --state ready,retry,unknown --sort since",
         ConcernKind.Contested => $"bandejo deployment targets \"{Name(concern)}\" --state contested",
-        ConcernKind.Unsorted => $"bandejo group add GROUP {concern.Sample[0]}",
+        ConcernKind.Unsorted => $"bandejo group member add GROUP {concern.Sample[0]}",
         ConcernKind.Replaced => $"bandejo deployment end \"{Name(concern)}\" --reason \"replaced\"",
         _ => $"bandejo deployment show \"{Name(concern)}\"",
     };

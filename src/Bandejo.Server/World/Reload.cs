@@ -3,7 +3,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.World;
 
 /// <summary>Reads the state at start, and again after a failed write, until it succeeds. The service answers "not ready" meanwhile.</summary>
-internal sealed partial class Reload(WorldHost world, Packages.Retiring retiring, ILogger<Reload> log) : BackgroundService
+internal sealed partial class Reload(WorldHost world, Packages.Leaving leaving, ILogger<Reload> log) : BackgroundService
 {
     /// <summary>How often it is looked whether everything must be read; of this machine's time, for the world's may stand still.</summary>
     private static readonly TimeSpan Pace = TimeSpan.FromSeconds(1);
@@ -43,7 +43,7 @@ internal sealed partial class Reload(WorldHost world, Packages.Retiring retiring
     {
         try
         {
-            await retiring.SweepAll();
+            await leaving.SweepAll();
             return true;
         }
         catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)

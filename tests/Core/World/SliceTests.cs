@@ -205,11 +205,11 @@ public sealed class SliceTests
         var prepared = Rollouts.Starting.Prepare(
             _world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
         Release(Package('b', "3"));
-        Do(decision => Room.Retire(decision, _record.Digest, "because"));
+        Do(decision => Room.LetGo(decision, _record.Digest, "because"));
         Do(decision => PackageLives.TakeIn(decision, _record, RandomHistory.ContentsOf(_record), null));
         Do(decision => Rollouts.Starting.Begin(decision, prepared));
-        var retired = _world.Decide("root-admin", Now, () => "", [], decision => Room.Retire(decision, _record.Digest, "because"));
-        Assert.EndsWith("deploys it.", retired.Failure?.Message, StringComparison.Ordinal);
+        var gone = _world.Decide("root-admin", Now, () => "", [], decision => Room.LetGo(decision, _record.Digest, "because"));
+        Assert.EndsWith("deploys it.", gone.Failure?.Message, StringComparison.Ordinal);
     }
 
     [Fact]

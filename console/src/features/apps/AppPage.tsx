@@ -75,7 +75,7 @@ function Packages({ packages }: { packages: readonly Schemas["PackageInfo"][] })
                   {each.version}
                 </Link>
               </td>
-              <td>{each.state}{each.isRetired && ", retired"}</td>
+              <td>{each.state}{each.isLetGo && ", let go"}</td>
               <td>
                 {each.builtBy}, <Moment at={each.builtAt} only="moment" />
               </td>

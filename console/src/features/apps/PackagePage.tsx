@@ -31,7 +31,7 @@ export default function PackagePage() {
       title={`${it.name} ${it.version}`}
       crumbs={[...crumbs, { name: it.name, to: `/apps/${it.app}` }]}
       mark={<AppIcon app={it.app} size={40} />}
-      lead={<><strong>{it.state[0]!.toUpperCase() + it.state.slice(1)}{room.isRetired && ", retired"}, on {devices(installedOn)}.</strong> {summary}</>}
+      lead={<><strong>{it.state[0]!.toUpperCase() + it.state.slice(1)}{room.isLetGo && ", let go"}, on {devices(installedOn)}.</strong> {summary}</>}
       command={`bandejo package show ${quoted(`${it.app} ${it.version}`)}`}
       acts={<PackageActs it={it} installedOn={installedOn} deployments={deployments} room={room} />}
     >
@@ -55,9 +55,9 @@ export default function PackagePage() {
             <dt>Digest</dt>
             <dd className="mono">{it.digest}</dd>
             <dt>Payload</dt>
-            <dd>{it.files} {it.files === 1 ? "file" : "files"}, {bytes(it.size)}{room.isRetired ? ", not kept any more" : `, ${bytes(room.own)} of it only for this package`}</dd>
+            <dd>{it.files} {it.files === 1 ? "file" : "files"}, {bytes(it.size)}{room.isLetGo ? ", not kept any more" : `, ${bytes(room.own)} of it only for this package`}</dd>
             {needs.length > 0 && <><dt>Needs first</dt><dd>{needs.join(", ")}</dd></>}
-            {!room.isRetired && <><dt>Can be retired</dt><dd>{room.keptFor ? `no: ${room.keptFor}` : "yes, nothing needs it any more"}</dd></>}
+            {!room.isLetGo && <><dt>Can be let go</dt><dd>{room.keptFor ? `no: ${room.keptFor}` : "yes, nothing needs it any more"}</dd></>}
             <dt>Where it is</dt>
             <dd>{installedOn === 0 ? "on no device" : <Link to="/devices" search={{ filter: `app "${it.app}" is "${it.version.split("+")[0]}"`, columns: `app "${it.app}"` }}>{devices(installedOn)}</Link>}</dd>
             <dt>Deployments</dt>
@@ -149,22 +149,22 @@ function PackageActs({ it, installedOn, deployments, room }: { it: Package; inst
     command: (reason) => `bandejo package withdraw ${named} --reason ${quoted(reason)}`,
     run: (reason) => request("post", "/api/v1/packages/{package}/withdraw", { path: { package: it.digest }, body: { reason } }).then(() => `${it.name} ${it.version} is withdrawn.`).finally(done),
   };
-  const retire: Question = {
-    title: `Retire ${it.name} ${it.version}`,
+  const leave: Question = {
+    title: `Let go of ${it.name} ${it.version}`,
     says: <p>Its files go, {bytes(room.own)} that no other package needs. What is known of it stays, and building or importing it again brings it back. It cannot be deployed meanwhile.</p>,
-    act: `Retire; ${bytes(room.own)} go`,
+    act: `Let go; ${bytes(room.own)} go`,
     isDangerous: true,
     reason: "may",
-    command: (reason) => `bandejo package retire ${named} --reason ${quoted(reason)}`,
-    run: (reason) => request("post", "/api/v1/packages/{package}/retire", { path: { package: it.digest }, body: { reason } }).then(() => `${it.name} ${it.version} is retired.`).finally(done),
+    command: (reason) => `bandejo package let-go ${named} --reason ${quoted(reason)}`,
+    run: (reason) => request("post", "/api/v1/packages/{package}/let-go", { path: { package: it.digest }, body: { reason } }).then(() => `${it.name} ${it.version} is let go.`).finally(done),
   };
   return (
     <>
-      {!room.isRetired && !room.keptFor && <Act forbidden={forbidden("POST /api/v1/packages/{package}/retire")} onClick={() => setQuestion(retire)}>Retire…</Act>}
-      {it.state !== "withdrawn" && !room.isRetired && <ButtonLink to="/deployments/new" search={{ package: `${it.app} ${it.version}` }} variant={it.state === "released" ? "filled" : "default"}>Deploy it</ButtonLink>}
+      {!room.isLetGo && !room.keptFor && <Act forbidden={forbidden("POST /api/v1/packages/{package}/let-go")} onClick={() => setQuestion(leave)}>Let go…</Act>}
+      {it.state !== "withdrawn" && !room.isLetGo && <ButtonLink to="/deployments/new" search={{ package: `${it.app} ${it.version}` }} variant={it.state === "released" ? "filled" : "default"}>Deploy it</ButtonLink>}
       {(it.state === "built" || it.state === "tried") && <Act variant="filled" forbidden={forbidden("POST /api/v1/packages/{package}/release")} onClick={() => setQuestion(release)}>Release…</Act>}
       {it.state !== "withdrawn" && <Act forbidden={forbidden("POST /api/v1/packages/{package}/withdraw")} onClick={() => setQuestion(withdraw)}>Withdraw…</Act>}
-      {it.state !== "withdrawn" && !room.isRetired && <Act forbidden={forbidden("POST /api/v1/devices/{device}/trial")} onClick={() => setIsTrying(true)}>Try on a device…</Act>}
+      {it.state !== "withdrawn" && !room.isLetGo && <Act forbidden={forbidden("POST /api/v1/devices/{device}/trial")} onClick={() => setIsTrying(true)}>Try on a device…</Act>}
       {isTrying && <TryOnDevice it={it} close={() => setIsTrying(false)} />}
       <Ask question={question} close={() => setQuestion(null)} />
     </>

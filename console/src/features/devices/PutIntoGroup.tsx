@@ -61,7 +61,7 @@ function Choice({ filter, total, close }: { filter: string; total: number; close
         {names.length > 6 && ` and ${count(names.length - 6)} more`}. Deployments for the group reach them from then on.
       </p>
       <Select label="Group" placeholder="A listed group" searchable data={(groups.data ?? []).filter((group) => !group.rule).map((group) => ({ value: group.slug, label: `${group.name} · ${group.devices}` }))} value={slug} onChange={setSlug} />
-      <Command text={`bandejo group add ${slug ?? "GROUP"} ${names.slice(0, 3).join(" ")}${names.length > 3 ? " …" : ""}`} />
+      <Command text={`bandejo group member add ${slug ?? "GROUP"} ${names.slice(0, 3).join(" ")}${names.length > 3 ? " …" : ""}`} />
       {put.error && <ErrorNote error={put.error} />}
       <div className="acts" style={{ justifyContent: "flex-end" }}>
         <Act variant="filled" loading={put.isPending} forbidden={!slug ? "Choose a group first." : names.length !== total ? "The devices are being looked up." : null} onClick={() => put.mutate()}>

@@ -112,7 +112,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
                   says: <p>Its {devices(group.devices)} stay where they are; only the group goes. A group that a deployment uses cannot be removed.</p>,
                   act: `Remove the group of ${count(group.devices)}`,
                   isDangerous: true,
-                  command: () => `bandejo group delete ${group.slug}`,
+                  command: () => `bandejo group remove ${group.slug}`,
                   run: async () => {
                     await request("delete", "/api/v1/groups/{slug}", { path: { slug: group.slug }, revision: group.revision });
                     void queries.invalidateQueries({ queryKey: ["groups"] });

@@ -51,7 +51,7 @@ export function MembersView({ group }: { group: Schemas["GroupInfo"] }) {
           ...(asOf === undefined ? [{ key: "heard", title: "Last heard", width: "130px", isRight: true, cell: (device: Device) => <Moment at={device.lastHeard} only="relative" otherwise="never" /> }] : []),
           ...(isListed ? [{ key: "out", title: "Membership", width: "90px", isRight: true, cell: (device: Device) => <TakeOut device={device} why={forbidden("DELETE /api/v1/groups/{slug}/devices/{device}")} onOut={() => move.mutate({ device: device.id, isIn: false })} /> }] : []),
         ]}
-        empty={<div className="section"><Empty title="No device is in it">{isListed && <code>bandejo group add {group.slug} DEVICE</code>}</Empty></div>}
+        empty={<div className="section"><Empty title="No device is in it">{isListed && <code>bandejo group member add {group.slug} DEVICE</code>}</Empty></div>}
       />
     </>
   );

@@ -27,7 +27,7 @@ export function HandlingsView() {
         </Act>
       </div>
       <p className="quiet" style={{ marginBottom: 12 }}>Who is waited for, whether devices restart, which programs are closed, which values settings have: said once, and used by any app. A deployment may name another, or none.</p>
-      {handlings.data.length === 0 && <Empty title="There is no handling yet"><code>bandejo handling save after-hours --signed-in nobody --restart never --for foldline</code></Empty>}
+      {handlings.data.length === 0 && <Empty title="There is no handling yet"><code>bandejo handling new after-hours --signed-in nobody --restart never --for foldline</code></Empty>}
       <div className="columns">
         {handlings.data.map((handling) => (
           <section key={handling.slug} className="sheet">

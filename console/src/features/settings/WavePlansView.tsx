@@ -26,7 +26,7 @@ export function WavePlansView() {
           Make a wave plan…
         </Act>
       </div>
-      {plans.data.length === 0 && <Empty title="There is no wave plan yet"><code>bandejo wave-plan save careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'</code></Empty>}
+      {plans.data.length === 0 && <Empty title="There is no wave plan yet"><code>bandejo wave-plan new careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'</code></Empty>}
       <div className="columns">
         {plans.data.map((plan) => (
           <section key={plan.slug} className="sheet">

@@ -67,7 +67,7 @@ export default function TodayPage() {
 }
 
 function lead(needs: number, moving: number): string {
-  const first = needs === 0 ? "Nothing needs you." : needs === 1 ? "One thing needs somebody." : `${needs} things need somebody, the dearest to ignore first.`;
+  const first = needs === 0 ? "Nothing needs you." : needs === 1 ? "One thing needs somebody." : `${needs} things need somebody, the most urgent first.`;
   return `${first} ${moving === 0 ? "No rollout is on its way." : moving === 1 ? "One rollout is on its way." : `${moving} rollouts are on their way.`}`;
 }
 

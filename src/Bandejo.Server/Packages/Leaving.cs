@@ -12,16 +12,15 @@ namespace Bandejo.Server.Packages;
 
 /// <summary>
 /// Says how much room packages take, and lets the files of old ones go. What devices have, or may fall back to, is kept; so is everything that is known of a
-/// retired
-/// package: its document, its signature, its history.
+/// package that was let go: its document, its signature, its history.
 /// </summary>
-internal sealed class Retiring(WorldHost world, FileStore files, ContentGate gate)
+internal sealed class Leaving(WorldHost world, FileStore files, ContentGate gate)
 {
     /// <summary>What each package takes, and why it must stay where it must; those that take most by themselves first.</summary>
     public RoomInfo Room() => world.Read(each =>
     {
         var users = Core.Catalogue.Room.Users(each);
-        var packages = each.Packages.Values.Where(package => !package.IsRetired)
+        var packages = each.Packages.Values.Where(package => !package.IsLetGo)
             .Select(package => (Package: package, Room: Core.Catalogue.Room.Of(each, package, users)))
             .OrderByDescending(room => room.Room.Own).ThenBy(room => room.Package.Record.App, StringComparer.Ordinal).ToList();
         return new RoomInfo(
@@ -34,27 +33,27 @@ internal sealed class Retiring(WorldHost world, FileStore files, ContentGate gat
     public static Contract.Api.PackageRoom RoomOf(FleetWorld each, PackageEntry package) => Info(package, Core.Catalogue.Room.Of(each, package));
 
     /// <summary>Lets the files of a package go that no other needs.</summary>
-    public async Task<Outcome<PackageRoomInfo>> Retire(string named, string by, string reason)
+    public async Task<Outcome<PackageRoomInfo>> LetGo(string named, string by, string reason)
     {
         // Nobody may come to need a file between the look and its end.
         using var held = await gate.Enter();
-        var retired = await world.Change(by, decision => Core.Catalogue.Room.Retire(decision, named, reason));
-        if (!retired.Ok)
+        var gone = await world.Change(by, decision => Core.Catalogue.Room.LetGo(decision, named, reason));
+        if (!gone.Ok)
         {
-            return retired.Failure!;
+            return gone.Failure!;
         }
 
         // What went is told as it was before it went.
-        var (package, room) = retired.Value;
+        var (package, room) = gone.Value;
         Sweep(package.Digest);
-        return new PackageRoomInfo(Catalogue.Info(package), new Contract.Api.PackageRoom(room.Own, room.Shared, room.KeptFor, IsRetired: false));
+        return new PackageRoomInfo(Catalogue.Info(package), new Contract.Api.PackageRoom(room.Own, room.Shared, room.KeptFor, IsLetGo: false));
     }
 
-    /// <summary>Takes away files of retired packages that a stop of the service has left.</summary>
+    /// <summary>Takes away files of packages that were let go that a stop of the service has left.</summary>
     public async Task SweepAll()
     {
         using var held = await gate.Enter();
-        foreach (var digest in world.Read(each => each.Packages.Values.Where(package => package.IsRetired).Select(package => package.Record.Digest).ToList()))
+        foreach (var digest in world.Read(each => each.Packages.Values.Where(package => package.IsLetGo).Select(package => package.Record.Digest).ToList()))
         {
             Sweep(digest);
         }
@@ -71,7 +70,7 @@ internal sealed class Retiring(WorldHost world, FileStore files, ContentGate gat
     }
 
     private static Contract.Api.PackageRoom Info(PackageEntry package, Core.Catalogue.PackageRoom room) =>
-        new(room.Own, room.Shared, room.KeptFor, package.IsRetired);
+        new(room.Own, room.Shared, room.KeptFor, package.IsLetGo);
 }
 
 /// <summary>Lets one at a time bring files that packages need, or take them away.</summary>

@@ -1,4 +1,4 @@
-namespace Bandejo.Core.Rules;
+namespace Bandejo.Core;
 
 /// <summary>Finds what somebody probably meant.</summary>
 public static class Suggest
@@ -7,13 +7,15 @@ public static class Suggest
     /// The candidate nearest to what was written, by edits of one letter (Damerau-Levenshtein, adjacent letters swapped count one);
     /// null where none is within a third of its length.
     /// </summary>
-    public static string? Nearest(string written, IEnumerable<string> candidates)
+    /// <param name="isInAnyCase">Whether capitals make no difference.</param>
+    public static string? Nearest(string written, IEnumerable<string> candidates, bool isInAnyCase = false)
     {
+        written = isInAnyCase ? written.ToUpperInvariant() : written;
         string? best = null;
         var bestDistance = int.MaxValue;
         foreach (var candidate in candidates)
         {
-            var distance = Distance(written, candidate);
+            var distance = Distance(written, isInAnyCase ? candidate.ToUpperInvariant() : candidate);
             if (distance < bestDistance && distance <= Math.Max(1, candidate.Length / 3))
             {
                 best = candidate;

@@ -6,7 +6,7 @@ using Xunit;
 namespace Bandejo.System.Tests;
 
 /// <summary>Old packages go when nothing needs them, and come back when they are brought again; trials stay whole with their packages.</summary>
-public sealed class RetiringTests
+public sealed class LettingGoTests
 {
     private const string Install = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
 
@@ -26,7 +26,7 @@ public sealed class RetiringTests
 
         var old = await site.Deploy("quill 1.1", Site.Enrolled);
         await site.Admin.Becomes(old, device.Name, "met");
-        await site.Must("deployment", "end", old, "--reason", "a newer one follows");
+        await site.Must("deployment", "end", "--yes", old, "--reason", "a newer one follows");
         var room = await site.Must("package", "room");
         Assert.Matches(@"quill 1\.0 .*yes", room);
         Assert.Matches(@"quill 1\.1 .*no: 1 device has it, and may fall back to it from the next version", room);
@@ -39,7 +39,7 @@ public sealed class RetiringTests
         await site.Admin.Becomes(now, device.Name, "met");
         foreach (var (version, why) in new[] { ("1.1", "1 device may fall back to it"), ("1.2", "deploys it") })
         {
-            var (code, _, errors) = await site.Run("package", "retire", $"quill {version}");
+            var (code, _, errors) = await site.Run("package", "let-go", $"quill {version}");
             Assert.Equal(3, code);
             Assert.Contains(why, errors);
         }
@@ -47,19 +47,19 @@ public sealed class RetiringTests
         var details = await site.Admin.Get("/api/v1/packages/quill%201.0", ContractJson.Default.PackageDetails);
         var own = details.Variants[0].Files.Single(file => file.Path == "install.sh").Sha256;
         var shared = details.Variants[0].Files.Single(file => file.Path == "remove.sh").Sha256;
-        Assert.Contains($"quill 1.0 is retired; {details.Room.Own} B went", await site.Must("package", "retire", "quill 1.0", "--reason", "nobody has it"));
+        Assert.Contains($"quill 1.0 is let go; {details.Room.Own} B went", await site.Must("package", "let-go", "quill 1.0", "--reason", "nobody has it"));
         Assert.False(IsKept(site, own));
         Assert.True(IsKept(site, shared));
-        Assert.Matches(@"1\.0 +released, retired", await site.Must("package", "list"));
-        Assert.Contains("retired: its files are not kept any more", await site.Must("package", "show", "quill 1.0"));
+        Assert.Matches(@"1\.0 +released, let go", await site.Must("package", "list"));
+        Assert.Contains("let go: its files are not kept any more", await site.Must("package", "show", "quill 1.0"));
         Assert.Contains(
-            "was retired; its files are not kept any more. Build or import it again",
+            "was let go; its files are not kept any more. Build or import it again",
             (await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview")).Output);
-        Assert.Contains("quill 1.0 was retired", await site.Must("journal", "--topic", "audit"));
+        Assert.Contains("quill 1.0 was let go", await site.Must("journal", "--topic", "audit"));
 
         await site.Must("package", "build", folders["1.0"]);
         Assert.True(IsKept(site, own));
-        Assert.DoesNotContain("was retired", (await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview")).Output);
+        Assert.DoesNotContain("was let go", (await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview")).Output);
     }
 
     [Fact]
@@ -75,14 +75,14 @@ public sealed class RetiringTests
             file => file.Path == "install.sh").Sha256;
         var place = Path.Combine(site.Service.Folder, "data", "files", own[..2], own);
         var content = await File.ReadAllBytesAsync(place);
-        await site.Must("package", "retire", "quill 1.0");
+        await site.Must("package", "let-go", "quill 1.0");
         await site.Process.Kill();
         // As if it had been stopped between its word and its deed.
         await File.WriteAllBytesAsync(place, content);
         await site.Service.Start();
 
         Assert.False(File.Exists(place));
-        Assert.Contains("retired", await site.Must("package", "show", "quill 1.0"));
+        Assert.Contains("let go", await site.Must("package", "show", "quill 1.0"));
     }
 
     [Fact]

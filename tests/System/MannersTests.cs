@@ -1,0 +1,170 @@
+using System.Text.Json;
+using System.Text.RegularExpressions;
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Kit;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>What holds for every command: no word is taken for something else, and what is printed is for the eye or for a program.</summary>
+public sealed partial class MannersTests
+{
+    /// <summary>Sentences that libraries say and we do not.</summary>
+    private static readonly string[] NotOurs =
+        ["Required command", "Required argument", "Unrecognized", "Cannot parse argument", "expected type", "System.", "inner exception", "must be one of", "Option '"];
+
+    [Fact]
+    public async Task Every_command_tells_wrong_words_from_right_ones_in_its_own_voice()
+    {
+        await using var site = await Site.Start();
+        var commands = await Commands(site, []);
+        Assert.True(commands.Count > 70, $"{commands.Count} commands were found.");
+        var shorts = new Dictionary<string, HashSet<string>>(StringComparer.Ordinal);
+        foreach (var command in commands)
+        {
+            var (code, output, errors) = await site.Run([.. command, "--nonsense"]);
+            var path = string.Join(' ', command);
+            Assert.True(code == 2 && output.Length == 0, $"{path} --nonsense ended with {code}: {output}{errors}");
+            Assert.Contains($"'bandejo {path}' has no option '--nonsense'.", errors);
+            Assert.EndsWith($"See: bandejo {path} --help", errors.TrimEnd(), StringComparison.Ordinal);
+
+            // Too few words, too many, and a value that is none.
+            foreach (var words in (string[][])[[.. command, "--output"], [.. command, "--output", "xml"], [.. command, "--timeout", "soon"], [.. command, "a", "b", "c", "d", "e", "f"]])
+            {
+                (code, _, errors) = await site.Run(words);
+                Assert.True(code is 2 or 3 or 4 || words[^1] == "f", $"{string.Join(' ', words)} ended with {code}: {errors}");
+                Assert.True(!NotOurs.Any(each => errors.Contains(each, StringComparison.Ordinal)), $"{string.Join(' ', words)}: {errors}");
+            }
+
+            var help = (await site.Run([.. command, "--help"])).Output;
+            foreach (Match option in Short().Matches(help))
+            {
+                (shorts.TryGetValue(option.Groups[1].Value, out var known) ? known : shorts[option.Groups[1].Value] = []).Add(option.Groups[2].Value);
+            }
+        }
+
+        Assert.All(shorts, pair => Assert.True(pair.Value.Count == 1, $"{pair.Key} means {string.Join(" and ", pair.Value)}."));
+        foreach (var (words, says) in (IEnumerable<(string, string)>)[
+            ("group", "Say what to do: bandejo group list | show"), ("group lsit", "There is no 'bandejo group lsit'. Did you mean 'list'?"),
+            ("device show", "'bandejo device show' needs a device: the device's name."), ("deployment start x --exept y", "has no option '--exept'. Did you mean '--except'?"),
+            ("journal --limit many", "--limit takes a whole number, not 'many'."), ("journal --topic jornal", "Did you mean 'journal'?"),
+            ("device list two words", "'words' is one word too many for 'bandejo device list'. What has spaces in it stands in quotes."),
+            ("device history X --deployment --limit 3", "--deployment needs a value before --limit")])
+        {
+            var (code, _, errors) = await site.Run(words.Split(' '));
+            Assert.Equal(2, code);
+            Assert.Contains(says, errors);
+        }
+
+        // Behind -- a word is what it is.
+        Assert.Equal(0, (await site.Run("device", "list", "--", "--foo")).Code);
+    }
+
+    [Fact]
+    public async Task Whoever_asks_for_json_gets_json_and_whoever_asks_for_csv_gets_a_table()
+    {
+        await using var site = await Site.Start();
+        await site.Package("notes", "2.0", "exit 0");
+        await site.Device("DESK-1", Site.Enrolled);
+        await site.Must("deployment", "start", "notes", "--to", Site.Enrolled, "--name", "Notes", "--yes");
+        foreach (var words in (string[])[
+            "today", "device list", "device show DESK-1", "device why DESK-1", "device history DESK-1", "device join-code list", "deployment list",
+            "deployment show Notes", "deployment targets Notes", "deployment pause Notes --reason x", "deployment resume Notes --reason x", "group list",
+            "group show enrolled", "group new desks --rule known", "group change enrolled --name Enrolled", "group preview yes", "app list", "app show notes",
+            "package list", "package show notes", "package room", "compliance show", "compliance export", "compliance check --least 0", "trend fleet",
+            "wave-plan list", "handling list", "journal", "keeping show", "clock show", "identity show", "account list", "token list", "journal verify"])
+        {
+            var (code, output, errors) = await site.Run([.. words.Split(' '), "--output", "json"]);
+            Assert.True(code is 0 or 1 or 3, $"{words}: {code} {errors}");
+            if (code == 0)
+            {
+                try
+                {
+                    JsonDocument.Parse(output).Dispose();
+                }
+                catch (JsonException error)
+                {
+                    Assert.Fail($"{words} is no JSON ({error.Message}): {output}");
+                }
+            }
+        }
+
+        foreach (var words in (string[])["device list", "deployment list", "deployment targets Notes", "group list", "package list", "compliance show", "journal"])
+        {
+            var lines = (await site.Must([.. words.Split(' '), "--output", "csv"])).Split('\n', StringSplitOptions.RemoveEmptyEntries);
+            Assert.True(lines.Length > 1 && lines[0].Split(',').Length == lines[0].Split(',').Distinct().Count(), $"{words}: {lines[0]}");
+            Assert.DoesNotContain(lines, line => line.Contains(" ago", StringComparison.Ordinal) || line.Contains(" %", StringComparison.Ordinal));
+        }
+
+        var (no, _, says) = await site.Run("deployment", "pause", "Notes", "--reason", "x", "--output", "csv");
+        Assert.Equal((2, true), (no, says.Contains("prints no table that could be CSV", StringComparison.Ordinal)));
+        Assert.NotEqual("paused", (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Status);
+    }
+
+    [Fact]
+    public async Task Names_are_found_alike_and_dangerous_things_ask_and_say_to_how_many()
+    {
+        await using var site = await Site.Start();
+        await site.Package("foldline", "7.2.0", "mkdir -p \"$T\"; echo 7.2.0 > \"$T/VERSION\"");
+        await site.Device("ALD-DESK-001", Site.Enrolled);
+        await site.Device("ALD-DESK-002", Site.Enrolled);
+        await site.Must("deployment", "start", "fold 7.2", "--to", "Enroll", "--name", "Foldline everywhere", "--yes");
+        var id = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Id;
+        await site.Admin.Becomes(id, "ALD-DESK-001", "met");
+        await site.Admin.Becomes(id, "ALD-DESK-002", "met");
+        Assert.Contains("ALD-DESK-001", await site.Must("device", "show", "ald-desk-001"));
+        Assert.Contains("Foldline everywhere", await site.Must("deployment", "show", "foldline e"));
+        Assert.Contains("holds", await site.Must("group", "change", "ENROLLED", "--name", "Enrolled desks"));
+        var package = (await site.Admin.Get("/api/v1/packages", ContractJson.Default.PagePackageInfo)).Items.Single();
+        Assert.Contains("7.2.0", await site.Must("package", "show", package.Digest[..4]));
+        foreach (var (words, says) in (IEnumerable<(string[], string)>)[
+            (["device", "show", "ald-desk"], "'ald-desk' may mean 2 devices"), (["device", "show", "ALD-DESC-001"], "Did you mean 'ALD-DESK-001'?"),
+            (["group", "show", "enroled"], "Did you mean 'enrolled'?"), (["deployment", "show", "Foldlin everywhere"], "Did you mean 'Foldline everywhere'?"),
+            (["journal", "--device", "NOBODY"], "There is no device 'NOBODY'."), (["device", "list", "site is ALD"], "It was read as a rule")])
+        {
+            var (code, output, errors) = await site.Run(words);
+            Assert.True(code is 3, $"{string.Join(' ', words)}: {code} {output}");
+            Assert.Contains(says, errors);
+        }
+
+        // What cannot be taken back is asked for, with what it does; without an answer nothing is done.
+        foreach (var (words, says) in (IEnumerable<(string[], string)>)[
+            (["device", "remove", "ald-desk-002"], "Remove ALD-DESK-002? It leaves the 1 deployment"),
+            (["group", "member", "remove", "enrolled", "ALD-DESK-002"], "'Foldline everywhere' gives 1 device nothing any more; what it installed stays."),
+            (["deployment", "end", "foldline e", "--reason", "x"], "No more orders go out to 2 devices"),
+            (["package", "withdraw", "foldline", "--reason", "x"], "'Foldline everywhere' halts; it is on 2 devices")])
+        {
+            var (code, output, errors) = await site.Run(words);
+            Assert.Equal(2, code);
+            Assert.Contains(says, errors + output);
+            Assert.Contains("Nothing was done: say --yes", errors);
+        }
+
+        Assert.Equal("standing", (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status);
+        await site.Must("group", "member", "remove", "enrolled", "ALD-DESK-002", "--yes");
+        await site.Admin.Becomes(id, "ALD-DESK-002", "left");
+        Assert.Contains("1 device comes under 'Foldline everywhere'", (await site.Run("group", "member", "add", "enrolled", "ALD-DESK-002")).Errors);
+    }
+
+    /// <summary>All commands that do something, by their words.</summary>
+    private static async Task<List<string[]>> Commands(Site site, string[] path)
+    {
+        var help = (await site.Run([.. path, "--help"])).Output;
+        var part = help.IndexOf("Commands:", StringComparison.Ordinal);
+        var names = part < 0 ? [] : Verb().Matches(help[part..]).Select(match => match.Groups[1].Value).ToList();
+        var found = new List<string[]>();
+        foreach (var name in names)
+        {
+            found.AddRange(await Commands(site, [.. path, name]));
+        }
+
+        return names.Count == 0 ? [path] : found;
+    }
+
+    [GeneratedRegex("^  ([a-z-]+)( |$)", RegexOptions.Multiline)]
+    private static partial Regex Verb();
+
+    [GeneratedRegex("^  (-[a-z]), (--[a-z-]+)", RegexOptions.Multiline)]
+    private static partial Regex Short();
+}
