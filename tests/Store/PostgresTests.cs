@@ -85,6 +85,42 @@ public sealed class PostgresTests(OnePostgres postgres) : StoreContract
     }
 
     [Fact]
+    public async Task A_slow_server_is_waited_for_and_one_that_does_not_answer_in_time_costs_what_was_under_way_and_nothing_else()
+    {
+        var place = postgres.Make();
+        await using var store = DatabaseStore.Open(place + ";Command Timeout=3");
+        await store.Commit(At, [new PutSetting("a", "1")]);
+
+        // Slow, but in time.
+        var slow = await Held(1);
+        await store.Commit(At, [new PutSetting("a", "2")]);
+        await slow;
+        Assert.Equal("2", store.Load().SiteSettings["a"]);
+
+        var stuck = await Held(6);
+        Assert.Contains(
+            "the server does not answer in time", (await Assert.ThrowsAsync<StoreException>(() => store.Commit(At, [new PutSetting("a", "3")]))).Message);
+        await stuck;
+        Assert.Equal("2", store.Load().SiteSettings["a"]);
+        await store.Commit(At, [new PutSetting("a", "4")]);
+        Assert.Equal("4", store.Load().SiteSettings["a"]);
+
+        // The server keeps everybody from its log for so many seconds.
+        async Task<Task> Held(int seconds)
+        {
+            var held = Task.Run(() => postgres.Server.Execute(
+                NameOf(place), $"BEGIN; LOCK TABLE log_head IN ACCESS EXCLUSIVE MODE; SELECT pg_sleep({seconds}); COMMIT"));
+            const string Locked = "SELECT count(*) FROM pg_locks JOIN pg_class ON pg_class.oid = relation WHERE relname = 'log_head' AND mode = 'AccessExclusiveLock'";
+            while (!postgres.Server.Execute(NameOf(place), Locked).Contains('1', StringComparison.Ordinal))
+            {
+                await Task.Yield();
+            }
+
+            return held;
+        }
+    }
+
+    [Fact]
     public async Task A_server_that_is_killed_and_comes_back_has_all_that_was_acknowledged()
     {
         using var server = new PostgresServer();
