@@ -18,7 +18,7 @@ internal static class AppCommands
         Shared.Table("list", "Lists the apps with their newest package and the versions in the field", "app list", async (parsed, client, cancellation) =>
     {
         var apps = await client.Get("/api/v1/apps", ContractJson.Default.IReadOnlyListAppInfo, cancellation);
-        var sheet = new Sheet("App", "Name", "Publisher", "Newest package", "#Devices", "#Versions", "Most in the field");
+        var sheet = new Sheet("App", "Name", "~Publisher", "Newest package", "#Devices", "~#Versions", "In the field");
         foreach (var app in apps)
         {
             var newest = app.Packages[0];

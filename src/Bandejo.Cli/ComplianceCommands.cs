@@ -21,13 +21,13 @@ internal static class ComplianceCommands
                 return Figures(rows);
             }
 
-            var sheet = new Sheet("What", "Met", "#Unmet", "#Late", "#Unknown", "#Not needed", "#Left out");
+            var sheet = new Sheet("What", "Met", "#Unmet", "#Late", "#Unknown", "~#Not needed", "~#Left out");
             foreach (var row in rows)
             {
                 var counts = row.Counts;
                 sheet.Add(
                     row.Name, Say.Share(counts.Met, counts.Bottom), $"{counts.Unmet}",
-                    $"{counts.Late}{(counts.LateUnknown > 0 ? $" + {counts.LateUnknown} not heard from" : "")}", $"{counts.Unknown}", $"{counts.NotNeeded}",
+                    $"{counts.Late}{(counts.LateUnknown > 0 ? $" + {counts.LateUnknown} silent" : "")}", $"{counts.Unknown}", $"{counts.NotNeeded}",
                     $"{counts.LeftOut}");
             }
 

@@ -76,6 +76,10 @@ internal static class DeploymentCommands
         {
             Say.Line();
             TargetTable(attention).PrintTable();
+            if (attention.Total > attention.Items.Count)
+            {
+                Say.Line($"[dim]and {attention.Total - attention.Items.Count} more: bandejo deployment targets {details.Deployment.Id} --sort state[/]");
+            }
         }
 
         return ExitCode.Done;
@@ -296,7 +300,7 @@ internal static class DeploymentCommands
 
     private static Sheet TargetTable(Page<TargetInfo> page)
     {
-        var sheet = new Sheet("Device", "State", "Why", "Try", "Next", "Since", "Wave");
+        var sheet = new Sheet("Device", "State", "Why", "~Try", "Next", "Since", "~Wave");
         foreach (var target in page.Items)
         {
             sheet.Add(

@@ -15,12 +15,12 @@ internal static class DeviceCommands
     /// <summary>Devices as rows.</summary>
     public static Sheet Table(Page<DeviceInfo> page)
     {
-        var sheet = new Sheet("Device", "Kind", "Site", "Model", "System", "#Met", "#Open", "Heard");
+        var sheet = new Sheet("Device", "Kind", "Site", "Model", "~System", "#Met", "#Open", "Heard");
         foreach (var device in page.Items)
         {
             sheet.Add(
                 device.Name + (device.IsUnsorted ? " (unsorted)" : ""), device.Kind, device.Site, device.Model, device.Os, $"{device.Met}", $"{device.Unmet}",
-                Say.When(device.LastHeard));
+                Say.Ago(device.LastHeard));
         }
 
         return sheet;
@@ -64,7 +64,7 @@ internal static class DeviceCommands
         Console.WriteLine(
             $"{device.Name}: {device.Met} met, {device.Unmet} open. {(parsed.GetValue(AsOf.Option) is null ? $"Heard {Say.When(device.LastHeard)}. " : "")}"
                 + $"{(details.Groups.Count == 0 ? "In no group" : $"In {string.Join(", ", details.Groups)}")}.\n");
-        var targets = new Sheet("App", "Version", "State", "Why", "Next", "Deployment");
+        var targets = new Sheet("App", "Version", "State", "Why", "Next", "~Deployment");
         foreach (var target in details.Targets)
         {
             targets.Add(
@@ -107,7 +107,7 @@ internal static class DeviceCommands
             var steps = await client.Get(
                 $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/history?limit={parsed.GetValue(limit)}{asked}",
                 ContractJson.Default.IReadOnlyListTargetStepInfo, cancellation);
-            var sheet = new Sheet("When", "Deployment", "From", "State", "Why");
+            var sheet = new Sheet("When", "Deployment", "~From", "State", "Why");
             foreach (var step in steps.Reverse())
             {
                 sheet.Add(Say.When(step.At), step.DeploymentName, step.From ?? "", step.State ?? "gone", step.Reason);

@@ -7,6 +7,9 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo group</c></summary>
 internal static class GroupCommands
 {
+    /// <summary>So many devices more are named at a terminal.</summary>
+    private const int MostNamed = 40;
+
     private static readonly Argument<string> Group = new("group") { Description = "The group's short name" };
     private static readonly Option<string?> Rule = new(
         "--rule") { Description = "Which devices are in it, such as: kind is \"desk\" and memory >= 4 GiB" };
@@ -45,7 +48,7 @@ internal static class GroupCommands
     {
         var slug = Uri.EscapeDataString(parsed.GetValue(Group)!);
         var group = await client.Get(parsed.At($"/api/v1/groups/{slug}"), ContractJson.Default.GroupInfo, cancellation);
-        var devices = await client.Get(parsed.At($"/api/v1/groups/{slug}/devices?limit=1000"), ContractJson.Default.PageDeviceInfo, cancellation);
+        var devices = await client.All(parsed.At($"/api/v1/groups/{slug}/devices?cursor="), ContractJson.Default.PageDeviceInfo, cancellation);
         if (parsed.GetValue(Shared.Output) == "table")
         {
             Console.WriteLine(
@@ -146,6 +149,23 @@ internal static class GroupCommands
             foreach (var sample in preview.Sample)
             {
                 Console.WriteLine($"  {sample.Device,-18} {sample.Why}");
+            }
+
+            // All that are counted are named: at a terminal a screen of them, elsewhere to the last.
+            if (preview.Devices > preview.Sample.Count)
+            {
+                var all = await client.All($"/api/v1/devices?filter={Uri.EscapeDataString(text)}", ContractJson.Default.PageDeviceInfo, cancellation);
+                var others = all.Items.Select(device => device.Name).Except(preview.Sample.Select(sample => sample.Device)).ToList();
+                var shown = Console.IsOutputRedirected ? others : [.. others.Take(MostNamed)];
+                foreach (var device in shown)
+                {
+                    Console.WriteLine($"  {device}");
+                }
+
+                if (others.Count > shown.Count)
+                {
+                    Console.WriteLine($"  and {others.Count - shown.Count} more: bandejo device list '{text}'");
+                }
             }
 
             foreach (var sample in preview.NotKnownSample)

@@ -43,11 +43,11 @@ internal static class JournalCommands
         var topic = parsed.GetValue(Topic)!;
         var isAudit = topic == "audit";
         var isTold = parsed.GetResult(Topic) is { Implicit: false };
-        var query = $"limit={parsed.GetValue(Limit)}{(isAudit || !isTold ? "" : $"&topic={topic}")}" + string.Concat(
-            By.Where(each => parsed.GetValue(each.Option) is not null).Select(each =>
-                $"&{each.Name}={Uri.EscapeDataString(Sent(each.Name, parsed.GetValue(each.Option)!))}"));
-        var page = await client.Get($"/api/v1/{(isAudit ? "audit" : "journal")}?{query}", ContractJson.Default.PageEventInfo, cancellation);
-        var sheet = new Sheet("#No", "When", "Deployment", "By", "What");
+        var query = (isAudit || !isTold ? "" : $"&topic={topic}") + string.Concat(
+            By.Where(each => parsed.GetValue(each.Option) is not null)
+                .Select(each => $"&{each.Name}={Uri.EscapeDataString(Sent(each.Name, parsed.GetValue(each.Option)!))}"));
+        var page = await Lines(client, $"/api/v1/{(isAudit ? "audit" : "journal")}?", query, parsed.GetValue(Limit), cancellation);
+        var sheet = new Sheet("~#No", "When", "Deployment", "By", "What");
         foreach (var line in page.Items.Reverse())
         {
             sheet.Add($"{line.Number}", Say.When(line.At), line.Deployment ?? "", line.By ?? "service", line.Text + (
@@ -57,7 +57,34 @@ internal static class JournalCommands
         sheet.Print(
             parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageEventInfo,
             By.Any(each => parsed.GetValue(each.Option) is not null) ? "Nothing fits." : "Nothing yet.");
+        if (page.Next is not null && parsed.GetValue(Shared.Output) == "table")
+        {
+            await Console.Error.WriteLineAsync($"There is more before these {page.Items.Count}: --limit {page.Items.Count * 10}, or --to with a moment.");
+        }
+
         return ExitCode.Done;
+    }
+
+    /// <summary>So many of the newest lines as were asked for, a page after the other.</summary>
+    private static async Task<Page<EventInfo>> Lines(Client client, string path, string query, int limit, CancellationToken cancellation)
+    {
+        if (limit < 1)
+        {
+            throw new WrongUseException("At least 1 line is shown (--limit).");
+        }
+
+        var (lines, cursor) = (new List<EventInfo>(), (string?)null);
+        do
+        {
+            var most = Math.Min(ApiLimits.MaxPageSize, limit - lines.Count);
+            var page = await client.Get(
+                $"{path}limit={most}{(cursor is null ? "" : $"&cursor={cursor}")}{query}", ContractJson.Default.PageEventInfo, cancellation);
+            lines.AddRange(page.Items);
+            cursor = page.Next;
+        }
+        while (cursor is not null && lines.Count < limit);
+
+        return new Page<EventInfo>(lines, cursor, lines.Count);
     }
 
     private static string Sent(string name, string typed) => name is "from" or "to" ? Moments.Sent(typed) : typed;

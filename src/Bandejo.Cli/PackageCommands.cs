@@ -78,7 +78,7 @@ internal static class PackageCommands
         {
             var query = parsed.GetValue(app) is { } slug ? $"&app={Uri.EscapeDataString(slug)}" : "";
             var page = await client.Get($"/api/v1/packages?limit=1000{query}", ContractJson.Default.PagePackageInfo, cancellation);
-            var sheet = new Sheet("App", "Version", "State", "Publisher", "#Size", "Built", "By", "Digest");
+            var sheet = new Sheet("App", "Version", "State", "~Publisher", "#Size", "Built", "~By", "~Digest");
             foreach (var package in page.Items)
             {
                 sheet.Add(

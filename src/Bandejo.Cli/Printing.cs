@@ -9,20 +9,9 @@ using Spectre.Console;
 namespace Bandejo.Cli;
 
 /// <summary>Rows under headings, printed as the person asked.</summary>
+/// <param name="headings">With <c>#</c> before one of numbers, and <c>~</c> before one that goes first where there is no room.</param>
 internal sealed class Sheet(params string[] headings)
 {
-    /// <summary>What a column of text keeps beside names.</summary>
-    private const int LeastOfText = 16;
-
-    private const int LeastOfName = 14;
-
-    /// <summary>What stands in these is never broken over lines.</summary>
-    private static readonly HashSet<string> Whole =
-        ["State", "Id", "Version", "When", "Since", "Heard", "Next", "Made", "Ends", "Built", "Day", "Digest", "Try", "Kind", "No", "Testing", "From"];
-
-    /// <summary>Names may be long: they lose their middle where there is no room.</summary>
-    private static readonly HashSet<string> Names = ["Device", "Deployment", "Group", "Package", "App", "Plan", "Handling", "Account"];
-
     private readonly List<string[]> _rows = [];
 
     public void Add(params string?[] cells) => _rows.Add([.. cells.Select(cell => cell ?? "")]);
@@ -38,7 +27,7 @@ internal sealed class Sheet(params string[] headings)
             case "csv":
                 using (var csv = CsvWriter.Create(Console.Out, new CsvWriterOptions { Injection = CsvInjection.Escape }, true))
                 {
-                    csv.WriteRecord([.. headings.Select(heading => heading.TrimStart('#'))]);
+                    csv.WriteRecord([.. headings.Select(TableLayout.NameOf)]);
                     foreach (var row in _rows)
                     {
                         csv.WriteRecord(row);
@@ -50,21 +39,6 @@ internal sealed class Sheet(params string[] headings)
                 PrintTable(whenEmpty);
                 break;
         }
-    }
-
-    /// <summary>A text that is too long for its place, without its middle.</summary>
-    /// <param name="most">So many characters at most, 8 or more.</param>
-    internal static string Shortened(string text, int most) =>
-        text.Length <= most ? text : $"{text[..((most - 1) / 2)]}…{text[^(most - 1 - ((most - 1) / 2))..]}";
-
-    /// <summary>How long names may be, so that the rest has its place beside them.</summary>
-    private int MostOfNames(List<int> shown)
-    {
-        var names = shown.Where(at => Names.Contains(headings[at])).ToList();
-        var others = shown.Except(names).Sum(at => headings[at].StartsWith('#') || Whole.Contains(headings[at])
-            ? Math.Max(headings[at].Length, _rows.Max(row => row[at].Length)) + 2
-            : LeastOfText);
-        return names.Count == 0 ? int.MaxValue : Math.Max(LeastOfName, (Say.Out.Profile.Width - others) / names.Count - 2);
     }
 
     /// <summary>Prints as a table.</summary>
@@ -80,22 +54,18 @@ internal sealed class Sheet(params string[] headings)
             return;
         }
 
-        // Columns in which nothing stands are left out.
-        var shown = Enumerable.Range(0, headings.Length).Where(at => _rows.Exists(row => row[at].Length > 0)).ToList();
-        var most = MostOfNames(shown);
+        var columns = TableLayout.Of(headings, _rows, Say.Out.Profile.Width);
         var table = new Table { Border = TableBorder.None, ShowRowSeparators = false };
-        foreach (var heading in shown.Select(at => headings[at]))
+        foreach (var column in columns)
         {
-            var isNumber = heading.StartsWith('#');
-            var column = new TableColumn(new Markup($"[dim]{Markup.Escape(heading.TrimStart('#'))}[/]")) { Padding = new Padding(0, 0, 2, 0) };
-            column.NoWrap = isNumber || Whole.Contains(heading) || Names.Contains(heading);
-            table.AddColumn(isNumber ? column.RightAligned() : column);
+            var made = new TableColumn(new Markup($"[dim]{Markup.Escape(column.Heading)}[/]")) { Padding = new Padding(0, 0, 2, 0), Width = column.Width };
+            made.NoWrap = !column.Wraps;
+            table.AddColumn(column.IsNumber ? made.RightAligned() : made);
         }
 
         foreach (var row in _rows)
         {
-            table.AddRow([.. shown.Select(at => headings[at] == "State" ? Say.State(row[at])
-                : Markup.Escape(Names.Contains(headings[at]) ? Shortened(row[at], most) : row[at]))]);
+            table.AddRow([.. columns.Select(column => column.Heading == "State" ? Say.State(row[column.At]) : Markup.Escape(column.Cell(row[column.At])))]);
         }
 
         Say.Out.Write(table);
@@ -195,6 +165,18 @@ internal static class Say
 
     /// <summary>True where scripts read the output: then moments are RFC 3339 in UTC instead of words.</summary>
     public static bool IsForScripts { get; set; }
+
+    /// <summary>How long ago a moment is, where there is no room for more; for scripts the moment itself.</summary>
+    public static string Ago(DateTimeOffset? at)
+    {
+        if (IsForScripts || at is not { } moment)
+        {
+            return When(at);
+        }
+
+        Now.WasShown = true;
+        return Now.Moment - moment < TimeSpan.FromSeconds(1) ? "now" : $"{Length(Now.Moment - moment)} ago";
+    }
 
     /// <summary>A moment as both: how far away, and when in local time.</summary>
     public static string When(DateTimeOffset? at)

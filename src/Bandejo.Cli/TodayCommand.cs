@@ -11,18 +11,28 @@ internal static class TodayCommand
         Shared.Table("today", "Shows what needs somebody, most urgent first, and what is moving", "today", async (parsed, client, cancellation) =>
     {
         var today = await client.Get("/api/v1/today", ContractJson.Default.TodayInfo, cancellation);
-        var sheet = new Sheet("Kind", "#Devices", "What", "Next");
-        foreach (var need in today.Needs)
+        if (parsed.GetValue(Shared.Output) != "table")
         {
-            sheet.Add(need.Kind, $"{need.Devices}", $"{need.Title}. {need.Detail}", need.Command);
+            var sheet = new Sheet("Kind", "#Devices", "What", "Command");
+            foreach (var need in today.Needs)
+            {
+                sheet.Add(need.Kind, $"{need.Devices}", $"{need.Title}. {need.Detail}", need.Command);
+            }
+
+            sheet.Print(parsed.GetValue(Shared.Output)!, today, ContractJson.Default.TodayInfo, "");
+            return ExitCode.Done;
         }
 
-        sheet.Print(parsed.GetValue(Shared.Output)!, today, ContractJson.Default.TodayInfo, "Nothing needs you.");
-        if (parsed.GetValue(Shared.Output) == "table")
+        foreach (var need in today.Needs)
         {
-            Say.Line(Markup.Escape(
-                $"\nMoving: {(today.Moving.Count == 0 ? "nothing" : string.Join(", ", today.Moving.Select(deployment => deployment.Name)))}."));
+            Say.Line($"[bold]{Markup.Escape(need.Title)}[/]{(need.Since is { } since ? $"  [dim]since {Say.When(since)}[/]" : "")}");
+            Say.Line(Markup.Escape(need.Detail));
+            Say.Line($"[dim]{Markup.Escape(need.Command)}[/]\n");
         }
+
+        Say.Line(Markup.Escape(
+            $"{(today.Needs.Count == 0 ? "Nothing needs you. " : "")}"
+                + $"Moving: {(today.Moving.Count == 0 ? "nothing" : string.Join(", ", today.Moving.Select(deployment => deployment.Name)))}."));
 
         return ExitCode.Done;
     });

@@ -10,6 +10,9 @@ public sealed class ServiceProcess(params string[] options) : RunningService(opt
     /// <summary>What it finds in its environment besides the usual.</summary>
     public Dictionary<string, string> Environment { get; } = [];
 
+    /// <summary>The number of its process.</summary>
+    public int Pid => _process!.Id;
+
     public override async Task Start()
     {
         _process = Programs.Start(Programs.Service, Options, Environment);

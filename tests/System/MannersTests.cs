@@ -147,6 +147,72 @@ public sealed partial class MannersTests
         Assert.Contains("1 device comes under 'Foldline everywhere'", (await site.Run("group", "member", "add", "enrolled", "ALD-DESK-002")).Errors);
     }
 
+    [Fact]
+    public async Task Whoever_waits_is_told_for_what_and_can_end_it()
+    {
+        await using var site = await Site.StartApart();
+        await site.Package("notes", "2.0", "exit 0");
+        await site.Device("DESK-1", Site.Enrolled);
+        await site.Must("deployment", "start", "notes", "--to", Site.Enrolled, "--name", "Notes", "--yes");
+
+        // Ctrl-C at something that goes on for ever: whatever is to come after it does not come.
+        var (code, _) = await Ended(site, "deployment", "watch", "Notes", "--until", "ended");
+        Assert.Equal(130, code);
+
+        await Signal("STOP", site.Process.Pid);
+        var (frozen, _, says) = await site.Run("device", "list", "--timeout", "6");
+        await Signal("CONT", site.Process.Pid);
+        Assert.Equal(4, frozen);
+        Assert.Contains("which has not answered for 4 s; it is given up after 6 s", says);
+        Assert.Contains("has not answered for 6 s", says);
+        await site.Process.Kill();
+        var (gone, _, refused) = await site.Run("today");
+        Assert.Equal((4, true), (gone, refused.Contains("cannot be reached: nothing listens.", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public async Task Names_are_completed_from_what_there_is_and_a_service_that_is_gone_costs_nothing()
+    {
+        await using var site = await Site.StartApart();
+        await site.Must("group", "new", "reading-rooms");
+        await site.Must("group", "new", "reception");
+        Assert.Equal(["reading-rooms", "reception"], await Completed("bandejo group show re"));
+        Assert.Equal(["change"], await Completed("bandejo group ch"));
+        Assert.Equal(["csv"], await Completed("bandejo device list --output c"));
+        await site.Process.Kill();
+        Assert.Empty(await Completed("bandejo group show re"));
+
+        async Task<IReadOnlyList<string>> Completed(string line)
+        {
+            var (code, output, errors) = await site.Run($"[suggest:{line.Length}]", line);
+            Assert.True(code == 0 && errors.Length == 0, $"{line}: {code} {errors}");
+            return [.. output.Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(each => each.Trim())];
+        }
+    }
+
+    /// <summary>Ends a command as Ctrl-C does, once it speaks with the service.</summary>
+    private static async Task<(int Code, string Output)> Ended(Site site, params string[] words)
+    {
+        var run = new TaskCompletionSource<global::System.Diagnostics.Process>();
+        site.Watch = process => run.TrySetResult(process);
+        var ended = site.Run(words);
+        var process = await run.Task;
+        await ApiClient.Comes(
+            () => Task.FromResult(Directory.EnumerateFileSystemEntries($"/proc/{process.Id}/fd").Any(
+                each => File.ResolveLinkTarget(each, false)?.Name.StartsWith("socket:", StringComparison.Ordinal) == true)),
+            "it speaks with the service");
+        await Signal("INT", process.Id);
+        site.Watch = null;
+        var (code, output, _) = await ended;
+        return (code, output);
+    }
+
+    private static async Task Signal(string name, int process)
+    {
+        using var kill = Programs.Start("kill", [$"-{name}", $"{process}"]);
+        await kill.WaitForExitAsync(TestContext.Current.CancellationToken);
+    }
+
     /// <summary>All commands that do something, by their words.</summary>
     private static async Task<List<string[]>> Commands(Site site, string[] path)
     {
