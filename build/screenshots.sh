@@ -37,12 +37,12 @@ printf '\033[?25l'
 touch $work/done
 sleep 20
 EOF
-    xterm -fa "DejaVu Sans Mono" -fs 10 -geometry 155x58+0+0 -b 12 -bg '#fffdf8' -fg '#2b2822' +sb -e bash "$work/run" &
+    xterm -fa "DejaVu Sans Mono" -fs 10 -geometry "${columns:-155}x58+0+0" -b 12 -bg '#fffdf8' -fg '#2b2822' +sb -e bash "$work/run" &
     local window=$!
     for _ in $(seq 200); do [ -e "$work/done" ] && break; sleep 0.1; done
     sleep 0.5
-    import -window root -crop 1262x998+1+1 +repage "$work/shot.png"
-    convert "$work/shot.png" -bordercolor '#fffdf8' -border 1 -trim +repage -bordercolor '#fffdf8' -border 18 -gravity northwest -background '#fffdf8' -extent 1280x "docs/screenshots/$file.png"
+    import -window root -crop "$((${columns:-155} * 8 + 22))x998+1+1" +repage "$work/shot.png"
+    convert "$work/shot.png" -bordercolor '#fffdf8' -border 1 -trim +repage -bordercolor '#fffdf8' -border 18 -gravity northwest -background '#fffdf8' -extent "$((${columns:-155} * 8 + 40))x" "docs/screenshots/$file.png"
     kill $window
     wait $window 2>/dev/null || true
     echo "docs/screenshots/$file.png"
@@ -50,7 +50,7 @@ EOF
 
 mkdir -p docs/screenshots
 shot terminal-demo desk "cat $work/out" "make demo"
-shot terminal-today desk 'bandejo today'
-shot terminal-deployment desk 'bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
+columns=80 shot terminal-today desk 'bandejo today'
+columns=80 shot terminal-deployment desk 'bandejo deployment show "Nightjar 2.0.0 for the kiosks"'
 shot terminal-inspect ines 'bandejo package inspect demo/installers/foldline-7.2.0.msi'
 node build/screenshots.mjs "$BANDEJO_DEMO_LISTEN" docs/screenshots

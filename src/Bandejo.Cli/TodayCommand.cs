@@ -25,7 +25,7 @@ internal static class TodayCommand
 
         foreach (var need in today.Needs)
         {
-            Say.Line($"[bold]{Markup.Escape(need.Title)}[/]{(need.Since is { } since ? $"  [dim]since {Say.When(since)}[/]" : "")}");
+            Say.Line($"[bold]{Markup.Escape(need.Title)}[/]{(need.Since is { } since ? $"  [dim]{Say.When(since)}[/]" : "")}");
             Say.Line(Markup.Escape(need.Detail));
             Say.Line($"[dim]{Markup.Escape(need.Command)}[/]\n");
         }

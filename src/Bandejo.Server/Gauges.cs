@@ -1,6 +1,7 @@
 using System.Diagnostics.Metrics;
 using Bandejo.Core;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -30,6 +31,10 @@ internal sealed class Gauges : IDisposable
             "{target}",
             "Targets of deployments that have not ended, by state");
         _meter.CreateObservableGauge(
+            "bandejo.forgotten", () => Freed(world, report => report.Rows), "{row}", "Rows of what was that went when it was last looked what is over");
+        _meter.CreateObservableGauge(
+            "bandejo.forgotten.logs", () => Freed(world, report => report.LogBytes), "By", "What the logs of attempts took that went with them");
+        _meter.CreateObservableGauge(
             "bandejo.deployments",
             () => Measured(world, each => [.. new[] { false, true }.Select(isShelved => new Measurement<int>(
                 each.Deployments.Values.Count(deployment => deployment.IsShelved == isShelved),
@@ -39,6 +44,18 @@ internal sealed class Gauges : IDisposable
     }
 
     public void Dispose() => _meter.Dispose();
+
+    private static IReadOnlyList<Measurement<long>> Freed(WorldHost world, Func<RetentionReport, long> part)
+    {
+        try
+        {
+            return world.Read(Retention.LastOf) is { } report ? [new Measurement<long>(part(report))] : [];
+        }
+        catch (StoreException)
+        {
+            return [];
+        }
+    }
 
     /// <summary>What is measured; nothing while everything is being read anew.</summary>
     private static IReadOnlyList<Measurement<int>> Measured(WorldHost world, Func<FleetWorld, IReadOnlyList<Measurement<int>>> look)

@@ -192,6 +192,11 @@ public sealed class PastTests
         Assert.Equal(1, Assert.Single(rows).Counts.Bottom);
         Assert.Contains("started", await site.Must("journal", "--what", "started"));
         Assert.Contains("rows of what was", await site.Must("journal", "--what", "forgot"));
+        await ApiClient.Comes(
+            async () => (await site.Admin.Http.GetStringAsync("/metrics")).Split('\n').Any(
+                line => line.StartsWith("bandejo_forgotten_rows", StringComparison.Ordinal) || line.StartsWith("bandejo_forgotten ", StringComparison.Ordinal)
+                    || line.StartsWith("bandejo_forgotten{", StringComparison.Ordinal)),
+            "what went stands in the figures");
         Assert.Contains("entries are as they were written", await site.Must("journal", "verify"));
     }
 }

@@ -64,7 +64,7 @@ internal static class ConcernWords
 
     private static string Command(Concern concern) => concern.Kind switch
     {
-        ConcernKind.Late => $"bandejo deployment targets \"{Name(concern)}\"",
+        ConcernKind.Late => $"bandejo deployment targets \"{Name(concern)}\" --late",
         ConcernKind.Approval => $"bandejo deployment approve \"{Name(concern)}\" --reason \"…\"",
         ConcernKind.EmptyWave => $"bandejo deployment advance \"{Name(concern)}\" --reason \"…\"",
         ConcernKind.TakesLong => $"bandejo deployment targets \"{Name(concern)}\" --state working",

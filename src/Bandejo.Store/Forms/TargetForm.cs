@@ -9,6 +9,8 @@ internal static class TargetForm
     /// <summary>How many devices have their place in a page.</summary>
     public const int Places = 64;
 
+    private static readonly Google.Protobuf.MessageParser<TargetPageStates> States = TargetPageStates.Parser.WithDiscardUnknownFields(true);
+
     /// <summary>How many reasons may stand one behind the other.</summary>
     private const int DeepestReason = 8;
 
@@ -62,6 +64,37 @@ internal static class TargetForm
             }
 
             return known;
+        }
+    }
+
+    /// <summary>Reads of a page only in which state each target is.</summary>
+    /// <param name="states">By the places of their devices, with what is known of them so far; -1 for none.</param>
+    /// <exception cref="FormatException">It is not in the form.</exception>
+    public static void ReadStates(ReadOnlySpan<byte> form, Span<int> states)
+    {
+        TargetPageStates page;
+        try
+        {
+            page = States.ParseFrom(form);
+        }
+        catch (InvalidProtocolBufferException error)
+        {
+            throw new FormatException($"Kept targets are damaged: {error.Message}", error);
+        }
+
+        foreach (var entry in page.Entries)
+        {
+            if (entry.Place >= Places || !Enum.IsDefined((TargetState)entry.State))
+            {
+                throw new FormatException($"A kept target cannot be: {entry}.");
+            }
+
+            states[(int)entry.Place] = (int)entry.State;
+        }
+
+        foreach (var place in page.Gone)
+        {
+            states[place < Places ? (int)place : throw new FormatException($"Kept targets cannot lack one in place {place}.")] = -1;
         }
     }
 

@@ -43,18 +43,34 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     public IReadOnlyList<int[]> States(string deployment, IReadOnlyList<Bitmap> among) => Read<IReadOnlyList<int[]>>(connection =>
     {
         var states = Enumerable.Range(0, StateCount).Select(_ => new Bitmap()).ToArray();
-        foreach (var (first, page) in PagesOf(connection, deployment))
+        var (from, to) = TargetPages.Places(BookOf(connection, deployment));
+        var (place, page) = (-1L, new int[TargetForm.Places]);
+        foreach (var (next, body) in KeptTables.Rows(
+            connection, Pages, row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number), ("@from", from), ("@to", to)))
         {
-            for (var place = 0; place < page.Length; place++)
+            if (next != place)
             {
-                if (page[place] is { } target)
+                Take();
+                place = next;
+                Array.Fill(page, -1);
+            }
+
+            TargetForm.ReadStates(body, page);
+        }
+
+        Take();
+        return [.. among.Select(devices => Array.ConvertAll(states, devices.CountWith))];
+
+        void Take()
+        {
+            for (var at = 0; place >= 0 && at < page.Length; at++)
+            {
+                if (page[at] >= 0)
                 {
-                    states[(int)target.State][first + place] = true;
+                    states[page[at]][(int)TargetPages.FirstDevice(place) + at] = true;
                 }
             }
         }
-
-        return [.. among.Select(devices => Array.ConvertAll(states, devices.CountWith))];
     });
 
     public IEnumerable<(int Number, Target Target)> Targets(string deployment) => Read<List<(int, Target)>>(connection =>

@@ -54,14 +54,20 @@ function Choice({ filter, total, close }: { filter: string; total: number; close
     onSettled: () => void queries.invalidateQueries(),
   });
   const names = found.data ?? [];
+  const preview = useQuery({
+    queryKey: ["groups", slug, "preview", filter, names.length],
+    queryFn: ({ signal }) => request("post", "/api/v1/groups/{slug}/devices/preview", { path: { slug: slug! }, body: { devices: names, isIn: true }, signal }),
+    enabled: slug !== null && names.length > 0,
+  });
   return (
     <div className="form">
       <p>
         {names.slice(0, 6).join(", ")}
-        {names.length > 6 && ` and ${count(names.length - 6)} more`}. Deployments for the group reach them from then on.
+        {names.length > 6 && ` and ${count(names.length - 6)} more`}.
       </p>
       <Select label="Group" placeholder="A listed group" searchable data={(groups.data ?? []).filter((group) => !group.rule).map((group) => ({ value: group.slug, label: `${group.name} · ${group.devices}` }))} value={slug} onChange={setSlug} />
       <Command text={`bandejo group member add ${slug ?? "GROUP"} ${names.slice(0, 3).join(" ")}${names.length > 3 ? " …" : ""}`} />
+      {preview.data && <p role="status">{preview.data.says}</p>}
       {put.error && <ErrorNote error={put.error} />}
       <div className="acts" style={{ justifyContent: "flex-end" }}>
         <Act variant="filled" loading={put.isPending} forbidden={!slug ? "Choose a group first." : names.length !== total ? "The devices are being looked up." : null} onClick={() => put.mutate()}>
