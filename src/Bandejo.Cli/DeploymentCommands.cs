@@ -207,7 +207,8 @@ internal static class DeploymentCommands
             var answer = await client.Change(
                 HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest,
                 ContractJson.Default.ActAnswer, $"\"{seen.Revision}\"", cancellation);
-            Console.WriteLine($"{done}: '{answer.Deployment.Name}'. {answer.Deployment.Sentence}");
+            var (name, sentence) = (answer.Deployment.Name, answer.Deployment.Sentence);
+            Console.WriteLine(sentence.StartsWith(done, StringComparison.Ordinal) ? $"'{name}': {sentence}" : $"{done}: '{name}'. {sentence}");
             return ExitCode.Done;
         });
     }, verb is "end" or "advance" ? [Deployment, Reason, Shared.Yes] : [Deployment, Reason]);

@@ -11,6 +11,9 @@ public static class PastMoments
 
     private const string DayForm = "yyyy-MM-dd";
 
+    /// <summary>The last that there is.</summary>
+    private static readonly DateTimeOffset LastMidnight = new(DateTime.MaxValue.Date, TimeSpan.Zero);
+
     private static readonly string[] Forms = ["yyyy-MM-dd'T'HH:mm", "yyyy-MM-dd'T'HH:mm:ss", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss"];
 
     /// <summary>
@@ -38,16 +41,16 @@ public static class PastMoments
 
     /// <summary>Reads where a span of time begins or ends, in the same forms; a day is its beginning, or its end. Null for anything else.</summary>
     public static DateTimeOffset? Bound(string text, bool isEnd, DateTimeOffset now) =>
-        Day(text.Trim()) is { } day ? (isEnd ? day.AddDays(1) : day) : Parse(text.Trim(), now);
+        Day(text.Trim()) is { } day ? (!isEnd ? day : day < LastMidnight ? day.AddDays(1) : DateTimeOffset.MaxValue) : Parse(text.Trim(), now);
 
     /// <summary>A moment for people, in UTC: <c>3 Nov 2026, 09:00:00 UTC</c>.</summary>
     public static string InWords(DateTimeOffset at) => at.UtcDateTime.ToString("d MMM yyyy, HH:mm:ss 'UTC'", CultureInfo.InvariantCulture);
 
-    /// <summary>The beginning of a day, in UTC or at the offset that stands behind it; null for anything else, and for the last that there is.</summary>
+    /// <summary>The beginning of a day, in UTC or at the offset that stands behind it; null for anything else.</summary>
     private static DateTimeOffset? Day(string text)
     {
         var (day, zone) = text.Length > DayForm.Length ? (text[..DayForm.Length], text[DayForm.Length..]) : (text, "Z");
-        return DateOnly.TryParseExact(day, DayForm, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date) && date.Year is > 1 and < 9999
+        return DateOnly.TryParseExact(day, DayForm, CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
             && DateTimeOffset.TryParseExact($"{day}T00:00{zone}", "yyyy-MM-dd'T'HH:mmK", CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal,
                 out var at)
             ? at.ToUniversalTime()
@@ -63,7 +66,7 @@ public static class PastMoments
 
         if (Day(text) is { } begin)
         {
-            var end = begin.AddDays(1).AddTicks(-1);
+            var end = begin < LastMidnight ? begin.AddTicks(TimeSpan.TicksPerDay - 1) : DateTimeOffset.MaxValue;
             return now >= begin && now < end ? now : end;
         }
 

@@ -80,15 +80,14 @@ internal static class LogReading
     public static void CheckEnd(DbConnection connection)
     {
         var last = Last(connection);
-        var (first, bytes) = (last, 0L);
-        foreach (var size in KeptTables.Rows(
-            connection, "SELECT length(body) FROM log WHERE number > @first ORDER BY number DESC", row => row.GetInt64(0), ("@first", last - LookedAtFirst))
-            .TakeWhile(size => (bytes += size) <= MostLookedAt).Skip(1))
-        {
-            first--;
-        }
+        var sizes = KeptTables.Rows(
+            connection, "SELECT length(body) FROM log WHERE number > @first AND number <= @last ORDER BY number DESC", row => row.GetInt64(0),
+            ("@first", last - LookedAtFirst), ("@last", last)).ToList();
+        var bytes = 0L;
 
-        foreach (var row in From(connection, Math.Max(1, first)))
+        // Where some are missing, all are looked at, and which it is is said.
+        var some = sizes.Count < Math.Min(last, LookedAtFirst) ? LookedAtFirst : Math.Max(1, sizes.TakeWhile(size => (bytes += size) <= MostLookedAt).Count());
+        foreach (var row in From(connection, Math.Max(1, last - some + 1)))
         {
             _ = Log.Read(row);
         }
