@@ -20,6 +20,9 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         WHERE p.place >= @from AND p.place < @to ORDER BY h.place, h.number
         """;
 
+    private volatile Dictionary<string, long>? _books;
+    private volatile Numbered? _number;
+
     public DateTimeOffset At => at;
 
     public IReadOnlyDictionary<string, DeploymentState> Deployments() => Read(connection => KeptTables.Rows(
@@ -43,7 +46,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     public IReadOnlyList<int[]> States(string deployment, IReadOnlyList<Bitmap> among) => Read<IReadOnlyList<int[]>>(connection =>
     {
         var states = Enumerable.Range(0, StateCount).Select(_ => new Bitmap()).ToArray();
-        var (from, to) = TargetPages.Places(BookOf(connection, deployment));
+        var (from, to) = TargetPages.Places(Book(connection, deployment));
         var (place, page) = (-1L, new int[TargetForm.Places]);
         foreach (var (next, body) in KeptTables.Rows(
             connection, Pages, row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number), ("@from", from), ("@to", to)))
@@ -92,7 +95,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
 
     public IEnumerable<(int Number, Target Target)> Targets(string deployment, IReadOnlyCollection<int> of) => Read<List<(int, Target)>>(connection =>
     {
-        var (book, targets) = (BookOf(connection, deployment), new List<(int, Target)>());
+        var (book, targets) = (Book(connection, deployment), new List<(int, Target)>());
         foreach (var wanted in of.GroupBy(number => TargetPages.PlaceOf(book, number).Page))
         {
             foreach (var (first, page) in PagesOf(connection, wanted.Key, wanted.Key + 1))
@@ -105,7 +108,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     });
 
     public Target? Target(string deployment, string device) => Read(connection =>
-        Told(connection, deployment, device, isFromBase: true, number).LastOrDefault().Target);
+        Told(connection, Book(connection, deployment), Number(connection, device), device, isFromBase: true, number).LastOrDefault().Target);
 
     public PastDevice? Device(string id) => Read(connection => NumberOf(connection, id) is var of and > 0 ? Device(connection, of, id, []) : null);
 
@@ -139,7 +142,8 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     public static IEnumerable<TargetStep> Steps(DbConnection connection, string deployment, string device)
     {
         Target? last = null;
-        foreach (var (at, now) in Told(connection, deployment, device, isFromBase: false, long.MaxValue))
+        foreach (var (at, now) in Told(
+            connection, BookOf(connection, deployment), NumberOf(connection, device), device, isFromBase: false, long.MaxValue))
         {
             if (!IsSame(last, now))
             {
@@ -166,9 +170,8 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     /// <summary>How a target stood after each record that said something of its page, up to one.</summary>
     /// <param name="isFromBase">Only from the last row on that says all of it.</param>
     private static IEnumerable<(DateTimeOffset At, Target? Target)> Told(
-        DbConnection connection, string deployment, string device, bool isFromBase, long until)
+        DbConnection connection, long book, long of, string device, bool isFromBase, long until)
     {
-        var (book, of) = (BookOf(connection, deployment), NumberOf(connection, device));
         var (place, at) = TargetPages.PlaceOf(book, of);
         Target? now = null;
         foreach (var (moment, isAll, body) in KeptTables.Rows(
@@ -190,7 +193,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
 
     private IEnumerable<(int First, Target?[] Targets)> PagesOf(DbConnection connection, string deployment)
     {
-        var (from, to) = TargetPages.Places(BookOf(connection, deployment));
+        var (from, to) = TargetPages.Places(Book(connection, deployment));
         return PagesOf(connection, from, to);
     }
 
@@ -306,5 +309,27 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     private static long NumberOf(DbConnection connection, string device) =>
         connection.ExecuteScalar<long?>("SELECT number FROM device_number WHERE id = @device", new { device }) ?? 0;
 
+    /// <summary>The book of a deployment. All are asked for at once: whoever looks at one deployment here looks at many.</summary>
+    private long Book(DbConnection connection, string deployment)
+    {
+        _books ??= KeptTables.Rows(
+            connection, "SELECT deployment, number FROM target_book WHERE deployment IS NOT NULL", row => (row.GetString(0), row.GetInt64(1)))
+            .ToDictionary(each => each.Item1, each => each.Item2, StringComparer.Ordinal);
+        return _books.GetValueOrDefault(deployment);
+    }
+
+    /// <summary>The number of a device, which is asked for again and again.</summary>
+    private long Number(DbConnection connection, string device)
+    {
+        if (_number is not { } known || known.Device != device)
+        {
+            _number = known = new Numbered(device, NumberOf(connection, device));
+        }
+
+        return known.Number;
+    }
+
     private T Read<T>(Func<DbConnection, T> what) => store.Guarded(what);
+
+    private sealed record Numbered(string Device, long Number);
 }
