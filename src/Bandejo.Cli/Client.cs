@@ -24,6 +24,9 @@ internal sealed class Client : IDisposable
     /// <summary>After so long it is said what is waited for.</summary>
     private static readonly TimeSpan Silence = TimeSpan.FromSeconds(4);
 
+    /// <summary>The rest of an upload may take so long; it goes on where it stopped then.</summary>
+    private static readonly TimeSpan MostForAPiece = TimeSpan.FromMinutes(10);
+
     private readonly HttpClient _http;
     private readonly bool _isPatienceSet;
     private TimeSpan _patience;
@@ -254,17 +257,21 @@ internal sealed class Client : IDisposable
             request.Headers.TryAddWithoutValidation("If-Match", revision);
         }
 
-        // What is large is sent for as long as it goes on; only then its answer is waited for.
         using var ends = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var most = body is Piece ? MostForAPiece : _patience;
         var (sent, began) = (_http.SendAsync(request, completion, ends.Token), TimeProvider.System.GetTimestamp());
         try
         {
-            if (await Task.WhenAny(sent, Task.Delay(Silence, cancellation)) != sent && body is not Piece)
+            if (body is Piece)
+            {
+                ends.CancelAfter(most);
+            }
+            else if (await Task.WhenAny(sent, Task.Delay(Silence, cancellation)) != sent)
             {
                 cancellation.ThrowIfCancellationRequested();
                 await Console.Error.WriteLineAsync(
-                    $"Waiting for {Address}, which has not answered for {Silence.TotalSeconds:0} s; it is given up after {_patience.TotalSeconds:0} s.");
-                ends.CancelAfter(_patience - TimeProvider.System.GetElapsedTime(began) is { Ticks: > 0 } left ? left : TimeSpan.FromMilliseconds(1));
+                    $"Waiting for {Address}, which has not answered for {Silence.TotalSeconds:0} s; it is given up after {most.TotalSeconds:0} s.");
+                ends.CancelAfter(most - TimeProvider.System.GetElapsedTime(began) is { Ticks: > 0 } left ? left : TimeSpan.FromMilliseconds(1));
             }
 
             return await sent;
@@ -272,7 +279,7 @@ internal sealed class Client : IDisposable
         catch (OperationCanceledException) when (ends.IsCancellationRequested && !cancellation.IsCancellationRequested)
         {
             throw new NotReachableException(
-                $"{Address} has not answered for {_patience.TotalSeconds:0} s; nobody can tell from here whether it did what was asked. "
+                $"{Address} has not answered for {most.TotalSeconds:0} s; nobody can tell from here whether it did what was asked. "
                     + "Ask it, or wait longer with --timeout.");
         }
         catch (Exception error) when (error is HttpRequestException or IOException || (error is TaskCanceledException && !cancellation.IsCancellationRequested))

@@ -145,9 +145,7 @@ internal static class KeptTables
     public static IEnumerable<KeptTarget> Targets(DbConnection connection, Func<string, bool>? of = null)
     {
         var devices = Places(connection);
-        var books = Rows(
-            connection, "SELECT number, deployment FROM target_book WHERE deployment IS NOT NULL",
-            row => (Number: row.GetInt64(0), Deployment: row.GetString(1))).ToList();
+        var books = Books(connection).Select(pair => (Number: pair.Value, Deployment: pair.Key)).ToList();
         var page = new List<KeptTarget>(TargetForm.Places);
         foreach (var (book, deployment) in books.Where(each => of?.Invoke(each.Deployment) ?? true).OrderBy(each => each.Deployment, StringComparer.Ordinal))
         {
@@ -169,6 +167,11 @@ internal static class KeptTables
         }
     }
 
+    /// <summary>The numbers of the books in which the targets of deployments stand, by the deployments' identities.</summary>
+    public static Dictionary<string, long> Books(DbConnection connection) => Rows(
+        connection, "SELECT deployment, number FROM target_book WHERE deployment IS NOT NULL", row => (row.GetString(0), row.GetInt64(1)))
+        .ToDictionary(each => each.Item1, each => each.Item2, StringComparer.Ordinal);
+
     /// <summary>The targets that must be in memory.</summary>
     public static IEnumerable<KeptTarget> TargetsInMemory(DbConnection connection)
     {
@@ -186,9 +189,7 @@ internal static class KeptTables
             return targets;
         }
 
-        var books = Rows(
-            connection, "SELECT deployment, number FROM target_book WHERE deployment IS NOT NULL", row => (row.GetString(0), row.GetInt64(1)))
-            .ToDictionary(each => each.Item1, each => each.Item2, StringComparer.Ordinal);
+        var books = Books(connection);
         foreach (var deployment in deployments.Where(books.ContainsKey))
         {
             var (place, at) = TargetPages.PlaceOf(books[deployment], number);

@@ -128,6 +128,8 @@ public sealed partial class MannersTests
             Assert.Contains(says, errors);
         }
 
+        Assert.Equal(await site.Must("journal", "--group", "enrolled", "-o", "csv"), await site.Must("journal", "--group", "ENROLL", "-o", "csv"));
+
         // What cannot be taken back is asked for, with what it does; without an answer nothing is done.
         foreach (var (words, says) in (IEnumerable<(string[], string)>)[
             (["device", "remove", "ald-desk-002"], "Remove ALD-DESK-002? It leaves the 1 deployment"),

@@ -96,7 +96,7 @@ public sealed class ShelvingTests
                 $"/deployments/{id}", "/deployments?all=true", $"/deployments/{id}/targets", $"/deployments/{id}/targets?format=csv",
                 $"/deployments/{id}/targets?state=met&sort=since", $"/deployments/{id}/targets?filter=kind%20is%20%22desk%22", $"/devices/{device}",
                 $"/devices/{device}/why?deployment={id}", $"/devices/{device}/history", $"/deployments/{id}/acts",
-                $"/compliance?by=deployment"])
+                $"/compliance?by=deployment", $"/compliance/targets?deployment={id}&format=csv", $"/deployments/{id}/attempts"])
             {
                 var (status, body) = await site.Admin.Send(HttpMethod.Get, "/api/v1" + path, null);
                 Assert.True(status is HttpStatusCode.OK, $"{path}: {status} {body}");

@@ -40,7 +40,7 @@ public static class Due
         {
             Looking.Look(decision, deployment);
         }
-        else if (deployment.ShelveAt <= decision.Now)
+        else if (deployment.ShelveAt(world.ShelveAfter) <= decision.Now)
         {
             Shelving.Shelve(decision, deployment);
         }

@@ -13,6 +13,9 @@ public static class Shelving
     /// <summary>So many deployments that ended are in memory at most, beyond those whose orders have not run out.</summary>
     internal const int MostBrought = 16;
 
+    /// <summary>How long nothing of it must have changed.</summary>
+    public static readonly TimeSpan After = TimeSpan.FromHours(1);
+
     /// <summary>Brings the targets of a deployment into memory again, so that it can be decided about them.</summary>
     /// <param name="targets">As they are kept.</param>
     public static Outcome<bool> Bring(Decision decision, string deployment, IReadOnlyList<Target> targets)
@@ -24,8 +27,7 @@ public static class Shelving
         }
 
         // Whoever brings many back one after the other does not fill memory with them.
-        var brought = world.Deployments.Values.Where(each => each.ShelveAt is { } at && at - world.ShelveAfter <= decision.Now).OrderBy(each =>
-            each.TouchedAt).ToList();
+        var brought = world.Deployments.Values.Where(each => each.ShelveAt(TimeSpan.Zero) <= decision.Now).OrderBy(each => each.TouchedAt).ToList();
         foreach (var longest in brought.Take(brought.Count + 1 - MostBrought))
         {
             Shelve(decision, longest);

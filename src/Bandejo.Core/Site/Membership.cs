@@ -1,4 +1,3 @@
-using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
@@ -36,9 +35,8 @@ public sealed record Membership(int Devices, string Says, int Deployments)
         }
 
         var (slug, count) = (group.Value.Record.Slug, rows.Count());
-        var (changed, unsorted) = (group.Value.In.Copy(), world.Unsorted.Copy());
-        _ = isIn ? changed.Or(rows) : changed.Except(rows);
-        _ = isIn ? unsorted.Except(rows) : unsorted;
+        var changed = isIn ? group.Value.In.Copy().Or(rows) : group.Value.In.Copy().Except(rows);
+        var unsorted = isIn ? world.Unsorted.Copy().Except(rows) : world.Unsorted;
         var lines = new List<string>();
         foreach (var deployment in world.Active)
         {
@@ -48,21 +46,19 @@ public sealed record Membership(int Devices, string Says, int Deployments)
             if (comes > 0)
             {
                 var starts = deployment.State.TakesIn ? "which begins there as its waves and the devices allow" : "which takes nobody in while it is stopped";
-                lines.Add($"{Count(comes)} come{(comes == 1 ? "s" : "")} under '{deployment.Plan.Name}', {starts}");
+                lines.Add($"{Acting.Devices(comes)} come{(comes == 1 ? "s" : "")} under '{deployment.Plan.Name}', {starts}");
             }
 
             if (leaves > 0)
             {
-                lines.Add($"'{deployment.Plan.Name}' gives {Count(leaves)} nothing any more; what it installed stays");
+                lines.Add($"'{deployment.Plan.Name}' gives {Acting.Devices(leaves)} nothing any more; what it installed stays");
             }
         }
 
         var moves = (isIn, count) switch { (true, 1) => "comes into", (true, _) => "come into", (_, 1) => "goes out of", _ => "go out of" };
         var says = count == 0 ? $"None of them {(isIn ? "is missing in" : "is in")} '{slug}'; nothing changes."
-            : lines.Count == 0 ? $"{Count(count)} {moves} '{slug}'. No deployment under way begins or ends anything by it."
+            : lines.Count == 0 ? $"{Acting.Devices(count)} {moves} '{slug}'. No deployment under way begins or ends anything by it."
             : $"{string.Join(". ", lines.Take(MostNamed))}{(lines.Count > MostNamed ? $". {lines.Count - MostNamed} more deployments are concerned" : "")}.";
         return new Membership(count, says, lines.Count);
     }
-
-    private static string Count(int count) => count == 1 ? "1 device" : $"{count} devices";
 }

@@ -57,7 +57,7 @@ public sealed partial class FleetWorld
         // It was made apart, perhaps of a world that stood still.
         deployment.BelongTo(row => Devices.At(row).Id);
         deployment.Become(Packages[deployment.Plan.Package]);
-        (deployment.TouchedAt, deployment.ShelveAfter) = (Now, ShelveAfter);
+        deployment.TouchedAt = Now;
         Add(_deployments, deployment.Id, deployment);
         (_active, _activeOfApp) = (null, null);
         DoubtAll(deployment.IsShelved ? new Bitmap() : deployment.Targets.AllRows());

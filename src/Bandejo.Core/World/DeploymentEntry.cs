@@ -60,13 +60,11 @@ public sealed class DeploymentEntry
     /// <summary>When something of it last changed, or it came into memory.</summary>
     internal DateTimeOffset TouchedAt { get; set; }
 
-    /// <summary>How long nothing of it must have changed.</summary>
-    internal TimeSpan ShelveAfter { get; set; }
-
     /// <summary>When its targets may leave memory; null where they may not, or have.</summary>
-    internal DateTimeOffset? ShelveAt =>
+    /// <param name="after">How long nothing of it must have changed.</param>
+    internal DateTimeOffset? ShelveAt(TimeSpan after) =>
         IsActive || IsPending || IsShelved ? null
-            : Later(State.Since + Plan.Lease, TouchedAt) + ShelveAfter;
+            : Later(State.Since + Plan.Lease, TouchedAt) + after;
 
     /// <summary>When it must be looked at again even if nothing happens.</summary>
     internal DateTimeOffset? LookAt { get; set; }
@@ -81,7 +79,9 @@ public sealed class DeploymentEntry
     public bool IsPending => !Pending.IsEmpty;
 
     /// <summary>When it must be looked at, or something done for it; null where it waits for nothing.</summary>
-    internal DateTimeOffset? Moment => IsPending || (IsDirty && IsActive) ? DateTimeOffset.MinValue : IsActive ? LookAt : ShelveAt;
+    /// <param name="shelveAfter">How long nothing of it must have changed before its targets leave memory.</param>
+    internal DateTimeOffset? Moment(TimeSpan shelveAfter) =>
+        IsPending || (IsDirty && IsActive) ? DateTimeOffset.MinValue : IsActive ? LookAt : ShelveAt(shelveAfter);
 
     /// <summary>Why its devices stand still where it is stopped itself; the same object as long as it is so.</summary>
     internal Reason Stopped =>

@@ -56,7 +56,7 @@ public sealed partial class FleetWorld
     public int Slice { get; init; } = 250;
 
     /// <summary>How long nothing of a deployment that is over must have changed before its targets leave memory.</summary>
-    public TimeSpan ShelveAfter { get; init; } = TimeSpan.FromHours(1);
+    public TimeSpan ShelveAfter { get; init; } = Rollouts.Shelving.After;
 
     /// <summary>The words of the devices' sheets.</summary>
     public WordBook WordBook { get; }
@@ -138,7 +138,7 @@ public sealed partial class FleetWorld
     private readonly Bitmap _tagHolds = new();
 
     /// <summary>A deployment's next moment may be another.</summary>
-    internal void SetMoment(DeploymentEntry deployment) => Agenda.Set(deployment.Id, deployment.Moment);
+    internal void SetMoment(DeploymentEntry deployment) => Agenda.Set(deployment.Id, deployment.Moment(ShelveAfter));
 
     /// <summary>What had been decided and was not done yet for all devices when the world was kept is to be done.</summary>
     public void GoOn()
@@ -200,6 +200,9 @@ public sealed partial class FleetWorld
         var entry = _deployments[deployment];
         entry.Targets.Lend(targets is null ? null : entry.Fetched(targets, device => Devices.Get(device)?.Row));
     }
+
+    /// <summary>Whether single targets of a deployment can be read.</summary>
+    public bool CanRead(string deployment) => _deployments[deployment].Targets.CanBeRead;
 
     /// <summary>What was lent is not lent to those that come; those that have it go on reading.</summary>
     public void ForgetLent(string deployment)

@@ -60,6 +60,9 @@ public sealed class TargetBook
     /// <summary>Whether they are only kept, and not in memory: of single ones is read only where they were lent.</summary>
     internal bool IsShelved => _isShelved;
 
+    /// <summary>Whether single ones can be read: they are in memory, or were lent.</summary>
+    internal bool CanBeRead => !_isShelved || _lent is not null;
+
     /// <summary>What is counted of them, to be kept.</summary>
     internal ShelvedCounts Counts => new(Count, ShelvedCounts.Named(_states), [.. _counts.Select(each => each.Figures)]);
 

@@ -169,7 +169,7 @@ internal sealed partial class Drafts(
         {
             if (store.Find(each.Sha256) is not { } place)
             {
-                return new Failure(ErrorKind.Conflict, $"The files of {name} were let go when it was let go; build or import it again first.");
+                return new Failure(ErrorKind.Conflict, $"The files of {name} were let go; build or import it again first.");
             }
 
             await using var stream = new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.Read);

@@ -77,14 +77,10 @@ internal static class ComplianceRoutes
 
     private static IEnumerable<TargetInfo> Targets(FleetWorld world, IEnumerable<DeploymentEntry> deployments, Bitmap? members, string? only)
     {
-        foreach (var deployment in deployments)
-        {
-            var rows = deployment.Targets.In(Enum.GetValues<TargetState>().Where(
-                state => ComplianceRows.IsMeant(state, only, deployment.Plan.Deadline, world.Now)));
-            foreach (var device in world.Devices.InOrder(members is null ? rows : rows.And(members)))
-            {
-                yield return Views.Target(world, deployment, deployment.Targets[device]);
-            }
-        }
+        // Who is meant is found now, also where targets must be fetched for it; what is said of each is made while it is read.
+        var meant = deployments.Select(deployment => (Deployment: deployment, Rows: deployment.Targets.In(Enum.GetValues<TargetState>().Where(
+            state => ComplianceRows.IsMeant(state, only, deployment.Plan.Deadline, world.Now))))).ToList();
+        return meant.SelectMany(each => world.Devices.InOrder(members is null ? each.Rows : each.Rows.And(members)).Select(
+            device => Views.Target(world, each.Deployment, each.Deployment.Targets[device])));
     }
 }

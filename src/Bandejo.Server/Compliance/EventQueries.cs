@@ -86,10 +86,14 @@ internal static class EventQueries
                 return device.Failure!;
             }
 
-            if (asked.Group is not null && Named.Group(each, asked.Group) is { Ok: false, Failure.Kind: ErrorKind.Conflict } several)
+            // Of a group that was removed there are events too, under its short name.
+            var named = asked.Group is null ? default : Named.Group(each, asked.Group);
+            if (asked.Group is not null && named is { Ok: false, Failure.Kind: ErrorKind.Conflict })
             {
-                return several.Failure!;
+                return named.Failure!;
             }
+
+            var group = named.Ok ? named.Value?.Record.Slug : asked.Group;
 
             var its = asked.App is null ? null : each.Deployments.Values.Where(of => of.Plan.App == asked.App).ToList();
             var called = asked.App is null ? null : each.Packages.Values.FirstOrDefault(package => package.Record.App == asked.App)?.Contents.Name;
@@ -99,7 +103,7 @@ internal static class EventQueries
             }
 
             var what = (asked.What ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).ToList();
-            what.AddRange(asked.Group is null ? [] : [GroupEntry.MoveWord(asked.Group, isIn: true), GroupEntry.MoveWord(asked.Group, isIn: false)]);
+            what.AddRange(group is null ? [] : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);
             return new EventQuery(
                 topic == "any" ? null : topic, asked.Deployment is null ? null : deployment.Value.Id,
                 asked.Device is null ? null : device.Ok ? device.Value.Id : asked.Device, null, before, Routes.PageSize(asked.Limit) + 1,
@@ -107,7 +111,7 @@ internal static class EventQueries
             {
                 From = from.Value, To = to.Value, By = asked.By == "service" ? "" : asked.By, Words = words,
                 Deployments = its is null ? null : [.. its.Select(of => of.Id)],
-                Or = [.. called is null ? [] : new[] { $"{called} " }, .. asked.Group is null ? [] : new[] { $"'{asked.Group}'" }],
+                Or = [.. called is null ? [] : new[] { $"{called} " }, .. group is null ? [] : new[] { $"'{group}'" }],
             };
         });
     }

@@ -29,7 +29,14 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
     {
         var groups = by == "group" ? past.Groups() : [];
         var members = groups.Select(group => past.Members(group.Slug)).ToList();
-        return ComplianceRows.Of(by, [.. Active.AsParallel().AsOrdered().Select(deployment => Standing(deployment, members))], groups, past.At);
+        try
+        {
+            return ComplianceRows.Of(by, [.. Active.AsParallel().AsOrdered().Select(deployment => Standing(deployment, members))], groups, past.At);
+        }
+        catch (AggregateException error) when (error.InnerException is StoreException lost)
+        {
+            throw new StoreException(lost.Message, lost);
+        }
     }
 
     /// <summary>The targets behind a figure.</summary>

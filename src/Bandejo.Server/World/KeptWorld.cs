@@ -23,7 +23,7 @@ internal static class KeptWorld
     /// <param name="shelveAfter">How long nothing of what is over must have changed before it leaves memory; null for as it is set.</param>
     public static FleetWorld Read(StoredWorld kept, TimeSpan interval, DateTimeOffset now, int slice = 250, TimeSpan? shelveAfter = null)
     {
-        var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice, ShelveAfter = shelveAfter ?? TimeSpan.FromHours(1) };
+        var world = new FleetWorld(kept.WordBook, interval, ContentsOf) { Now = now, Slice = slice, ShelveAfter = shelveAfter ?? Core.Rollouts.Shelving.After };
         kept.ApplyTo(world, AskForms.WithPlan);
 
         // What was the word of devices that say others now, or are gone: no sheet that is kept needs it.

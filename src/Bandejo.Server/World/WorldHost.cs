@@ -161,9 +161,17 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     /// <summary>Lends to what stands still the targets of a deployment that are only kept.</summary>
     private void Lend(FleetWorld still, string deployment)
     {
-        // One at a time: whoever asks for the same meanwhile finds it when it is asked again.
+        // What changed last may still be on its way into the store.
+        Durable().GetAwaiter().GetResult();
+
+        // One at a time: whoever asks for the same meanwhile finds it there.
         lock (_lent)
         {
+            if (still.CanRead(deployment))
+            {
+                return;
+            }
+
             still.Lend(deployment, store.Targets(deployment));
             _lent.Remove(deployment);
             _lent.Add(deployment);
@@ -186,7 +194,7 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
         try
         {
             await Task.Yield();
-            var targets = store.Targets(deployment);
+            var targets = (await Kept()).Targets(deployment);
             await Ask(null, decision => Shelving.Bring(decision, deployment, targets)).Decided;
             _asked.Enqueue(asked);
             DecideAsked();

@@ -312,10 +312,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     /// <summary>The book of a deployment. All are asked for at once: whoever looks at one deployment here looks at many.</summary>
     private long Book(DbConnection connection, string deployment)
     {
-        _books ??= KeptTables.Rows(
-            connection, "SELECT deployment, number FROM target_book WHERE deployment IS NOT NULL", row => (row.GetString(0), row.GetInt64(1)))
-            .ToDictionary(each => each.Item1, each => each.Item2, StringComparer.Ordinal);
-        return _books.GetValueOrDefault(deployment);
+        return (_books ??= KeptTables.Books(connection)).GetValueOrDefault(deployment);
     }
 
     /// <summary>The number of a device, which is asked for again and again.</summary>
