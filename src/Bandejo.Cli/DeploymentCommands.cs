@@ -13,6 +13,9 @@ internal static class DeploymentCommands
     private static readonly Argument<string> Deployment = new("deployment") { Description = "Its name or identity" };
     private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays in the journal", DefaultValueFactory = _ => "" };
 
+    /// <summary>So many are named of those that stand alike.</summary>
+    private const int MostAlike = 3;
+
     public static Command All() => Shared.Noun(
         "deployment", "Deployments: who gets what, in which waves, and what became of it", StartCommand.Start(), List(), Show(), Targets(), Watch(), Log(),
         Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"),
@@ -70,12 +73,14 @@ internal static class DeploymentCommands
 
         Print(details);
         var attention = await client.Get(
-            parsed.At($"/api/v1/deployments/{details.Deployment.Id}/targets?limit=20&state=failed,lost,retry,contested,blocked,working,restart"),
+            parsed.At(
+                $"/api/v1/deployments/{details.Deployment.Id}/targets?limit={ApiLimits.MaxPageSize}"
+                    + "&state=failed,lost,retry,contested,blocked,working,restart"),
             ContractJson.Default.PageTargetInfo, cancellation);
         if (attention.Items.Count > 0)
         {
             Say.Line();
-            TargetTable(attention).PrintTable();
+            AlikeTable(attention).PrintTable();
             if (attention.Total > attention.Items.Count)
             {
                 Say.Line($"[dim]and {attention.Total - attention.Items.Count} more: bandejo deployment targets {details.Deployment.Id} --sort state[/]");
@@ -308,6 +313,20 @@ internal static class DeploymentCommands
                 target.DeviceName, target.State, target.Reason + (target.IsLate ? " (late)" : ""),
                 target.Tries == 0 ? "" : $"{target.Tries} of {target.MaxTries}", target.Next is null ? "" : Say.When(target.Next), Say.When(target.Since),
                 target.Wave ?? "none");
+        }
+
+        return sheet;
+    }
+
+    /// <summary>Those that stand alike and for the same reason in one line, so that the reason is read once.</summary>
+    private static Sheet AlikeTable(Page<TargetInfo> page)
+    {
+        var sheet = new Sheet("State", "#Count", "Why", "Such as");
+        foreach (var alike in page.Items.GroupBy(target => (target.State, target.Reason)))
+        {
+            sheet.Add(
+                alike.Key.State, $"{alike.Count()}", alike.Key.Reason,
+                string.Join(", ", alike.Take(MostAlike).Select(target => target.DeviceName)) + (alike.Count() > MostAlike ? ", …" : ""));
         }
 
         return sheet;

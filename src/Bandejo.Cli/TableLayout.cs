@@ -20,7 +20,7 @@ internal static class TableLayout
 
     private static readonly HashSet<string> Texts = [
         "Why", "What", "Rule", "Waves", "What it does", "Command", "Reason", "Value", "Apps", "Roles", "For", "May", "Can be let go", "Result", "Before",
-        "After", "Says"];
+        "After", "Says", "Such as"];
 
     private static readonly HashSet<string> Names = [
         "Device", "Deployment", "Group", "Package", "App", "Plan", "Handling", "Account", "Name", "Publisher", "Newest package", "In the field", "File",
