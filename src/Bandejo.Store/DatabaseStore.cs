@@ -199,7 +199,7 @@ public sealed class DatabaseStore : IStore
     public ShelvedTargets Targets(string device, IEnumerable<string> deployments) => Guarded(connection =>
     {
         var lookedIn = deployments.ToHashSet(StringComparer.Ordinal);
-        return new ShelvedTargets(lookedIn, KeptTables.TargetsOf(connection, device, lookedIn.Order(StringComparer.Ordinal)));
+        return new ShelvedTargets(lookedIn, KeptTables.TargetsOf(connection, device, lookedIn));
     });
 
     public Task Commit(DateTimeOffset at, IReadOnlyList<Change> changes) => _queue.Commit(at, changes);

@@ -1,5 +1,6 @@
 using System.Data;
 using System.Data.Common;
+using System.Globalization;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.World;
@@ -10,6 +11,9 @@ namespace Bandejo.Store;
 /// <summary>Reads what stands in the tables.</summary>
 internal static class KeptTables
 {
+    /// <summary>So many things are asked for by one statement.</summary>
+    public const int ListedAtOnce = 500;
+
     /// <summary>What is read of an event.</summary>
     public const string EventColumns =
         "number, at, topic, what, actor, deployment, (SELECT id FROM device_number AS n WHERE n.number = event.device), text, reason";
@@ -183,25 +187,37 @@ internal static class KeptTables
     public static IReadOnlyList<(string Deployment, Target Target)> TargetsOf(DbConnection connection, string device, IEnumerable<string> deployments)
     {
         var number = Rows(connection, "SELECT number FROM device_number WHERE id = @id", row => row.GetInt64(0), ("@id", device)).SingleOrDefault(-1);
-        var targets = new List<(string Deployment, Target Target)>();
-        if (number < 0)
+        var (wanted, targets) = (deployments.ToHashSet(StringComparer.Ordinal), new List<(string Deployment, Target Target)>());
+        var books = Books(connection).Where(each => wanted.Contains(each.Key)).ToDictionary(each => each.Value, each => each.Key);
+        if (number < 0 || books.Count == 0)
         {
             return targets;
         }
 
-        var books = Books(connection);
-        foreach (var deployment in deployments.Where(books.ContainsKey))
+        var (_, at) = TargetPages.PlaceOf(0, number);
+        foreach (var (place, body) in books.Keys.Chunk(ListedAtOnce).SelectMany(some => Rows(
+            connection,
+            $"WITH p(place) AS (VALUES {Listed(some.Select(book => TargetPages.PlaceOf(book, number).Page))}) "
+                + "SELECT t.place, t.body FROM p JOIN target_page AS t ON t.place = p.place",
+            row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)))))
         {
-            var (place, at) = TargetPages.PlaceOf(books[deployment], number);
-            foreach (var body in Rows(
-                connection, "SELECT body FROM target_page WHERE place = @place", row => row.GetFieldValue<byte[]>(0), ("@place", place)))
-            {
-                TargetForm.Read(body, of => of == at ? device : null, (_, target) => targets.Add((deployment, target)));
-            }
+            TargetForm.Read(body, of => of == at ? device : null, (_, target) => targets.Add((books[TargetPages.BookOf(place)], target)));
         }
 
+        targets.Sort((one, other) => string.CompareOrdinal(one.Deployment, other.Deployment));
         return targets;
     }
+
+    /// <summary>Numbers as the rows of <c>VALUES</c>, so that one statement asks for all of them in every kind of database.</summary>
+    /// <param name="numbers">At least one, at most <see cref="ListedAtOnce"/>.</param>
+    public static string Listed(IEnumerable<long> numbers) => string.Join(',', numbers.Select(number => $"({Whole(number)})"));
+
+    /// <summary>Pairs of numbers in the same way.</summary>
+    /// <inheritdoc cref="Listed(IEnumerable{long})"/>
+    public static string Listed(IEnumerable<(long, long)> numbers) => string.Join(
+        ',', numbers.Select(pair => $"({Whole(pair.Item1)},{Whole(pair.Item2)})"));
+
+    private static string Whole(long number) => string.Create(CultureInfo.InvariantCulture, $"CAST({number} AS BIGINT)");
 
     /// <summary>The devices by their numbers, each with its place among those that are there; of one that went nothing counts.</summary>
     private static List<(string? Id, int Place)> Places(DbConnection connection)

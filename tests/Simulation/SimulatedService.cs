@@ -144,7 +144,7 @@ internal sealed class SimulatedService(Simulation simulation)
         var heard = World.Devices.Get(id)?.Record.Heard;
         var before = ToldBefore.Of(
             told, World.Devices.Get(id)?.Memory.NewestAttempt ?? Store.NewestAttempt(id), Store.Attempts.ContainsKey,
-            word => heard?.Contains(word) != true && Store.HasWord(id, word));
+            word => heard?.Contains(word) != true && Store.HasWord(id, word)) with { Shelved = ShelvedOf(id) };
         var reply = await Change<CheckInAnswer>(null, $"{World.Devices.Get(id)?.Name} checks in", decision =>
         {
             var acknowledged = Core.CheckIns.CheckIn.Take(decision, id, told, before);

@@ -80,7 +80,7 @@ public sealed class PastTests(OnePostgres postgres) : IDisposable
         for (var each = 3; each < Changes; each++)
         {
             var past = kept.Past(At.AddMinutes(each))!;
-            Assert.Equal([each, each - 1, each - 2], new[] { each, each - 1, each - 2 }.Select(of => past.Target("D1001", $"d{of % 3}")!.Tries));
+            Assert.Equal([each, each - 1, each - 2], new[] { each, each - 1, each - 2 }.Select(of => Target(past, $"d{of % 3}")!.Tries));
             Assert.Equal($"{each - 2}", past.Device($"d{(each - 2) % 3}")!.Fact("memory"));
             Assert.Equal(new[] { each, each - 1, each - 2 }.Count(of => of % 2 == 0), past.Members("pilots").Count());
         }
@@ -133,7 +133,7 @@ public sealed class PastTests(OnePostgres postgres) : IDisposable
 
             // What comes afterwards is kept as ever.
             await store.Commit(At.AddMinutes(Changes + 1), [new PutTarget("D1001", new Target { Device = "d0", Tries = 7777 })]);
-            Assert.Equal(7777, store.Past(At.AddMinutes(Changes + 1))!.Target("D1001", "d0")!.Tries);
+            Assert.Equal(7777, Target(store.Past(At.AddMinutes(Changes + 1))!, "d0")!.Tries);
         }
 
         Assert.Empty(DatabaseStore.Check(place).Differing);
@@ -158,14 +158,14 @@ public sealed class PastTests(OnePostgres postgres) : IDisposable
         Assert.Equal(("ALD-d1", "desk", "Foldline 7.1"), (
             past.Device("d1")!.Name, past.Device("d1")!.Fact("kind"), string.Join(", ", past.Device("d1")!.Programs.Select(each => $"{each.Name} {each.Version}"))));
         Assert.Equal(["pilots"], past.GroupsOf("d1"));
-        Assert.Equal(TargetState.Working, past.Target("D1001", "d1")!.State);
+        Assert.Equal(TargetState.Working, Target(past, "d1")!.State);
         Assert.Equal(1, past.States("D1001")[(int)TargetState.Working]);
         Assert.Null(past.Device("d2"));
 
         var now = store.Past(At.AddHours(3))!;
         Assert.Null(now.IdOf("ALD-d1"));
         Assert.Null(now.Device("d1"));
-        Assert.Null(now.Target("D1001", "d1"));
+        Assert.Null(Target(now, "d1"));
         Assert.Equal(0, now.States("D1001").Sum());
         Assert.True(now.Members("pilots").IsEmpty());
         Assert.Equal([(TargetState.Working, null), (null, TargetState.Working)], store.History("D1001", "d1", 5).Select(step => (step.From, step.Target?.State)));
@@ -255,6 +255,8 @@ public sealed class PastTests(OnePostgres postgres) : IDisposable
 
         return text.ToString();
     }
+
+    private static Target? Target(IPast past, string device) => past.TargetsOf(device).SingleOrDefault(each => each.Deployment == "D1001").Target;
 
     private static void Add(StringBuilder text, string id, DeploymentState state, int[] states, IEnumerable<(string Device, Target Target)> targets)
     {

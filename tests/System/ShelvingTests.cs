@@ -80,14 +80,7 @@ public sealed class ShelvingTests
         Assert.Equal(
             "rolling-back", (await site.Admin.Get($"/api/v1/deployments/{id}", ContractJson.Default.DeploymentDetails)).Deployment.Status);
 
-        // Figures are those of a moment ago.
-        Task Stands(string where) => ApiClient.Comes(async () => await Where() == where, $"in memory and only kept: {where}");
-
-        async Task<string> Where()
-        {
-            var figures = (await site.Admin.Http.GetStringAsync("/metrics")).Split('\n').Where(line => line.StartsWith("bandejo_deployments{", StringComparison.Ordinal));
-            return string.Join(' ', figures.OrderBy(line => line.Contains("kept", StringComparison.Ordinal)).Select(line => line.Split(' ')[1]));
-        }
+        Task Stands(string where) => ShelvingTests.Stands(site, where);
 
         async Task<string> Shown(string device)
         {
@@ -105,6 +98,66 @@ public sealed class ShelvingTests
 
             return string.Join('\n', shown);
         }
+    }
+
+    [Fact]
+    public async Task A_device_that_comes_back_late_tells_of_all_that_is_over_and_a_stranger_has_nothing_fetched()
+    {
+        const int Deployments = 10;
+        using var clock = new ClockFolder();
+        await using var site = await Site.StartApart("--demo-clock", clock.File);
+        using var time = DemoClock.Follow(clock.File);
+        using DeviceClient late = new(site.Service.Address, time), stranger = new(site.Service.Address, time);
+        await late.Join(await Code(), "LATE-1");
+        for (var i = 0; i < Deployments; i++)
+        {
+            await site.Package($"app-{i}", "1.0", "exit 0");
+            await site.Must("deployment", "start", $"app-{i}", "--to", Site.Enrolled, "--name", $"App {i}", "--yes");
+        }
+
+        var at = time.GetUtcNow();
+        var ids = (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Select(each => each.Id).Order().ToList();
+        await late.CheckIn(1);
+        for (var i = 0; i < Deployments; i++)
+        {
+            await site.Must("deployment", "end", "--yes", $"App {i}", "--reason", "over");
+        }
+
+        await site.Must("clock", "advance", "30h");
+        await Stands(site, $"0 {Deployments}");
+        await stranger.Join(await Code(), "NEW-1");
+        Assert.Equal(
+            403, (await Assert.ThrowsAsync<Bandejo.Device.LinkException>(() => stranger.CheckIn(1, [Ended("x", ids[0])]))).Status);
+        Assert.Equal(
+            403, (await Assert.ThrowsAsync<Bandejo.Device.LinkException>(() => stranger.CheckIn(1, [], [Proof(ids[0])]))).Status);
+        await Stands(site, $"0 {Deployments}");
+
+        // What still holds is of no interest any more; how an attempt ended is, some deployments at a time.
+        await late.CheckIn(2, [], [.. ids.Select(Proof)]);
+        await Stands(site, $"0 {Deployments}");
+        var outbox = ids.Select((id, i) => Ended($"a{i}", id)).ToList();
+        var (sequence, turns) = (3, 0);
+        while (outbox.Count > 0)
+        {
+            Assert.True(++turns < 9, "it does not come to an end");
+            var acknowledged = (await late.CheckIn(sequence++, outbox)).Acknowledged;
+            Assert.InRange(acknowledged.Count, 1, 4);
+            outbox.RemoveAll(report => acknowledged.Contains($"{report.Id}/ended"));
+        }
+
+        foreach (var id in ids)
+        {
+            Assert.Equal("met", (await site.Admin.Becomes(id, "LATE-1", "met")).State);
+            Assert.Single(await site.Admin.Attempts(id, "LATE-1"));
+        }
+
+        async Task<string> Code() => (await site.Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 9), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+
+        AttemptReport Ended(string name, string id) => new(
+            name, id, 0, true, "install", at, at, "done", "prove", 0, "", "", null, new ProofReport(id, 0, "present", "1.0", "it is there", at), false);
+
+        ProofReport Proof(string id) => new(id, 0, "present", "1.0", "it is there", at);
     }
 
     [Fact]
@@ -154,5 +207,15 @@ public sealed class ShelvingTests
             await site.Admin.Becomes(id, "DESK-1", "met");
             await site.Admin.Becomes(id, "DESK-2", "met");
         }
+    }
+
+    /// <summary>Waits until so many deployments are in memory and so many only kept: figures are those of a moment ago.</summary>
+    private static Task Stands(Site site, string where) => ApiClient.Comes(async () => await Where(site) == where, $"in memory and only kept: {where}");
+
+    private static async Task<string> Where(Site site)
+    {
+        var figures = (await site.Admin.Http.GetStringAsync("/metrics")).Split('\n').Where(
+            line => line.StartsWith("bandejo_deployments{", StringComparison.Ordinal));
+        return string.Join(' ', figures.OrderBy(line => line.Contains("kept", StringComparison.Ordinal)).Select(line => line.Split(' ')[1]));
     }
 }

@@ -11,13 +11,19 @@ public static class CheckIn
     private const int LongestId = 40;
     private const int LongestApp = 64;
 
+    /// <summary>
+    /// Of so many deployments whose targets are only kept reports are taken at once, so that a device that comes back after a long time fills no memory; the
+    /// others it tells of again.
+    /// </summary>
+    private const int MostShelved = 4;
+
     /// <summary>How long after the last time that is kept a device is at least heard before that is kept again.</summary>
     private static readonly TimeSpan LeastLag = TimeSpan.FromMinutes(30);
 
     private static readonly SearchValues<char> InIds = SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789");
 
     /// <summary>Why a check-in is refused as a whole; null where it may be taken.</summary>
-    public static Failure? Against(FleetWorld world, string id, CheckInTold told)
+    private static Failure? Against(FleetWorld world, string id, CheckInTold told, ToldBefore before)
     {
         if (world.Devices.Get(id) is not { } device)
         {
@@ -38,7 +44,7 @@ public static class CheckIn
                 return new Failure(ErrorKind.Invalid, $"The report of attempt '{attempt.Id}' has no valid identity or outcome.");
             }
 
-            if (!attempt.IsOfTrial && !IsTarget(world, attempt.Deployment, device))
+            if (!attempt.IsOfTrial && !IsTarget(world, attempt.Deployment, device, before))
             {
                 return new Failure(
                     ErrorKind.Forbidden,
@@ -53,7 +59,7 @@ public static class CheckIn
 
         foreach (var proof in told.Proofs)
         {
-            if (!IsTarget(world, proof.Deployment, device))
+            if (!IsTarget(world, proof.Deployment, device, before))
             {
                 return new Failure(ErrorKind.Forbidden, $"{device.Name} is no target of the deployment '{proof.Deployment}'; its proof was not taken.");
             }
@@ -83,7 +89,7 @@ public static class CheckIn
             return null;
         }
 
-        if (Against(world, id, told) is { } against)
+        if (Against(world, id, told, ToldBefore.Nothing) is { } against)
         {
             return against;
         }
@@ -101,11 +107,11 @@ public static class CheckIn
     /// <summary>
     /// Takes a check-in. Refused as a whole where any part of it does not belong to this device.
     /// </summary>
-    /// <returns>The reports that are acknowledged with it.</returns>
+    /// <returns>The reports that are acknowledged with it; what is not, the device is to tell again.</returns>
     public static Outcome<IReadOnlyList<string>> Take(Decision decision, string id, CheckInTold told, ToldBefore before)
     {
         var world = decision.World;
-        if (Against(world, id, told) is { } against)
+        if (Against(world, id, told, before) is { } against)
         {
             return against;
         }
@@ -120,7 +126,8 @@ public static class CheckIn
         }
 
         var acknowledged = new List<string>();
-        foreach (var attempt in InTheirOrder(told.Attempts))
+        var taken = Taken(told.Attempts, before.Shelved.LookedIn);
+        foreach (var attempt in taken)
         {
             if (attempt.IsOfTrial)
             {
@@ -134,16 +141,16 @@ public static class CheckIn
             acknowledged.Add($"{attempt.Id}/{(attempt.HasEnded ? "ended" : "began")}");
         }
 
-        foreach (var proof in told.Proofs)
+        // Whether it still holds what is over for long says nothing that anybody waits for; how an attempt ended does.
+        foreach (var proof in told.Proofs.Where(proof => !before.Shelved.LookedIn.Contains(proof.Deployment)))
         {
             ProofIntake.Take(decision, world.Devices[id], proof);
         }
 
         // What it does not send any more was acknowledged, and is in the store for certain.
-        if (told.Attempts.Count > 0 || world.Devices[id].Memory.LastReported.Count > 0)
+        if (taken.Count > 0 || world.Devices[id].Memory.LastReported.Count > 0)
         {
-            Remember(
-                decision, id, memory => memory with { LastReported = [.. told.Attempts.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
+            Remember(decision, id, memory => memory with { LastReported = [.. taken.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
         }
 
         TakeWaits(decision, world.Devices[id], told.Waits);
@@ -153,7 +160,7 @@ public static class CheckIn
             acknowledged.Add(word.Id + "/said");
         }
 
-        Weigh(decision, world.Devices[id], told);
+        Weigh(decision, world.Devices[id], told, taken);
         return acknowledged;
     }
 
@@ -163,8 +170,25 @@ public static class CheckIn
 
     private static bool IsId(string id) => id.Length is > 0 and <= LongestId && !id.AsSpan().ContainsAnyExcept(InIds);
 
-    private static bool IsTarget(FleetWorld world, string deployment, DeviceEntry device) =>
-        world.Deployments.TryGetValue(deployment, out var found) && found.Targets.Has(device);
+    private static bool IsTarget(FleetWorld world, string deployment, DeviceEntry device, ToldBefore before) =>
+        world.Deployments.TryGetValue(deployment, out var found) && (found.IsShelved && before.Shelved.LookedIn.Contains(deployment)
+            ? before.Shelved.Targets.Any(each => each.Deployment == deployment)
+            : found.Targets.Has(device));
+
+    /// <summary>The reports that are taken now, in the order in which it happened.</summary>
+    /// <param name="shelved">The deployments of which only this device's targets were looked up.</param>
+    private static IReadOnlyList<AttemptTold> Taken(IReadOnlyList<AttemptTold> attempts, IReadOnlySet<string> shelved)
+    {
+        if (attempts.Count < 2)
+        {
+            return attempts;
+        }
+
+        var fetched = new HashSet<string>(StringComparer.Ordinal);
+        return [.. attempts.OrderBy(attempt => attempt.StartedAt).ThenBy(attempt => attempt.HasEnded).Where(
+            attempt => attempt.IsOfTrial || !shelved.Contains(attempt.Deployment) || fetched.Contains(attempt.Deployment)
+                || (fetched.Count < MostShelved && fetched.Add(attempt.Deployment)))];
+    }
 
     /// <summary>Whether it is time to keep that a device was heard: a few check-ins late, so that most of them write nothing.</summary>
     private static bool IsToBeKept(FleetWorld world, DeviceEntry device, DateTimeOffset now)
@@ -172,9 +196,6 @@ public static class CheckIn
         var lag = world.CheckInInterval * 6 > LeastLag ? world.CheckInInterval * 6 : LeastLag;
         return device.Record.LastHeard is not { } kept || now - kept > lag;
     }
-
-    private static IEnumerable<AttemptTold> InTheirOrder(IReadOnlyList<AttemptTold> attempts) =>
-        attempts.Count < 2 ? attempts : attempts.OrderBy(attempt => attempt.StartedAt).ThenBy(attempt => attempt.HasEnded);
 
     /// <summary>Says at its targets what the device waits for before it starts.</summary>
     private static void TakeWaits(Decision decision, DeviceEntry device, IReadOnlyList<WaitsFor> waits)
@@ -202,7 +223,7 @@ public static class CheckIn
     /// <summary>
     /// Weighs the device for whatever may be otherwise now: all that it may belong to after facts and words, else what its attempts were about.
     /// </summary>
-    private static void Weigh(Decision decision, DeviceEntry device, CheckInTold told)
+    private static void Weigh(Decision decision, DeviceEntry device, CheckInTold told, IReadOnlyList<AttemptTold> taken)
     {
         if (told.Facts is not null || told.Said.Count > 0)
         {
@@ -210,8 +231,8 @@ public static class CheckIn
             return;
         }
 
-        var names = told.Attempts.Select(attempt => attempt.Deployment);
-        foreach (var name in told.Attempts.Count < 2 ? names : names.Distinct())
+        var names = taken.Select(attempt => attempt.Deployment);
+        foreach (var name in taken.Count < 2 ? names : names.Distinct())
         {
             if (decision.World.Deployments.TryGetValue(name, out var deployment))
             {

@@ -1,4 +1,5 @@
 using Bandejo.Core.Catalogue;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.World;
 
@@ -25,6 +26,10 @@ public sealed record CheckInTold
 
     /// <summary>What its user said.</summary>
     public IReadOnlyList<UserTold> Said { get; init; } = [];
+
+    /// <summary>The deployments that it tells of.</summary>
+    public IEnumerable<string> Deployments => Attempts.Where(attempt => !attempt.IsOfTrial).Select(attempt => attempt.Deployment).Concat(
+        Proofs.Select(proof => proof.Deployment)).Distinct();
 
     /// <summary>Whether there is anything in it beyond being here.</summary>
     public bool HasNews => Facts is not null || Attempts.Count > 0 || Proofs.Count > 0 || Said.Count > 0;
@@ -74,6 +79,9 @@ public sealed record UserTold(string Id, string Kind, string App, string Text);
 public sealed record ToldBefore(DateTimeOffset NewestAttempt, IReadOnlySet<string> Attempts, IReadOnlySet<string> Words)
 {
     public static ToldBefore Nothing { get; } = new(DateTimeOffset.MinValue, new HashSet<string>(), new HashSet<string>());
+
+    /// <summary>The device's targets in the deployments that are told of and are only kept.</summary>
+    public ShelvedTargets Shelved { get; init; } = ShelvedTargets.None;
 
     /// <summary>What of a check-in must be looked up, and what comes of it.</summary>
     /// <param name="newest">When the newest attempt of the device began that is kept.</param>

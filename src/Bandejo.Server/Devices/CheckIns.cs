@@ -2,6 +2,7 @@ using Bandejo.Contract.Device;
 using Bandejo.Core;
 using Bandejo.Core.Catalogue;
 using Bandejo.Core.CheckIns;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Packages;
@@ -42,16 +43,22 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
     /// <summary>Looks up what of it was told before, where the device's own clock leaves that open.</summary>
     private ToldBefore Before(string id, CheckInTold told)
     {
-        if (told.Attempts.Count == 0 && told.Said.Count == 0)
+        if (told.Attempts.Count == 0 && told.Proofs.Count == 0 && told.Said.Count == 0)
         {
             return ToldBefore.Nothing;
         }
 
-        var (known, heard) = world.Peek(each => each.Devices.Get(id) is { } device ? (device.Memory.NewestAttempt, device.Record.Heard) : (
-            DateTimeOffset.MaxValue, null));
-        var newest = known ?? (world.Store.Attempts(null, id, 1) is [var last] ? last.StartedAt : DateTimeOffset.MinValue);
+        var (known, heard, shelved) = world.Peek(each =>
+        {
+            List<string> over = [.. told.Deployments.Where(deployment => each.Deployments.GetValueOrDefault(deployment)?.IsShelved == true)];
+            return each.Devices.Get(id) is { } device ? (device.Memory.NewestAttempt, device.Record.Heard, over) : (DateTimeOffset.MaxValue, null, over);
+        });
+        var newest = known ?? (told.Attempts.Count > 0 && world.Store.Attempts(null, id, 1) is [var last] ? last.StartedAt : DateTimeOffset.MinValue);
         return ToldBefore.Of(
-            told, newest, attempt => world.Store.Attempt(attempt) is not null, word => heard?.Contains(word) != true && world.Store.HasUserWord(id, word));
+            told, newest, attempt => world.Store.Attempt(attempt) is not null, word => heard?.Contains(word) != true && world.Store.HasUserWord(id, word)) with
+        {
+            Shelved = shelved.Count == 0 ? ShelvedTargets.None : world.Store.Targets(id, shelved),
+        };
     }
 
     private async Task<Outcome<CheckInAnswer>> WhenDurable(Outcome<CheckInAnswer> answer)

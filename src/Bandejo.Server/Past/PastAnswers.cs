@@ -167,9 +167,9 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             return new Failure(ErrorKind.NotFound, $"{named} was not there on {PastMoments.InWords(past.At)}.");
         }
 
-        var targets = now.Deployments.Values.Where(deployment => _states.Value.ContainsKey(deployment.Id))
-            .Select(deployment => (deployment, Target: past.Target(deployment.Id, id))).Where(pair => pair.Target is not null)
-            .Select(pair => Info(pair.deployment, pair.Target!, id, device.Name)).ToList();
+        var was = past.TargetsOf(id).ToDictionary(each => each.Deployment, each => each.Target, StringComparer.Ordinal);
+        var targets = now.Deployments.Values.Where(deployment => _states.Value.ContainsKey(deployment.Id) && was.ContainsKey(deployment.Id))
+            .Select(deployment => Info(deployment, was[deployment.Id], id, device.Name)).ToList();
         return new DeviceDetails(
             Infos([device]).Single(), [.. device.Facts.Select(fact => FleetRoutes.Fact(fact.Name, fact.Value, fact.Since))],
             [.. device.Programs.OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase).Select(
@@ -226,13 +226,11 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
     private IEnumerable<DeviceInfo> Infos(IReadOnlyList<PastDevice> devices)
     {
         var (numbers, open) = (devices.Select(device => device.Number).ToList(), new Dictionary<int, (int Met, int Unmet)>());
-        foreach (var deployment in Active)
+        var active = Active.ToDictionary(deployment => deployment.Id, deployment => deployment.Plan.Deadline, StringComparer.Ordinal);
+        foreach (var (deployment, number, target) in past.Targets(active.Keys, numbers))
         {
-            foreach (var (number, target) in past.Targets(deployment.Id, numbers))
-            {
-                var (counts, (met, unmet)) = (Counting.Compliance(target.State, deployment.Plan.Deadline, past.At), open.GetValueOrDefault(number));
-                open[number] = (met + counts.Met, unmet + counts.Unmet + counts.Unknown);
-            }
+            var (counts, (met, unmet)) = (Counting.Compliance(target.State, active[deployment], past.At), open.GetValueOrDefault(number));
+            open[number] = (met + counts.Met, unmet + counts.Unmet + counts.Unknown);
         }
 
         return devices.Select(device => Info(device, open.GetValueOrDefault(device.Number)));

@@ -21,22 +21,25 @@ internal static class DayReading
     /// <summary>Where each deployment stood at the end of each day, that had begun and was not over.</summary>
     public static IReadOnlyList<DayStates> States(DbConnection connection, DateOnly from, DateOnly to)
     {
-        var days = new List<(DateOnly Day, long Number)>();
-        for (var day = from; day <= to; day = day.AddDays(1))
+        var days = Ends(connection, from, to);
+        var stood = KeptTables.Rows(
+            connection, "SELECT id, number, data FROM document_past WHERE kind = 'deployment' ORDER BY id, number",
+            row => (Id: row.GetString(0), Number: row.GetInt64(1), State: KeptForms.Read<DeploymentState>(row.GetString(2)))).GroupBy(
+                row => row.Id, row => (row.Number, row.State)).ToDictionary(each => each.Key, each => new Steps<DeploymentState>(each), StringComparer.Ordinal);
+        var wanted = new List<(DayStates Day, (long Book, long Number) Of)>();
+        foreach (var (deployment, book) in KeptTables.Books(connection).OrderBy(each => each.Key, StringComparer.Ordinal))
         {
-            days.Add((day, MomentBefore(connection, new DateTimeOffset(day.AddDays(1), TimeOnly.MinValue, TimeSpan.Zero))));
+            foreach (var (day, number) in days)
+            {
+                if (stood.GetValueOrDefault(deployment)?.At(number) is { Status: not DeploymentStatus.Ended } state)
+                {
+                    wanted.Add((new DayStates(day, deployment, state, []), (book, number)));
+                }
+            }
         }
 
-        var states = new List<DayStates>();
-        foreach (var (deployment, book) in KeptTables.Rows(
-            connection, "SELECT deployment, number FROM target_book WHERE deployment IS NOT NULL ORDER BY deployment",
-            row => (row.GetString(0), row.GetInt64(1)))
-                .ToList())
-        {
-            states.AddRange(Of(connection, deployment, book, days));
-        }
-
-        return states;
+        var counted = Counts(connection, wanted.Select(each => each.Of).Distinct());
+        return [.. wanted.Where(each => counted.ContainsKey(each.Of)).Select(each => each.Day with { States = counted[each.Of] })];
     }
 
     /// <summary>The last record of the log before a moment; 0 for none.</summary>
@@ -44,27 +47,28 @@ internal static class DayReading
         connection, "SELECT number FROM log WHERE at < @at ORDER BY at DESC, number DESC LIMIT 1", row => row.GetInt64(0),
         ("@at", at.UtcTicks)).SingleOrDefault();
 
-    private static IEnumerable<DayStates> Of(DbConnection connection, string deployment, long book, IReadOnlyList<(DateOnly Day, long Number)> days)
+    /// <summary>The last records before the ends of days; 0 for none.</summary>
+    private static IReadOnlyList<(DateOnly Day, long Number)> Ends(DbConnection connection, DateOnly from, DateOnly to)
     {
-        var stood = new Steps<DeploymentState>(KeptTables.Rows(
-            connection, "SELECT number, data FROM document_past WHERE kind = 'deployment' AND id = @deployment ORDER BY number",
-            row => (row.GetInt64(0), KeptForms.Read<DeploymentState>(row.GetString(1))), ("@deployment", deployment)));
-        foreach (var (day, number) in days)
-        {
-            if (stood.At(number) is not { Status: not DeploymentStatus.Ended } state)
-            {
-                continue;
-            }
-
-            var counted = KeptTables.Rows(
-                connection, "SELECT body FROM count_past WHERE book = @book AND number <= @number ORDER BY number DESC LIMIT 1",
-                row => PastReading.StatesOf(row.GetFieldValue<byte[]>(0)), ("@book", book), ("@number", number)).SingleOrDefault();
-            if (counted is not null)
-            {
-                yield return new DayStates(day, deployment, state, counted);
-            }
-        }
+        var days = Enumerable.Range(from.DayNumber, Math.Max(to.DayNumber - from.DayNumber + 1, 0)).Select(DateOnly.FromDayNumber).ToDictionary(
+            day => new DateTimeOffset(day.AddDays(1), TimeOnly.MinValue, TimeSpan.Zero).UtcTicks);
+        return [.. days.Keys.Chunk(KeptTables.ListedAtOnce).SelectMany(some => KeptTables.Rows(
+            connection,
+            $"WITH d(until) AS (VALUES {KeptTables.Listed(some)}) "
+                + "SELECT d.until, (SELECT number FROM log WHERE at < d.until ORDER BY at DESC, number DESC LIMIT 1) FROM d",
+            row => (days[row.GetInt64(0)], row.IsDBNull(1) ? 0 : row.GetInt64(1)))).OrderBy(each => each.Item1)];
     }
+
+    /// <summary>How many targets of books were in each state after records; without those of which nothing is kept.</summary>
+    private static Dictionary<(long Book, long Number), int[]> Counts(DbConnection connection, IEnumerable<(long Book, long Number)> of) =>
+        of.Chunk(KeptTables.ListedAtOnce).SelectMany(some => KeptTables.Rows(
+            connection,
+            $"""
+            WITH w(book, number) AS (VALUES {KeptTables.Listed(some)})
+            SELECT w.book, w.number, (SELECT c.body FROM count_past AS c WHERE c.book = w.book AND c.number <= w.number ORDER BY c.number DESC LIMIT 1) FROM w
+            """,
+            row => (Of: (row.GetInt64(0), row.GetInt64(1)), Body: row.IsDBNull(2) ? null : row.GetFieldValue<byte[]>(2))))
+        .Where(row => row.Body is not null).ToDictionary(row => row.Of, row => PastReading.StatesOf(row.Body!));
 
     private static long Number(DateOnly day) => day.DayNumber - DateOnly.FromDateTime(DateTime.UnixEpoch).DayNumber;
 

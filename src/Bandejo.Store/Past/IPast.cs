@@ -23,11 +23,11 @@ public interface IPast
     /// <summary>The targets of a deployment, by the numbers of their devices, whose identities they do not say.</summary>
     IEnumerable<(int Number, Target Target)> Targets(string deployment);
 
-    /// <summary>Those of them that are of some devices.</summary>
-    IEnumerable<(int Number, Target Target)> Targets(string deployment, IReadOnlyCollection<int> of);
+    /// <summary>The targets of some devices in some deployments, by the numbers of the devices, whose identities they do not say.</summary>
+    IReadOnlyList<(string Deployment, int Number, Target Target)> Targets(IReadOnlyCollection<string> deployments, IReadOnlyCollection<int> of);
 
-    /// <summary>The target of a device; null where it was none.</summary>
-    Target? Target(string deployment, string device);
+    /// <summary>The targets of a device in all deployments, in any order.</summary>
+    IReadOnlyList<(string Deployment, Target Target)> TargetsOf(string device);
 
     /// <summary>A device; null where it was not there.</summary>
     PastDevice? Device(string id);

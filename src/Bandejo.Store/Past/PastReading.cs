@@ -21,7 +21,6 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         """;
 
     private volatile Dictionary<string, long>? _books;
-    private volatile Numbered? _number;
 
     public DateTimeOffset At => at;
 
@@ -46,7 +45,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     public IReadOnlyList<int[]> States(string deployment, IReadOnlyList<Bitmap> among) => Read<IReadOnlyList<int[]>>(connection =>
     {
         var states = Enumerable.Range(0, StateCount).Select(_ => new Bitmap()).ToArray();
-        var (from, to) = TargetPages.Places(Book(connection, deployment));
+        var (from, to) = TargetPages.Places(Books(connection).GetValueOrDefault(deployment));
         var (place, page) = (-1L, new int[TargetForm.Places]);
         foreach (var (next, body) in KeptTables.Rows(
             connection, Pages, row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number), ("@from", from), ("@to", to)))
@@ -79,8 +78,9 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     public IEnumerable<(int Number, Target Target)> Targets(string deployment) => Read<List<(int, Target)>>(connection =>
     {
         var targets = new List<(int, Target)>();
-        foreach (var (first, page) in PagesOf(connection, deployment))
+        foreach (var (at, page) in PagesOf(connection, deployment))
         {
+            var first = (int)TargetPages.FirstDevice(at);
             for (var place = 0; place < page.Length; place++)
             {
                 if (page[place] is { } target)
@@ -93,24 +93,16 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         return targets;
     });
 
-    public IEnumerable<(int Number, Target Target)> Targets(string deployment, IReadOnlyCollection<int> of) => Read<List<(int, Target)>>(connection =>
-    {
-        var (book, targets) = (Book(connection, deployment), new List<(int, Target)>());
-        foreach (var wanted in of.GroupBy(number => TargetPages.PlaceOf(book, number).Page))
-        {
-            foreach (var (first, page) in PagesOf(connection, wanted.Key, wanted.Key + 1))
-            {
-                targets.AddRange(wanted.Where(number => page[number - first] is not null).Select(number => (number, page[number - first]!)));
-            }
-        }
+    public IReadOnlyList<(string Deployment, int Number, Target Target)> Targets(IReadOnlyCollection<string> deployments, IReadOnlyCollection<int> of) =>
+        Read(connection => Targets(connection, deployments, of));
 
-        return targets;
+    public IReadOnlyList<(string Deployment, Target Target)> TargetsOf(string device) => Read<IReadOnlyList<(string, Target)>>(connection =>
+    {
+        var targets = Targets(connection, [.. Books(connection).Keys], [(int)NumberOf(connection, device)]);
+        return [.. targets.Select(each => (each.Deployment, each.Target with { Device = device }))];
     });
 
-    public Target? Target(string deployment, string device) => Read(connection =>
-        Told(connection, Book(connection, deployment), Number(connection, device), device, isFromBase: true, number).LastOrDefault().Target);
-
-    public PastDevice? Device(string id) => Read(connection => NumberOf(connection, id) is var of and > 0 ? Device(connection, of, id, []) : null);
+    public PastDevice? Device(string id) => Read(connection => Devices(connection, [(int)NumberOf(connection, id)]).SingleOrDefault());
 
     public string? IdOf(string name) => Read(connection => connection.ExecuteScalar<string?>(
         """
@@ -119,12 +111,8 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         """,
         new { name, number }));
 
-    public IReadOnlyList<PastDevice> Devices(IEnumerable<int> numbers) => Read<IReadOnlyList<PastDevice>>(connection =>
-    {
-        var words = new Dictionary<uint, string>();
-        return [.. numbers.Select(of => (of, connection.ExecuteScalar<string?>("SELECT id FROM device_number WHERE number = @of", new { of })))
-            .Where(pair => pair.Item2 is not null).Select(pair => Device(connection, pair.of, pair.Item2!, words)).OfType<PastDevice>()];
-    });
+    public IReadOnlyList<PastDevice> Devices(IEnumerable<int> numbers) => Read<IReadOnlyList<PastDevice>>(
+        connection => [.. numbers.Chunk(KeptTables.ListedAtOnce).SelectMany(some => Devices(connection, some))]);
 
     public IReadOnlyDictionary<int, string> Identities() => Read(IdentitiesOf);
 
@@ -142,8 +130,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     public static IEnumerable<TargetStep> Steps(DbConnection connection, string deployment, string device)
     {
         Target? last = null;
-        foreach (var (at, now) in Told(
-            connection, BookOf(connection, deployment), NumberOf(connection, device), device, isFromBase: false, long.MaxValue))
+        foreach (var (at, now) in Told(connection, BookOf(connection, deployment), NumberOf(connection, device), device))
         {
             if (!IsSame(last, now))
             {
@@ -167,19 +154,14 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         return states;
     }
 
-    /// <summary>How a target stood after each record that said something of its page, up to one.</summary>
-    /// <param name="isFromBase">Only from the last row on that says all of it.</param>
-    private static IEnumerable<(DateTimeOffset At, Target? Target)> Told(
-        DbConnection connection, long book, long of, string device, bool isFromBase, long until)
+    /// <summary>How a target stood after each record that said something of its page.</summary>
+    private static IEnumerable<(DateTimeOffset At, Target? Target)> Told(DbConnection connection, long book, long of, string device)
     {
         var (place, at) = TargetPages.PlaceOf(book, of);
         Target? now = null;
         foreach (var (moment, isAll, body) in KeptTables.Rows(
-            connection,
-            "SELECT at, base, number, body FROM target_past WHERE place = @place AND number <= @n AND number >= " + (isFromBase
-                ? "(SELECT base FROM target_past WHERE place = @place AND number <= @n ORDER BY number DESC LIMIT 1)" : "0") + " ORDER BY number",
-            row => (new DateTimeOffset(row.GetInt64(0), TimeSpan.Zero), row.GetInt64(1) == row.GetInt64(2), row.GetFieldValue<byte[]>(3)), ("@place", place),
-            ("@n", until)))
+            connection, "SELECT at, base, number, body FROM target_past WHERE place = @place ORDER BY number",
+            row => (new DateTimeOffset(row.GetInt64(0), TimeSpan.Zero), row.GetInt64(1) == row.GetInt64(2), row.GetFieldValue<byte[]>(3)), ("@place", place)))
         {
             now = isAll ? null : now;
             TargetForm.Read(body, here => here == at ? device : null, (_, target) => now = target, gone => now = gone == at ? null : now);
@@ -191,23 +173,53 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         ? ReferenceEquals(before, after)
         : before.State == after.State && before.Reason.Equals(after.Reason) && before.Wave == after.Wave && before.Since == after.Since;
 
-    private IEnumerable<(int First, Target?[] Targets)> PagesOf(DbConnection connection, string deployment)
+    private IReadOnlyList<(string Deployment, int Number, Target Target)> Targets(
+        DbConnection connection, IReadOnlyCollection<string> deployments, IReadOnlyCollection<int> of)
     {
-        var (from, to) = TargetPages.Places(Book(connection, deployment));
-        return PagesOf(connection, from, to);
+        var books = deployments.Where(Books(connection).ContainsKey).ToDictionary(each => Books(connection)[each]);
+        var wanted = of.ToLookup(each => each / TargetForm.Places);
+        var targets = new List<(string, int, Target)>();
+        foreach (var (place, page) in Whole(RowsAt(connection, books.Keys.SelectMany(
+            book => wanted.Select(each => TargetPages.PlaceOf(book, each.First()).Page)))))
+        {
+            var first = (int)TargetPages.FirstDevice(place);
+            targets.AddRange(wanted[first / TargetForm.Places].Where(each => page[each - first] is not null).Select(
+                each => (books[TargetPages.BookOf(place)], each, page[each - first]!)));
+        }
+
+        return targets;
     }
 
-    private IEnumerable<(int First, Target?[] Targets)> PagesOf(DbConnection connection, long from, long to)
+    private IEnumerable<(long Place, Target?[] Targets)> PagesOf(DbConnection connection, string deployment)
+    {
+        var (from, to) = TargetPages.Places(Books(connection).GetValueOrDefault(deployment));
+        return Whole(KeptTables.Rows(
+            connection, Pages, row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number), ("@from", from), ("@to", to)));
+    }
+
+    /// <summary>The rows of pages from those that say all on, many pages at once.</summary>
+    private IEnumerable<(long Place, byte[] Body)> RowsAt(DbConnection connection, IEnumerable<long> places) => places.Chunk(KeptTables.ListedAtOnce).SelectMany(
+        some => KeptTables.Rows(
+            connection,
+            $"""
+            WITH p(place) AS (VALUES {KeptTables.Listed(some)})
+            SELECT h.place, h.body FROM p JOIN target_past AS h ON h.place = p.place AND h.number <= @n AND h.number >= (
+                SELECT x.base FROM target_past AS x WHERE x.place = p.place AND x.number <= @n ORDER BY x.number DESC LIMIT 1)
+            ORDER BY h.place, h.number
+            """,
+            row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number)));
+
+    /// <summary>Pages as their rows, one after the other, make them; each to be used before the next is asked for.</summary>
+    private static IEnumerable<(long Place, Target?[] Targets)> Whole(IEnumerable<(long Place, byte[] Body)> rows)
     {
         var (place, targets) = (-1L, new Target?[TargetForm.Places]);
-        foreach (var (next, body) in KeptTables.Rows(
-            connection, Pages, row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number), ("@from", from), ("@to", to)))
+        foreach (var (next, body) in rows)
         {
             if (next != place)
             {
                 if (place >= 0)
                 {
-                    yield return ((int)TargetPages.FirstDevice(place), targets);
+                    yield return (place, targets);
                 }
 
                 place = next;
@@ -219,27 +231,55 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
 
         if (place >= 0)
         {
-            yield return ((int)TargetPages.FirstDevice(place), targets);
+            yield return (place, targets);
         }
     }
 
-    private PastDevice? Device(DbConnection connection, long of, string id, Dictionary<uint, string> words)
+    private IReadOnlyList<PastDevice> Devices(DbConnection connection, IReadOnlyList<int> numbers)
     {
-        if (connection.ExecuteScalar<long?>("SELECT number FROM device_gone WHERE device = @of", new { of }) <= number)
+        if (numbers.Count == 0)
         {
-            return null;
+            return [];
         }
 
-        var (name, joined, isComplete, isThere) = ("", 0L, false, false);
-        var (facts, programs) = (new SortedDictionary<string, PastFact>(StringComparer.Ordinal), new HashSet<PastProgram>());
-        foreach (var body in KeptTables.Rows(
+        var all = KeptTables.Listed(numbers.Select(each => (long)each));
+        var identities = KeptTables.Rows(
             connection,
-            "SELECT body FROM device_past WHERE device = @of AND number <= @n AND number >= (SELECT base FROM device_past WHERE device = @of AND number <= @n "
-                + "ORDER BY number DESC LIMIT 1) ORDER BY number",
-            row => row.GetFieldValue<byte[]>(0), ("@of", of), ("@n", number)).ToList())
+            $"""
+            WITH d(device) AS (VALUES {all})
+            SELECT k.number, k.id FROM d JOIN device_number AS k ON k.number = d.device
+            WHERE NOT EXISTS (SELECT 1 FROM device_gone AS g WHERE g.device = d.device AND g.number <= @n)
+            """,
+            row => ((int)row.GetInt64(0), row.GetString(1)), ("@n", number)).ToDictionary(row => row.Item1, row => row.Item2);
+        var said = KeptTables.Rows(
+            connection,
+            $"""
+            WITH d(device) AS (VALUES {all})
+            SELECT h.device, h.body FROM d JOIN device_past AS h ON h.device = d.device AND h.number <= @n AND h.number >= (
+                SELECT x.base FROM device_past AS x WHERE x.device = d.device AND x.number <= @n ORDER BY x.number DESC LIMIT 1)
+            ORDER BY h.device, h.number
+            """,
+            row => (Device: (int)row.GetInt64(0), Body: row.GetFieldValue<byte[]>(1)), ("@n", number))
+            .ToLookup(row => row.Device, row => SaidDevice.Parser.ParseFrom(row.Body));
+        var words = Words(connection, said.SelectMany(each => each));
+        return [.. numbers.Where(each => identities.ContainsKey(each) && said.Contains(each)).Select(each => Device(each, identities[each], said[each], words))];
+    }
+
+    /// <summary>The words that devices said, by their numbers.</summary>
+    private static Dictionary<uint, string> Words(DbConnection connection, IEnumerable<SaidDevice> said) => said.SelectMany(
+            each => each.FactsGone.Concat(each.Facts.Select(fact => fact.Name)).Concat(
+                each.Programs.Concat(each.ProgramsGone).SelectMany(program => new[] { program.Name, program.Version, program.Source })))
+        .Distinct().Select(each => (long)each).Chunk(KeptTables.ListedAtOnce).SelectMany(some => KeptTables.Rows(
+            connection, $"WITH w(number) AS (VALUES {KeptTables.Listed(some)}) SELECT s.number, s.text FROM w JOIN said_word AS s ON s.number = w.number",
+            row => ((uint)row.GetInt64(0), row.GetString(1)))).ToDictionary(each => each.Item1, each => each.Item2);
+
+    private static PastDevice Device(int of, string id, IEnumerable<SaidDevice> rows, Dictionary<uint, string> words)
+    {
+        var (name, joined, isComplete) = ("", 0L, false);
+        var (facts, programs) = (new SortedDictionary<string, PastFact>(StringComparer.Ordinal), new HashSet<PastProgram>());
+        foreach (var said in rows)
         {
-            var said = SaidDevice.Parser.ParseFrom(body);
-            (isThere, isComplete, joined) = (true, said.IsInventoryComplete, said.Joined == 0 ? joined : said.Joined);
+            (isComplete, joined) = (said.IsInventoryComplete, said.Joined == 0 ? joined : said.Joined);
             name = said.Name.Length == 0 ? name : said.Name;
             foreach (var fact in said.FactsGone)
             {
@@ -255,17 +295,13 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
             programs.UnionWith(said.Programs.Select(Program));
         }
 
-        return isThere
-            ? new PastDevice(
-                (int)of, id, name, DateTimeOffset.FromUnixTimeMilliseconds(joined), [.. facts.Values], [.. programs.OrderBy(
-                    program => program.Name, StringComparer.OrdinalIgnoreCase)], isComplete)
-            : null;
+        return new PastDevice(
+            of, id, name, DateTimeOffset.FromUnixTimeMilliseconds(joined), [.. facts.Values],
+            [.. programs.OrderBy(program => program.Name, StringComparer.OrdinalIgnoreCase)], isComplete);
 
         PastProgram Program(SaidProgram program) => new(Word(program.Name), Word(program.Version), Word(program.Source));
 
-        string Word(uint of) => words.TryGetValue(of, out var word)
-            ? word
-            : words[of] = connection.ExecuteScalar<string?>("SELECT text FROM said_word WHERE number = @of", new { of = (long)of }) ?? "";
+        string Word(uint of) => words.GetValueOrDefault(of, "");
     }
 
     private Bitmap Members(DbConnection connection, string group)
@@ -309,24 +345,8 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     private static long NumberOf(DbConnection connection, string device) =>
         connection.ExecuteScalar<long?>("SELECT number FROM device_number WHERE id = @device", new { device }) ?? 0;
 
-    /// <summary>The book of a deployment. All are asked for at once: whoever looks at one deployment here looks at many.</summary>
-    private long Book(DbConnection connection, string deployment)
-    {
-        return (_books ??= KeptTables.Books(connection)).GetValueOrDefault(deployment);
-    }
-
-    /// <summary>The number of a device, which is asked for again and again.</summary>
-    private long Number(DbConnection connection, string device)
-    {
-        if (_number is not { } known || known.Device != device)
-        {
-            _number = known = new Numbered(device, NumberOf(connection, device));
-        }
-
-        return known.Number;
-    }
+    /// <summary>The books of all deployments: whoever looks at one here looks at many.</summary>
+    private Dictionary<string, long> Books(DbConnection connection) => _books ??= KeptTables.Books(connection);
 
     private T Read<T>(Func<DbConnection, T> what) => store.Guarded(what);
-
-    private sealed record Numbered(string Device, long Number);
 }
