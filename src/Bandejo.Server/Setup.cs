@@ -115,32 +115,7 @@ internal static class Setup
             json.SerializerOptions.RespectNullableAnnotations = true;
             json.SerializerOptions.MaxDepth = 16;
         });
-        services.AddOpenApi("v1", document => document.AddDocumentTransformer((described, _, _) =>
-        {
-            described.Info.Title = "Bandejo";
-            described.Info.Version = "1";
-            described.Info.Description = "Packages applications, deploys them to groups of devices in waves, and proves what became of it.";
-            described.Servers?.Clear();
-            LimitsInDescription.PutOnOneLine(described);
-            return Task.CompletedTask;
-        }).AddOperationTransformer((operation, context, _) =>
-        {
-            foreach (var parameter in operation.Parameters?.OfType<OpenApiParameter>() ?? [])
-            {
-                parameter.Name = JsonNamingPolicy.CamelCase.ConvertName(parameter.Name ?? "");
-            }
-
-            // Who may, so that a client can say so before it asks.
-            if (context.Description.ActionDescriptor.EndpointMetadata.OfType<NeededRoles>().FirstOrDefault() is { } needed)
-            {
-                operation.Extensions = new Dictionary<string, IOpenApiExtension>
-                {
-                    ["x-roles"] = new JsonNodeExtension(new JsonArray([.. needed.Roles.Select(role => (JsonNode)role)])),
-                };
-            }
-
-            return Task.CompletedTask;
-        }).AddSchemaTransformer(LimitsInDescription.Add));
+        services.AddDescription();
         services.AddOpenTelemetry().WithMetrics(metrics => metrics
             .AddMeter("Microsoft.AspNetCore.Server.Kestrel", Gauges.MeterName).AddRuntimeInstrumentation().AddPrometheusExporter());
         services.AddSingleton<PeopleLines>().AddSingleton<Gauges>().AddSingleton<RequestFigures>();
@@ -158,6 +133,7 @@ internal static class Setup
         app.UseAuthorization();
         app.UseFiguresDoor(options.FiguresFor);
         app.UseCsrfProtection();
+        app.UseOnce();
         Map(app);
         return app;
     }
@@ -207,7 +183,7 @@ internal static class Setup
         api.MapGet("/service", (WorldHost world, ServiceClock clock) => Results.Ok(world.Read(each => new ServiceInfo(
             typeof(Setup).Assembly.GetName().Version!.ToString(3), DeviceProtocol.Version, each.Now, each.Devices.Count,
             each.Deployments.Values.Count(deployment => deployment.IsActive), each.Packages.Count, clock.Speed))))
-            .ForAll().WithSummary("What this service is").Produces<ServiceInfo>();
+            .ForAll().WithName("getService").WithSummary("What this service is").Produces<ServiceInfo>();
     }
 
     /// <summary>

@@ -63,6 +63,7 @@ internal sealed class ReasonForm : JsonConverter<Reason>
 
 /// <summary>JSON for the records that there are many of, without reflection.</summary>
 [JsonSourceGenerationOptions(DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UseStringEnumConverter = true)]
+[JsonSerializable(typeof(OnceRecord))]
 [JsonSerializable(typeof(AttemptRecord))]
 [JsonSerializable(typeof(EventRecord))]
 [JsonSerializable(typeof(DeploymentState))]

@@ -33,6 +33,9 @@ internal static class KeptTables
         connection, "SELECT id, hash, device_group, uses_left, expires, made_by FROM join_code ORDER BY id", row => new JoinCodeRecord(
             row.GetString(0), row.GetString(1), Text(row, 2), (int)row.GetInt64(3), Instant(row.GetInt64(4)), row.GetString(5)));
 
+    public static IEnumerable<OnceRecord> Onces(DbConnection connection) =>
+        Documents<OnceRecord>(connection, "SELECT data FROM once ORDER BY account, key");
+
     public static IEnumerable<(int Number, string Text)> Words(DbConnection connection) =>
         Rows(connection, "SELECT number, text FROM word ORDER BY number", row => ((int)row.GetInt64(0), row.GetString(1)));
 

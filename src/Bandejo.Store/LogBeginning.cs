@@ -33,6 +33,7 @@ internal static class LogBeginning
             KeptTables.Accounts(connection).Select(row => new PutAccount(row)),
             KeptTables.Tokens(connection).Select(row => new PutToken(row)),
             KeptTables.JoinCodes(connection).Select(row => new PutJoinCode(row)),
+            KeptTables.Onces(connection).Select(row => new PutOnce(row)),
             KeptTables.Words(connection).Select(row => new AddWord(row.Number, row.Text)),
             KeptTables.Packages(connection).Select(row => new PutPackage(row)),
             KeptTables.Devices(connection).Select(row => new PutDevice(row)),

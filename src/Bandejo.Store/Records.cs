@@ -49,6 +49,9 @@ public sealed record StoredWorld(
     /// <summary>Who was last told to be in a rule group, by places of devices.</summary>
     public Func<string, Bitmap> WereIn { get; init; } = _ => new Bitmap();
 
+    /// <summary>Changes that were made with a key.</summary>
+    public IReadOnlyList<OnceRecord> Onces { get; init; } = [];
+
     /// <summary>Makes a world in which nothing has happened yet what was kept. To be called once.</summary>
     /// <param name="withPlan">A deployment with its plan, which very old ones were kept without.</param>
     /// <exception cref="StoreException">It cannot be read.</exception>
@@ -60,7 +63,7 @@ public sealed record StoredWorld(
         {
             All(
                 SiteSettings.Select(pair => new PutSetting(pair.Key, pair.Value)), Accounts.Select(account => new PutAccount(account)),
-                Tokens.Select(token => new PutToken(token)), JoinCodes.Select(code => new PutJoinCode(code)),
+                Tokens.Select(token => new PutToken(token)), JoinCodes.Select(code => new PutJoinCode(code)), Onces.Select(once => new PutOnce(once)),
                 Packages.Select(package => new PutPackage(package)));
 
             // Targets are by far the most. They name devices by their places, and stand in books of their own: these are made beside the devices.

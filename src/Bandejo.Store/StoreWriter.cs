@@ -164,6 +164,13 @@ internal sealed class StoreWriter
             case DeleteJoinCode(var id, _):
                 _statements.Run("DELETE FROM join_code WHERE id = $1", id);
                 break;
+            case PutOnce(var once):
+                _statements.Run(
+                    "INSERT INTO once VALUES ($1, $2, $3) ON CONFLICT (account, key) DO UPDATE SET data = excluded.data", once.Account, once.Key, Json(once));
+                break;
+            case DeleteOnce(var account, var key):
+                _statements.Run("DELETE FROM once WHERE account = $1 AND key = $2", account, key);
+                break;
             case AddWord(var number, var text):
                 _statements.Run("INSERT INTO word VALUES ($1, $2)", (long)number, text);
                 break;

@@ -102,6 +102,8 @@ internal sealed class MemoryStore
             case DeleteJoinCode(var id, _):
                 _codes.Remove(id);
                 break;
+            case PutOnce or DeleteOnce:
+                throw new InvalidOperationException("Nobody here asks with a key.");
             case AddWord(var number, var text):
                 _words[number] = text;
                 break;

@@ -53,6 +53,7 @@ public abstract class StoreContract : IAsyncLifetime
         var account = new AccountRecord("tomas", "Tomas", "hash", ["operator", "viewer"], false, [key], 3);
         var token = new TokenRecord("t1", "tomas", "h1", "command line", Now, Now.AddDays(90));
         var code = new JoinCodeRecord("c1", "h2", "pilots", 4, Now.AddHours(1), "tomas");
+        var once = new OnceRecord("tomas", "one", "digest", Now, 201, """{"id":"D1001"}""");
         var device = new DeviceRecord(
             "d1", "ALD-DESK-001", key, "h2", Now, Now, 7, "digest", FactSheet.Of([new ReportedFact(0, "desk", Now)], [new ReportedProgram(1, 2, 3)]), true,
             ["w1", "w2"]);
@@ -76,7 +77,8 @@ public abstract class StoreContract : IAsyncLifetime
         var attempt = new AttemptRecord("a1", "D1001", "d1", "install", "7.2.0", Now, null, null, "run", null, "", false);
         await _store.Commit(Now, [
             new AddWord(0, "kind"), new AddWord(1, "foldline"), new PutSetting("key", "value"), new PutAccount(account), new PutToken(token),
-            new PutJoinCode(code), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
+            new PutJoinCode(code), new PutOnce(once with { Status = null, Answer = "" }), new PutOnce(once), new PutOnce(once with { Key = "two" }),
+            new DeleteOnce("tomas", "two"), new PutDevice(device), new PutDevice(bare), new PutGroup(group), new PutMember("pilots", "d1"),
             new PutPackage(package), new PutDeployment(new DeploymentRecord("D1001", "Foldline", "p1", "{}", state)), new PutTarget("D1001", target),
             new PutAttempt(attempt), new AddEvent(Event(1, "journal"))]);
 
@@ -87,6 +89,7 @@ public abstract class StoreContract : IAsyncLifetime
         Assert.Equivalent(account, Assert.Single(world.Accounts), strict: true);
         Assert.Equal(token, Assert.Single(world.Tokens));
         Assert.Equal(code, Assert.Single(world.JoinCodes));
+        Assert.Equal(once, Assert.Single(world.Onces));
         Assert.Equal(("kind", "foldline", 2), (world.WordBook[0], world.WordBook[1], world.WordBook.Count));
         Assert.Equal(2, world.DeviceCount);
         var devices = world.Devices.ToList();

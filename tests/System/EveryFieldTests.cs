@@ -58,7 +58,7 @@ public sealed class EveryFieldTests
                 }
 
                 var base_ = Known(path, deployment);
-                foreach (var parameter in operation["parameters"]?.AsArray() ?? [])
+                foreach (var parameter in operation["parameters"]?.AsArray().Where(each => each!["in"]!.ToString() != "header") ?? [])
                 {
                     foreach (var odd in OddTexts)
                     {
@@ -66,7 +66,7 @@ public sealed class EveryFieldTests
                         var address = place == "query"
                             ? $"{base_}?{name}={Uri.EscapeDataString(odd)}"
                             : Known(path.Replace($"{{{name}}}", Uri.EscapeDataString(odd.Length == 0 ? "-" : odd)), deployment);
-                        await Ask(method, address, place == "header" ? null : Body(document, operation), name, odd);
+                        await Ask(method, address, Body(document, operation), name, odd);
                     }
                 }
 

@@ -24,7 +24,7 @@ export function useSession(): Session {
 }
 
 /** Why a person with these roles may not do something; null where they may. */
-export function whyNot(person: Pick<Person, "account" | "roles">, operation: Operation): string | null {
+export function whyNot(person: { account: string; roles: readonly string[] }, operation: Operation): string | null {
   const needed: readonly string[] = rolesOf[operation];
   if (needed.some((role) => person.roles.includes(role))) return null;
   const [first] = needed;

@@ -6,7 +6,7 @@ namespace Bandejo.Contract.Api;
 /// <param name="Name">For people; null makes one from package and wish.</param>
 /// <param name="Package">A digest (or its first 8 or more characters), or <c>app version</c>, or an app's slug for its newest released package.</param>
 /// <param name="Wish">have, gone or choice.</param>
-/// <param name="Groups">Slugs of the groups in scope.</param>
+/// <param name="Groups">Slugs of the groups that it reaches.</param>
 /// <param name="Except">Slugs of the groups left out.</param>
 /// <param name="Waves">At least one; the last has no gate.</param>
 /// <param name="Halt">A halt rule such as <c>10 % failed of at least 5</c>; null for the default.</param>

@@ -123,7 +123,7 @@ public static class Retention
         return true;
     }
 
-    /// <summary>Lets tokens, sessions and join codes go that have been over for a while.</summary>
+    /// <summary>Lets tokens, sessions and join codes go that have been over for a while, and the keys of changes that nobody repeats any more.</summary>
     /// <returns>How many went.</returns>
     public static Outcome<int> Expire(Decision decision)
     {
@@ -131,7 +131,9 @@ public static class Retention
         var codes = decision.World.JoinCodes.Values.Where(code => code.Expires + AfterEnd < decision.Now).ToList();
         tokens.ForEach(token => decision.Do(new DeleteToken(token.Id, token.Hash)));
         codes.ForEach(code => decision.Do(new DeleteJoinCode(code.Id, code.Hash)));
-        return tokens.Count + codes.Count;
+        var onces = decision.World.Onces.Values.Where(once => !OnceKeys.Holds(once, decision.Now)).ToList();
+        onces.ForEach(once => decision.Do(new DeleteOnce(once.Account, once.Key)));
+        return tokens.Count + codes.Count + onces.Count;
     }
 
     /// <summary>Notes what went, and tells of it where anything did.</summary>

@@ -45,6 +45,12 @@ public sealed partial class FleetWorld
             case DeleteJoinCode(_, var hash):
                 Alter(JoinCodes, JoinCodes.Remove(hash), each => JoinCodes = each, undo);
                 break;
+            case PutOnce(var once):
+                Alter(Onces, Onces.SetItem((once.Account, once.Key), once), each => Onces = each, undo);
+                break;
+            case DeleteOnce(var account, var key):
+                Alter(Onces, Onces.Remove((account, key)), each => Onces = each, undo);
+                break;
             case PutWavePlan(var plan):
                 Alter(WavePlans, WavePlans.SetItem(plan.Slug, plan), each => WavePlans = each, undo);
                 break;

@@ -35,6 +35,11 @@ public sealed record PutJoinCode(JoinCodeRecord Code) : Change;
 /// <param name="Hash">The hash by which it is found.</param>
 public sealed record DeleteJoinCode(string Id, string Hash) : Change;
 
+/// <summary>A change was made that was asked for with a key, or has its answer now.</summary>
+public sealed record PutOnce(OnceRecord Once) : Change;
+
+public sealed record DeleteOnce(string Account, string Key) : Change;
+
 /// <summary>A new word of the book; it must be kept before or with the first sheet that uses it.</summary>
 public sealed record AddWord(int Number, string Text) : Change;
 

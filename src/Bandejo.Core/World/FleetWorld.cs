@@ -40,7 +40,7 @@ public sealed partial class FleetWorld
         (WordBook, CheckInInterval, _contentsOf, _silence, Now, LastEvent) = (
             moving.WordBook, moving.CheckInInterval, moving._contentsOf, moving._silence, now, moving.LastEvent);
         (Columns, Texts, Devices, OpenAttempts) = (moving.Columns.Still(), moving.Texts.Still(), moving.Devices.Still(), []);
-        (SiteSettings, Accounts, Tokens, JoinCodes) = (moving.SiteSettings, moving.Accounts, moving.Tokens, moving.JoinCodes);
+        (SiteSettings, Accounts, Tokens, JoinCodes, Onces) = (moving.SiteSettings, moving.Accounts, moving.Tokens, moving.JoinCodes, moving.Onces);
         (Packages, WavePlans, Handlings, DeviceTrials, SlowAttempts) = (
             moving.Packages, moving.WavePlans, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts);
         (_groups, _deployments, Unsorted) = (groups, deployments, moving.Unsorted.Still());
@@ -79,6 +79,10 @@ public sealed partial class FleetWorld
     /// <summary>Join codes by their hash.</summary>
     public ImmutableDictionary<string, JoinCodeRecord> JoinCodes { get; private set; } = ImmutableDictionary.Create<string, JoinCodeRecord>(
         StringComparer.Ordinal);
+
+    /// <summary>Changes that were asked for with a key, by who asked and the key.</summary>
+    public ImmutableDictionary<(string Account, string Key), OnceRecord> Onces { get; private set; } =
+        ImmutableDictionary<(string Account, string Key), OnceRecord>.Empty;
 
     private readonly SortedList<string, GroupEntry> _groups;
 

@@ -19,6 +19,17 @@ public sealed record TokenRecord(
 /// <summary>A join code; only its hash is kept.</summary>
 public sealed record JoinCodeRecord(string Id, string Hash, string? Group, int UsesLeft, DateTimeOffset Expires, string MadeBy);
 
+/// <summary>
+/// A change that was asked for with a key, so that it is made once however often it is asked for (<c>Idempotency-Key</c>,
+/// draft-ietf-httpapi-idempotency-key-header).
+/// </summary>
+/// <param name="Account">Who asked; each has keys of their own.</param>
+/// <param name="Asked">The digest of what was asked for, in hexadecimal.</param>
+/// <param name="At">When it was made.</param>
+/// <param name="Status">The HTTP status of the answer; null while only the change is kept, and where the answer is not to be kept.</param>
+/// <param name="Answer">The body of the answer in UTF-8, empty for none.</param>
+public sealed record OnceRecord(string Account, string Key, string Asked, DateTimeOffset At, int? Status = null, string Answer = "");
+
 /// <summary>A device with what it last reported.</summary>
 /// <param name="JoinCode">The hash of the code it joined with, so that a repeated join is recognised.</param>
 /// <param name="Sheet">Its facts and programs; the words are those of the world's <see cref="WordBook"/>.</param>

@@ -17,7 +17,7 @@ internal static class IdentityRoutes
             new Failure(ErrorKind.NotFound, "This service does not listen with TLS; nobody stands for it.")))
             .ExcludeFromDescription();
         api.MapGet("/identity", (SiteAuthority authority, WorldHost world) => Results.Ok(Info(authority, world)))
-            .ForAll().WithSummary("Who this service is over TLS").Produces<IdentityInfo>();
+            .ForAll().WithName("getIdentity").WithSummary("Who this service is over TLS").Produces<IdentityInfo>();
         api.MapPost("/identity/roll-over", async (SiteAuthority authority, WorldHost world, HttpContext context, ReasonRequest request) =>
         {
             if (string.IsNullOrWhiteSpace(request.Reason))
@@ -30,7 +30,7 @@ internal static class IdentityRoutes
                 ? (await world.Change(context.Person(), decision => SiteSettings.Tell(decision, "identity-changed", $"{rolled.Value} {request.Reason}")))
                     .Answer(_ => Results.Ok(Info(authority, world)))
                 : Problems.Of(rolled.Failure!);
-        }).For().WithSummary("Gives the service another identity; devices follow by themselves").Produces<IdentityInfo>();
+        }).For().WithName("rollOverIdentity").WithSummary("Gives the service another identity; devices follow by themselves").Produces<IdentityInfo>();
     }
 
     private static IdentityInfo Info(SiteAuthority authority, WorldHost world)

@@ -29,7 +29,8 @@ internal static class TokenRoutes
             return (await world.Change(account.Value.Account, decision => Tokens.Add(
                 decision, account.Value, Authentication.HashOf(secret), request.Label ?? "command line", request.Days, request.Roles)))
                 .Answer(token => Results.Json(new NewToken(token.Id, secret, token.Account, token.Label, token.Expires), statusCode: 201));
-        }).RequireRateLimiting("sign-in").WithSummary("A personal token for a name and password, for so many days, with all or some of the person's "
+        }).RequireRateLimiting("sign-in").WithName("createToken")
+            .WithSummary("A personal token for a name and password, for so many days, with all or some of the person's "
             + "roles").Produces<NewToken>(201);
         api.MapGet("/tokens", (WorldHost world, HttpContext context, string? account) =>
             account is not null && account != context.Person() && !context.Has(Roles.Auditor)
@@ -37,13 +38,13 @@ internal static class TokenRoutes
                 : Results.Ok(world.Read(each => (IReadOnlyList<TokenInfo>)[.. each.Tokens.Values.Where(
                     token => token.Expires > each.Now && (account == "any" || token.Account == (account ?? context.Person())))
                     .OrderBy(token => token.Account, StringComparer.Ordinal).ThenBy(token => token.Created).Select(token => Info(token, context))])))
-            .ForAll().WithSummary("Your personal tokens and sessions; of another account, or of any, for administrators and auditors")
+            .ForAll().WithName("listTokens").WithSummary("Your personal tokens and sessions; of another account, or of any, for administrators and auditors")
                 .Produces<IReadOnlyList<TokenInfo>>();
         api.MapDelete(
             "/tokens/{id}",
             async (WorldHost world, HttpContext context, string id) =>
                 (await world.Change(context.Person(), decision => Tokens.End(decision, id, context.Has(Roles.Administrator)))).Answer(_ => Results.NoContent()))
-            .ForAll().WithSummary("Ends a personal token or session of yours; of anybody, for administrators").Produces(204);
+            .ForAll().WithName("removeToken").WithSummary("Ends a personal token or session of yours; of anybody, for administrators").Produces(204);
     }
 
     /// <summary>Begins the session of a browser.</summary>

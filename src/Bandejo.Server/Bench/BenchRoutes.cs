@@ -14,48 +14,51 @@ internal static class BenchRoutes
     public static void MapBench(this RouteGroupBuilder api)
     {
         api.MapGet("/bench", (Drafts drafts) => Results.Ok((IReadOnlyList<BenchDraftInfo>)[.. drafts.All().Select(Info)]))
-            .ForSeeing(Roles.Packager).WithSummary("Drafts on the bench, newest first").Produces<IReadOnlyList<BenchDraftInfo>>();
+            .ForSeeing(Roles.Packager).WithName("listDrafts").WithSummary("Drafts on the bench, newest first").Produces<IReadOnlyList<BenchDraftInfo>>();
         api.MapPost("/bench", async (Drafts drafts, HttpContext context) => (await drafts.Begin(context.Person())).Answer(draft => Results.Created(
             $"/api/v1/bench/{draft.Id}", Info(draft))))
-            .For(Roles.Packager).WithSummary("Begins an empty draft").Produces<BenchDraftInfo>(201);
+            .For(Roles.Packager).WithName("createDraft").WithSummary("Begins an empty draft").Produces<BenchDraftInfo>(201);
         api.MapGet("/bench/{draft}", (Drafts drafts, BenchTrials trials, string draft) => drafts.Find(draft).Answer(found => Results.Ok(Whole(
             drafts, trials, found))))
-            .ForSeeing(Roles.Packager).WithSummary("A draft with all that is known of it").Produces<BenchDraft>();
+            .ForSeeing(Roles.Packager).WithName("getDraft").WithSummary("A draft with all that is known of it").Produces<BenchDraft>();
         api.MapDelete("/bench/{draft}", async (Drafts drafts, HttpContext context, string draft) => (await drafts.Clear(draft, context.Person())).Answer(
             _ => Results.NoContent()))
-            .For(Roles.Packager).WithSummary("Clears a draft away; what was built of it stays").Produces(204);
+            .For(Roles.Packager).WithName("removeDraft").WithSummary("Clears a draft away; what was built of it stays").Produces(204);
         api.MapPut(
             "/bench/{draft}/manifest",
             async (Drafts drafts, BenchTrials trials, string draft, BenchManifestRequest request) =>
                 (await drafts.Write(draft, request.Manifest)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
-            .For(Roles.Packager).WithSummary("Writes a draft's manifest, and says what is wrong with it").Produces<BenchDraft>();
+            .For(Roles.Packager).WithName("writeDraftManifest").WithSummary("Writes a draft's manifest, and says what is wrong with it").Produces<BenchDraft>();
         api.MapPatch("/bench/{draft}/files", async (Drafts drafts, HttpContext context, string draft, string path, long size) =>
             !long.TryParse(context.Request.Headers["Upload-Offset"], NumberStyles.None, CultureInfo.InvariantCulture, out var offset)
                 ? Problems.Of(new Failure(ErrorKind.Invalid, "Say with the header Upload-Offset where these bytes begin."))
                 : (await drafts.Append(draft, path, size, offset, context.Request.Body, context.RequestAborted)).Answer())
-            .For(Roles.Packager).WithSummary("Appends to a file of a draft at Upload-Offset; whole, it is inspected").Produces<BenchFileInfo>();
+            .For(Roles.Packager).WithName("putDraftFile")
+            .WithSummary("Appends to a file of a draft at Upload-Offset; whole, it is inspected").Produces<BenchFileInfo>();
         api.MapDelete(
             "/bench/{draft}/files",
             async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, string path) =>
                 (await drafts.RemoveFile(draft, path, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
-            .For(Roles.Packager).WithSummary("Takes a file out of a draft").Produces<BenchDraft>();
+            .For(Roles.Packager).WithName("removeDraftFile").WithSummary("Takes a file out of a draft").Produces<BenchDraft>();
         api.MapPut("/bench/{draft}/capture", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchCaptureRequest request) =>
             (await drafts.TakeOfCapture(draft, request.Taken, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
-            .For(Roles.Packager).WithSummary("Takes of a capture what is named, and leaves the rest out").Produces<BenchDraft>();
+            .For(Roles.Packager).WithName("captureIntoDraft").WithSummary("Takes of a capture what is named, and leaves the rest out").Produces<BenchDraft>();
         api.MapPost(
             "/bench/{draft}/after",
             async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchAfterRequest request) =>
                 (await drafts.Follow(draft, request.Package, context.RequestAborted)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
-            .For(Roles.Packager).WithSummary("Keeps the choices of an earlier package in a draft, and says what changed since").Produces<BenchDraft>();
+            .For(Roles.Packager).WithName("setDraftAfter")
+            .WithSummary("Keeps the choices of an earlier package in a draft, and says what changed since").Produces<BenchDraft>();
         api.MapPost("/bench/{draft}/inside", async (Drafts drafts, HttpContext context, string draft, BenchInsideRequest request) =>
             (await drafts.TakeOut(draft, request.File, request.Path, context.Person(), context.RequestAborted))
                 .Answer(taken => Results.Created($"/api/v1/bench/{taken.Id}", Info(taken))))
-            .For(Roles.Packager).WithSummary("Begins a draft of an installer that an archive of this draft brings along").Produces<BenchDraftInfo>(201);
+            .For(Roles.Packager).WithName("createDraftFromInside")
+            .WithSummary("Begins a draft of an installer that an archive of this draft brings along").Produces<BenchDraftInfo>(201);
         api.MapPost(
             "/bench/{draft}/trial",
             async (BenchTrials trials, HttpContext context, string draft) =>
                 (await trials.Start(draft, context.Person())).Answer(trial => Results.Json(trial, statusCode: 202)))
-            .For(Roles.Packager).WithSummary("Tries a draft in a clean sandbox of the service's machine").Produces<BenchTrialInfo>(202);
+            .For(Roles.Packager).WithName("tryDraft").WithSummary("Tries a draft in a clean sandbox of the service's machine").Produces<BenchTrialInfo>(202);
         api.MapPost("/bench/{draft}/build", async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchBuildRequest request) =>
         {
             var built = await drafts.Build(draft, request, context.Person());
@@ -65,7 +68,7 @@ internal static class BenchRoutes
             }
 
             return built.Answer(package => Results.Json(package, statusCode: package.IsNew ? 201 : 200));
-        }).For(Roles.Packager).WithSummary("Takes a draft in as a package, signed by whoever builds it").Produces<PackageInfo>(201);
+        }).For(Roles.Packager).WithName("buildDraft").WithSummary("Takes a draft in as a package, signed by whoever builds it").Produces<PackageInfo>(201);
     }
 
     private static BenchDraftInfo Info(KeptDraft draft) =>

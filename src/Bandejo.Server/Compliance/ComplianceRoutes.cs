@@ -19,7 +19,8 @@ internal static class ComplianceRoutes
         api.MapGet("/compliance", async (WorldHost world, HttpContext context, string? by, string? asOf) => (asOf is null
             ? Rows(world, by ?? "fleet")
             : await world.Past(context, asOf, past => past.Compliance(by ?? "fleet"))).Answer())
-            .ForAll().WithSummary("Compliance by fleet, app, group or deployment; asOf gives that of a past moment").Produces<IReadOnlyList<ComplianceRow>>();
+            .ForAll().WithName("getCompliance")
+            .WithSummary("Compliance by fleet, app, group or deployment; asOf gives that of a past moment").Produces<IReadOnlyList<ComplianceRow>>();
         api.MapGet(
             "/compliance/targets",
             async (
@@ -29,7 +30,7 @@ internal static class ComplianceRoutes
                 : await world.Past(context, asOf, past => past.Targets(deployment, app, group, only)))
                 .Answer(targets => format == "csv" ? TargetList.Csv(targets) : Streams.Page(targets, ContractJson.Default.TargetInfo)))
             .ForAll()
-                .WithSummary(
+                .WithName("listComplianceTargets").WithSummary(
                     "Every target behind a figure, as JSON or CSV (format=csv); only=late, unmet, unknown or open (unmet or unknown); asOf gives those of "
                         + "a past moment")
                 .Produces<Page<TargetInfo>>();

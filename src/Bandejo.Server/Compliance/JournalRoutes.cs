@@ -16,29 +16,32 @@ namespace Bandejo.Server.Compliance;
 /// <summary>The journal, the audit trail, and the stream of everything that happens.</summary>
 internal static class JournalRoutes
 {
-    private static readonly string[] Topics = ["journal", "target", "device", "audit", "package", "group"];
+    internal static readonly string[] Topics = ["journal", "target", "device", "audit", "package", "group"];
 
     public static void MapJournal(this RouteGroupBuilder api)
     {
         api.MapGet("/journal", (WorldHost world, HttpContext context, [AsParameters] JournalQuery query) =>
             Page(world, context.Has(Roles.Auditor), query.Topic ?? (query.Group is null ? "journal" : "group"), query).Answer())
             .ForAll()
-                .WithSummary(
+                .WithName("listJournal").WithSummary(
                     "What the service decided, newest first; topic is journal, target, device, group or any; found by person, what happened, deployment, "
                         + "device, group, app, words, and time")
                 .Produces<Page<EventInfo>>();
         api.MapGet("/audit", (WorldHost world, [AsParameters] JournalQuery query) => query.Topic is null or "audit"
             ? Page(world, true, "audit", query).Answer()
             : Problems.Of(new Failure(ErrorKind.Invalid, "The audit trail has one topic; the others are in the journal.")))
-            .ForSeeing().WithSummary("Who changed what, newest first; found as in the journal").Produces<Page<EventInfo>>();
+            .ForSeeing().WithName("listAudit").WithSummary("Who changed what, newest first; found as in the journal").Produces<Page<EventInfo>>();
         api.MapGet("/audit/verify", async (WorldHost world, SiteKeys keys, long? entry, string? digest) =>
             (await AuditTrail.Verify(world, keys, entry, digest)).Answer())
             .ForSeeing()
+                .WithName("verifyAudit")
                 .WithSummary("Whether the audit trail is as it was written; with entry and digest of an export, also whether it is still the one of then")
                 .Produces<AuditVerification>();
         api.MapGet("/audit/export", (WorldHost world, SiteKeys keys) => AuditTrail.Export(world, keys))
-            .ForSeeing().WithSummary("The whole audit trail, a line of JSON each, and at its end a proof of it").Produces<string>(200, "application/x-ndjson");
-        api.MapGet("/events", Stream).ForAll().WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=")
+            .ForSeeing().WithName("exportAudit")
+            .WithSummary("The whole audit trail, a line of JSON each, and at its end a proof of it").Produces<string>(200, "application/x-ndjson");
+        api.MapGet("/events", Stream).ForAll().WithName("followEvents")
+            .WithSummary("Everything that happens, as server-sent events; resumes after Last-Event-ID or ?after=")
             .Produces<EventInfo>(200, "text/event-stream");
     }
 

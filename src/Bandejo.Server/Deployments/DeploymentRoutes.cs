@@ -23,20 +23,21 @@ internal static class DeploymentRoutes
         api.MapGet("/deployments", (WorldHost world, bool? all) => Results.Ok(world.Read(each =>
             (IReadOnlyList<DeploymentInfo>)[.. each.Deployments.Values.Where(deployment => all == true || deployment.IsActive).Reverse().Select(
                 deployment => Views.Deployment(each, deployment))])))
-            .ForAll().WithSummary("Deployments that have not ended, newest first; with all=true the ended ones too").Produces<IReadOnlyList<DeploymentInfo>>();
+            .ForAll().WithName("listDeployments")
+            .WithSummary("Deployments that have not ended, newest first; with all=true the ended ones too").Produces<IReadOnlyList<DeploymentInfo>>();
         api.MapPost(
             "/deployments/preview",
             (WorldHost world, DeploymentRequest request) =>
                 world.Read(each => Previewing.Prepare(each, AskForms.Ask(request), "preview", AskForms.Write))
                     .Answer(outlook => Results.Ok(AskForms.Info(outlook))))
-            .ForAll().WithSummary("Whom a deployment would reach, who not and why").Produces<DeploymentPreview>();
+            .ForAll().WithName("previewDeployment").WithSummary("Whom a deployment would reach, who not and why").Produces<DeploymentPreview>();
         api.MapPost("/deployments", async (WorldHost world, HttpContext context, DeploymentRequest request) =>
             (await Start(world, context, request)).Answer(started => Results.Created($"/api/v1/deployments/{started.Id}", started)))
-            .For(Roles.Operator).WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
+            .For(Roles.Operator).WithName("startDeployment").WithSummary("Starts a deployment").Produces<DeploymentInfo>(201);
         api.MapGet("/deployments/{deployment}", async (WorldHost world, HttpContext context, string deployment, string? asOf) => (asOf is null
             ? await Details(world, deployment)
             : await world.Past(context, asOf, past => past.Details(deployment))).Answer(details => context.WithRevision(details, details.Deployment.Revision)))
-            .ForAll().WithSummary("One deployment; asOf gives how it stood at a past moment").Produces<DeploymentDetails>();
+            .ForAll().WithName("getDeployment").Revised().WithSummary("One deployment; asOf gives how it stood at a past moment").Produces<DeploymentDetails>();
         api.MapGet(
             "/deployments/{deployment}/targets",
             async (WorldHost world, HttpContext context, string deployment, [AsParameters] TargetQuery query, string? format, string? asOf) =>
@@ -48,7 +49,7 @@ internal static class DeploymentRoutes
             (_, { } moment) => (await world.Past(context, moment, past => past.Page(deployment, query))).Answer(),
         })
             .ForAll()
-                .WithSummary(
+                .WithName("listTargets").WithSummary(
                     "The targets of a deployment; the filter is as for devices; sort by name, since or state (what needs somebody first); format=csv gives all")
                 .Produces<Page<TargetInfo>>();
         api.MapGet(
@@ -56,23 +57,24 @@ internal static class DeploymentRoutes
             (WorldHost world, HttpContext context, string deployment) =>
                 world.Read(each => ActEffects.Of(each, deployment, context.Person()))
                     .Answer(effects => Results.Ok((IReadOnlyList<ActPreview>)[.. effects.Select(AskForms.Info)])))
-            .ForAll().WithSummary("What each act would do to a deployment, and whether you could do it now").Produces<IReadOnlyList<ActPreview>>();
+            .ForAll().WithName("listActs")
+            .WithSummary("What each act would do to a deployment, and whether you could do it now").Produces<IReadOnlyList<ActPreview>>();
         api.MapGet(
             "/deployments/{deployment}/attempts",
             async (WorldHost world, string deployment, string? device, int? limit) => (await AttemptsOf(world, deployment, device, limit)).Answer())
-            .ForAll().WithSummary("The attempts of a deployment, newest first").Produces<IReadOnlyList<AttemptInfo>>();
+            .ForAll().WithName("listAttempts").WithSummary("The attempts of a deployment, newest first").Produces<IReadOnlyList<AttemptInfo>>();
         api.MapGet("/attempts/{id}/log", (FileStore files, string id) => id.Length <= 40 && id.All(char.IsAsciiLetterOrDigit) && files.FindLog(id) is { } path
             ? Results.File(path, "text/plain; charset=utf-8")
             : Problems.Of(new Failure(ErrorKind.NotFound, $"There is no log of attempt '{id}'.")))
-            .ForAll().WithSummary("The log of an attempt").Produces<string>(200, "text/plain");
+            .ForAll().WithName("getAttemptLog").WithSummary("The log of an attempt").Produces<string>(200, "text/plain");
         api.MapPost("/deployments/{deployment}/retry", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, RetryRequest request) =>
             (await Settled(world, ticker, context, decision => Retrying.Do(decision, deployment, request.Devices, request.Reason))).Answer())
-            .For(Roles.Operator).WithSummary("Sets another try for what failed or is lost").Produces<ActAnswer>();
+            .For(Roles.Operator).WithName("retryTargets").WithSummary("Sets another try for what failed or is lost").Produces<ActAnswer>();
         api.MapPost(
             "/deployments/{deployment}/evaluate",
             async (WorldHost world, HttpContext context, string deployment) =>
                 (await world.Change(context.Person(), decision => Evaluate(decision, deployment))).Answer())
-            .For(Roles.Operator).WithSummary("Looks at a deployment now, as the service does by itself").Produces<DeploymentInfo>();
+            .For(Roles.Operator).WithName("weighDeployment").WithSummary("Looks at a deployment now, as the service does by itself").Produces<DeploymentInfo>();
         Act("approve", DeploymentAct.Approve, "Approves the gate that waits for it", Roles.Approver);
         Act("pause", DeploymentAct.Pause, "No new order goes out", Roles.Operator);
         Act("resume", DeploymentAct.Resume, "Goes on after a pause or halt", Roles.Operator);
@@ -82,7 +84,8 @@ internal static class DeploymentRoutes
             "/deployments/{deployment}/roll-back/preview",
             (WorldHost world, string deployment, RollBackRequest request) =>
                 world.Read(each => RollingBack.Preview(each, deployment, AskForms.Ask(request))).Answer(outlook => Results.Ok(AskForms.Info(outlook))))
-            .ForAll().WithSummary("What a roll back would come to: who goes back to what, who cannot and why, and which deployments would undo it")
+            .ForAll().WithName("previewRollBack")
+            .WithSummary("What a roll back would come to: who goes back to what, who cannot and why, and which deployments would undo it")
                 .Produces<RollBackPreview>();
         api.MapPost(
             "/deployments/{deployment}/roll-back", async (WorldHost world, Ticker ticker, HttpContext context, string deployment, RollBackRequest request) =>
@@ -95,6 +98,7 @@ internal static class DeploymentRoutes
                 .Answer();
         })
             .For(Roles.Operator)
+                .WithName("rollBackDeployment").Revised()
                 .WithSummary("Brings devices back to what each had before: all that the deployment changed, one wave, or some; also after its end")
                 .Produces<ActAnswer>();
         Act("end", DeploymentAct.End, "Ends a deployment for good", Roles.Operator);
@@ -108,7 +112,7 @@ internal static class DeploymentRoutes
                 return (await Settled(world, ticker, context, decision => Acting.Do(decision, context.Unmatched, deployment, act, request.Reason ?? "")))
                     .Answer();
             })
-                .For(role).WithSummary(summary).Produces<ActAnswer>();
+                .For(role).WithName($"{path}Deployment").WithSummary(summary).Revised().Produces<ActAnswer>();
     }
 
     private static Outcome<DeploymentInfo> Evaluate(Decision decision, string named)

@@ -24,17 +24,18 @@ internal static class DeviceTrials
             Named.Device(each, device) is var found && !found.Ok ? found.Failure!
             : each.DeviceTrials.TryGetValue(found.Value.Id, out var trial) ? Info(each, trial)
             : new Failure(ErrorKind.NotFound, $"No trial was asked of {found.Value.Name} yet.")).Answer())
-            .ForAll().WithSummary("The last trial that a device was asked for").Produces<DeviceTrialInfo>();
+            .ForAll().WithName("getDeviceTrial").WithSummary("The last trial that a device was asked for").Produces<DeviceTrialInfo>();
         api.MapPost("/devices/{device}/trial", async (WorldHost world, HttpContext context, string device, DeviceTrialRequest request) =>
             (await world.Change(context.Person(), decision =>
             {
                 var asked = Trials.Ask(decision, device, new TrialAsk(request.Package, request.From, request.Preset, request.Settings));
                 return asked.Ok ? Info(decision.World, asked.Value) : (Outcome<DeviceTrialInfo>)asked.Failure!;
             })).Answer(trial => Results.Json(trial, statusCode: 202)))
-            .For(Roles.Packager).WithSummary("Asks a device for testing to try a package, and to leave itself as it was").Produces<DeviceTrialInfo>(202);
+            .For(Roles.Packager).WithName("startDeviceTrial")
+            .WithSummary("Asks a device for testing to try a package, and to leave itself as it was").Produces<DeviceTrialInfo>(202);
         api.MapDelete("/devices/{device}/trial", async (WorldHost world, HttpContext context, string device) =>
             (await world.Change(context.Person(), decision => Trials.TakeBack(decision, device))).Answer(_ => Results.NoContent()))
-            .For(Roles.Packager).WithSummary("Takes back a trial that the device has not begun").Produces(204);
+            .For(Roles.Packager).WithName("endDeviceTrial").WithSummary("Takes back a trial that the device has not begun").Produces(204);
     }
 
     private static DeviceTrialInfo Info(FleetWorld world, DeviceTrialRecord trial)

@@ -29,25 +29,26 @@ internal static class FleetRoutes
             ? world.Read(each => DeviceList.Csv(each, query))
             : world.Read(each => DeviceList.Page(each, query)).Answer())
             .ForAll()
-                .WithSummary(
+                .WithName("listDevices").WithSummary(
                     "Devices; the filter is a rule, 'unsorted', or words that name, kind, model or site contain; sort by name, heard, joined or a fact; "
                         + "columns are facts to be answered too; format=csv gives all")
                 .Produces<Page<DeviceInfo>>();
         api.MapGet("/devices/{device}", async (WorldHost world, HttpContext context, string device, string? asOf) => (asOf is null
             ? await Details(world, device)
             : await world.Past(context, asOf, past => past.Device(device))).Answer())
-            .ForAll().WithSummary("All that is known of a device; asOf gives what was known of it at a past moment").Produces<DeviceDetails>();
+            .ForAll().WithName("getDevice")
+            .WithSummary("All that is known of a device; asOf gives what was known of it at a past moment").Produces<DeviceDetails>();
         api.MapGet(
             "/devices/{device}/history",
             async (WorldHost world, string device, string? deployment, int? limit) => (await PastRoutes.History(world, device, deployment, limit)).Answer())
-            .ForAll().WithSummary("What became of a device's targets, the latest first").Produces<IReadOnlyList<TargetStepInfo>>();
+            .ForAll().WithName("getDeviceHistory").WithSummary("What became of a device's targets, the latest first").Produces<IReadOnlyList<TargetStepInfo>>();
         api.MapGet("/devices/{device}/why", async (WorldHost world, string device, string? deployment) => (await Why(world, device, deployment)).Answer())
-            .ForAll().WithSummary("Why a device stands where it stands").Produces<IReadOnlyList<WhyInfo>>();
+            .ForAll().WithName("whyDevice").WithSummary("Why a device stands where it stands").Produces<IReadOnlyList<WhyInfo>>();
         api.MapPost("/devices/{device}/check-in", async (WorldHost world, Hails hails, HttpContext context, string device) =>
             (await world.Change(context.Person(), decision => CallIn(decision, device))).Answer(called => hails.Call(called)
                 ? Results.Accepted()
                 : Problems.Of(new Failure(ErrorKind.Conflict, "The device is not listening at the moment; it checks in at its usual time."))))
-            .For(Roles.Operator).WithSummary("Asks a device to check in now").Produces(202);
+            .For(Roles.Operator).WithName("askDeviceToCheckIn").WithSummary("Asks a device to check in now").Produces(202);
         api.MapDelete("/devices/{device}", async (WorldHost world, Hails hails, HttpContext context, string device) =>
         {
             var removed = await Remove(world, context.Person(), device);
@@ -58,12 +59,12 @@ internal static class FleetRoutes
 
             return removed.Answer(_ => Results.NoContent());
         })
-            .For().WithSummary("Removes a device from the service; nothing is changed on it").Produces(204);
+            .For().WithName("removeDevice").WithSummary("Removes a device from the service; nothing is changed on it").Produces(204);
 
         api.MapGet("/join-codes", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<JoinCodeInfo>)[
             .. each.JoinCodes.Values.Where(code => code.Expires > each.Now && code.UsesLeft > 0).OrderBy(code => code.Expires)
                 .Select(code => Info(code, null))])))
-            .ForSeeing(Roles.Operator).WithSummary("Join codes that are still good").Produces<IReadOnlyList<JoinCodeInfo>>();
+            .ForSeeing(Roles.Operator).WithName("listJoinCodes").WithSummary("Join codes that are still good").Produces<IReadOnlyList<JoinCodeInfo>>();
         api.MapPost("/join-codes", async (WorldHost world, SiteAuthority authority, HttpContext context, JoinCodeRequest request) =>
         {
             // Letters and digits that cannot be taken for one another (no I, L, O, U, 0, 1); 16 of 29 make 77 bits.
@@ -73,10 +74,10 @@ internal static class FleetRoutes
                 decision, Authentication.HashOf(code), request.Group, request.Uses, request.Hours)))
                 .Answer(made => Results.Created($"/api/v1/join-codes/{made.Id}", Info(made, new JoinWords(code, authority.Name).ToString())));
         })
-            .For(Roles.Operator).WithSummary("A new join code").Produces<JoinCodeInfo>(201);
+            .For(Roles.Operator).WithName("createJoinCode").WithMetadata(new AnswersSecret()).WithSummary("A new join code").Produces<JoinCodeInfo>(201);
         api.MapDelete("/join-codes/{id}", async (WorldHost world, HttpContext context, string id) =>
             (await world.Change(context.Person(), decision => JoinCodes.TakeBack(decision, id))).Answer(_ => Results.NoContent()))
-            .For(Roles.Operator).WithSummary("Takes a join code back").Produces(204);
+            .For(Roles.Operator).WithName("removeJoinCode").WithSummary("Takes a join code back").Produces(204);
     }
 
     /// <summary>A device as it stands in lists.</summary>

@@ -14,6 +14,7 @@ internal static class FactRoutes
 
     public static void MapFacts(this RouteGroupBuilder api) =>
         api.MapGet("/facts", (WorldHost world) => Results.Ok(world.Read(Describe))).ForAll()
+            .WithName("listFacts")
             .WithSummary("The facts that rules may speak of, and what devices have of them most").Produces<IReadOnlyList<FactDescription>>();
 
     private static IReadOnlyList<FactDescription> Describe(FleetWorld world)

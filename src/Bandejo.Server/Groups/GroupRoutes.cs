@@ -24,56 +24,60 @@ internal static class GroupRoutes
         api.MapGet("/groups", async (WorldHost world, HttpContext context, string? asOf) => (asOf is null
             ? Outcome.Of(world.Read(each => (IReadOnlyList<GroupInfo>)[.. each.Groups.Values.Select(group => group.Info())]))
             : await world.Past(context, asOf, past => Outcome.Of(past.Groups()))).Answer())
-            .ForAll().WithSummary("All groups; asOf gives those of a past moment").Produces<IReadOnlyList<GroupInfo>>();
+            .ForAll().WithName("listGroups").WithSummary("All groups; asOf gives those of a past moment").Produces<IReadOnlyList<GroupInfo>>();
         api.MapGet("/groups/{slug}", async (WorldHost world, HttpContext context, string slug, string? asOf) => (asOf is null
             ? world.Read(each => Told(Named.Group(each, slug)))
             : await world.Past(context, asOf, past => past.Group(slug))).Answer(group => context.WithRevision(group, group.Revision)))
-            .ForAll().WithSummary("One group; asOf gives how it was at a past moment").Produces<GroupInfo>();
+            .ForAll().WithName("getGroup").Revised().WithSummary("One group; asOf gives how it was at a past moment").Produces<GroupInfo>();
         api.MapPost("/groups", async (WorldHost world, HttpContext context, GroupRequest request) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Add(
                 decision, request.Slug, request.Name, request.Rule, request.IsForTesting))))
                 .Answer(group => Results.Created($"/api/v1/groups/{group.Slug}", group)))
-            .For(Roles.Operator).WithSummary("A new group").Produces<GroupInfo>(201);
+            .For(Roles.Operator).WithName("createGroup").WithSummary("A new group").Produces<GroupInfo>(201);
         api.MapPut("/groups/{slug}", async (WorldHost world, HttpContext context, string slug, GroupRequest request) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.Alter(
                 decision, context.Unmatched, slug, request.Name, request.Rule, request.IsForTesting))))
                 .Answer(group => context.WithRevision(group, group.Revision)))
-            .For(Roles.Operator).WithSummary("Changes a group; needs If-Match").Produces<GroupInfo>();
+            .For(Roles.Operator).WithName("changeGroup").Revised().WithSummary("Changes a group; needs If-Match").Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}", async (WorldHost world, HttpContext context, string slug) =>
             (await world.Change(context.Person(), decision => Core.Site.Groups.Remove(decision, context.Unmatched, slug))).Answer(_ => Results.NoContent()))
-            .For(Roles.Operator).WithSummary("Removes a group that no deployment uses; needs If-Match").Produces(204);
+            .For(Roles.Operator).WithName("removeGroup").Revised().WithSummary("Removes a group that no deployment uses; needs If-Match").Produces(204);
         api.MapPost("/groups/preview", (WorldHost world, RuleRequest request) => Preview(world, request).Answer())
-            .ForAll().WithSummary("Which devices a rule holds for, before anything is saved").Produces<RulePreview>();
+            .ForAll().WithName("previewGroupRule").WithSummary("Which devices a rule holds for, before anything is saved").Produces<RulePreview>();
         api.MapPost(
             "/groups/testing",
             (WorldHost world, TestingRequest request) =>
                 world.Read(each => ForTesting.Preview(each, request.Group, request.Rule, request.IsForTesting))
                     .Answer(preview => Results.Ok(new TestingPreview(preview.Devices, preview.Says))))
-            .ForAll().WithSummary("What it opens to mark a group for testing, or what taking the mark away leaves").Produces<TestingPreview>();
+            .ForAll().WithName("previewTesting")
+            .WithSummary("What it opens to mark a group for testing, or what taking the mark away leaves").Produces<TestingPreview>();
         api.MapPost("/rules/check", (RuleRequest request) => Results.Ok(Check(request)))
-            .ForAll().WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written")
+            .ForAll().WithName("checkRule")
+            .WithSummary("What is wrong with a rule; an answer, not a refusal, because half a rule is nothing wrong while it is written")
                 .Produces<RuleCheck>();
         api.MapPut("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: true)))).Answer())
-            .For(Roles.Operator).WithSummary("Puts a device into a listed group").Produces<GroupInfo>();
+            .For(Roles.Operator).WithName("addGroupMember").WithSummary("Puts a device into a listed group").Produces<GroupInfo>();
         api.MapPost("/groups/{slug}/devices", async (WorldHost world, HttpContext context, string slug, MembersRequest request) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, request.Devices, isIn: true)))).Answer())
-            .For(Roles.Operator).WithSummary("Puts devices into a listed group, all or none").Produces<GroupInfo>();
+            .For(Roles.Operator).WithName("changeGroupMembers").WithSummary("Puts devices into a listed group, all or none").Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: false)))).Answer())
-            .For(Roles.Operator).WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
+            .For(Roles.Operator).WithName("removeGroupMember").WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
         api.MapPost(
             "/groups/{slug}/devices/preview",
             (WorldHost world, string slug, MembersPreviewRequest request) =>
                 world.Read(each => Membership.Of(each, slug, request.Devices, request.IsIn)).Answer(found => Results.Ok(new MembersPreview(
                     found.Devices, found.Deployments, found.Says))))
-            .ForAll().WithSummary("What putting devices into a listed group, or taking them out, starts and stops").Produces<MembersPreview>();
+            .ForAll().WithName("previewGroupMembers")
+            .WithSummary("What putting devices into a listed group, or taking them out, starts and stops").Produces<MembersPreview>();
         api.MapGet(
             "/groups/{slug}/devices",
             async (WorldHost world, HttpContext context, string slug, int? skip, string? cursor, int? limit, string? asOf) => (asOf is null
                 ? Members(world, slug, skip ?? 0, cursor, limit)
                 : await world.Past(context, asOf, past => past.Members(slug, skip ?? 0, cursor, limit))).Answer())
-            .ForAll().WithSummary("The devices in a group; asOf gives those that were in it at a past moment").Produces<Page<DeviceInfo>>();
+            .ForAll().WithName("listGroupMembers")
+            .WithSummary("The devices in a group; asOf gives those that were in it at a past moment").Produces<Page<DeviceInfo>>();
     }
 
     /// <summary>A group as it stands at the end of the decision; afterwards it moves on.</summary>

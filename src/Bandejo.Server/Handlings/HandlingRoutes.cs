@@ -15,20 +15,21 @@ internal static class HandlingRoutes
     {
         api.MapGet("/handlings", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<HandlingInfo>)[
             .. each.Handlings.Values.Select(HandlingForms.Info)])))
-            .ForAll().WithSummary("All handlings").Produces<IReadOnlyList<HandlingInfo>>();
+            .ForAll().WithName("listHandlings").WithSummary("All handlings").Produces<IReadOnlyList<HandlingInfo>>();
         api.MapGet("/handlings/{slug}", (WorldHost world, HttpContext context, string slug) => world.Read(each => Named.Handling(each, slug)).Answer(
             handling => context.WithRevision(HandlingForms.Info(handling), handling.Revision)))
-            .ForAll().WithSummary("One handling").Produces<HandlingInfo>();
+            .ForAll().WithName("getHandling").Revised().WithSummary("One handling").Produces<HandlingInfo>();
         api.MapPost("/handlings/{slug}/concerns", (WorldHost world, string slug, HandlingRequest request) =>
             world.Read(each => Concerns(each, slug, request)).Answer())
-            .For(Roles.Operator).WithSummary("Whom it would concern if a handling became this; changes nothing").Produces<HandlingConcerns>();
+            .For(Roles.Operator).WithName("checkHandling")
+            .WithSummary("Whom it would concern if a handling became this; changes nothing").Produces<HandlingConcerns>();
         api.MapPut("/handlings/{slug}", async (WorldHost world, HttpContext context, string slug, HandlingRequest request) =>
             (await world.Change(context.Person(), decision => Core.Site.Handlings.Keep(decision, context.Unmatched, slug, HandlingForms.Ask(request))))
                 .Answer(handling => context.WithRevision(HandlingForms.Info(handling), handling.Revision)))
-            .For(Roles.Operator).WithSummary("Keeps a handling; changing one needs If-Match").Produces<HandlingInfo>();
+            .For(Roles.Operator).WithName("putHandling").Revised().WithSummary("Keeps a handling; changing one needs If-Match").Produces<HandlingInfo>();
         api.MapDelete("/handlings/{slug}", async (WorldHost world, HttpContext context, string slug) =>
             (await world.Change(context.Person(), decision => Core.Site.Handlings.Remove(decision, context.Unmatched, slug))).Answer(_ => Results.NoContent()))
-            .For(Roles.Operator).WithSummary("Forgets a handling; needs If-Match").Produces(204);
+            .For(Roles.Operator).WithName("removeHandling").Revised().WithSummary("Forgets a handling; needs If-Match").Produces(204);
     }
 
     private static Outcome<HandlingConcerns> Concerns(FleetWorld world, string slug, HandlingRequest request)

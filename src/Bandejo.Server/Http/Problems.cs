@@ -17,6 +17,13 @@ internal static partial class Problems
     private static readonly ContractJson Form = new(
         new JsonSerializerOptions(ContractJson.Default.Options) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
 
+    /// <summary>All types of problems.</summary>
+    public static IReadOnlyList<string> Types { get; } =
+    [
+        .. Enum.GetValues<ErrorKind>().Select(Kind).Concat([
+            "csrf", "done-before", "fault", "in-progress", "key-used", "not-possible-here", "not-ready", "too-many-attempts", "wrong-form"]).Select(TypeOf),
+    ];
+
     /// <summary>The answer for an outcome: what <paramref name="good"/> makes of the value, or the problem.</summary>
     public static IResult Answer<T>(this Outcome<T> outcome, Func<T, IResult> good) => outcome.Ok ? good(outcome.Value) : Of(outcome.Failure!);
 
@@ -28,7 +35,7 @@ internal static partial class Problems
     {
         var (status, title) = Status(failure.Kind);
         var problem = new Problem(
-            TypeOf(StateNames.Hyphenate(failure.Kind.ToString())), title, status, failure.Message,
+            TypeOf(Kind(failure.Kind)), title, status, failure.Message,
             failure.Findings.Count == 0 ? null : [.. failure.Findings.Select(Info)], failure.Taken);
         return new Refusal(problem);
     }
@@ -64,7 +71,7 @@ internal static partial class Problems
                 return Write(context.HttpContext, status, "invalid", unread);
             }
 
-            return Write(context.HttpContext, status, Title(status).ToLowerInvariant().Replace(' ', '-'), status switch
+            return Write(context.HttpContext, status, TypeOf(status), status switch
             {
                 401 => "Sign in first: 'bandejo sign-in', or POST /api/v1/session.",
                 403 => Forbidden(context.HttpContext),
@@ -138,6 +145,22 @@ internal static partial class Problems
     };
 
     private static string TypeOf(string name) => $"urn:bandejo:problem:{name}";
+
+    /// <summary>The type of what is refused before anybody decides about it.</summary>
+    private static string TypeOf(int status) => status switch
+    {
+        401 => Kind(ErrorKind.Unauthenticated),
+        403 => Kind(ErrorKind.Forbidden),
+        404 => Kind(ErrorKind.NotFound),
+        405 => "not-possible-here",
+        413 => Kind(ErrorKind.TooMuch),
+        415 => "wrong-form",
+        429 => "too-many-attempts",
+        >= 500 => "fault",
+        _ => Kind(ErrorKind.Invalid),
+    };
+
+    private static string Kind(ErrorKind kind) => StateNames.Hyphenate(kind.ToString());
 
     private static string Plain(BadHttpRequestException bad)
     {

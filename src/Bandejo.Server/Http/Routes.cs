@@ -23,6 +23,9 @@ internal static class Routes
         route.RequireAuthorization(new AuthorizationPolicyBuilder(Authentication.People).RequireAuthenticatedUser().Build())
             .WithMetadata(new NeededRoles(Roles.All));
 
+    /// <summary>What the route shows has a revision, or what it changes: read as <c>ETag</c>, sent as <c>If-Match</c>.</summary>
+    public static RouteHandlerBuilder Revised(this RouteHandlerBuilder route) => route.WithMetadata(new HasRevision());
+
     /// <summary>Who asks.</summary>
     public static string Person(this HttpContext context) =>
         context.User.Identity?.Name ?? throw new InvalidOperationException("The route lets in who is not signed in.");
@@ -57,3 +60,6 @@ internal static class Routes
     /// <summary>The size of a page from what was asked.</summary>
     public static int PageSize(int? limit) => Math.Clamp(limit ?? Contract.ApiLimits.PageSize, 1, Contract.ApiLimits.MaxPageSize);
 }
+
+/// <summary>Marks a route of something that has a revision.</summary>
+internal sealed class HasRevision;

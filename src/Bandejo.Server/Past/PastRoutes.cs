@@ -14,7 +14,7 @@ internal static class PastRoutes
     {
         api.MapGet("/trends/{what}", async (WorldHost world, string what, string? app, int? days) => (await Trends.Of(world, what, app, days)).Answer())
             .ForAll()
-                .WithSummary(
+                .WithName("getTrend").WithSummary(
                     "How compliance, fleet or versions (of an app) stood at the end of each of the last days; 30 unless days says otherwise, at most 400")
                 .Produces<TrendInfo>();
         MapKeeping(api);
@@ -23,14 +23,14 @@ internal static class PastRoutes
     private static void MapKeeping(RouteGroupBuilder api)
     {
         api.MapGet("/keeping", (WorldHost world) => Results.Ok(Kept(world)))
-            .ForAll().WithSummary("How long what was is kept, and what went the last time").Produces<KeepingInfo>();
+            .ForAll().WithName("getKeeping").WithSummary("How long what was is kept, and what went the last time").Produces<KeepingInfo>();
         api.MapPut("/keeping", async (WorldHost world, HttpContext context, KeepingRequest request) =>
             (await world.Change(context.Person(), decision => Retention.Set(decision, new RetentionRule(request.HistoryDays, request.LogDays))))
                 .Answer(_ => Results.Ok(Kept(world))))
-            .For().WithSummary("Says how long what was is kept from now on").Produces<KeepingInfo>();
+            .For().WithName("changeKeeping").WithSummary("Says how long what was is kept from now on").Produces<KeepingInfo>();
         api.MapPost("/keeping/run", async (WorldHost world, Keeping keeping, HttpContext context) =>
             (await keeping.Run(context.RequestAborted)).Answer(_ => Results.Ok(Kept(world))))
-            .For().WithSummary("Lets what is kept no longer go now, as the service does by itself once a day").Produces<KeepingInfo>();
+            .For().WithName("runKeeping").WithSummary("Lets what is kept no longer go now, as the service does by itself once a day").Produces<KeepingInfo>();
     }
 
     private static KeepingInfo Kept(WorldHost world)

@@ -51,12 +51,13 @@ internal static class ClockRoutes
     public static void MapClock(this RouteGroupBuilder api, WebApplication app)
     {
         api.MapGet("/clock", (ServiceClock clock) => Results.Ok(clock.Info()))
-            .ForAll().WithSummary("What time it is for the service").Produces<ClockInfo>();
+            .ForAll().WithName("getClock").WithSummary("What time it is for the service").Produces<ClockInfo>();
         api.MapPost(
             "/clock",
             async (WorldHost world, ServiceClock clock, Ticker ticker, HttpContext context, ClockRequest request) =>
                 (await Set(world, clock, ticker, context, request)).Answer())
-            .For().WithSummary("Sets a demo clock's speed, or brings it forward; answers when what is due by then has been looked at").Produces<ClockInfo>();
+            .For().WithName("changeClock")
+            .WithSummary("Sets a demo clock's speed, or brings it forward; answers when what is due by then has been looked at").Produces<ClockInfo>();
         if (app.Services.GetRequiredService<ServiceClock>().IsDemo)
         {
             // Whoever leads the clock asks after each step whether the service has caught up, and how many calls to devices are on their way.

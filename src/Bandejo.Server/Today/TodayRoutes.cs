@@ -14,7 +14,7 @@ internal static class TodayRoutes
 
     public static void MapToday(this RouteGroupBuilder api) =>
         api.MapGet("/today", async (WorldHost world) => Results.Ok(await Of(world))).ForAll()
-            .WithSummary("What needs somebody, most urgent first, and what is moving").Produces<TodayInfo>();
+            .WithName("getToday").WithSummary("What needs somebody, most urgent first, and what is moving").Produces<TodayInfo>();
 
     private static async Task<TodayInfo> Of(WorldHost world)
     {

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Bandejo.Core;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rollouts;
+using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.Devices;
 using Bandejo.Store;
@@ -120,7 +121,8 @@ internal sealed partial class WorldHost(IStore store, TimeProvider time, DeviceO
     /// <inheritdoc cref="Change"/>
     public PendingChange<T> Ask<T>(string? by, Func<Decision, Outcome<T>> command)
     {
-        var asked = new PendingChange<T>(by, command);
+        var asked = new PendingChange<T>(
+            by, by is not null && Http.Once.Current is { } once ? decision => OnceKeys.Do(decision, once, command) : command);
         _asked.Enqueue(asked);
         DecideAsked();
         return asked;

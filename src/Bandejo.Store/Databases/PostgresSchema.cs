@@ -24,7 +24,7 @@ internal static class PostgresSchema
         {
             using var transaction = connection.BeginTransaction();
             connection.Execute(sql, transaction: transaction);
-            if (number == Migrations.Newest && found > 0 && Rebuilding.IsAnyThere(connection))
+            if (number == Migrations.Newest && found is > 0 and < Migrations.LastRebuilt && Rebuilding.IsAnyThere(connection))
             {
                 // New tables are what the log makes of them, from its beginning on.
                 using var statements = new PostgresStatements(connection);

@@ -41,7 +41,7 @@ internal static class SqliteSchema
                 EarlierTargets.BringOver(connection, transaction);
             }
 
-            if (number == Migrations.Newest && found > 0 && Rebuilding.IsAnyThere(connection))
+            if (number == Migrations.Newest && found is > 0 and < Migrations.LastRebuilt && Rebuilding.IsAnyThere(connection))
             {
                 // From now on the tables, new ones too, are what the log makes of them, to the letter.
                 using var statements = new SqliteStatements(connection);

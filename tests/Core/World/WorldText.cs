@@ -24,6 +24,7 @@ public static class WorldText
                     + $"[{string.Join(' ', account.SigningKeys)}] {account.Revision}");
         All("token", world.Tokens.Values, token => $"{token with { Roles = null }} [{string.Join(' ', token.Roles ?? ["all"])}]");
         All("code", world.JoinCodes.Values, code => code.ToString());
+        All("once", world.Onces.Values, once => once.ToString());
         All("wave plan", world.WavePlans.Values, plan => plan.ToString());
         All(
             "handling", world.Handlings.Values,

@@ -63,7 +63,7 @@ function AccountForm({ account, close }: { account: Account | null; close: () =>
   const [short, setShort] = useState(account?.account ?? "");
   const [name, setName] = useState(account?.name ?? "");
   const [password, setPassword] = useState("");
-  const [roles, setRoles] = useState<string[]>([...(account?.roles ?? ["viewer"])]);
+  const [roles, setRoles] = useState<Account["roles"][number][]>([...(account?.roles ?? ["viewer"])]);
   const [isDisabled, setIsDisabled] = useState(account?.isDisabled ?? false);
   const save = useMutation({
     mutationFn: () =>
@@ -78,7 +78,7 @@ function AccountForm({ account, close }: { account: Account | null; close: () =>
       {!account && <TextInput label="Account" description="2 to 32 lower-case letters, digits and hyphens" value={short} onChange={(event) => setShort(event.currentTarget.value)} required data-autofocus />}
       <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
       <PasswordInput label={account ? "New password (empty leaves it)" : "Password"} description="At least 10 characters" value={password} onChange={(event) => setPassword(event.currentTarget.value)} required={!account} autoComplete="new-password" visibilityToggleButtonProps={{ "aria-label": "Show the password" }} />
-      <Checkbox.Group label="Roles" value={roles} onChange={setRoles}>
+      <Checkbox.Group label="Roles" value={roles} onChange={(chosen) => setRoles(ROLES.map(([role]) => role).filter((role) => chosen.includes(role)))}>
         <div className="form" style={{ gap: 6, marginTop: 4 }}>
           {ROLES.map(([role, says]) => <Checkbox key={role} value={role} label={`${role}: ${says}`} />)}
         </div>
