@@ -13,7 +13,8 @@ internal static class Rebuilding
     /// <summary>All tables that are made from the log, each with what its rows are ordered by.</summary>
     private static readonly (string Table, string Key)[] Made =
     [
-        ("setting", "name"), ("account", "name"), ("token", "id"), ("join_code", "id"), ("once", "account, key"), ("word", "number"), ("user_word", "device, word"),
+        ("setting", "name"), ("account", "name"), ("token", "id"), ("join_code", "id"), ("once", "account, key"), ("word", "number"),
+        ("user_word", "device, word"),
         ("device_number", "number"), ("device", "id"), ("device_heard", "device"), ("device_group", "slug"), ("group_member", "device_group, device"),
         ("wave_plan", "slug"), ("handling", "slug"), ("device_trial", "device"), ("package", "digest"), ("deployment", "id"), ("target_book", "number"),
         ("target_page", "place"), ("attempt", "id"), ("event", "number"), ("target_past", "place, number"), ("count_past", "book, number"),
