@@ -152,6 +152,7 @@ public sealed class ApiDescriptionTests
             }
             else if (value is JsonObject thing && form["properties"] is JsonObject fields)
             {
+                Assert.All(form["required"]?.AsArray() ?? [], name => Assert.True(thing.ContainsKey(name!.ToString()), $"{where}.{name} is missing"));
                 foreach (var (name, inner) in thing)
                 {
                     Assert.True(fields.ContainsKey(name), $"{where}.{name} is not described");

@@ -85,6 +85,12 @@ internal static class ApiDescription
             + "**Once.** A change with an `Idempotency-Key` is made once, however often it is sent: a repetition is given the first answer.";
         described.Servers?.Clear();
         LimitsInDescription.PutOnOneLine(described);
+        foreach (var schema in described.Components?.Schemas?.Values ?? [])
+        {
+            // What is null is left out, of what is answered and of what is asked.
+            schema.Required?.ExceptWith(schema.Properties?.Where(property => MayBeNull(property.Value)).Select(property => property.Key).ToList() ?? []);
+        }
+
         described.Components ??= new OpenApiComponents();
         described.Components.SecuritySchemes = new Dictionary<string, IOpenApiSecurityScheme>
         {
@@ -244,6 +250,9 @@ internal static class ApiDescription
 
         yield return ("503", "The service is starting, or cannot write at the moment; nothing was changed (not-ready). Retry-After says when to ask again.");
     }
+
+    private static bool MayBeNull(IOpenApiSchema schema) => (schema.Type is { } type && type.HasFlag(JsonSchemaType.Null))
+        || schema.OneOf?.Any(each => each.Type == JsonSchemaType.Null) == true;
 
     private static void AddHeader(OpenApiOperation operation, string name, string text, string example)
     {
