@@ -1,6 +1,8 @@
 using System.Net;
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
+using System.Security.Cryptography;
+using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
@@ -18,6 +20,7 @@ internal sealed class Client : IDisposable
 
     /// <summary>For so long an answer is waited for where nobody said otherwise.</summary>
     private const int UsualPatience = 60;
+    private const int LongestKey = 64;
 
     private const int MostPatienceSeconds = 3600;
 
@@ -29,6 +32,7 @@ internal sealed class Client : IDisposable
 
     private readonly HttpClient _http;
     private readonly bool _isPatienceSet;
+    private readonly Dictionary<string, int> _asked = new(StringComparer.Ordinal);
     private TimeSpan _patience;
 
     private Client(string service, string? token, AuthorityInfo? authority, TimeSpan patience, bool isPatienceSet)
@@ -48,13 +52,25 @@ internal sealed class Client : IDisposable
     /// <summary>Whom it believes to be the service; null where this machine's own authorities say so, or without TLS.</summary>
     public AuthorityInfo? Authority { get; }
 
+    /// <summary>
+    /// Under which key the changes of this command are made, so that they are made once however often it is said again; null for none. Each change has one of
+    /// its own made of it.
+    /// </summary>
+    public string? OnceKey { get; init; }
+
     /// <summary>The ETag of the last answer.</summary>
     public string? Revision { get; private set; }
 
     /// <summary>A client for the service somebody signed in to, or the one named by option or environment (BANDEJO_SERVICE, BANDEJO_TOKEN).</summary>
     /// <param name="patience">For how many seconds an answer is waited for; 0 for as the environment says (BANDEJO_TIMEOUT), or as usual.</param>
-    public static Client Open(string? service, int patience = 0)
+    /// <param name="once">Under which key changes are made once; null for none.</param>
+    public static Client Open(string? service, int patience = 0, string? once = null)
     {
+        if (once is not null && (once.Length is 0 or > LongestKey || !once.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.' or ':')))
+        {
+            throw new WrongUseException($"A key (--once) is 1 to {LongestKey} letters, digits, '-', '_', '.' or ':', such as nightly-2026-12-01.");
+        }
+
         var kept = Kept.Read();
         var address = service ?? (Environment.GetEnvironmentVariable("BANDEJO_SERVICE") is { Length: > 0 } said ? said : null) ?? kept?.Service
             ?? "http://127.0.0.1:7410";
@@ -74,7 +90,10 @@ internal sealed class Client : IDisposable
 
         return new Client(
             address, Environment.GetEnvironmentVariable("BANDEJO_TOKEN") ?? (kept?.Service == address ? kept.Token : null),
-            kept?.Service == address ? kept.Authority : null, TimeSpan.FromSeconds(seconds), patience != 0);
+            kept?.Service == address ? kept.Authority : null, TimeSpan.FromSeconds(seconds), patience != 0)
+        {
+            OnceKey = once,
+        };
     }
 
     /// <summary>A client for the same service that believes another authority, and knows no token yet.</summary>
@@ -257,6 +276,15 @@ internal sealed class Client : IDisposable
             request.Headers.TryAddWithoutValidation("If-Match", revision);
         }
 
+        if (OnceKey is not null && method != HttpMethod.Get)
+        {
+            // What a command asks for, and in which order, is the same when it is said again.
+            var what = $"{method} {path}";
+            _asked[what] = _asked.GetValueOrDefault(what) + 1;
+            var digest = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(what)))[..12];
+            request.Headers.TryAddWithoutValidation("Idempotency-Key", $"\"{OnceKey}.{digest}.{_asked[what]}\"");
+        }
+
         using var ends = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
         var most = body is Piece ? MostForAPiece : _patience;
         var (sent, began) = (_http.SendAsync(request, completion, ends.Token), TimeProvider.System.GetTimestamp());
@@ -280,7 +308,7 @@ internal sealed class Client : IDisposable
         {
             throw new NotReachableException(
                 $"{Address} has not answered for {most.TotalSeconds:0} s; nobody can tell from here whether it did what was asked. "
-                    + "Ask it, or wait longer with --timeout.");
+                    + (OnceKey is null ? "Ask it, or wait longer with --timeout." : "Say the same again: with --once it is done once."));
         }
         catch (Exception error) when (error is HttpRequestException or IOException || (error is TaskCanceledException && !cancellation.IsCancellationRequested))
         {

@@ -11,6 +11,7 @@ var root = new RootCommand("bandejo: packages applications, brings them to group
 root.Options.Add(Shared.Service);
 root.Options.Add(Shared.Output);
 root.Options.Add(Shared.Patience);
+root.Options.Add(Shared.Once);
 Completion.OfNames(root);
 
 var parsed = root.Parse(OldWords.Now(args));

@@ -46,6 +46,11 @@ internal static class Shared
         Description = "For how many seconds an answer is waited for, 1 to 3600 [60; or BANDEJO_TIMEOUT]", Recursive = true, DefaultValueFactory = _ => 0,
     };
 
+    public static readonly Option<string?> Once = new("--once")
+    {
+        Description = "A key: with it a change is made once, however often the same is said within a day", HelpName = "KEY", Recursive = true,
+    };
+
     /// <summary>An option with a few possible values, the first of which is the default.</summary>
     public static Option<string> Choice(string name, string description, params string[] values)
     {
@@ -86,7 +91,7 @@ internal static class Shared
                 throw new WrongUseException($"'{PathOf(command)}' prints no table that could be CSV; --output json gives all of it.");
             }
 
-            using var client = Client.Open(parsed.GetValue(Service), parsed.GetValue(Patience));
+            using var client = Client.Open(parsed.GetValue(Service), parsed.GetValue(Patience), parsed.GetValue(Once));
             if (output != "json")
             {
                 var code = await act(parsed, client, cancellation);

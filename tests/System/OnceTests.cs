@@ -75,6 +75,24 @@ public sealed class OnceTests
     }
 
     [Fact]
+    public async Task A_command_that_is_said_again_with_its_key_does_nothing_more()
+    {
+        await using var site = await Site.Start();
+        await site.Package("foldline", "7.2.0", "exit 0");
+        await site.Device("DESK-1", isStarted: false);
+        string[] start = ["deployment", "start", "foldline", "--to", Site.Enrolled, "--name", "Tonight", "--yes", "-o", "json", "--once"];
+        Assert.Equal(await site.Must([.. start, "tonight"]), await site.Must([.. start, "tonight"]));
+        Assert.Single(await site.Admin.Get("/api/v1/deployments?all=true", ContractJson.Default.IReadOnlyListDeploymentInfo));
+        Assert.Equal(await site.Must("group", "new", "pilots", "--once", "g1"), await site.Must("group", "new", "pilots", "--once", "g1"));
+        var (code, _, errors) = await site.Run("group", "new", "others", "--once", "g1");
+        Assert.Equal(3, code);
+        Assert.Contains("This key was used for another request", errors);
+        (code, _, errors) = await site.Run("group", "list", "--once", "a b");
+        Assert.Equal(2, code);
+        Assert.Contains("such as nightly-2026-12-01", errors);
+    }
+
+    [Fact]
     public async Task Many_at_once_with_one_key_make_one()
     {
         await using var site = await Site.Start();
