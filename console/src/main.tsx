@@ -21,7 +21,7 @@ const queries = new QueryClient({
     queries: {
       staleTime: 5_000,
       // What is refused is refused; only what passes by itself is asked again.
-      retry: (times, error) => error instanceof Refused && error.isPassing && times < 3,
+      retry: (times, error) => error instanceof Refused && error.isPassing && !error.isLate && times < 3,
       refetchOnWindowFocus: true,
     },
   },

@@ -14,13 +14,17 @@ internal static class StartCommand
     {
         Description = "A digest or its beginning, 'app version', or an app for its newest released package",
     };
-    private static readonly Option<string[]> To = new("--to", "-t") { Description = "Groups in scope", Required = true, AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<string[]> To = new("--to", "-t")
+    {
+        Description = "Groups that it reaches", Required = true, AllowMultipleArgumentsPerToken = true,
+    };
     private static readonly Option<string[]> Except = new(
         "--except", "-x") { Description = "Groups left out; leaving out always wins", AllowMultipleArgumentsPerToken = true };
     private static readonly Option<string[]> Wave = new(
         "--wave",
         "-w")
-        { Description = "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate [one wave "
+        { Description = "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate; '; not before 2026-12-01T18:00' "
+            + "says when it opens at the earliest [one wave "
             + "for everyone]" };
     private static readonly Option<string?> Plan = new("--plan") { Description = "A kept wave plan instead of single waves" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
@@ -201,19 +205,26 @@ internal static class StartCommand
             : throw new WrongUseException("Name a wave plan, or single waves, not both.");
     }
 
+    /// <summary>Before the earliest moment at which a wave opens.</summary>
+    private const string NotBefore = "not before ";
+
     /// <summary>Waves as they are written on the command line.</summary>
     public static List<WaveRequest> Waves(string[] texts)
     {
         return [.. texts.Select(text =>
         {
-            var colon = text.IndexOf(':', StringComparison.Ordinal);
-            if (colon <= 0)
+            // A name in double quotes may hold what else would end it.
+            var end = text.StartsWith('"') ? text.IndexOf("\":", 1, StringComparison.Ordinal) + 1 : text.IndexOf(':', StringComparison.Ordinal);
+            if (end <= 0)
             {
                 throw new WrongUseException($"A wave is written as 'NAME: PICK; GATE', such as 'Pilots: group pilots; 100 % met'; this is not: '{text}'.");
             }
 
-            var parts = text[(colon + 1)..].Split(';', 2, StringSplitOptions.TrimEntries);
-            return new WaveRequest(text[..colon].Trim(), parts[0], parts.Length > 1 ? parts[1] : null);
+            var parts = text[(end + 1)..].Split(';', StringSplitOptions.TrimEntries);
+            var opens = parts.Skip(1).FirstOrDefault(part => part.StartsWith(NotBefore, StringComparison.OrdinalIgnoreCase));
+            var gate = string.Join("; ", parts.Skip(1).Where(part => part != opens));
+            return new WaveRequest(
+                text[..end].Trim().Trim('"'), parts[0], gate.Length > 0 ? gate : null, opens is null ? null : Moment(opens[NotBefore.Length..].Trim()));
         })];
     }
 

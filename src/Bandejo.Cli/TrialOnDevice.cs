@@ -26,8 +26,8 @@ internal static class TrialOnDevice
         while (trial.State != "ended")
         {
             var now = trial.State == "waiting"
-                ? $"Waiting for {trial.Device}, which checks in every {Say.Length(TimeSpan.FromSeconds(trial.CheckInSeconds))} and was heard last "
-                    + $"{(trial.LastHeard is { } heard ? $"at {Say.When(heard)}" : "never")}. The result is kept with the package; you need not wait for it."
+                ? $"Waiting for {trial.Device}, which checks in every {Say.Length(TimeSpan.FromSeconds(trial.CheckInSeconds))} and was "
+                    + $"{(trial.LastHeard is { } heard ? $"last heard {Say.When(heard)}" : "never heard")}. The result is kept with the package; you need not wait for it."
                 : $"{trial.Device} is at it since {Say.When(trial.BeganAt!.Value)}.";
             if (now != said)
             {
@@ -54,7 +54,7 @@ internal static class TrialOnDevice
         else
         {
             steps?.Steps.ToList().ForEach(TrialCommand.Tell);
-            Console.WriteLine($"\n{trial.Says}. It is kept with the package: bandejo package show {trial.Package[..12]} --trials");
+            Console.WriteLine($"\n{trial.Says.TrimEnd('.')}. It is kept with the package: bandejo package show {trial.Package[..12]} --trials");
         }
 
         return trial.HasPassed ? ExitCode.Done : ExitCode.No;

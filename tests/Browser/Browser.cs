@@ -84,7 +84,7 @@ public sealed class Person : IAsyncDisposable
         options.Locale = "en-GB";
         options.ViewportSize ??= new() { Width = 1280, Height = 800 };
         var context = await chromium.Browser.NewContextAsync(options);
-        context.SetDefaultTimeout(120_000);
+        context.SetDefaultTimeout(60_000);
         var person = new Person(context, await context.NewPageAsync());
         await person.Page.GotoAsync("/");
         return person;
@@ -92,7 +92,7 @@ public sealed class Person : IAsyncDisposable
 
     public async Task SignIn(string account, string password)
     {
-        await Page.GetByLabel("Account").FillAsync(account);
+        await Page.GetByRole(AriaRole.Textbox, new() { Name = "Account" }).FillAsync(account);
         await Page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync(password);
         await Press("Sign in");
     }

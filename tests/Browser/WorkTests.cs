@@ -181,11 +181,18 @@ public sealed class WorkTests(Chromium chromium)
         await tomas.Page.GetByRole(AriaRole.Textbox, new() { Name = "Rule" }).FillAsync("kind is \"desk\"");
         await tomas.Press("Save: 1 device");
         await other.Reads("Somebody changed this group meanwhile.");
-        await other.Press("Save");
-        await other.Reads("Changed meanwhile");
+        await other.Reads("its rule is kind is \"desk\"");
         var kept = await site.Admin.Get("/api/v1/groups/kiosks", ContractJson.Default.GroupInfo);
         Assert.Equal(("Kiosks", "kind is \"desk\"", 2), (kept.Name, kept.Rule, kept.Revision));
-        await other.Open("/groups/kiosks?view=moves", "Kiosks");
+
+        // What was typed is still there, and is put on top where somebody says so.
+        Assert.Equal("Kiosks of ours", await other.Page.GetByLabel("Name", new() { Exact = true }).InputValueAsync());
+        await other.Press("Keep mine, write it over");
+        await other.Press("Save");
+        await other.Reads("Kiosks of ours holds 1 device.");
+        kept = await site.Admin.Get("/api/v1/groups/kiosks", ContractJson.Default.GroupInfo);
+        Assert.Equal(("Kiosks of ours", "kind is \"kiosk\"", 3), (kept.Name, kept.Rule, kept.Revision));
+        await other.Open("/groups/kiosks?view=moves", "Kiosks of ours");
         await other.Reads("KIOSK-1 left 'kiosks'");
         Assert.Empty(tomas.Complaints.Concat(other.Complaints));
     }

@@ -47,15 +47,23 @@ public sealed class ServiceProcess(params string[] options) : RunningService(opt
         await _process.WaitForExitAsync();
     }
 
+    /// <summary>Lets it answer nothing any more, while its connections stay open.</summary>
+    public Task Freeze() => Tell("-STOP");
+
+    /// <summary>Lets it go on.</summary>
+    public Task GoOn() => Tell("-CONT");
+
     /// <summary>Tells it to stop, as the system does, and waits until it has.</summary>
     public async Task Stop()
     {
-        using (var told = Process.Start("kill", ["-TERM", $"{_process!.Id}"]))
-        {
-            await told.WaitForExitAsync();
-        }
+        await Tell("-TERM");
+        await _process!.WaitForExitAsync();
+    }
 
-        await _process.WaitForExitAsync();
+    private async Task Tell(string signal)
+    {
+        using var told = Process.Start("kill", [signal, $"{_process!.Id}"]);
+        await told.WaitForExitAsync();
     }
 
     public override async ValueTask DisposeAsync()

@@ -10,7 +10,7 @@ namespace Bandejo.System.Tests;
 public sealed class ApiClientTests
 {
     [Fact]
-    public async Task A_client_that_is_made_from_the_description_works()
+    public async Task A_client_that_is_made_from_the_description_works_and_the_commands_of_the_console_start_what_it_would()
     {
         await using var site = await Site.Start();
         await site.Package("foldline", "7.2.0", "exit 0");
@@ -22,11 +22,16 @@ public sealed class ApiClientTests
             await device.Join(code.Code!, $"DESK-{i}");
         }
 
+        await site.Must("group", "new", "pilots");
         var console = Path.Combine(Programs.Root(), "console");
         using var process = Process.Start(new ProcessStartInfo(Path.Combine(console, "node_modules/.bin/vitest"), ["run", "--config", "live/vitest.config.ts"])
         {
             WorkingDirectory = console, RedirectStandardOutput = true, RedirectStandardError = true,
-            Environment = { ["BANDEJO_SERVICE"] = site.Service.Address, ["BANDEJO_TOKEN"] = site.Admin.Http.DefaultRequestHeaders.Authorization!.Parameter },
+            Environment =
+            {
+                ["BANDEJO_SERVICE"] = site.Service.Address, ["BANDEJO_TOKEN"] = site.Admin.Http.DefaultRequestHeaders.Authorization!.Parameter,
+                ["BANDEJO_BIN"] = Path.GetDirectoryName(Programs.Cli),
+            },
         })!;
         var (output, errors) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
         await process.WaitForExitAsync();

@@ -63,6 +63,19 @@ describe("the line of events", () => {
     expect(states.at(-1)).toEqual({ isLive: true });
   });
 
+  it("takes a line on which nothing comes for lost, and hears from the beat that it lives", () => {
+    opened[0]!.onopen?.();
+    for (let beats = 0; beats < 6; beats++) {
+      vi.advanceTimersByTime(20_000);
+      opened[0]!.send("beat", "", {});
+    }
+    expect(opened[0]!.isClosed).toBe(false);
+    vi.advanceTimersByTime(26_000);
+    expect(opened[0]!.isClosed).toBe(true);
+    expect(states.at(-1)).toHaveProperty("since");
+    expect(opened).toHaveLength(2);
+  });
+
   it("waits longer with each try that fails, but never long", () => {
     for (let tries = 0; tries < 12; tries++) {
       opened.at(-1)!.onerror?.();

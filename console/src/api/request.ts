@@ -12,7 +12,7 @@ type AnswerOf<O> = O extends { responses: infer R } ? { [S in keyof R]: S extend
 
 /** What the service refused, in its own words (RFC 9457). Status 0 stands for a service that did not answer. */
 export class Refused extends Error {
-  constructor(readonly status: number, readonly title: string, detail: string, readonly findings: readonly Finding[] = []) {
+  constructor(readonly status: number, readonly title: string, detail: string, readonly findings: readonly Finding[] = [], readonly isLate = false) {
     super(detail);
   }
 
@@ -22,7 +22,16 @@ export class Refused extends Error {
   }
 }
 
+/** So long an answer is waited for, milliseconds: of what is only asked, and of what is changed. */
+const PATIENCE = { ask: 20_000, change: 60_000 };
+
+/** Somebody else changed it meanwhile. */
+export function isStale(error: unknown): boolean {
+  return error instanceof Refused && error.status === 412;
+}
+
 let csrfToken: string | null = null;
+let whenAnswered: (isAnswered: boolean) => void = () => undefined;
 let whenSignedOut: () => void = () => undefined;
 let whenClockIsSeen: (header: string | null) => void = () => undefined;
 let whenPastIsSeen: (header: string | null) => void = () => undefined;
@@ -39,6 +48,19 @@ export function listen(to: { signedOut: () => void; clock: (header: string | nul
   whenPastIsSeen = to.past;
 }
 
+/** Who is told after each call whether the service answered at all. */
+export function listenForAnswers(to: (isAnswered: boolean) => void): void {
+  whenAnswered = to;
+}
+
+/** What is said where no answer came. */
+function unanswered(isChange: boolean, isLate: boolean): Refused {
+  whenAnswered(false);
+  if (!isLate) return new Refused(0, "Not reachable", "The service does not answer. It may be restarting; try again in a moment.");
+  const seconds = (isChange ? PATIENCE.change : PATIENCE.ask) / 1000;
+  return new Refused(0, "No answer", `The service has not answered for ${seconds} seconds.${isChange ? " Whether it did what was asked, nobody can tell from here: look before you ask again." : ""}`, [], true);
+}
+
 const client = createClient<paths>({ baseUrl: "/", credentials: "same-origin", fetch: (request) => globalThis.fetch(request) });
 
 export interface Options<B> {
@@ -46,30 +68,46 @@ export interface Options<B> {
   query?: Record<string, string | number | boolean | null | undefined>;
   body?: B;
   /** The revision that is changed; the service refuses if it is another by now. */
-  revision?: number;
+  revision?: number | string;
   signal?: AbortSignal;
 }
 
+/** Changes that are being asked for, so that a button that is pressed twice asks once. */
+const underWay = new Map<string, Promise<unknown>>();
+
 /** Every call to the service goes through here. Throws {@link Refused}. */
-export async function request<M extends Method, P extends PathsWith<M>>(method: M, path: P, options: Options<BodyOf<OperationOf<P, M>>> = {}): Promise<AnswerOf<OperationOf<P, M>>> {
+export function request<M extends Method, P extends PathsWith<M>>(method: M, path: P, options: Options<BodyOf<OperationOf<P, M>>> = {}): Promise<AnswerOf<OperationOf<P, M>>> {
+  if (method === "get" || options.signal) return send(method, path, options);
+  const what = JSON.stringify([method, path, options.path, options.query, options.body, options.revision]);
+  const same = underWay.get(what) as Promise<AnswerOf<OperationOf<P, M>>> | undefined;
+  const asked = same ?? send(method, path, options).finally(() => underWay.delete(what));
+  underWay.set(what, asked);
+  return asked;
+}
+
+async function send<M extends Method, P extends PathsWith<M>>(method: M, path: P, options: Options<BodyOf<OperationOf<P, M>>> = {}): Promise<AnswerOf<OperationOf<P, M>>> {
   const headers: Record<string, string> = {};
   if (method !== "get" && csrfToken) headers["X-CSRF-Token"] = csrfToken;
   if (options.revision !== undefined) headers["If-Match"] = `"${options.revision}"`;
   const query = Object.fromEntries(Object.entries(options.query ?? {}).filter(([, value]) => value !== undefined && value !== null && value !== ""));
   let answer: { data?: unknown; error?: unknown; response: Response };
+  const late = AbortSignal.timeout(method === "get" ? PATIENCE.ask : PATIENCE.change);
   try {
     answer = await (client.request as (method: string, path: string, init: object) => Promise<typeof answer>)(method, path, {
-      params: { path: options.path ?? {}, query }, body: options.body, headers, signal: options.signal,
+      params: { path: options.path ?? {}, query }, body: options.body, headers, signal: options.signal ? AbortSignal.any([options.signal, late]) : late,
     });
   } catch (error) {
-    if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new Refused(0, "Not reachable", "The service does not answer. It may be restarting; try again in a moment.");
+    if (options.signal?.aborted) throw error;
+    throw unanswered(method !== "get", late.aborted);
   }
+  whenAnswered(true);
   whenClockIsSeen(answer.response.headers.get("Bandejo-Demo-Clock"));
   whenPastIsSeen(answer.response.headers.get("Bandejo-As-Of"));
   if (answer.response.ok) return harmless(answer.data) as AnswerOf<OperationOf<P, M>>;
   const problem = (answer.error ?? {}) as Partial<{ title: string; detail: string; findings: Finding[] }>;
   if (answer.response.status === 401 && path !== "/api/v1/session") whenSignedOut();
+  // Only what is there already has a revision that somebody would have to name.
+  if (answer.response.status === 412 && options.revision === undefined) throw new Refused(412, "There is one already", "One of this name is there already. Take another name, or open that one and change it.");
   throw new Refused(answer.response.status, problem.title ?? "Refused", problem.detail ?? `The service answered ${answer.response.status}.`, problem.findings ?? []);
 }
 
@@ -86,7 +124,10 @@ export function harmless(value: unknown): unknown {
 
 /** The text of a file of the service's, such as a log. */
 export async function text(address: string): Promise<string> {
-  const answer = await fetch(address, { credentials: "same-origin" });
+  const late = AbortSignal.timeout(PATIENCE.ask);
+  const answer = await fetch(address, { credentials: "same-origin", signal: late }).catch(() => {
+    throw unanswered(false, late.aborted);
+  });
   if (!answer.ok) {
     const problem = (await answer.json().catch(() => ({}))) as { title?: string; detail?: string };
     throw new Refused(answer.status, problem.title ?? "Refused", problem.detail ?? `The service answered ${answer.status}.`);
@@ -100,7 +141,7 @@ export async function sendBytes<A>(method: string, address: string, bytes: Blob,
   try {
     answer = await fetch(address, { method, body: bytes, credentials: "same-origin", headers: { ...headers, "Content-Type": "application/octet-stream", ...(csrfToken ? { "X-CSRF-Token": csrfToken } : {}) } });
   } catch {
-    throw new Refused(0, "Not reachable", "The service does not answer. It may be restarting; try again in a moment.");
+    throw unanswered(true, false);
   }
   const said = (await answer.json().catch(() => ({}))) as A & Partial<{ title: string; detail: string }>;
   if (answer.ok) return said;

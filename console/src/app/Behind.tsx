@@ -1,9 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { EventLine, type StreamState } from "@/api/events";
+import type { StreamState } from "@/api/events";
 import { follow } from "@/api/live";
-import { request } from "@/api/request";
+import { OneLine } from "@/api/oneLine";
+import { listenForAnswers, request } from "@/api/request";
 import { moment } from "@/parts/format";
+import { useSession } from "./session";
 
 /** So long a line may be lost before anybody is told: a restart of the service is over by then. */
 const PATIENCE = 1_500;
@@ -15,17 +17,22 @@ const ALONE = 30_000;
 export function Behind() {
   const queries = useQueryClient();
   const [state, setState] = useState<StreamState>({ isLive: true });
-  const line = useRef<EventLine | null>(null);
+  const [silentSince, setSilentSince] = useState<number | null>(null);
+  const { renew } = useSession();
+  const line = useRef<OneLine | null>(null);
 
   useEffect(() => {
     let wasLost = false;
     let timer: ReturnType<typeof setTimeout> | undefined;
-    const stream = new EventLine(follow(queries), (next) => {
+    const stream = new OneLine(follow(queries), (next) => {
       clearTimeout(timer);
       if (next.isLive) {
         setState(next);
         // What was missed is sent again, but there is no telling how much; all that is on screen is asked for anew.
-        if (wasLost) void queries.invalidateQueries();
+        if (wasLost) {
+          void queries.invalidateQueries();
+          renew();
+        }
         wasLost = false;
         return;
       }
@@ -36,6 +43,7 @@ export function Behind() {
     });
     line.current = stream;
     stream.start();
+    listenForAnswers((isAnswered) => setSilentSince((since) => (isAnswered ? null : (since ?? Date.now()))));
 
     // A browser opens few lines to one service, so a tab that nobody sees lets go of its own after a while.
     let away: ReturnType<typeof setTimeout> | undefined;
@@ -58,17 +66,19 @@ export function Behind() {
       document.removeEventListener("visibilitychange", look);
       clearTimeout(away);
       clearTimeout(timer);
-      stream.stop();
+      stream.close();
+      listenForAnswers(() => undefined);
     };
-  }, [queries]);
+  }, [queries, renew]);
 
-  if (state.isLive) return null;
+  const since = state.isLive ? silentSince : state.since;
+  if (since === null) return null;
   return (
     <div className="behind" role="status">
       <span>
-        <strong>No connection since {moment(state.since, Date.now())}.</strong> What you see may be old. It is tried again by itself.
+        <strong>{state.isLive ? "No answer" : "No connection"} since {moment(since, Date.now())}.</strong> What you see may be old. It is tried again by itself.
       </span>
-      <button type="button" className="copy" onClick={() => line.current?.start()}>
+      <button type="button" className="copy" onClick={() => { line.current?.start(); void queries.invalidateQueries(); }}>
         Try now
       </button>
     </div>

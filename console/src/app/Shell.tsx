@@ -10,6 +10,7 @@ import { moment } from "@/parts/format";
 import { AsOfBar, Choose, useCanBePast } from "./AsOfBar";
 import { Behind } from "./Behind";
 import { Palette } from "./Palette";
+import { fetchPages } from "./pages";
 import { useSession } from "./session";
 
 const PARTS = [
@@ -32,6 +33,7 @@ export function Shell() {
   const isPast = useAsOf() !== undefined;
   const needs = today.data?.needs.length ?? 0;
   useEffect(() => setIsOpen(false), [pathname]);
+  useEffect(fetchPages, []);
 
   return (
     <div className="frame">

@@ -10,6 +10,8 @@ export type Person = Schemas["SessionInfo"];
 interface Session {
   person: Person;
   signOut: () => Promise<void>;
+  /** Asks again who this is and what they may. */
+  renew: () => void;
   /** Null where the person may; else why not, in words. */
   forbidden: (operation: Operation) => string | null;
 }
@@ -63,14 +65,21 @@ function isMarked(): boolean {
 export function SessionGate({ children, signIn }: SessionGateProps) {
   const [person, setPerson] = useState<Person | null | "asking">("asking");
   const [notice, setNotice] = useState<string | null>(null);
+  const [isOver, setIsOver] = useState(false);
   const queries = useQueryClient();
 
   const take = useCallback((signedIn: Person) => {
     mark(true);
     keepCsrfToken(signedIn.csrfToken);
     setNotice(null);
-    setPerson(signedIn);
-  }, []);
+    setIsOver(false);
+    setPerson((before) => {
+      // Somebody else starts with nothing of what the one before saw.
+      if (before && before !== "asking" && before.account !== signedIn.account) queries.clear();
+      else if (before && before !== "asking") void queries.invalidateQueries();
+      return signedIn;
+    });
+  }, [queries]);
 
   useEffect(() => {
     listen({
@@ -79,7 +88,9 @@ export function SessionGate({ children, signIn }: SessionGateProps) {
       signedOut: () => {
         mark(false);
         setNotice("Your session has ended. Sign in again to go on where you were.");
-        setPerson(null);
+        // Who was at work keeps the page, with all that was typed into it.
+        setIsOver(true);
+        setPerson((before) => (before === "asking" ? null : before));
       },
     });
     if (!isMarked()) {
@@ -102,6 +113,16 @@ export function SessionGate({ children, signIn }: SessionGateProps) {
     return () => clearTimeout(again);
   }, [take]);
 
+  const renew = useCallback(() => {
+    request("get", "/api/v1/session").then(
+      (now) => {
+        keepCsrfToken(now.csrfToken);
+        setPerson((before) => (before && before !== "asking" && before.account === now.account ? now : before));
+      },
+      () => undefined,
+    );
+  }, []);
+
   const session = useMemo<Session | null>(
     () =>
       person === null || person === "asking"
@@ -109,6 +130,7 @@ export function SessionGate({ children, signIn }: SessionGateProps) {
         : {
             person,
             forbidden: (operation) => whyNot(person, operation),
+            renew,
             signOut: async () => {
               await request("delete", "/api/v1/session");
               keepCsrfToken(null);
@@ -117,8 +139,14 @@ export function SessionGate({ children, signIn }: SessionGateProps) {
               setPerson(null);
             },
           },
-    [person, queries],
+    [person, queries, renew],
   );
   if (person === "asking") return <p className="loading">Asking who you are …</p>;
-  return session ? <Current.Provider value={session}>{children}</Current.Provider> : signIn(take, notice);
+  if (!session) return signIn(take, notice);
+  return (
+    <Current.Provider key={session.person.account} value={session}>
+      <div inert={isOver || undefined}>{children}</div>
+      {isOver && <div className="session-over">{signIn(take, notice)}</div>}
+    </Current.Provider>
+  );
 }

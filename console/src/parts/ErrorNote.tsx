@@ -1,5 +1,10 @@
 import { Refused } from "@/api/request";
 
+/** Whether there is nothing to be shown but what went wrong: what was there before is shown on while the service only does not answer. */
+export function isFailed(query: { error: unknown; data: unknown }): boolean {
+  return query.error !== null && (query.data === undefined || !(query.error instanceof Refused && query.error.isPassing));
+}
+
 /** What went wrong, as the service words it, with each finding and its place. */
 export function ErrorNote({ error, retry }: { error: unknown; retry?: () => void }) {
   const refused = error instanceof Refused ? error : new Refused(0, "A fault of the console", error instanceof Error ? error.message : String(error));
@@ -7,7 +12,6 @@ export function ErrorNote({ error, retry }: { error: unknown; retry?: () => void
     <div className="note bad" role="alert">
       <p>
         <strong>{refused.title}.</strong> {refused.message}
-        {refused.status === 412 && " Nothing of yours was kept; what you see now is what is there."}
         {refused.findings.length > 0 && refused.findings.some((finding) => finding.message !== refused.message) && (
           <span className="findings">
             {refused.findings.map((finding) => (

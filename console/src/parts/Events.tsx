@@ -2,7 +2,7 @@ import { Button } from "@mantine/core";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { request } from "@/api/request";
-import { ErrorNote } from "./ErrorNote";
+import { ErrorNote, isFailed } from "./ErrorNote";
 import { Moment } from "./Moment";
 import { Empty, Loading } from "./Page";
 
@@ -37,7 +37,7 @@ export function Events({ queryKey, query, empty, isAudit, namesOf }: EventsProps
     initialPageParam: "",
     getNextPageParam: (page) => page.next ?? undefined,
   });
-  if (events.error) return <ErrorNote error={events.error} retry={() => void events.refetch()} />;
+  if (isFailed(events)) return <ErrorNote error={events.error} retry={() => void events.refetch()} />;
   if (!events.data) return <Loading what="what happened" />;
   const lines = events.data.pages.flatMap((page) => page.items);
   if (lines.length === 0) return <div className="section"><Empty title={empty} /></div>;

@@ -1,5 +1,5 @@
 import { Link } from "@tanstack/react-router";
-import { type ReactNode, useEffect } from "react";
+import { type ReactNode, useEffect, useRef } from "react";
 import { Command } from "./Command";
 
 interface PageProps {
@@ -15,11 +15,21 @@ interface PageProps {
   children: ReactNode;
 }
 
+/** Whether a page was shown before: the first one is where the browser puts whoever opens it. */
+let came = false;
+
 /** A page: its title, what can be done, the sentence, the rest. */
 export function Page({ title, crumbs, lead, acts, command, mark, children }: PageProps) {
   useEffect(() => {
     document.title = `${title} · Bandejo`;
   }, [title]);
+  const head = useRef<HTMLHeadingElement>(null);
+  useEffect(() => {
+    // Whoever came by a link goes on from the page's head; whoever is at work in a field stays there.
+    const at = document.activeElement;
+    if (came && (at === null || at === document.body || at.closest("nav, .head, .crumbs") !== null)) head.current?.focus({ preventScroll: true });
+    came = true;
+  }, []);
   return (
     <>
       {crumbs && (
@@ -35,7 +45,7 @@ export function Page({ title, crumbs, lead, acts, command, mark, children }: Pag
       <div className="title-row">
         <div className="title-with-mark">
           {mark}
-          <h1 tabIndex={-1}>{title}</h1>
+          <h1 ref={head} tabIndex={-1}>{title}</h1>
         </div>
         {acts && <div className="acts">{acts}</div>}
       </div>

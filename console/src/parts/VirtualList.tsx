@@ -1,6 +1,6 @@
 import { useQueries, keepPreviousData } from "@tanstack/react-query";
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useLayoutEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { ErrorNote } from "./ErrorNote";
 import { count } from "./format";
 import { Loading } from "./Page";
@@ -56,7 +56,12 @@ export function VirtualList<T>({ label, columns, queryKey, load, idOf, sort, onS
       placeholderData: keepPreviousData,
     })),
   });
-  const total = chunks.find((chunk) => chunk.data?.total != null)?.data?.total ?? null;
+  // While rows far off are fetched, the list is as long as it was: without them it would fall together, and its reader to its beginning.
+  const said = chunks.find((chunk) => chunk.data?.total != null)?.data?.total ?? null;
+  const key = JSON.stringify(queryKey);
+  const counted = useRef<{ key: string; total: number | null }>({ key, total: null });
+  if (said !== null || counted.current.key !== key) counted.current = { key, total: said };
+  const total = counted.current.total;
   const error = chunks.find((chunk) => chunk.error)?.error;
 
   useLayoutEffect(() => {
@@ -66,6 +71,18 @@ export function VirtualList<T>({ label, columns, queryKey, load, idOf, sort, onS
     const offset = place.current ? place.current.getBoundingClientRect().top + window.scrollY : 0;
     if (Math.abs(offset - margin) > 1) setMargin(offset);
   });
+
+  useEffect(() => {
+    // A browser glides to the end, and stops where rows are drawn on the way.
+    const jump = (event: KeyboardEvent) => {
+      const isWriting = event.target instanceof Element && event.target.closest("input, textarea, select, [contenteditable], [role=dialog]") !== null;
+      if ((event.key !== "End" && event.key !== "Home") || event.ctrlKey || event.altKey || event.shiftKey || event.metaKey || isWriting) return;
+      event.preventDefault();
+      window.scrollTo({ top: event.key === "End" ? document.documentElement.scrollHeight : 0, behavior: "instant" });
+    };
+    window.addEventListener("keydown", jump);
+    return () => window.removeEventListener("keydown", jump);
+  }, []);
 
   const template = { gridTemplateColumns: columns.map((column) => column.width).join(" ") };
   return (

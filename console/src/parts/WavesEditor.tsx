@@ -1,4 +1,5 @@
 import { Autocomplete, Button, TextInput } from "@mantine/core";
+import { MomentField } from "./MomentField";
 
 /** A wave while it is written. */
 export interface WaveDraft {
@@ -7,6 +8,20 @@ export interface WaveDraft {
   gate: string;
   /** As the browser's field for moments writes it; empty for none. */
   opensAt: string;
+  /** Tells it from the others while it is written, whatever it is called and wherever it stands. */
+  id?: number;
+}
+
+let given = 0;
+
+/** Whether two waves are called the same. */
+export function hasTwins(waves: readonly WaveDraft[]): boolean {
+  return new Set(waves.map((wave) => wave.name.trim().toLowerCase())).size < waves.length;
+}
+
+/** A name that no wave has yet. */
+function freeName(waves: readonly WaveDraft[]): string {
+  for (let number = waves.length; ; number++) if (!waves.some((wave) => wave.name.trim().toLowerCase() === `wave ${number}`)) return `Wave ${number}`;
 }
 
 interface WavesEditorProps {
@@ -23,6 +38,7 @@ const GATES = ["100 % met", "95 % met for 1 d", "95 % met for 2 d, then approval
 
 /** Waves with their gates, as sentences. The last has no gate. */
 export function WavesEditor({ waves, onChange, groups, hasTimes, said }: WavesEditorProps) {
+  for (const wave of waves) wave.id ??= ++given;
   const set = (at: number, change: Partial<WaveDraft>) => onChange(waves.map((wave, each) => (each === at ? { ...wave, ...change } : wave)));
   return (
     <fieldset className="waves-editor">
@@ -30,19 +46,19 @@ export function WavesEditor({ waves, onChange, groups, hasTimes, said }: WavesEd
       {waves.map((wave, at) => {
         const isLast = at === waves.length - 1;
         return (
-          <div key={at} className="wave-draft">
-            <TextInput label={`Wave ${at + 1}`} placeholder="Name" value={wave.name} onChange={(event) => set(at, { name: event.currentTarget.value })} />
+          <div key={wave.id} className="wave-draft">
+            <TextInput label={`Wave ${at + 1}`} placeholder="Name" value={wave.name} error={waves.some((other, each) => each < at && other.name.trim().toLowerCase() === wave.name.trim().toLowerCase()) && "Another wave is called so"} onChange={(event) => set(at, { name: event.currentTarget.value })} />
             <Autocomplete label="Picks" value={wave.pick} onChange={(pick) => set(at, { pick })} data={["5 %", "20 %", "10 devices", "everyone else", ...groups.map((group) => `group ${group.slug}`)]} />
             {isLast ? <div className="quiet wave-last">the last wave has no gate</div> : <Autocomplete label="Gate" value={wave.gate} onChange={(gate) => set(at, { gate })} data={GATES} />}
-            {hasTimes && <TextInput type="datetime-local" label="Not before" value={wave.opensAt} onChange={(event) => set(at, { opensAt: event.currentTarget.value })} />}
             <Button aria-label={`Take wave ${at + 1} out`} disabled={waves.length === 1} onClick={() => onChange(waves.filter((_, each) => each !== at).map((each, place, all) => (place === all.length - 1 ? { ...each, gate: "" } : each)))}>
               Out
             </Button>
+            {hasTimes && <div className="wave-opens"><MomentField label="Not before" value={wave.opensAt} onChange={(opensAt) => set(at, { opensAt })} /></div>}
             {said?.[at] && <div className="wave-arithmetic">{said[at]}</div>}
           </div>
         );
       })}
-      <Button onClick={() => onChange([...waves.slice(0, -1), { name: `Wave ${waves.length}`, pick: "20 %", gate: "95 % met for 1 d", opensAt: "" }, waves.at(-1)!])}>Add a wave</Button>
+      <Button onClick={() => onChange([...waves.slice(0, -1), { name: freeName(waves), pick: "20 %", gate: "95 % met for 1 d", opensAt: "" }, waves.at(-1)!])}>Add a wave</Button>
     </fieldset>
   );
 }

@@ -26,7 +26,11 @@ public sealed record BenchFileInfo(string Path, long Size, long Arrived, string?
 /// <param name="Capture">What was found on the machine that it was captured on; null where it was not captured.</param>
 public sealed record BenchDraft(
     BenchDraftInfo Draft, string Manifest, IReadOnlyList<BenchFileInfo> Files, PackageCheckAnswer? Check, BenchTrialInfo? Trial, string? NoTrials,
-    BenchAfterInfo? After, IReadOnlyList<PackageInfo> Earlier, BenchCaptureInfo? Capture = null);
+    BenchAfterInfo? After, IReadOnlyList<PackageInfo> Earlier, BenchCaptureInfo? Capture = null)
+{
+    /// <summary>Tells this manifest from others; whoever writes it sends it as <c>If-Match</c>.</summary>
+    public required string Revision { get; init; }
+}
 
 /// <summary>The version before, and what changed since.</summary>
 /// <param name="Package">Its digest.</param>

@@ -227,5 +227,5 @@ public sealed record EventInfo(
 public sealed record ComplianceInfo(int Met, int Unmet, int Late, int NotNeeded, int Unknown, int LateUnknown, int LeftOut, int Bottom);
 
 /// <summary>Compliance of one thing.</summary>
-/// <param name="Scope">fleet, app, group or deployment.</param>
-public sealed record ComplianceRow(string Scope, string Id, string Name, ComplianceInfo Counts);
+/// <param name="By">fleet, app, group or deployment.</param>
+public sealed record ComplianceRow(string By, string Id, string Name, ComplianceInfo Counts);

@@ -48,7 +48,7 @@ public sealed record DeploymentPlan
 
     public Wish Wish { get; init; }
 
-    /// <summary>Slugs of the groups in scope.</summary>
+    /// <summary>Slugs of the groups that it reaches.</summary>
     public required IReadOnlyList<string> Groups { get; init; }
 
     /// <summary>Slugs of the groups left out; leaving out always wins.</summary>

@@ -94,7 +94,7 @@ public static class Targeting
 }
 
 /// <summary>
-/// A device's facts with one app's version held fast as it was, so that a deployment's own success does not take the device out of its scope.
+/// A device's facts with one app's version held fast as it was, so that a deployment's own success does not take the device out of its reach.
 /// </summary>
 /// <param name="facts">The device's facts.</param>
 /// <param name="app">The app's slug.</param>

@@ -69,7 +69,7 @@ public static class WavePicks
     /// The wave of each device, in their order; -1 where none picks it. Counts and shares pick by a hash of salt, wave and device (XXH3 of 64 bits: a whole
     /// fleet is drawn at each look at a preview), so the same devices come out whatever their order; a share takes <c>ceil(share × what remains)</c>.
     /// </summary>
-    /// <param name="devices">The devices in scope, by identity.</param>
+    /// <param name="devices">The devices that it reaches, by identity.</param>
     /// <param name="picks">The waves' picks, in order.</param>
     /// <param name="isIn">Whether a device is certainly in a group.</param>
     /// <param name="salt">The deployment's identity.</param>

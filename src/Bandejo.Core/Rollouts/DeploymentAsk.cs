@@ -6,7 +6,7 @@ public sealed record DeploymentAsk
     /// <summary>The package, by any of its names.</summary>
     public required string Package { get; init; }
 
-    /// <summary>The groups in scope, by slug.</summary>
+    /// <summary>The groups that it reaches, by slug.</summary>
     public required IReadOnlyList<string> Groups { get; init; }
 
     public required IReadOnlyList<WaveAsk> Waves { get; init; }

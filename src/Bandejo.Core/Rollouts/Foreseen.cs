@@ -62,7 +62,7 @@ public sealed record Foreseen(DeviceEntry Device, int Wave, Stand Stand, Effect?
     /// <summary>Whether the gate of its wave may come to count it as met, as things are.</summary>
     public bool CanBeMet(Gate? gate) => IsCounted(gate) && Event is TargetEvent.Due or TargetEvent.Held or TargetEvent.NotMeant;
 
-    /// <summary>Looks at all devices in scope as if every wave were open.</summary>
+    /// <summary>Looks at all devices that it reaches as if every wave were open.</summary>
     /// <param name="waves">The wave of each of them; -1 for none.</param>
     public static IReadOnlyList<Foreseen> Of(
         FleetWorld world, DeploymentPlan plan, PackageEntry package, IReadOnlyList<DeviceEntry> inReach, int[] waves)

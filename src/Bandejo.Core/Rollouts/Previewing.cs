@@ -16,7 +16,7 @@ namespace Bandejo.Core.Rollouts;
 /// <param name="Effects">How many by effect, most first.</param>
 /// <param name="Out">Devices of the groups that are not reached, by reason.</param>
 /// <param name="Spread">Reached devices by kind and model.</param>
-/// <param name="Foreseen">Where each device in scope would stand.</param>
+/// <param name="Foreseen">Where each device that it reaches would stand.</param>
 /// <param name="Handling">The kept handling that it goes by; null for none.</param>
 public sealed record Outlook(
     DeploymentAsk Ask, DeploymentPlan Plan, PackageEntry Package, IReadOnlyList<Finding> Findings, int Reached, IReadOnlyList<WaveOutlook> Waves,

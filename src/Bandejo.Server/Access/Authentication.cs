@@ -50,7 +50,13 @@ internal static class Authentication
                 options.Events.OnRedirectToAccessDenied = context => Answer(context.Response, 403);
                 options.Events.OnValidatePrincipal = context =>
                 {
-                    if (context.Principal is null || !SignedIn.Still(context.HttpContext.RequestServices.GetRequiredService<WorldHost>(), context.Principal))
+                    // Whoever is at a browser has at each request the roles of that moment.
+                    var world = context.HttpContext.RequestServices.GetRequiredService<WorldHost>();
+                    if (context.Principal is not null && SignedIn.Now(world, context.Principal, context.Scheme.Name) is { } now)
+                    {
+                        context.ReplacePrincipal(now);
+                    }
+                    else
                     {
                         context.RejectPrincipal();
                     }

@@ -17,6 +17,15 @@ internal static class SignedIn
         who.FindFirstValue(By) is { } hash && world.Peek(each => Rights.Of(each, hash)) is { } now
             && who.Claims.Where(claim => claim.Type == ClaimTypes.Role).All(claim => now.Roles.Contains(claim.Value));
 
+    /// <summary>Whether somebody who was let in may still just what they might then, no less and no more.</summary>
+    public static bool AsBefore(WorldHost world, ClaimsPrincipal who) =>
+        who.FindFirstValue(By) is { } hash && world.Peek(each => Rights.Of(each, hash)) is { } now
+            && now.Roles.ToHashSet(StringComparer.Ordinal).SetEquals(who.Claims.Where(claim => claim.Type == ClaimTypes.Role).Select(claim => claim.Value));
+
+    /// <summary>Somebody who was let in, with the roles that they have now; null where they may not be here any more.</summary>
+    public static ClaimsPrincipal? Now(WorldHost world, ClaimsPrincipal who, string scheme) =>
+        who.FindFirstValue(By) is { } hash && world.Peek(each => Rights.Of(each, hash)) is { } now ? Principal(now.Account.Account, now.Roles, hash, scheme) : null;
+
     /// <summary>The principal of somebody who was let in.</summary>
     public static ClaimsPrincipal Principal(string account, IEnumerable<string> roles, string hash, string scheme) =>
         new(new ClaimsIdentity([new Claim(ClaimTypes.Name, account), new Claim(By, hash), .. roles.Select(role => new Claim(ClaimTypes.Role, role))], scheme));

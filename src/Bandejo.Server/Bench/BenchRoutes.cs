@@ -26,9 +26,9 @@ internal static class BenchRoutes
             .For(Roles.Packager).WithName("removeDraft").WithSummary("Clears a draft away; what was built of it stays").Produces(204);
         api.MapPut(
             "/bench/{draft}/manifest",
-            async (Drafts drafts, BenchTrials trials, string draft, BenchManifestRequest request) =>
-                (await drafts.Write(draft, request.Manifest)).Answer(found => Results.Ok(Whole(drafts, trials, found))))
-            .For(Roles.Packager).WithName("writeDraftManifest").WithSummary("Writes a draft's manifest, and says what is wrong with it").Produces<BenchDraft>();
+            async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchManifestRequest request) =>
+                (await drafts.Write(draft, request.Manifest, context.Request.Headers.IfMatch.ToString().Trim('"'))).Answer(found => Results.Ok(Whole(drafts, trials, found))))
+            .For(Roles.Packager).WithName("writeDraftManifest").Revised().WithSummary("Writes a draft's manifest, and says what is wrong with it").Produces<BenchDraft>();
         api.MapPatch("/bench/{draft}/files", async (Drafts drafts, HttpContext context, string draft, string path, long size) =>
             !long.TryParse(context.Request.Headers["Upload-Offset"], NumberStyles.None, CultureInfo.InvariantCulture, out var offset)
                 ? Problems.Of(new Failure(ErrorKind.Invalid, "Say with the header Upload-Offset where these bytes begin."))
@@ -96,6 +96,9 @@ internal static class BenchRoutes
         return new BenchDraft(
             Info(draft), draft.Manifest, draft.Files, check,
             trials.Of(draft, check?.Document is { } document ? Drafts.DigestOf(Encoding.UTF8.GetBytes(document)) : ""), trials.Why, draft.After,
-            drafts.Earlier(draft), draft.Capture is { } capture ? Told(capture) : null);
+            drafts.Earlier(draft), draft.Capture is { } capture ? Told(capture) : null)
+        {
+            Revision = Drafts.RevisionOf(draft),
+        };
     }
 }

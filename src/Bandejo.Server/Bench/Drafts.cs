@@ -147,9 +147,16 @@ internal sealed partial class Drafts(
                 cancellation),
             cancellation);
 
-    public async Task<Outcome<KeptDraft>> Write(string id, string manifest) => manifest.Length > MostManifest
+    /// <summary>Writes the manifest.</summary>
+    /// <param name="revision">That of which the writer knows; <c>*</c> or empty for whatever is there.</param>
+    public async Task<Outcome<KeptDraft>> Write(string id, string manifest, string revision) => manifest.Length > MostManifest
         ? new Failure(ErrorKind.TooMuch, $"A manifest has at most {MostManifest} characters.")
-        : await Keep(id, draft => draft with { Manifest = manifest });
+        : await Change(id, draft => Task.FromResult<Outcome<KeptDraft>>(revision is "" or "*" || revision == RevisionOf(draft)
+            ? draft with { Manifest = manifest }
+            : new Failure(ErrorKind.Stale, "Somebody wrote into this draft meanwhile; look at it again.")), CancellationToken.None);
+
+    /// <summary>Tells a draft's manifest from others.</summary>
+    public static string RevisionOf(KeptDraft draft) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(draft.Manifest)))[..16];
 
     /// <summary>
     /// Keeps the choices of an earlier package: its manifest with what belongs to the version made new, and its files but for the installers whose places the

@@ -16,6 +16,9 @@ namespace Bandejo.Server.Compliance;
 /// <summary>The journal, the audit trail, and the stream of everything that happens.</summary>
 internal static class JournalRoutes
 {
+    /// <summary>After so long without an event the stream says that it is there.</summary>
+    private static readonly TimeSpan Beat = TimeSpan.FromSeconds(10);
+
     internal static readonly string[] Topics = ["journal", "target", "device", "audit", "package", "group"];
 
     public static void MapJournal(this RouteGroupBuilder api)
@@ -101,7 +104,9 @@ internal static class JournalRoutes
         {
             await context.Response.WriteAsync(": open\n\n", cancellation);
             await context.Response.Body.FlushAsync(cancellation);
-            while (SignedIn.Still(world, context.User))
+
+            // Who may more or less than before is to begin anew.
+            while (SignedIn.AsBefore(world, context.User))
             {
                 for (var events = Next(); events.Count > 0; events = Next())
                 {
@@ -122,14 +127,14 @@ internal static class JournalRoutes
 
                 try
                 {
-                    await more.WaitAsync(TimeSpan.FromSeconds(20), cancellation);
+                    await more.WaitAsync(Beat, cancellation);
                     _ = added.Reader.TryRead(out _);
                     more = added.Reader.WaitToReadAsync(cancellation).AsTask();
                 }
                 catch (TimeoutException)
                 {
-                    // A comment now and then keeps proxies from closing a quiet stream.
-                    await context.Response.WriteAsync(": quiet\n\n", cancellation);
+                    // Said now and then, so that who listens notices a line that is dead, and proxies do not close a quiet one.
+                    await context.Response.WriteAsync("event: beat\ndata: {}\n\n", cancellation);
                     await context.Response.Body.FlushAsync(cancellation);
                 }
             }

@@ -4,7 +4,7 @@ import { request, type Schemas } from "@/api/request";
 import { AppIcon } from "@/parts/AppIcon";
 import { ButtonLink } from "@/parts/ButtonLink";
 import { DeploymentLine } from "@/parts/DeploymentLine";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { bytes, count, devices } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Empty, Loading, Page } from "@/parts/Page";
@@ -19,7 +19,7 @@ export default function AppPage() {
   const { app: slug } = route.useParams();
   const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
   const deployments = useQuery({ queryKey: ["deployments", "yes"], queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: true }, signal }) });
-  if (apps.error) return <Page title={slug} crumbs={crumbs}><ErrorNote error={apps.error} retry={() => void apps.refetch()} /></Page>;
+  if (isFailed(apps)) return <Page title={slug} crumbs={crumbs}><ErrorNote error={apps.error} retry={() => void apps.refetch()} /></Page>;
   if (!apps.data) return <Page title={slug} crumbs={crumbs}><Loading what="the app" /></Page>;
   const app = apps.data.find((each) => each.app === slug);
   if (!app) return <Page title="No such app" crumbs={crumbs} lead={`There is no app '${slug}'.`}><span /></Page>;

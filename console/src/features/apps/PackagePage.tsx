@@ -9,7 +9,7 @@ import { Ask, type Question } from "@/parts/Ask";
 import { ButtonLink } from "@/parts/ButtonLink";
 import { bytes, devices, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { NotYet } from "@/parts/NotYet";
+import { isGone, NotYet } from "@/parts/NotYet";
 import { Page } from "@/parts/Page";
 import { ChangesSheet } from "./ChangesSheet";
 import { KeptTrial } from "./KeptTrial";
@@ -24,7 +24,7 @@ export default function PackagePage() {
   const found = useQuery({ queryKey: ["packages", digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
   const crumbs = [{ name: "Apps", to: "/apps" }];
   const [trial, setTrial] = useState<string | null>(null);
-  if (!found.data) return <NotYet query={found} title="Package" what="package" crumbs={crumbs} />;
+  if (!found.data || isGone(found)) return <NotYet query={found} title="Package" what="package" crumbs={crumbs} />;
   const { package: it, summary, variants, history, installedOn, deployments, settings, presets, earlier, needs, room } = found.data;
   return (
     <Page

@@ -6,7 +6,7 @@ import { useSession } from "@/app/session";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { bytes, count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { NotYet } from "@/parts/NotYet";
+import { isGone, NotYet } from "@/parts/NotYet";
 import { Empty, Page } from "@/parts/Page";
 import { DropPlace } from "./DropPlace";
 import { useSending } from "./useSending";
@@ -24,7 +24,7 @@ export default function BenchPage() {
   const why = forbidden("POST /api/v1/bench");
   const drafts = useQuery({ queryKey: ["bench"], queryFn: ({ signal }) => request("get", "/api/v1/bench", { signal }), enabled: why === null });
   if (why) return <Page title="Bench" crumbs={crumbs} lead={lead}><Empty title="You may not build packages">{why}</Empty></Page>;
-  if (!drafts.data) return <NotYet query={drafts} title="Bench" what="bench" crumbs={crumbs} />;
+  if (!drafts.data || isGone(drafts)) return <NotYet query={drafts} title="Bench" what="bench" crumbs={crumbs} />;
 
   async function take(files: readonly File[]) {
     if (files.length === 0) return;

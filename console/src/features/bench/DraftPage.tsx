@@ -1,10 +1,12 @@
 import { useDebouncedCallback } from "@mantine/hooks";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi } from "@tanstack/react-router";
-import { lazy, Suspense, useEffect, useState } from "react";
-import { request, type Schemas } from "@/api/request";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { isStale, request, type Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
-import { NotYet } from "@/parts/NotYet";
+import { Leaving } from "@/parts/Leaving";
+import { Meanwhile } from "@/parts/Meanwhile";
+import { isGone, NotYet } from "@/parts/NotYet";
 import { Empty, Page } from "@/parts/Page";
 import { AfterView } from "./AfterView";
 import { CaptureView } from "./CaptureView";
@@ -35,17 +37,35 @@ export default function DraftPage() {
   const [error, setError] = useState<unknown>(null);
   const shown = text ?? found.data?.manifest ?? "";
   const isKept = text === null;
+  const [wasWritten, setWasWritten] = useState(false);
+  useEffect(() => {
+    if (shown !== "") setWasWritten(true);
+  }, [shown]);
+  // What is changed is what was on screen when typing began.
+  const known = useRef<string | undefined>(undefined);
+  if (isKept || known.current === undefined) known.current = found.data?.revision;
+  const [theirs, setTheirs] = useState<Schemas["BenchDraft"] | null>(null);
   const write = useDebouncedCallback(async (manifest: string) => {
     try {
-      queries.setQueryData(key, await request("put", "/api/v1/bench/{draft}/manifest", { path: { draft: id }, body: { manifest } }));
+      const kept = await request("put", "/api/v1/bench/{draft}/manifest", { path: { draft: id }, body: { manifest }, revision: known.current });
+      known.current = kept.revision;
+      queries.setQueryData(key, kept);
       setError(null);
       setText((now) => (now === manifest ? null : now));
     } catch (refused) {
       setError(refused);
+      if (isStale(refused)) setTheirs(await request("get", "/api/v1/bench/{draft}", { path: { draft: id } }).catch(() => null));
     }
   }, REST);
   useEffect(() => () => write.flush(), [write]);
-  if (!found.data) return <NotYet query={found} title="Draft" what="draft" crumbs={crumbs} />;
+  useEffect(() => {
+    if (isKept) return;
+    // What was typed within the last moment is on its way: a reload is asked about until it is kept.
+    const ask = (event: BeforeUnloadEvent) => { write.flush(); event.preventDefault(); };
+    window.addEventListener("beforeunload", ask);
+    return () => window.removeEventListener("beforeunload", ask);
+  }, [isKept, write]);
+  if (!found.data || isGone(found)) return <NotYet query={found} title="Draft" what="draft" crumbs={crumbs} />;
   const { draft, files, check, trial } = found.data;
   const edit = (manifest: string) => {
     setText(manifest);
@@ -58,12 +78,20 @@ export default function DraftPage() {
 
   return (
     <Page title={draft.name} crumbs={crumbs} lead={leadOf(found.data, isKept)} acts={<DraftActs found={found.data} isKept={isKept} changed={() => void queries.invalidateQueries({ queryKey: ["bench"] })} />}>
-      {error !== null && <ErrorNote error={error} />}
+      <Leaving isDirty={!isKept && error !== null} what={`the manifest of ${draft.name}`} />
+      {theirs && text !== null && (
+        <Meanwhile
+          what="this draft"
+          takeTheirs={() => { take(theirs); setTheirs(null); setError(null); }}
+          keepMine={() => { known.current = theirs.revision; setTheirs(null); setError(null); write(text); }}
+        />
+      )}
+      {error !== null && !theirs && <ErrorNote error={error} />}
       {files.length === 0 && <Empty title="The draft has no file yet">Drop one below.</Empty>}
       {check && <CheckView check={check} files={files} isOld={!isKept} />}
       <AfterView found={found.data} changed={take} />
       {trial && <TrialView trial={trial} />}
-      {shown !== "" && (
+      {(text !== null || wasWritten || shown !== "") && (
         <div className="section bench-columns">
           <FormView text={shown} change={edit} />
           <section>

@@ -107,15 +107,15 @@ function Table({ rows }: { rows: readonly Row[] }) {
 }
 
 function RowName({ row }: { row: Row }) {
-  if (row.scope === "app") return <Link to="/apps/$app" params={{ app: row.id }}>{row.name}</Link>;
-  if (row.scope === "group") return <Link to="/groups/$group" params={{ group: row.id }}>{row.name}</Link>;
+  if (row.by === "app") return <Link to="/apps/$app" params={{ app: row.id }}>{row.name}</Link>;
+  if (row.by === "group") return <Link to="/groups/$group" params={{ group: row.id }}>{row.name}</Link>;
   return <Link to="/deployments/$deployment" params={{ deployment: row.id }}>{row.name}</Link>;
 }
 
 function Figure({ row, only, value }: { row: Row; only: string; value: number }) {
   if (value === 0) return <span className="quiet">0</span>;
   return (
-    <Link to="/compliance" search={{ only, [row.scope]: row.id }} aria-label={`${value} ${only} in ${row.name}`}>
+    <Link to="/compliance" search={{ only, [row.by]: row.id }} aria-label={`${value} ${only} in ${row.name}`}>
       {count(value)}
     </Link>
   );

@@ -6,7 +6,7 @@ import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Command } from "@/parts/Command";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { quoted } from "@/parts/format";
 import { Attempt } from "@/parts/Attempt";
 import { Loading } from "@/parts/Page";
@@ -35,7 +35,7 @@ function Tries({ it, device }: { it: Schemas["DeploymentInfo"]; device: string }
     queryKey: ["deployment", it.id, "why", device],
     queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}/why", { path: { device }, query: { deployment: it.id }, signal }),
   });
-  if (found.error) return <ErrorNote error={found.error} retry={() => void found.refetch()} />;
+  if (isFailed(found)) return <ErrorNote error={found.error} retry={() => void found.refetch()} />;
   const why = found.data?.[0];
   if (!why) return <Loading what="the tries" />;
   return (

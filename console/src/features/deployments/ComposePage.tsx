@@ -3,13 +3,16 @@ import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
+import { useNow } from "@/api/clock";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { devices } from "@/parts/format";
+import { Leaving } from "@/parts/Leaving";
+import { isPast, MomentField } from "@/parts/MomentField";
 import { Page } from "@/parts/Page";
-import { WavesEditor } from "@/parts/WavesEditor";
+import { hasTwins, WavesEditor } from "@/parts/WavesEditor";
 import { commandOf, type Draft, emptyDraft, isComplete, requestOf } from "./draft";
 import { SettingsFields } from "./SettingsFields";
 import { StartPreview } from "./StartPreview";
@@ -21,9 +24,11 @@ const crumbs = [{ name: "Deployments", to: "/deployments" }];
 export default function ComposePage() {
   const search = route.useSearch();
   const go = useNavigate();
+  const now = useNow();
   const queries = useQueryClient();
   const { forbidden } = useSession();
   const [draft, setDraft] = useState<Draft>(() => emptyDraft(search));
+  const [first] = useState(draft);
   const [asked] = useDebouncedValue(draft, 300);
   const set = (change: Partial<Draft>) => setDraft((now) => ({ ...now, ...change }));
   const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
@@ -41,7 +46,7 @@ export default function ComposePage() {
     mutationFn: () => request("post", "/api/v1/deployments", { body: requestOf(draft) }),
     onSuccess: async (started) => {
       await queries.invalidateQueries();
-      await go({ to: "/deployments/$deployment", params: { deployment: started.id } });
+      await go({ to: "/deployments/$deployment", params: { deployment: started.id }, ignoreBlocker: true });
     },
   });
   const groupNames = (groups.data ?? []).map((group) => ({ value: group.slug, label: `${group.name} · ${group.devices}` }));
@@ -54,10 +59,11 @@ export default function ComposePage() {
   const isCurrent = asked === draft && !preview.isFetching;
   const why =
     forbidden("POST /api/v1/deployments") ??
-    (!isComplete(draft) ? "Choose a package and at least one group first." : preview.error ? "The preview says what is wrong." : !isCurrent || !preview.data ? "The preview is on its way." : !preview.data.canStart ? "Something stands against it; see the preview." : null);
+    (hasTwins(draft.waves) ? "Two waves are called the same." : !isComplete(draft) ? "Choose a package and at least one group first." : [draft.deadline, ...(draft.hasTimes ? draft.waves.map((wave) => wave.opensAt) : [])].some((field) => isPast(field, now)) ? "A deadline or an opening is over already." : preview.error ? "The preview says what is wrong." : !isCurrent || !preview.data ? "The preview is on its way." : !preview.data.canStart ? "Something stands against it; see the preview." : null);
 
   return (
     <Page title="Start a deployment" crumbs={crumbs} lead="Nothing happens before you start it; beside the choices stands whom they would reach." command={commandOf({ ...draft, package: chosen }, secrets)}>
+      <Leaving isDirty={draft !== first && !start.isSuccess} what="this deployment" />
       <div className="section columns compose">
         <form className="form" onSubmit={(event) => event.preventDefault()}>
           <div className="pair">
@@ -88,7 +94,7 @@ export default function ComposePage() {
               <div className="pair">
                 <Select label="Handling" description="Who is waited for, restarts, rivals" clearable placeholder="that of the app" data={[...(handlings.data ?? []).map((each) => ({ value: each.slug, label: `${each.name}: ${each.says}` })), { value: "none", label: "None: as the package has it" }]} value={draft.handling || null} onChange={(value) => set({ handling: value ?? "" })} />
                 <TextInput label="Halt" description="What stops it by itself" placeholder="10 % failed of at least 5" value={draft.halt} onChange={(event) => set({ halt: event.currentTarget.value })} />
-                <TextInput type="datetime-local" label="Deadline" description="After it, unmet is late" value={draft.deadline} onChange={(event) => set({ deadline: event.currentTarget.value })} />
+                <MomentField label="Deadline" description="After it, unmet is late" value={draft.deadline} onChange={(deadline) => set({ deadline })} />
                 <NumberInput label="Tries" min={1} max={20} value={draft.tries} onChange={(value) => set({ tries: Number(value) || 3 })} />
                 <TextInput label="Pause before the second" placeholder="15m" value={draft.retryPause} onChange={(event) => set({ retryPause: event.currentTarget.value })} />
                 <TextInput label="Lease" description="So long a device may start it unheard" placeholder="1d" value={draft.lease} onChange={(event) => set({ lease: event.currentTarget.value })} />

@@ -3,7 +3,7 @@ import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { request, type Schemas } from "@/api/request";
 import { count, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { NotYet } from "@/parts/NotYet";
+import { isGone, NotYet } from "@/parts/NotYet";
 import { Page } from "@/parts/Page";
 import { Trays, type Wave } from "@/parts/trays/Trays";
 import { AsStarted } from "./AsStarted";
@@ -23,7 +23,7 @@ export default function DeploymentPage() {
   const go = useNavigate({ from: "/deployments/$deployment" });
   const { asOf } = search;
   const found = useQuery({ queryKey: ["deployment", id, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}", { path: { deployment: id }, query: { asOf }, signal }) });
-  if (!found.data) return <NotYet query={found} title="Deployment" what="deployment" crumbs={crumbs} />;
+  if (!found.data || isGone(found)) return <NotYet query={found} title="Deployment" what="deployment" crumbs={crumbs} />;
   const details = found.data;
   const it = details.deployment;
   const view = search.view ?? "targets";

@@ -18,9 +18,9 @@ export function RollBackAsk({ it, device, close }: RollBackAskProps) {
   const queries = useQueryClient();
   const [wave, setWave] = useState<string | null>(null);
   const [pauses, setPauses] = useState(false);
-  const scope = device ? { devices: [device] } : wave ? { wave } : {};
+  const which = device ? { devices: [device] } : wave ? { wave } : {};
   // Its own name, so that what a person was shown stays until they choose anew; the answer names the revision that it was shown for.
-  const found = useQuery({ queryKey: ["roll-back-question", it.id, device ?? "", wave ?? ""], queryFn: ({ signal }) => request("post", "/api/v1/deployments/{deployment}/roll-back/preview", { path: { deployment: it.id }, body: { ...scope, pauseOthers: pauses }, signal }), gcTime: 0, retry: false });
+  const found = useQuery({ queryKey: ["roll-back-question", it.id, device ?? "", wave ?? ""], queryFn: ({ signal }) => request("post", "/api/v1/deployments/{deployment}/roll-back/preview", { path: { deployment: it.id }, body: { ...which, pauseOthers: pauses }, signal }), gcTime: 0, retry: false });
   const preview = found.data;
   const question: Question = {
     title: `Roll back: ${device ? `${device} in ` : ""}${it.name}`,
@@ -53,7 +53,7 @@ export function RollBackAsk({ it, device, close }: RollBackAskProps) {
     command: (reason) => `bandejo deployment roll-back ${quoted(it.name)}${device ? ` --device ${device}` : wave ? ` --wave ${quoted(wave)}` : ""}${pauses ? " --pause-others" : ""} --reason ${quoted(reason)}`,
     run: async (reason) => {
       try {
-        const answer = await request("post", "/api/v1/deployments/{deployment}/roll-back", { path: { deployment: it.id }, body: { ...scope, reason, pauseOthers: pauses }, revision: preview!.revision });
+        const answer = await request("post", "/api/v1/deployments/{deployment}/roll-back", { path: { deployment: it.id }, body: { ...which, reason, pauseOthers: pauses }, revision: preview!.revision });
         return answer.deployment.sentence;
       } finally {
         void queries.invalidateQueries();

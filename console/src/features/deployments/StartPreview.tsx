@@ -26,7 +26,7 @@ const EFFECTS: Record<string, string> = {
 
 /** Whom a deployment would reach, who not and why, and what stands against it. */
 export function StartPreview({ preview, error, isComplete, isOld }: StartPreviewProps) {
-  if (!isComplete) return <div className="sheet pad quiet">Choose a package and a group: whom it would reach, who not and why stands here.</div>;
+  if (!isComplete) return <div className="sheet pad quiet">Once a package, a group and a name of its own for each wave are chosen, whom it would reach, who not and why stands here.</div>;
   if (error) return <ErrorNote error={error} />;
   if (!preview) return <div className="sheet pad quiet">Working out whom it reaches …</div>;
   const against = preview.findings.filter((finding) => !finding.isWarning);

@@ -1,6 +1,6 @@
 import type { Schemas } from "@/api/request";
 import { quoted } from "@/parts/format";
-import type { WaveDraft } from "@/parts/WavesEditor";
+import { hasTwins, type WaveDraft } from "@/parts/WavesEditor";
 
 /** A deployment while it is written; empty texts leave what the service would choose. */
 export interface Draft {
@@ -56,7 +56,7 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
 
 /** Whether enough is chosen to ask whom it would reach. */
 export function isComplete(draft: Draft): boolean {
-  return draft.package !== "" && draft.groups.length > 0 && draft.waves.every((wave) => wave.pick.trim() !== "" && wave.name.trim() !== "");
+  return draft.package !== "" && draft.groups.length > 0 && draft.waves.every((wave) => wave.pick.trim() !== "" && wave.name.trim() !== "") && !hasTwins(draft.waves);
 }
 
 export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
@@ -96,7 +96,7 @@ function instant(field: string): string | null {
 export function commandOf(draft: Draft, secrets: readonly string[] = []): string {
   const words = ["bandejo deployment start", quoted(draft.package || "APP"), "--to", draft.groups.map(quoted).join(" ") || "GROUP"];
   if (draft.except.length > 0) words.push("--except", draft.except.map(quoted).join(" "));
-  for (const wave of draft.waves) words.push("--wave", single(`${wave.name}: ${wave.pick}${wave.gate ? `; ${wave.gate}` : ""}`));
+  for (const wave of draft.waves) words.push("--wave", single(waveOf(wave, draft.hasTimes)));
   if (draft.wish !== "have") words.push(`--${draft.wish}`);
   if (draft.name) words.push("--name", quoted(draft.name));
   if (draft.halt) words.push("--halt", quoted(draft.halt));
@@ -114,6 +114,13 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
     for (const [name, value] of chosen(draft)) words.push("--setting", secrets.includes(name) ? `${name}=@FILE` : quoted(`${name}=${value}`));
   }
   return words.join(" ");
+}
+
+/** A wave as the command line writes it. */
+function waveOf(wave: WaveDraft, hasTimes: boolean): string {
+  const name = /[:;]/.test(wave.name) ? `"${wave.name.trim()}"` : wave.name.trim();
+  const opens = hasTimes ? instant(wave.opensAt) : null;
+  return `${name}: ${wave.pick.trim()}${wave.gate.trim() ? `; ${wave.gate.trim()}` : ""}${opens ? `; not before ${opens}` : ""}`;
 }
 
 function single(text: string): string {

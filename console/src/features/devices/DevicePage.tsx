@@ -9,7 +9,7 @@ import { Ask, type Question } from "@/parts/Ask";
 import { Events } from "@/parts/Events";
 import { count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
-import { NotYet } from "@/parts/NotYet";
+import { isGone, NotYet } from "@/parts/NotYet";
 import { Empty, Page } from "@/parts/Page";
 import { StateMark } from "@/parts/StateMark";
 import { SortInto } from "./SortInto";
@@ -25,7 +25,7 @@ export default function DevicePage() {
   const { device: name } = route.useParams();
   const { view = "", asOf } = route.useSearch();
   const found = useQuery({ queryKey: ["device", name, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}", { path: { device: name }, query: { asOf }, signal }), refetchInterval: asOf ? false : 15_000 });
-  if (!found.data) return <NotYet query={found} title={name} what="device" crumbs={crumbs} />;
+  if (!found.data || isGone(found)) return <NotYet query={found} title={name} what="device" crumbs={crumbs} />;
   const details = found.data;
   const { device } = details;
   return (

@@ -7,7 +7,7 @@ import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Command } from "@/parts/Command";
 import { ErrorNote } from "@/parts/ErrorNote";
-import { count, devices } from "@/parts/format";
+import { count, devices, quoted } from "@/parts/format";
 
 /** So many are put into a group at once. */
 const MOST = 1_000;
@@ -27,6 +27,13 @@ export function PutIntoGroup({ filter, total }: { filter: string; total: number 
       </Modal>
     </>
   );
+}
+
+/** All of them by name, or where they are many, over a file. */
+function commandOf(group: string, names: readonly string[], filter: string): string {
+  return names.length <= 20
+    ? `bandejo group member add ${group} ${names.map(quoted).join(" ")}`
+    : `bandejo device list ${filter ? `${quoted(filter)} ` : ""}-o csv | tail -n +2 | cut -d, -f1 > devices.txt && bandejo group member add ${group} @devices.txt`;
 }
 
 function Choice({ filter, total, close }: { filter: string; total: number; close: () => void }) {
@@ -66,7 +73,7 @@ function Choice({ filter, total, close }: { filter: string; total: number; close
         {names.length > 6 && ` and ${count(names.length - 6)} more`}.
       </p>
       <Select label="Group" placeholder="A listed group" searchable data={(groups.data ?? []).filter((group) => !group.rule).map((group) => ({ value: group.slug, label: `${group.name} · ${group.devices}` }))} value={slug} onChange={setSlug} />
-      <Command text={`bandejo group member add ${slug ?? "GROUP"} ${names.slice(0, 3).join(" ")}${names.length > 3 ? " …" : ""}`} />
+      <Command text={commandOf(slug ?? "GROUP", names, filter)} />
       {preview.data && <p role="status">{preview.data.says}</p>}
       {put.error && <ErrorNote error={put.error} />}
       <div className="acts" style={{ justifyContent: "flex-end" }}>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { request, type Schemas } from "@/api/request";
 import { Attempt } from "@/parts/Attempt";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { Moment } from "@/parts/Moment";
 import { Empty, Loading } from "@/parts/Page";
 import { StateMark } from "@/parts/StateMark";
@@ -11,17 +11,17 @@ import { StateMark } from "@/parts/StateMark";
 export function WhyView({ details }: { details: Schemas["DeviceDetails"] }) {
   const { device } = details;
   const whys = useQuery({ queryKey: ["device", device.id, "why"], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}/why", { path: { device: device.id }, signal }) });
-  if (whys.error) return <ErrorNote error={whys.error} retry={() => void whys.refetch()} />;
+  if (isFailed(whys)) return <ErrorNote error={whys.error} retry={() => void whys.refetch()} />;
   if (!whys.data) return <Loading what="the reasons" />;
-  const inScope = whys.data.filter((why) => why.target);
+  const reached = whys.data.filter((why) => why.target);
   const outside = whys.data.filter((why) => !why.target);
   const order = (state: string) => ["failed", "lost", "contested", "retry", "blocked", "working", "restart", "ready", "unknown", "waiting"].indexOf(state) + 1 || 99;
   return (
     <div className="section">
-      {inScope.length === 0 && <Empty title="Nothing is asked of it">No deployment that runs has it in its scope.</Empty>}
-      {inScope.length > 0 && (
+      {reached.length === 0 && <Empty title="Nothing is asked of it">No deployment that runs reaches it.</Empty>}
+      {reached.length > 0 && (
         <div className="sheet">
-          {[...inScope].sort((a, b) => order(a.target!.state) - order(b.target!.state)).map((why) => (
+          {[...reached].sort((a, b) => order(a.target!.state) - order(b.target!.state)).map((why) => (
             <details key={why.deployment} className="why" open={order(why.target!.state) < 5}>
               <summary>
                 <StateMark state={why.target!.state} isLate={why.target!.isLate} />

@@ -3,12 +3,14 @@ import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
-import { request, type Schemas } from "@/api/request";
+import { isStale, request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
 import { Command } from "@/parts/Command";
 import { ErrorNote } from "@/parts/ErrorNote";
+import { Leaving } from "@/parts/Leaving";
+import { Meanwhile } from "@/parts/Meanwhile";
 import { count, devices, quoted } from "@/parts/format";
 import RuleField, { type RuleFinding } from "@/parts/RuleField";
 import { useFacts, useRuleCheck } from "@/parts/useRuleCheck";
@@ -50,7 +52,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
       const saved = group ? await request("put", "/api/v1/groups/{slug}", { path: { slug: group.slug }, body, revision }) : await request("post", "/api/v1/groups", { body });
       setRevision(saved.revision);
       notifications.show({ message: `${saved.name} holds ${devices(saved.devices)}.` });
-      if (!group) await go({ to: "/groups/$group", params: { group: saved.slug } });
+      if (!group) await go({ to: "/groups/$group", params: { group: saved.slug }, ignoreBlocker: true });
     } catch (refused) {
       setError(refused);
     } finally {
@@ -71,6 +73,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
 
   return (
     <div className="section columns group-editor">
+      <Leaving isDirty={isChanged && (group !== null || name !== "" || rule !== "")} what={group ? `the group ${group.name}` : "this group"} />
       <form className="form" onSubmit={(event) => event.preventDefault()}>
         <div className="pair">
           <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
@@ -85,20 +88,15 @@ export function GroupEditor({ group }: { group: Group | null }) {
           </div>
         )}
         <Checkbox label="For testing: packages that are not released may reach it" checked={isForTesting} onChange={(event) => setIsForTesting(event.currentTarget.checked)} />
-        {group && revision !== group.revision && !error ? (
-          <div className="note">
-            <p>
-              <strong>Somebody changed this group meanwhile.</strong> {group.rule && <>Its rule is now <code>{group.rule}</code>.</>}
-            </p>
-            <button type="button" className="copy" onClick={() => { setName(group.name); setRule(group.rule ?? ""); setIsForTesting(group.isForTesting); setRevision(group.revision); }}>
-              Take what is there now
-            </button>
-            <button type="button" className="copy" onClick={() => setRevision(group.revision)}>
-              Keep mine, write it over
-            </button>
-          </div>
-        ) : null}
-        {error !== null && <ErrorNote error={error} />}
+        {group && revision !== group.revision && (
+          <Meanwhile
+            what="this group"
+            says={<>It is called {group.name} now{group.rule && <>, and its rule is <code>{group.rule}</code></>}.</>}
+            takeTheirs={() => { setName(group.name); setRule(group.rule ?? ""); setIsForTesting(group.isForTesting); setRevision(group.revision); setError(null); }}
+            keepMine={() => { setRevision(group.revision); setError(null); }}
+          />
+        )}
+        {error !== null && !(isStale(error) && group && revision !== group.revision) && <ErrorNote error={error} />}
         <div className="acts">
           <Act variant="filled" forbidden={why} onClick={() => void askAndSave()}>
             {group ? `Save${kind === "rule" && preview.data && good === rule ? `: ${devices(preview.data.devices)}` : ""}` : `Make the group${kind === "rule" && preview.data && good === rule ? ` with ${devices(preview.data.devices)}` : ""}`}
@@ -116,7 +114,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
                   run: async () => {
                     await request("delete", "/api/v1/groups/{slug}", { path: { slug: group.slug }, revision: group.revision });
                     void queries.invalidateQueries({ queryKey: ["groups"] });
-                    await go({ to: "/groups" });
+                    await go({ to: "/groups", ignoreBlocker: true });
                     return `The group ${group.name} is gone.`;
                   },
                 })

@@ -3,7 +3,7 @@ import { getRouteApi, Link } from "@tanstack/react-router";
 import { request } from "@/api/request";
 import { Events } from "@/parts/Events";
 import { count, devices } from "@/parts/format";
-import { NotYet } from "@/parts/NotYet";
+import { isGone, NotYet } from "@/parts/NotYet";
 import { Page } from "@/parts/Page";
 import { GroupEditor } from "./GroupEditor";
 import { MembersView } from "./MembersView";
@@ -16,7 +16,7 @@ export default function GroupPage() {
   const { group: slug } = route.useParams();
   const { view = "", asOf } = route.useSearch();
   const found = useQuery({ queryKey: ["groups", slug, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/groups/{slug}", { path: { slug }, query: { asOf }, signal }) });
-  if (!found.data) return <NotYet query={found} title={slug} what="group" crumbs={crumbs} />;
+  if (!found.data || isGone(found)) return <NotYet query={found} title={slug} what="group" crumbs={crumbs} />;
   const group = found.data;
   return (
     <Page

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { Loading } from "@/parts/Page";
 
 type Account = Schemas["AccountInfo"];
@@ -24,7 +24,7 @@ export function AccountsView() {
   const why = forbidden("GET /api/v1/accounts");
   const accounts = useQuery({ queryKey: ["accounts"], queryFn: ({ signal }) => request("get", "/api/v1/accounts", { signal }), enabled: why === null });
   if (why) return <div className="note"><p>{why}</p></div>;
-  if (accounts.error) return <ErrorNote error={accounts.error} retry={() => void accounts.refetch()} />;
+  if (isFailed(accounts)) return <ErrorNote error={accounts.error} retry={() => void accounts.refetch()} />;
   if (!accounts.data) return <Loading what="the accounts" />;
   return (
     <>

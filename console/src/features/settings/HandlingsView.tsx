@@ -4,7 +4,7 @@ import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { Empty, Loading } from "@/parts/Page";
 import { HandlingForm } from "./HandlingForm";
 
@@ -16,7 +16,7 @@ export function HandlingsView() {
   const [edited, setEdited] = useState<Handling | "new" | null>(null);
   const [question, setQuestion] = useState<Question | null>(null);
   const handlings = useQuery({ queryKey: ["handlings"], queryFn: ({ signal }) => request("get", "/api/v1/handlings", { signal }) });
-  if (handlings.error) return <ErrorNote error={handlings.error} retry={() => void handlings.refetch()} />;
+  if (isFailed(handlings)) return <ErrorNote error={handlings.error} retry={() => void handlings.refetch()} />;
   if (!handlings.data) return <Loading what="the handlings" />;
   if (edited) return <HandlingForm handling={edited === "new" ? null : edited} close={() => { setEdited(null); void handlings.refetch(); }} />;
   return (

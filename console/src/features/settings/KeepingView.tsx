@@ -4,7 +4,7 @@ import { useState } from "react";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { bytes, count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Loading } from "@/parts/Page";
@@ -12,7 +12,7 @@ import { Loading } from "@/parts/Page";
 /** How long what was is kept, and what went the last time. */
 export function KeepingView() {
   const kept = useQuery({ queryKey: ["keeping"], queryFn: ({ signal }) => request("get", "/api/v1/keeping", { signal }) });
-  if (kept.error) return <ErrorNote error={kept.error} retry={() => void kept.refetch()} />;
+  if (isFailed(kept)) return <ErrorNote error={kept.error} retry={() => void kept.refetch()} />;
   if (!kept.data) return <Loading what="what is kept" />;
   return <Kept key={`${kept.data.historyDays} ${kept.data.logDays}`} it={kept.data} />;
 }

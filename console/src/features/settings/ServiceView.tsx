@@ -4,7 +4,7 @@ import { useState } from "react";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Loading } from "@/parts/Page";
@@ -13,7 +13,7 @@ import { Loading } from "@/parts/Page";
 export function ServiceView() {
   const service = useQuery({ queryKey: ["service"], queryFn: ({ signal }) => request("get", "/api/v1/service", { signal }) });
   const clock = useQuery({ queryKey: ["clock"], queryFn: ({ signal }) => request("get", "/api/v1/clock", { signal }) });
-  if (service.error) return <ErrorNote error={service.error} retry={() => void service.refetch()} />;
+  if (isFailed(service)) return <ErrorNote error={service.error} retry={() => void service.refetch()} />;
   if (!service.data) return <Loading what="the service" />;
   const it = service.data;
   return (

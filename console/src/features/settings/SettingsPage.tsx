@@ -4,6 +4,7 @@ import { AccountsView } from "./AccountsView";
 import { HandlingsView } from "./HandlingsView";
 import { JoinCodesView } from "./JoinCodesView";
 import { KeepingView } from "./KeepingView";
+import { PasswordView } from "./PasswordView";
 import { ServiceView } from "./ServiceView";
 import { TokensView } from "./TokensView";
 import { WavePlansView } from "./WavePlansView";
@@ -13,7 +14,8 @@ const VIEWS = [
   { key: "", title: "Service", command: "bandejo clock show", view: ServiceView },
   { key: "keeping", title: "Keeping", command: "bandejo keeping show", view: KeepingView },
   { key: "accounts", title: "Accounts", command: "bandejo account list", view: AccountsView },
-  { key: "tokens", title: "Your tokens", command: "bandejo token list", view: TokensView },
+  { key: "tokens", title: "Tokens and browsers", command: "bandejo token list", view: TokensView },
+  { key: "password", title: "Your password", command: "bandejo account password", view: PasswordView },
   { key: "join-codes", title: "Join codes", command: "bandejo device join-code list", view: JoinCodesView },
   { key: "wave-plans", title: "Wave plans", command: "bandejo wave-plan list", view: WavePlansView },
   { key: "handlings", title: "Handlings", command: "bandejo handling list", view: HandlingsView },

@@ -4,7 +4,7 @@ import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { Empty, Loading } from "@/parts/Page";
 import { WavePlanForm } from "./WavePlanForm";
 
@@ -16,7 +16,7 @@ export function WavePlansView() {
   const [edited, setEdited] = useState<Plan | "new" | null>(null);
   const [question, setQuestion] = useState<Question | null>(null);
   const plans = useQuery({ queryKey: ["wave-plans"], queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
-  if (plans.error) return <ErrorNote error={plans.error} retry={() => void plans.refetch()} />;
+  if (isFailed(plans)) return <ErrorNote error={plans.error} retry={() => void plans.refetch()} />;
   if (!plans.data) return <Loading what="the wave plans" />;
   if (edited) return <WavePlanForm plan={edited === "new" ? null : edited} close={() => { setEdited(null); void plans.refetch(); }} />;
   return (

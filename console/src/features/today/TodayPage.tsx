@@ -3,7 +3,7 @@ import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { ButtonLink } from "@/parts/ButtonLink";
 import { DeploymentLine } from "@/parts/DeploymentLine";
-import { ErrorNote } from "@/parts/ErrorNote";
+import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { Moment } from "@/parts/Moment";
 import { Empty, Loading, Page } from "@/parts/Page";
 
@@ -28,7 +28,7 @@ const KINDS: Record<string, string> = {
 /** What needs somebody, and what is moving. */
 export default function TodayPage() {
   const today = useQuery({ queryKey: ["today"], queryFn: ({ signal }) => request("get", "/api/v1/today", { signal }) });
-  if (today.error) return <Page title="Today"><ErrorNote error={today.error} retry={() => void today.refetch()} /></Page>;
+  if (isFailed(today)) return <Page title="Today"><ErrorNote error={today.error} retry={() => void today.refetch()} /></Page>;
   if (!today.data) return <Page title="Today"><Loading what="what needs somebody" /></Page>;
   const { needs, moving } = today.data;
   return (

@@ -1,0 +1,143 @@
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Kit;
+using Microsoft.Playwright;
+using Xunit;
+
+namespace Bandejo.Browser.Tests;
+
+/// <summary>The console stays where somebody is, whatever becomes of service, network and session; nothing that was typed is lost.</summary>
+[Collection(BrowserTests.Name)]
+public sealed class StayTests(Chromium chromium)
+{
+    [Fact]
+    public async Task A_service_that_hangs_is_told_of_and_one_that_goes_on_is_followed_again()
+    {
+        await using var site = await Site.StartApart();
+        await site.Must("group", "new", "before");
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        await tomas.Open("/groups", "Groups");
+        await tomas.Reads("before");
+        await site.Process.Freeze();
+        try
+        {
+            await tomas.Reads("What you see may be old");
+            await tomas.Page.GetByRole(AriaRole.Link, new() { Name = "Compliance" }).ClickAsync();
+            await tomas.Reads("The service has not answered for 20 seconds.");
+        }
+        finally
+        {
+            await site.Process.GoOn();
+        }
+
+        await Person.SeesNoMore(tomas.Page.GetByText("What you see may be old"));
+        await Person.Sees(tomas.Page.GetByRole(AriaRole.Heading, new() { Name = "Compliance", Level = 1 }));
+        Assert.DoesNotContain(tomas.Complaints, complaint => !complaint.Contains("ERR_"));
+    }
+
+    [Fact]
+    public async Task Many_tabs_share_one_line_and_all_follow()
+    {
+        await using var site = await Site.StartApart();
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        var tabs = new List<IPage>();
+        for (var i = 0; i < 10; i++)
+        {
+            var tab = await tomas.Page.Context.NewPageAsync();
+            await tab.GotoAsync("/groups");
+            await Person.Sees(tab.GetByRole(AriaRole.Heading, new() { Name = "Groups", Level = 1 }));
+            tabs.Add(tab);
+        }
+
+        await site.Must("group", "new", "seen-by-all");
+        foreach (var tab in tabs)
+        {
+            await Person.Sees(tab.GetByText("seen-by-all").First);
+        }
+
+        // Whichever has the line: when it goes, another takes it.
+        await tomas.Page.CloseAsync();
+        await tabs[0].CloseAsync();
+        await site.Must("group", "new", "seen-later");
+        foreach (var tab in tabs.Skip(1))
+        {
+            await Person.Sees(tab.GetByText("seen-later").First);
+        }
+    }
+
+    [Fact]
+    public async Task Without_a_network_a_page_that_was_never_open_says_so_in_its_place()
+    {
+        await using var site = await Site.StartApart();
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        await tomas.Page.WaitForLoadStateAsync(LoadState.NetworkIdle, new() { Timeout = 5_000 }).ContinueWith(_ => { }, TaskScheduler.Default);
+        await tomas.Page.Context.SetOfflineAsync(true);
+        foreach (var part in (string[])["Compliance", "Journal", "Settings", "Groups"])
+        {
+            await tomas.Page.GetByRole(AriaRole.Link, new() { Name = part, Exact = true }).ClickAsync();
+            await Person.Sees(tomas.Page.GetByRole(AriaRole.Heading, new() { Level = 1 }));
+            await Person.Sees(tomas.Page.GetByRole(AriaRole.Link, new() { Name = "Devices", Exact = true }));
+        }
+
+        await tomas.Page.Context.SetOfflineAsync(false);
+        await tomas.Reads("Make a group");
+    }
+
+    [Fact]
+    public async Task When_a_session_ends_the_page_and_what_was_typed_stay_and_other_rights_are_followed_at_once()
+    {
+        await using var site = await Site.StartApart();
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        await tomas.Open("/groups/new", "Make a group");
+        await tomas.Page.GetByLabel("Name", new() { Exact = true }).FillAsync("Typed before it ended");
+
+        // Who may less is shown less, without a click.
+        await site.Must("account", "change", "tomas", "--role", "viewer");
+        await tomas.Page.GetByText("tomas · viewer").First.WaitForAsync();
+        await site.Must("account", "change", "tomas", "--role", "operator");
+        await tomas.Page.GetByText("tomas · operator").First.WaitForAsync();
+        Assert.Equal("Typed before it ended", await tomas.Page.GetByLabel("Name", new() { Exact = true }).InputValueAsync());
+
+        foreach (var session in (await site.Admin.Get("/api/v1/tokens?account=tomas", ContractJson.Default.IReadOnlyListTokenInfo)).Where(each => each.IsSession))
+        {
+            await site.Admin.Send(HttpMethod.Delete, $"/api/v1/tokens/{session.Id}");
+        }
+
+        await tomas.Reads("Your session has ended.");
+        await tomas.SignIn("tomas", "long-enough-1");
+        await Person.SeesNoMore(tomas.Page.GetByText("Your session has ended."));
+        Assert.Equal("Typed before it ended", await tomas.Page.GetByLabel("Name", new() { Exact = true }).InputValueAsync());
+        await tomas.Page.Locator("label", new() { HasText = "Listed by hand" }).ClickAsync();
+        await tomas.Press("Make the group");
+        await Person.Sees(tomas.Page.GetByRole(AriaRole.Heading, new() { Name = "Typed before it ended", Level = 1 }));
+    }
+
+    [Fact]
+    public async Task The_end_of_a_long_list_is_one_key_away_and_what_was_chosen_twice_is_made_once()
+    {
+        await using var site = await Site.StartApart("--joins-per-minute", "1000");
+        var code = (await site.Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled, 300), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        for (var i = 0; i < 260; i++)
+        {
+            using var device = new DeviceClient(site.Service.Address);
+            await device.Join(code, $"DESK-{i:000}");
+        }
+
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        await tomas.Open("/devices", "Devices");
+        await tomas.Reads("DESK-000");
+        await tomas.Page.Keyboard.PressAsync("End");
+        await tomas.Reads("DESK-259");
+        await tomas.Page.Keyboard.PressAsync("Home");
+        await tomas.Reads("DESK-000");
+        await tomas.Open("/groups/new", "Make a group");
+        await tomas.Page.GetByLabel("Name", new() { Exact = true }).FillAsync("Twice");
+        await tomas.Page.Locator("label", new() { HasText = "Listed by hand" }).ClickAsync();
+        await tomas.Page.GetByRole(AriaRole.Button, new() { Name = "Make the group" }).DblClickAsync();
+        await Person.Sees(tomas.Page.GetByRole(AriaRole.Heading, new() { Name = "Twice", Level = 1 }));
+        Assert.Single(await site.Admin.Get("/api/v1/groups", ContractJson.Default.IReadOnlyListGroupInfo), group => group.Name == "Twice");
+        Assert.DoesNotContain(
+            "There is a group", await tomas.Page.Locator("body").TextContentAsync());
+    }
+}
