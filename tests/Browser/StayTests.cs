@@ -18,6 +18,7 @@ public sealed class StayTests(Chromium chromium)
         await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
         await tomas.Open("/groups", "Groups");
         await tomas.Reads("before");
+        await HasFetched(tomas, "CompliancePage");
         await site.Process.Freeze();
         try
         {
@@ -70,7 +71,7 @@ public sealed class StayTests(Chromium chromium)
     {
         await using var site = await Site.StartApart();
         await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
-        await tomas.Page.WaitForLoadStateAsync(LoadState.NetworkIdle, new() { Timeout = 5_000 }).ContinueWith(_ => { }, TaskScheduler.Default);
+        await HasFetched(tomas, "SettingsPage");
         await tomas.Page.Context.SetOfflineAsync(true);
         foreach (var part in (string[])["Compliance", "Journal", "Settings", "Groups"])
         {
@@ -140,4 +141,8 @@ public sealed class StayTests(Chromium chromium)
         Assert.DoesNotContain(
             "There is a group", await tomas.Page.Locator("body").TextContentAsync());
     }
+
+    /// <summary>Waits until a page was fetched ahead, as all are while nothing else is to be done.</summary>
+    private static Task HasFetched(Person person, string page) => person.Page.WaitForFunctionAsync(
+        "page => performance.getEntriesByType('resource').some(each => each.name.includes(page) && each.responseEnd > 0)", page);
 }
