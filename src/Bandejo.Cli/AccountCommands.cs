@@ -87,8 +87,10 @@ internal static class AccountCommands
         return Shared.Verb("change", "Changes an account", "account change ruth --role approver operator", async (parsed, client, cancellation) =>
         {
             var accounts = await client.Get("/api/v1/accounts", ContractJson.Default.IReadOnlyListAccountInfo, cancellation);
-            var found = accounts.FirstOrDefault(each => each.Account == parsed.GetValue(account))
-                ?? throw new WrongUseException($"There is no account '{parsed.GetValue(account)}'.");
+            var found = accounts.FirstOrDefault(each => each.Account.Equals(parsed.GetValue(account), StringComparison.OrdinalIgnoreCase))
+                ?? throw new RefusedException(new Problem(
+                    "", "Not found", 404,
+                    $"There is no account '{parsed.GetValue(account)}'. There are: {string.Join(", ", accounts.Select(each => each.Account))}."));
             var change = new AccountChange(
                 parsed.GetValue(name), parsed.GetValue(password) ? await Passwords.Of($"New password for {found.Account}", cancellation, isNew: true) : null,
                 parsed.GetValue(roles) is { Length: > 0 } asked ? asked : null,

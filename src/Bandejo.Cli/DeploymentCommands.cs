@@ -11,7 +11,10 @@ namespace Bandejo.Cli;
 internal static class DeploymentCommands
 {
     private static readonly Argument<string> Deployment = new("deployment") { Description = "Its name or identity" };
-    private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays in the journal", DefaultValueFactory = _ => "" };
+    private const string Journal = "in the journal";
+    private static readonly Option<string> Reason = Shared.Reason(Journal);
+    private static readonly Option<string> NeededReason = Shared.Reason(Journal, "needed");
+    private static readonly Option<string> ResumeReason = Shared.Reason(Journal, "needed after a halt");
 
     /// <summary>So many are named of those that stand alike.</summary>
     private const int MostAlike = 3;
@@ -21,7 +24,7 @@ internal static class DeploymentCommands
         Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"),
         Act("resume", "Goes on after a pause or a halt", "Resumed"),
         Act("advance", "Passes the gate by hand", "Advanced"), Act("halt", "Stops it: no new order goes out", "Halted"), Retry(),
-        RollBackCommand.RollBack(Deployment, Reason), Act("end", "Ends it for good; what is installed stays", "Ended"));
+        RollBackCommand.RollBack(Deployment, NeededReason), Act("end", "Ends it for good; what is installed stays", "Ended"));
 
     private static Command List()
     {
@@ -210,13 +213,20 @@ internal static class DeploymentCommands
             }
 
             var answer = await client.Change(
-                HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(Reason)), ContractJson.Default.ReasonRequest,
+                HttpMethod.Post, $"{path}/{verb}", new ReasonRequest(parsed.GetValue(ReasonOf(verb))), ContractJson.Default.ReasonRequest,
                 ContractJson.Default.ActAnswer, $"\"{seen.Revision}\"", cancellation);
             var (name, sentence) = (answer.Deployment.Name, answer.Deployment.Sentence);
             Console.WriteLine(sentence.StartsWith(done, StringComparison.Ordinal) ? $"'{name}': {sentence}" : $"{done}: '{name}'. {sentence}");
             return ExitCode.Done;
         });
-    }, verb is "end" or "advance" ? [Deployment, Reason, Shared.Yes] : [Deployment, Reason]);
+    }, verb is "end" or "advance" ? [Deployment, ReasonOf(verb), Shared.Yes] : [Deployment, ReasonOf(verb)]);
+
+    private static Option<string> ReasonOf(string verb) => verb switch
+    {
+        "halt" or "end" or "advance" => NeededReason,
+        "resume" => ResumeReason,
+        _ => Reason,
+    };
 
     private static Command Retry()
     {

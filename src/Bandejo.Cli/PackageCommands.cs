@@ -20,7 +20,8 @@ internal static class PackageCommands
     };
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
     private static readonly Option<bool> Trials = new("--trials") { Description = "What was tried where, and the steps of the last trial" };
-    private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
+    private static readonly Option<string> ReleaseReason = Shared.Reason("with the package", "needed where it was not tried");
+    private static readonly Option<string> WithdrawReason = Shared.Reason("with the package", "needed");
 
     public static Command All() =>
         Shared.Noun(
@@ -260,15 +261,15 @@ internal static class PackageCommands
             "package release \"foldline 7.2.0\" --reason \"urgent fix\"", async (parsed, client, cancellation) =>
     {
         var package = await client.Post(
-            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/release", new ReasonRequest(parsed.GetValue(Reason)),
+            $"/api/v1/packages/{Uri.EscapeDataString(parsed.GetValue(Package)!)}/release", new ReasonRequest(parsed.GetValue(ReleaseReason)),
             ContractJson.Default.ReasonRequest, ContractJson.Default.PackageInfo, cancellation);
         Console.WriteLine($"{package.Name} {package.Version} is released.");
         return ExitCode.Done;
-    }, Package, Reason);
+    }, Package, ReleaseReason);
 
     private static Command Withdraw() =>
         Shared.Verb(
-            "withdraw", "Withdraws a package for good: its deployments halt, devices refuse it; needs a reason",
+            "withdraw", "Withdraws a package for good: its deployments halt, devices refuse it",
             "package withdraw \"foldline 7.2.0\" --reason \"loses documents\"", async (parsed, client, cancellation) =>
     {
         var before = await client.Get(
@@ -284,13 +285,13 @@ internal static class PackageCommands
         }
 
         var details = await client.Post(
-            $"/api/v1/packages/{before.Package.Digest}/withdraw", new ReasonRequest(parsed.GetValue(Reason)),
+            $"/api/v1/packages/{before.Package.Digest}/withdraw", new ReasonRequest(parsed.GetValue(WithdrawReason)),
             ContractJson.Default.ReasonRequest, ContractJson.Default.PackageDetails, cancellation);
         Console.WriteLine(
             $"{details.Package.Name} {details.Package.Version} is withdrawn. It is still on {Say.Devices(details.InstalledOn)}"
                 + $"{(details.Deployments.Count == 0 ? "" : $"; halted: {string.Join(", ", details.Deployments)}")}.");
         return ExitCode.Done;
-    }, Package, Reason, Shared.Yes);
+    }, Package, WithdrawReason, Shared.Yes);
 
     private static int Report(PackageFolder folder, PackageCheckAnswer answer)
     {

@@ -8,7 +8,7 @@ namespace Bandejo.Cli;
 internal static class RoomCommands
 {
     private static readonly Argument<string> Package = new("package") { Description = "A digest or its beginning, 'app version', or an app" };
-    private static readonly Option<string> Reason = new("--reason", "-r") { Description = "Why; it stays with the package", DefaultValueFactory = _ => "" };
+    private static readonly Option<string> Reason = Shared.Reason("with the package");
 
     public static Command Room() =>
         Shared.Table("room", "Says how much room packages take, and which can be let go", "package room", async (parsed, client, cancellation) =>

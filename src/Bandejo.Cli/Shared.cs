@@ -51,6 +51,12 @@ internal static class Shared
         Description = "A key: with it a change is made once, however often the same is said within a day", HelpName = "KEY", Recursive = true,
     };
 
+    /// <summary>The option for a reason.</summary>
+    /// <param name="stays">Where it stays.</param>
+    /// <param name="needed">Whether and when it must be given, such as <c>needed after a halt</c>; null where it need not.</param>
+    public static Option<string> Reason(string stays, string? needed = null) =>
+        new("--reason", "-r") { Description = $"Why{(needed is null ? "" : $" ({needed})")}; it stays {stays}", DefaultValueFactory = _ => "" };
+
     /// <summary>An option with a few possible values, the first of which is the default.</summary>
     public static Option<string> Choice(string name, string description, params string[] values)
     {

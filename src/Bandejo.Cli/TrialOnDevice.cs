@@ -27,7 +27,8 @@ internal static class TrialOnDevice
         {
             var now = trial.State == "waiting"
                 ? $"Waiting for {trial.Device}, which checks in every {Say.Length(TimeSpan.FromSeconds(trial.CheckInSeconds))} and was "
-                    + $"{(trial.LastHeard is { } heard ? $"last heard {Say.When(heard)}" : "never heard")}. The result is kept with the package; you need not wait for it."
+                    + $"{(trial.LastHeard is { } heard ? $"last heard {Say.When(heard)}" : "never heard")}. "
+                    + "The result is kept with the package; you need not wait for it."
                 : $"{trial.Device} is at it since {Say.When(trial.BeganAt!.Value)}.";
             if (now != said)
             {

@@ -71,7 +71,9 @@ public sealed record Target
     /// <summary>What the last harm report said.</summary>
     public string? Harm { get; init; }
 
-    /// <summary>The installed version when the wave opened; empty for none, null for not known or not open yet. Whether it is reached is judged with it.</summary>
+    /// <summary>
+    /// The installed version when the wave opened; empty for none, null for not known or not open yet. Whether it is reached is judged with it.
+    /// </summary>
     public string? AppWhenOpened { get; init; }
 
     /// <summary>Each change of what the order asks raises this, so that the device can tell a new order from a repeated one.</summary>

@@ -25,7 +25,8 @@ public static class OnceKeys
     public static Failure? Full(FleetWorld world) => world.Onces.Count < Most || world.Onces.Values.Any(once => !Holds(once, world.Now))
         ? null
         : new Failure(
-            ErrorKind.Conflict, $"{Most:N0} changes of the last {Kept.TotalHours:0} hours have keys already; nothing was changed. Ask without a key, or later.");
+            ErrorKind.Conflict,
+            $"{Most:N0} changes of the last {Kept.TotalHours:0} hours have keys already; nothing was changed. Ask without a key, or later.");
 
     /// <summary>Makes a change once: the key is kept with what the command changes.</summary>
     /// <param name="command">Decides; where it refuses no key is kept, so that it may be asked for again.</param>

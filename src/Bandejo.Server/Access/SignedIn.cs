@@ -24,7 +24,9 @@ internal static class SignedIn
 
     /// <summary>Somebody who was let in, with the roles that they have now; null where they may not be here any more.</summary>
     public static ClaimsPrincipal? Now(WorldHost world, ClaimsPrincipal who, string scheme) =>
-        who.FindFirstValue(By) is { } hash && world.Peek(each => Rights.Of(each, hash)) is { } now ? Principal(now.Account.Account, now.Roles, hash, scheme) : null;
+        who.FindFirstValue(By) is { } hash && world.Peek(each => Rights.Of(each, hash)) is { } now
+            ? Principal(now.Account.Account, now.Roles, hash, scheme)
+            : null;
 
     /// <summary>The principal of somebody who was let in.</summary>
     public static ClaimsPrincipal Principal(string account, IEnumerable<string> roles, string hash, string scheme) =>

@@ -27,8 +27,10 @@ internal static class BenchRoutes
         api.MapPut(
             "/bench/{draft}/manifest",
             async (Drafts drafts, BenchTrials trials, HttpContext context, string draft, BenchManifestRequest request) =>
-                (await drafts.Write(draft, request.Manifest, context.Request.Headers.IfMatch.ToString().Trim('"'))).Answer(found => Results.Ok(Whole(drafts, trials, found))))
-            .For(Roles.Packager).WithName("writeDraftManifest").Revised().WithSummary("Writes a draft's manifest, and says what is wrong with it").Produces<BenchDraft>();
+                (await drafts.Write(draft, request.Manifest, context.Request.Headers.IfMatch.ToString().Trim('"'))).Answer(
+                    found => Results.Ok(Whole(drafts, trials, found))))
+            .For(Roles.Packager).WithName("writeDraftManifest").Revised()
+            .WithSummary("Writes a draft's manifest, and says what is wrong with it").Produces<BenchDraft>();
         api.MapPatch("/bench/{draft}/files", async (Drafts drafts, HttpContext context, string draft, string path, long size) =>
             !long.TryParse(context.Request.Headers["Upload-Offset"], NumberStyles.None, CultureInfo.InvariantCulture, out var offset)
                 ? Problems.Of(new Failure(ErrorKind.Invalid, "Say with the header Upload-Offset where these bytes begin."))

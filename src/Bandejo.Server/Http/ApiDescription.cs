@@ -76,8 +76,8 @@ internal static class ApiDescription
         described.Info.Version = "1";
         described.Info.Description =
             "Packages applications, deploys them to groups of devices in waves, and proves what became of it.\n\n"
-            + "**Signing in.** A program sends a token as `Authorization: Bearer …` (made with `bandejo token new`, or `createToken`). The console signs in with "
-            + "a cookie and sends the session's `csrfToken` as `X-CSRF-Token` with each change.\n\n"
+            + "**Signing in.** A program sends a token as `Authorization: Bearer …` (made with `bandejo token new`, or `createToken`). The console signs in "
+            + "with a cookie and sends the session's `csrfToken` as `X-CSRF-Token` with each change.\n\n"
             + "**Refusals** are problem documents (RFC 9457); `type` says the kind, `detail` what is wrong and what would be right, `findings` each place.\n\n"
             + "**Pages.** A list that may be long answers `items`, `total` and `next`; ask again with `cursor` set to `next` until it is missing.\n\n"
             + "**Revisions.** What has a revision answers it as `ETag`; who changes it sends that as `If-Match`, and is refused with 412 where somebody else "

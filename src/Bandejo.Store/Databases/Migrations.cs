@@ -12,7 +12,9 @@ internal static class Migrations
     /// <summary>The version that this program reads and writes.</summary>
     public static int Newest => Of("Sqlite").Max(migration => migration.Number);
 
-    /// <summary>The last that made tables of what the log held before: a database from before it has them made anew. Those after it only add empty ones.</summary>
+    /// <summary>
+    /// The last that made tables of what the log held before: a database from before it has them made anew. Those after it only add empty ones.
+    /// </summary>
     public const int LastRebuilt = 17;
 
     /// <summary>All of a kind, in their order.</summary>

@@ -198,8 +198,8 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     }
 
     /// <summary>The rows of pages from those that say all on, many pages at once.</summary>
-    private IEnumerable<(long Place, byte[] Body)> RowsAt(DbConnection connection, IEnumerable<long> places) => places.Chunk(KeptTables.ListedAtOnce).SelectMany(
-        some => KeptTables.Rows(
+    private IEnumerable<(long Place, byte[] Body)> RowsAt(DbConnection connection, IEnumerable<long> places) => places.Chunk(
+        KeptTables.ListedAtOnce).SelectMany(some => KeptTables.Rows(
             connection,
             $"""
             WITH p(place) AS (VALUES {KeptTables.Listed(some)})
@@ -262,7 +262,8 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
             row => (Device: (int)row.GetInt64(0), Body: row.GetFieldValue<byte[]>(1)), ("@n", number))
             .ToLookup(row => row.Device, row => SaidDevice.Parser.ParseFrom(row.Body));
         var words = Words(connection, said.SelectMany(each => each));
-        return [.. numbers.Where(each => identities.ContainsKey(each) && said.Contains(each)).Select(each => Device(each, identities[each], said[each], words))];
+        return [.. numbers.Where(each => identities.ContainsKey(each) && said.Contains(each)).Select(
+            each => Device(each, identities[each], said[each], words))];
     }
 
     /// <summary>The words that devices said, by their numbers.</summary>
