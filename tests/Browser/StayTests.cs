@@ -1,3 +1,4 @@
+using System.Text.Json.Nodes;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Kit;
@@ -140,6 +141,49 @@ public sealed class StayTests(Chromium chromium)
         Assert.Single(await site.Admin.Get("/api/v1/groups", ContractJson.Default.IReadOnlyListGroupInfo), group => group.Name == "Twice");
         Assert.DoesNotContain(
             "There is a group", await tomas.Page.Locator("body").TextContentAsync());
+    }
+
+    [Fact]
+    public async Task Two_who_write_one_draft_do_not_erase_each_other_and_one_who_writes_quickly_is_not_taken_for_two()
+    {
+        await using var site = await Site.StartApart();
+        var draft = JsonNode.Parse((await site.Admin.Send(HttpMethod.Post, "/api/v1/bench")).Body)!["id"]!.ToString();
+        var address = $"/api/v1/bench/{draft}/manifest";
+        await Write("app: one");
+        await using var ines = await Person.SignIn(chromium, site, "ines", "packager");
+        await ines.Page.GotoAsync($"/bench/{draft}");
+        var editor = ines.Page.GetByRole(AriaRole.Textbox, new() { Name = "Manifest" });
+        await Person.Sees(editor);
+
+        // The first answer is late: what is typed meanwhile is sent when its revision is known.
+        var (held, sent) = (new TaskCompletionSource(), 0);
+        await ines.Page.RouteAsync("**" + address, async route =>
+        {
+            if (Interlocked.Increment(ref sent) == 1)
+            {
+                await held.Task;
+            }
+
+            await route.ContinueAsync();
+        });
+        await ines.Page.RunAndWaitForRequestAsync(() => editor.FillAsync("app: two"), request => request.Url.EndsWith(address, StringComparison.Ordinal));
+        await Assert.ThrowsAsync<TimeoutException>(() => ines.Page.RunAndWaitForRequestAsync(
+            () => editor.FillAsync("app: three"), request => request.Url.EndsWith(address, StringComparison.Ordinal), new() { Timeout = 1_500 }));
+        held.SetResult();
+        await ApiClient.Comes(async () => await Manifest() == "app: three", "what was typed last is kept");
+        Assert.False(await ines.Page.GetByText("Somebody changed this draft meanwhile.").IsVisibleAsync());
+
+        await Write("app: theirs");
+        await editor.FillAsync("app: mine");
+        await ines.Reads("Somebody changed this draft meanwhile.");
+        Assert.Equal("app: theirs", await Manifest());
+        await ines.Press("Keep mine, write it over");
+        await ApiClient.Comes(async () => await Manifest() == "app: mine", "what was typed is put on top");
+
+        Task Write(string manifest) => site.Admin.Send(HttpMethod.Put, address, $$"""{"manifest":"{{manifest}}"}""");
+
+        async Task<string> Manifest() =>
+            JsonNode.Parse((await site.Admin.Send(HttpMethod.Get, $"/api/v1/bench/{draft}")).Body)!["manifest"]!.ToString();
     }
 
     /// <summary>Waits until a page was fetched ahead, as all are while nothing else is to be done.</summary>

@@ -7,6 +7,7 @@ using Bandejo.Core;
 using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.World;
+using Bandejo.Store;
 
 namespace Bandejo.Server.Http;
 
@@ -95,8 +96,15 @@ internal static class Once
         {
             // Also of what is not decided but only written into a folder.
             var isKept = answer.Length <= MaxAnswer && context.GetEndpoint()!.Metadata.GetMetadata<AnswersSecret>() is null;
-            _ = await world.Change(null, decision => OnceKeys.Answered(
-                decision, once, context.Response.StatusCode, isKept ? Encoding.UTF8.GetString(answer.GetBuffer(), 0, (int)answer.Length) : null));
+            try
+            {
+                _ = await world.Change(null, decision => OnceKeys.Answered(
+                    decision, once, context.Response.StatusCode, isKept ? Encoding.UTF8.GetString(answer.GetBuffer(), 0, (int)answer.Length) : null));
+            }
+            catch (StoreException)
+            {
+                // The change is made and kept, with its key: that only its answer could not be kept must not be told as if nothing was.
+            }
         }
 
         answer.Position = 0;

@@ -45,7 +45,12 @@ export default function DraftPage() {
   const known = useRef<string | undefined>(undefined);
   if (isKept || known.current === undefined) known.current = found.data?.revision;
   const [theirs, setTheirs] = useState<Schemas["BenchDraft"] | null>(null);
-  const write = useDebouncedCallback(async (manifest: string) => {
+  // One after the other: each must know the revision that the one before came to.
+  const before = useRef(Promise.resolve());
+  const write = useDebouncedCallback((manifest: string) => {
+    before.current = before.current.then(() => keep(manifest));
+  }, REST);
+  async function keep(manifest: string): Promise<void> {
     try {
       const kept = await request("put", "/api/v1/bench/{draft}/manifest", { path: { draft: id }, body: { manifest }, revision: known.current });
       known.current = kept.revision;
@@ -56,7 +61,7 @@ export default function DraftPage() {
       setError(refused);
       if (isStale(refused)) setTheirs(await request("get", "/api/v1/bench/{draft}", { path: { draft: id } }).catch(() => null));
     }
-  }, REST);
+  }
   useEffect(() => () => write.flush(), [write]);
   useEffect(() => {
     if (isKept) return;
