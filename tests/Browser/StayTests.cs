@@ -1,3 +1,4 @@
+using System.Net;
 using System.Text.Json.Nodes;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
@@ -141,6 +142,29 @@ public sealed class StayTests(Chromium chromium)
         Assert.Single(await site.Admin.Get("/api/v1/groups", ContractJson.Default.IReadOnlyListGroupInfo), group => group.Name == "Twice");
         Assert.DoesNotContain(
             "There is a group", await tomas.Page.Locator("body").TextContentAsync());
+    }
+
+    [Fact]
+    public async Task A_wrong_password_ends_no_session_and_another_one_ends_the_others()
+    {
+        await using var site = await Site.StartApart();
+        await using var tomas = await Person.SignIn(chromium, site, "tomas", "operator");
+        using var program = await ApiClient.SignIn(site.Service.Address, "tomas", "long-enough-1");
+        await tomas.Page.GotoAsync("/settings?view=password");
+        await Change("not-the-one-1");
+        await tomas.Reads("That is not the password you have.");
+        Assert.False(await tomas.Page.GetByText("Your session has ended").IsVisibleAsync());
+        await Change("long-enough-1");
+        await tomas.Reads("Your password is changed; your other tokens and sessions have ended.");
+        Assert.Equal(HttpStatusCode.Unauthorized, (await program.Send(HttpMethod.Get, "/api/v1/session")).Status);
+        await tomas.Open("/groups", "Groups");
+
+        async Task Change(string old)
+        {
+            await tomas.Page.GetByLabel("The password you have").FillAsync(old);
+            await tomas.Page.GetByLabel("The new one").FillAsync("long-enough-2");
+            await tomas.Press("Change your password");
+        }
     }
 
     [Fact]

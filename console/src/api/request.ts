@@ -105,7 +105,8 @@ async function send<M extends Method, P extends PathsWith<M>>(method: M, path: P
   whenPastIsSeen(answer.response.headers.get("Bandejo-As-Of"));
   if (answer.response.ok) return harmless(answer.data) as AnswerOf<OperationOf<P, M>>;
   const problem = (answer.error ?? {}) as Partial<{ title: string; detail: string; findings: Finding[] }>;
-  if (answer.response.status === 401 && path !== "/api/v1/session") whenSignedOut();
+  // There a 401 speaks of a password that was typed, not of the session.
+  if (answer.response.status === 401 && path !== "/api/v1/session" && path !== "/api/v1/account/password") whenSignedOut();
   // Only what is there already has a revision that somebody would have to name.
   if (answer.response.status === 412 && options.revision === undefined) throw new Refused(412, "There is one already", "One of this name is there already. Take another name, or open that one and change it.");
   throw new Refused(answer.response.status, problem.title ?? "Refused", problem.detail ?? `The service answered ${answer.response.status}.`, problem.findings ?? []);
