@@ -129,7 +129,10 @@ internal static class WrongWords
     {
         var name = word.Split('=')[0];
         var names = OptionsOf(command).SelectMany(option => (string[])[option.Name, .. option.Aliases]).ToList();
-        return $"'{path}' has no option '{name}'.{Meant(name, names)}";
+
+        // An identity may begin so: behind -- a word is what it is.
+        var isName = command.Arguments.Count > 0 && Suggest.Nearest(name, names) is null ? " If it is a name, write -- before it." : "";
+        return $"'{path}' has no option '{name}'.{Meant(name, names)}{isName}";
     }
 
     private static string NoPlace(string word, Command command, string path)

@@ -286,7 +286,7 @@ public sealed class RevokingTests
         var keys = (await site.Admin.Get("/api/v1/accounts", ContractJson.Default.IReadOnlyListAccountInfo)).Single().SigningKeys;
         foreach (var each in keys)
         {
-            await site.Must("account", "take-key", "root-admin", each);
+            await site.Must("account", "take-key", "root-admin", "--", each);
         }
 
         var folder = site.WriteFolder("foldline", "7.2.0", Put);
