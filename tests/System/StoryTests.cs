@@ -197,7 +197,7 @@ public sealed class StoryTests
         // A device that somebody removes stops; the others play on.
         await site.Must("device", "remove", "NEW-1", "--yes");
         await site.Must("clock", "advance", "1h");
-        await site.Service.Logs("not enrolled here any more");
+        await site.Service.Logs("not enrolled here");
         await site.Package("notes", "3.0", "true");
         var next = await site.Deploy("notes 3.0", "all", "--tries", "1", "--halt", "never");
         await site.Admin.Becomes(next, "NEW-2", "met");

@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Runs the commands of pages as they stand, from the top of each to its end, on demo data of their own, at a terminal where every question is answered
-# with yes. Usage: guide.sh FOLDER PORT PAGE…; prints each command that failed with what it said, and ends with 1 if any did.
+# with yes, by bash whatever the shell of who runs this is. Usage: guide.sh FOLDER PORT PAGE…; prints each command that failed with what it said, and ends with 1 if any did.
 #
 # A block without a language holds commands; what a page shows of their output, and what is for another machine, stands in a block of text.
 set -uo pipefail
@@ -24,7 +24,7 @@ for page in "$@"; do
     # The page may use what lies in the project, and make files of its own.
     ln -s "$here/demo" "$here/out" "$place/"
     mkdir -p "$place/.data" && ln -s "$work/demo" "$place/.data/demo"
-    export XDG_CONFIG_HOME="$place/config" BANDEJO_SERVICE="http://127.0.0.1:$port" PATH="$here/out:$PATH" NO_COLOR=1
+    export SHELL=$(command -v bash) XDG_CONFIG_HOME="$place/config" BANDEJO_SERVICE="http://127.0.0.1:$port" PATH="$here/out:$PATH" NO_COLOR=1
     unset BANDEJO_TOKEN
     echo tomas-of-orrin-county | bandejo sign-in tomas >/dev/null 2>&1
     awk '/^```/ { inside = !inside; commands = inside && $0 == "```"; next } commands' "$page" | sed -e ':a' -e '/\\$/{N;s/\\\n *//;ta' -e '}' >"$place.commands"
