@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Runs the commands of pages as they stand, from the top of each to its end, on demo data of their own, at a terminal where every question is answered
-# with yes, by bash whatever the shell of who runs this is. Usage: guide.sh FOLDER PORT PAGE…; prints each command that failed with what it said, and ends with 1 if any did.
+# with yes, in bash whatever shell this is started from. Usage: guide.sh FOLDER PORT PAGE…; prints each command that failed with what it said, and ends
+# with 1 if any did.
 #
 # A block without a language holds commands; what a page shows of their output, and what is for another machine, stands in a block of text.
 set -uo pipefail
