@@ -27,10 +27,8 @@ internal static class AccountCommands
     {
         var account = new Argument<string>("account") { Description = "Lower-case letters, digits and hyphens" };
         var name = new Option<string?>("--name", "-n") { Description = "The person's name" };
-        var roles = new Option<string[]>(
-            "--role")
-            { Description = "viewer, packager, operator, approver, auditor or administrator; several are "
-                + "possible", Required = true, AllowMultipleArgumentsPerToken = true };
+        var roles = Shared.Names("--role", "role", "viewer, packager, operator, approver, auditor or administrator");
+        roles.Required = true;
         return Shared.Verb(
             "new", "Makes an account; its password is asked for, or read from standard input", "account new ruth --name Ruth --role approver < password.txt",
             async (parsed, client, cancellation) =>
@@ -80,17 +78,14 @@ internal static class AccountCommands
     {
         var account = new Argument<string>("account");
         var name = new Option<string?>("--name", "-n") { Description = "The person's name" };
-        var roles = new Option<string[]>("--role") { Description = "All roles it has from now on", AllowMultipleArgumentsPerToken = true };
+        var roles = Shared.Names("--role", "role", "All roles it has from now on");
         var disable = new Option<bool>("--disable") { Description = "May not sign in any more" };
         var enable = new Option<bool>("--enable") { Description = "May sign in again" };
         var password = new Option<bool>("--password-stdin") { Description = "Sets a new password, which is asked for or stands on standard input" };
         return Shared.Verb("change", "Changes an account", "account change ruth --role approver operator", async (parsed, client, cancellation) =>
         {
-            var accounts = await client.Get("/api/v1/accounts", ContractJson.Default.IReadOnlyListAccountInfo, cancellation);
-            var found = accounts.FirstOrDefault(each => each.Account.Equals(parsed.GetValue(account), StringComparison.OrdinalIgnoreCase))
-                ?? throw new RefusedException(new Problem(
-                    "", "Not found", 404,
-                    $"There is no account '{parsed.GetValue(account)}'. There are: {string.Join(", ", accounts.Select(each => each.Account))}."));
+            var found = await client.Get(
+                $"/api/v1/accounts/{Uri.EscapeDataString(parsed.GetValue(account)!)}", ContractJson.Default.AccountInfo, cancellation);
             var change = new AccountChange(
                 parsed.GetValue(name), parsed.GetValue(password) ? await Passwords.Of($"New password for {found.Account}", cancellation, isNew: true) : null,
                 parsed.GetValue(roles) is { Length: > 0 } asked ? asked : null,
@@ -121,7 +116,7 @@ internal static class TokenCommands
             foreach (var token in tokens)
             {
                 sheet.Add(
-                    token.Id, token.Account, (token.IsSession ? "browser" : token.Label) + (token.IsThis ? " (this one)" : ""),
+                    Say.Identity(token.Id), token.Account, (token.IsSession ? "browser" : token.Label) + (token.IsThis ? " (this one)" : ""),
                     token.Roles is { } roles ? string.Join(", ", roles) : "all of its person", Say.When(token.Created), Say.When(token.Expires));
             }
 
@@ -135,8 +130,7 @@ internal static class TokenCommands
         var label = new Argument<string>("label") { Description = "What it is for, such as 'nightly export'" };
         var account = new Option<string>("--account") { Description = "Whose token it is", Required = true };
         var days = new Option<int?>("--days") { Description = "For how many days it is good, 1 to 365 [90]" };
-        var roles = new Option<string[]>(
-            "--role") { Description = "The roles that it has, of those of its person [all of them]", AllowMultipleArgumentsPerToken = true };
+        var roles = Shared.Names("--role", "role", "The roles that it has, of those of its person [all of them]");
         return Shared.Verb(
             "new", "Makes a token for a program and prints it; the password is asked for, or read from standard input",
             "token new \"nightly export\" --account tomas --days 30 --role viewer < password.txt", async (parsed, client, cancellation) =>

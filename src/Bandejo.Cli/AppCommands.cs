@@ -36,14 +36,7 @@ internal static class AppCommands
     private static Command Show() =>
         Shared.Verb("show", "Shows an app: its versions in the field and its packages", "app show quillmark", async (parsed, client, cancellation) =>
     {
-        var apps = await client.Get("/api/v1/apps", ContractJson.Default.IReadOnlyListAppInfo, cancellation);
-        if (
-            apps.FirstOrDefault(
-                each => each.App == parsed.GetValue(App) || each.Name.Equals(parsed.GetValue(App), StringComparison.OrdinalIgnoreCase)) is not { } app)
-        {
-            throw new WrongUseException(
-                $"There is no app '{parsed.GetValue(App)}' in the catalogue. There are: {string.Join(", ", apps.Select(each => each.App))}.");
-        }
+        var app = await client.Get($"/api/v1/apps/{Uri.EscapeDataString(parsed.GetValue(App)!)}", ContractJson.Default.AppInfo, cancellation);
 
         if (parsed.GetValue(Shared.Output) == "json")
         {
@@ -58,7 +51,8 @@ internal static class AppCommands
         foreach (var version in app.Versions)
         {
             var bar = new string('▇', Math.Max(1, (int)Math.Round(BarWidth * (double)version.Count / app.Versions.Max(each => each.Count))));
-            Say.Line($"  {Markup.Escape(version.Name.PadRight(width))}  {version.Count,5}  [darkcyan]{bar}[/]");
+            var standing = version.Standing == "unknown" ? "" : version.Standing;
+            Say.Line($"  {Markup.Escape(version.Name.PadRight(width))}  {version.Count,5}  [dim]{standing,-6}[/]  [darkcyan]{bar}[/]");
         }
 
         Console.WriteLine();

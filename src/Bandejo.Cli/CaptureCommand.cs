@@ -5,6 +5,7 @@ using System.Text.Json;
 using System.Text.RegularExpressions;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Core;
 using Bandejo.Core.Installers;
 using Bandejo.Packaging;
 using Spectre.Console;
@@ -29,16 +30,11 @@ internal static partial class CaptureCommand
         "--from") { Description = "A folder that bandejo-agent before and after have made on another machine; nothing is run here then" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "The app's name [that of the draft's folder]" };
     private static readonly Option<string> Version = new("--version-is") { Description = "Its version [to be filled in]", DefaultValueFactory = _ => "" };
-    private static readonly Option<string[]> With = new(
-        "--with") { Description = "Package folders that it needs first, or folders of them; what belongs to them is left out", DefaultValueFactory = _ => [] };
-    private static readonly Option<string[]> Take = new("--take")
-    {
-        Description = "Patterns of paths to take that would be left out, such as 'etc/foldline/**' or 'root/.foldlinerc'", DefaultValueFactory = _ => [],
-    };
-    private static readonly Option<string[]> Leave = new("--leave")
-    {
-        Description = "Patterns of paths to leave out that would be taken", DefaultValueFactory = _ => [],
-    };
+    private static readonly Option<string[]> With = Shared.Several(
+        "--with", "folder", "Package folders that it needs first, or folders of them; what belongs to them is left out");
+    private static readonly Option<string[]> Take = Shared.Several(
+        "--take", "pattern", "Patterns of paths to take that would be left out, such as 'etc/foldline/**' or 'root/.foldlinerc'");
+    private static readonly Option<string[]> Leave = Shared.Several("--leave", "pattern", "Patterns of paths to leave out that would be taken");
     private static readonly Option<bool> Network = new("--network") { Description = "Let it reach the network" };
     private static readonly Option<string?> Noise = new("--noise") { Description = "A file of further patterns of files that are nobody's doing" };
 
@@ -116,7 +112,7 @@ internal static partial class CaptureCommand
         }
         catch (JsonException error)
         {
-            throw new WrongUseException($"{told} cannot be read: {error.Message}");
+            throw new WrongUseException($"{told} cannot be read: {Troubles.InWords(error)}.");
         }
     }
 

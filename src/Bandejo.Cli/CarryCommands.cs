@@ -4,6 +4,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
+using Bandejo.Core;
 
 namespace Bandejo.Cli;
 
@@ -98,7 +99,7 @@ internal static class CarryCommands
         }
         catch (Exception error) when (error is InvalidDataException or EndOfStreamException or JsonException)
         {
-            throw new WrongUseException($"{path} is not a whole package file: {error.Message.TrimEnd('.')}.");
+            throw new WrongUseException($"{path} is not a whole package file: {Troubles.InWords(error)}.");
         }
 
         throw new WrongUseException($"{path} is not a package file: it lacks package.json.");

@@ -220,8 +220,10 @@ internal sealed class Client : IDisposable
         Revision = response.Headers.ETag?.Tag;
         try
         {
-            return await response.Content.ReadFromJsonAsync(Harmless.Form(form), cancellation)
+            var answer = await response.Content.ReadFromJsonAsync(Harmless.Form(form), cancellation)
                 ?? throw new NotReachableException($"{Address} sent an empty answer.");
+            Say.Answered = method == HttpMethod.Get ? Say.Answered : JsonSerializer.SerializeToElement(answer, form);
+            return answer;
         }
         catch (JsonException)
         {

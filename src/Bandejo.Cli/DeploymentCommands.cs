@@ -54,6 +54,8 @@ internal static class DeploymentCommands
                 Say.Line($"  {Markup.Escape(each.Sentence)}\n");
             }
 
+            Say.Legend(deployments.SelectMany(each => each.Waves).Select(wave => wave.States));
+
             if (deployments.Count == 0)
             {
                 Console.WriteLine("No deployment is running. Start one: bandejo deployment start APP --to GROUP --preview");
@@ -95,16 +97,16 @@ internal static class DeploymentCommands
 
     private static Command Targets()
     {
-        var state = new Option<string?>("--state") { Description = "Only these states, separated by commas" };
+        var state = Shared.Names("--state", "state", "Only these states");
         var wave = new Option<string?>("--wave", "-w") { Description = "Only this wave" };
         var late = new Option<bool>("--late") { Description = "Only those that are late: the deadline has passed, and they are not met" };
         var filter = new Option<string?>("--filter") { Description = "Only devices for which this rule holds, or which these words name" };
         var sort = Shared.Choice("--sort", "The order: by name, since (longest first) or state (what needs somebody first)", "name", "since", "state");
         return Shared.Table(
-            "targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed,retry",
+            "targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed retry",
             async (parsed, client, cancellation) =>
         {
-            var query = $"{(parsed.GetValue(state) is { } states ? $"&state={Uri.EscapeDataString(states)}" : "")}"
+            var query = $"{(parsed.GetValue(state) is { Length: > 0 } states ? $"&state={Uri.EscapeDataString(string.Join(',', states))}" : "")}"
                 + $"{(parsed.GetValue(wave) is { } name ? $"&wave={Uri.EscapeDataString(name)}" : "")}";
             query += parsed.GetValue(late) ? "&late=true" : "";
             query += $"&sort={parsed.GetValue(sort)}{(parsed.GetValue(filter) is { } text ? $"&filter={Uri.EscapeDataString(text)}" : "")}";
@@ -112,7 +114,7 @@ internal static class DeploymentCommands
                 parsed.At($"/api/v1/deployments/{Uri.EscapeDataString(parsed.GetValue(Deployment)!)}/targets?{query.TrimStart('&')}"),
                 ContractJson.Default.PageTargetInfo,
                 cancellation);
-            TargetTable(page).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageTargetInfo, "No target fits.");
+            TargetTable(page, parsed.GetValue(sort)!).Print(parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageTargetInfo, "No target fits.");
             return ExitCode.Done;
         }, Deployment, state, late, wave, filter, sort, AsOf.Option);
     }
@@ -230,7 +232,7 @@ internal static class DeploymentCommands
 
     private static Command Retry()
     {
-        var devices = new Option<string[]>("--device") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
+        var devices = Shared.Names("--device", "device", "Only these devices");
         return Shared.Verb(
             "retry", "Sets another try for all that failed or are lost, or for the devices named", "deployment retry D1001 --device ALD-DESK-001",
             async (parsed, client, cancellation) =>
@@ -288,6 +290,7 @@ internal static class DeploymentCommands
             }
         }
 
+        Say.Legend(deployment.Waves.Select(wave => wave.States));
         StartCommand.PrintChosen(details.Chosen);
         Say.Line($"[dim]Groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
         if (deployment.Status is "halted" or "paused")
@@ -314,9 +317,11 @@ internal static class DeploymentCommands
         }
     }
 
-    private static Sheet TargetTable(Page<TargetInfo> page)
+    /// <param name="sort">What it is sorted by, as it was asked.</param>
+    private static Sheet TargetTable(Page<TargetInfo> page, string sort)
     {
-        var sheet = new Sheet("Device", "State", "Why", "~Try", "Next", "Since", "~Wave");
+        var by = sort switch { "since" => "since when, longest first", "state" => "state, what needs somebody first", _ => "name" };
+        var sheet = new Sheet("Device", "State", "Why", "~Try", "Next", "Since", "~Wave") { Foot = $"{Say.Devices(page.Items.Count)}, sorted by {by}." };
         foreach (var target in page.Items)
         {
             sheet.Add(

@@ -13,9 +13,13 @@ internal static class DeviceCommands
         "device", "Devices: what they are, have, and wait for", List(), Show(), Why(), History(), CheckIn(), Remove(), JoinCode());
 
     /// <summary>Devices as rows.</summary>
-    public static Sheet Table(Page<DeviceInfo> page)
+    /// <param name="sort">What they are sorted by, as it was asked.</param>
+    public static Sheet Table(Page<DeviceInfo> page, string sort = "name")
     {
-        var sheet = new Sheet("Device", "Kind", "Site", "Model", "~System", "#Met", "#Open", "Heard");
+        var sheet = new Sheet("Device", "Kind", "Site", "Model", "~System", "#Met", "#Open", "Heard")
+        {
+            Foot = $"{Say.Devices(page.Items.Count)}, sorted by {sort.TrimStart('-')}{(sort.StartsWith('-') ? ", the other way round" : "")}.",
+        };
         foreach (var device in page.Items)
         {
             sheet.Add(
@@ -36,17 +40,19 @@ internal static class DeviceCommands
         {
             Description = "The order: name, heard, joined or a fact; with - before it the other way round", DefaultValueFactory = _ => "name",
         };
+        var group = new Option<string?>("--group", "-g") { Description = "Only devices in this group" };
         return Shared.Table("list", "Lists devices", "device list 'site is \"ALD\" and memory < 8 GiB'", async (parsed, client, cancellation) =>
         {
             var text = parsed.GetValue(filter);
-            var query = $"sort={Uri.EscapeDataString(parsed.GetValue(sort)!)}{(text is null ? "" : $"&filter={Uri.EscapeDataString(text)}")}";
+            var query = $"sort={Uri.EscapeDataString(parsed.GetValue(sort)!)}{(text is null ? "" : $"&filter={Uri.EscapeDataString(text)}")}"
+                + (parsed.GetValue(group) is { } named ? $"&group={Uri.EscapeDataString(named)}" : "");
             var page = await client.All($"/api/v1/devices?{query}", ContractJson.Default.PageDeviceInfo, cancellation);
-            Table(page)
+            Table(page, parsed.GetValue(sort)!)
                 .Print(
                     parsed.GetValue(Shared.Output)!, page, ContractJson.Default.PageDeviceInfo,
-                    text is null ? "No devices yet. Make a code for one: bandejo device join-code new" : "No device fits.");
+                    text is null && parsed.GetValue(group) is null ? "No devices yet. Make a code for one: bandejo device join-code new" : "No device fits.");
             return ExitCode.Done;
-        }, filter, sort);
+        }, filter, sort, group);
     }
 
     private static Command Show() =>
@@ -222,7 +228,7 @@ internal static class DeviceCommands
                 var sheet = new Sheet("Id", "Group", "#Uses left", "Ends", "Made by");
                 foreach (var code in codes)
                 {
-                    sheet.Add(code.Id, code.Group ?? "(unsorted)", $"{code.UsesLeft}", Say.When(code.Expires), code.By);
+                    sheet.Add(Say.Identity(code.Id), code.Group ?? "(unsorted)", $"{code.UsesLeft}", Say.When(code.Expires), code.By);
                 }
 
                 sheet.Print(parsed.GetValue(Shared.Output)!, codes, ContractJson.Default.IReadOnlyListJoinCodeInfo, "No code is good at the moment.");

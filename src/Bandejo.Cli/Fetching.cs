@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Bandejo.Contract.Api;
+using Bandejo.Core;
 
 namespace Bandejo.Cli;
 
@@ -39,7 +40,7 @@ internal static class Fetching
         }
         catch (Exception error) when (error is HttpRequestException or IOException or UnauthorizedAccessException)
         {
-            throw new WrongUseException($"'{wanted.Path}' cannot be fetched from {wanted.From}: {error.Message.TrimEnd('.')}.");
+            throw new WrongUseException($"'{wanted.Path}' cannot be fetched from {wanted.From}: {Troubles.InWords(error)}.");
         }
         finally
         {

@@ -197,17 +197,8 @@ internal static class GroupCommands
                 return ExitCode.No;
             }
 
-            if (isIn)
-            {
-                await client.Post(path, new MembersRequest(names), ContractJson.Default.MembersRequest, ContractJson.Default.GroupInfo, cancellation);
-            }
-
-            foreach (var device in isIn ? [] : names)
-            {
-                await client.Do(HttpMethod.Delete, $"{path}/{Uri.EscapeDataString(device)}", null, cancellation);
-            }
-
-            group = await client.Get($"/api/v1/groups/{Uri.EscapeDataString(group.Slug)}", ContractJson.Default.GroupInfo, cancellation);
+            group = await client.Post(
+                path, new MembersRequest(names, isIn), ContractJson.Default.MembersRequest, ContractJson.Default.GroupInfo, cancellation);
             Console.WriteLine($"Group '{group.Slug}' holds {Say.Devices(group.Devices)}.");
             return ExitCode.Done;
         }, Group, devices, Shared.Yes);

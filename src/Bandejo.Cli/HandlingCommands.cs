@@ -23,14 +23,8 @@ internal static class HandlingCommands
     {
         Description = "keep: nothing is deleted after it was taken away, whatever the package would delete", DefaultValueFactory = _ => "as-packaged",
     };
-    private static readonly Option<string[]> Close = new("--close")
-    {
-        Description = "Programs that are closed as well, such as rivals", DefaultValueFactory = _ => [], AllowMultipleArgumentsPerToken = true,
-    };
-    private static readonly Option<string[]> For = new("--for")
-    {
-        Description = "Apps that are handled so unless a deployment says otherwise", DefaultValueFactory = _ => [], AllowMultipleArgumentsPerToken = true,
-    };
+    private static readonly Option<string[]> Close = Shared.Names("--close", "program", "Programs that are closed as well, such as rivals");
+    private static readonly Option<string[]> For = Shared.Names("--for", "app", "Apps that are handled so unless a deployment says otherwise");
     private static readonly Option<bool> Preview = new("--preview", "-p") { Description = "Only say whom it would concern, and change nothing" };
 
     public static Command All() =>

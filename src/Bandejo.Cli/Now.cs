@@ -13,8 +13,11 @@ internal static class Now
     /// <summary>How many times as fast as the real time the service's clock runs.</summary>
     public static double Speed { get; private set; } = 1;
 
-    /// <summary>A moment was printed in words.</summary>
+    /// <summary>It was printed how far away a moment is.</summary>
     public static bool WasShown { get; set; }
+
+    /// <summary>A time of day was printed.</summary>
+    public static bool TimeWasShown { get; set; }
 
     /// <summary>Takes over what the service says of its clock; null where it goes by the real time.</summary>
     public static void Read(string? header)
@@ -31,13 +34,24 @@ internal static class Now
     /// <summary>What is answered is of a past moment: from there it is told how long ago something is.</summary>
     public static void Stand(DateTimeOffset past) => _past = past;
 
-    /// <summary>Says that what was printed goes by a demo clock, and how fast that is.</summary>
-    public static void SaySpeed()
+    /// <summary>Says of the times that were printed in which zone they are, and that they go by a demo clock where they do, with how fast it is.</summary>
+    public static void SayZone()
     {
         if (WasShown && _demo is { } moment)
         {
-            Console.Error.WriteLine($"Demo clock: {Day(moment)}, {InWords(Speed)}.");
+            Console.Error.WriteLine($"Demo clock: {Day(moment)} ({Zone(moment)}), {InWords(Speed)}.");
         }
+        else if (TimeWasShown)
+        {
+            Console.Error.WriteLine($"Times are those of {Zone(Moment)}.");
+        }
+    }
+
+    /// <summary>The reader's zone at a moment, such as <c>UTC+01:00</c>.</summary>
+    public static string Zone(DateTimeOffset moment)
+    {
+        var offset = TimeZoneInfo.Local.GetUtcOffset(moment);
+        return offset == TimeSpan.Zero ? "UTC" : $"UTC{(offset < TimeSpan.Zero ? '-' : '+')}{offset:hh\\:mm}";
     }
 
     /// <summary>A speed in words.</summary>

@@ -14,6 +14,9 @@ internal sealed class Sheet(params string[] headings)
 {
     private readonly List<string[]> _rows = [];
 
+    /// <summary>What is said below the table, such as what it is sorted by; null for nothing.</summary>
+    public string? Foot { get; init; }
+
     public void Add(params string?[] cells) => _rows.Add([.. cells.Select(cell => cell ?? "")]);
 
     /// <summary>Prints as a table or CSV; for JSON the service's own answer is printed.</summary>
@@ -69,6 +72,10 @@ internal sealed class Sheet(params string[] headings)
         }
 
         Say.Out.Write(table);
+        if (Foot is not null)
+        {
+            Say.Line($"[dim]{Markup.Escape(Foot)}[/]");
+        }
     }
 }
 
@@ -76,7 +83,13 @@ internal sealed class Sheet(params string[] headings)
 internal static class Say
 {
     private static readonly Lazy<IAnsiConsole> Plain = new(() => AnsiConsole.Create(
-        new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors, Out = new WideOutput() }));
+        new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors, Out = new Output(() => 400) }));
+
+    /// <summary>What the service last answered to a change, as it came; null for nothing yet.</summary>
+    public static JsonElement? Answered { get; set; }
+
+    /// <summary>So many characters of an identity: those of one second differ from the eleventh on.</summary>
+    private const int IdentityShown = 16;
 
     private static bool _isJsonTold;
     private static bool _isHeld;
@@ -84,12 +97,12 @@ internal static class Say
     /// <summary>
     /// The console; without a terminal it is wide enough that no line is broken. It has no colour there, nor where NO_COLOR or a plain terminal asks for none.
     /// </summary>
-    public static IAnsiConsole Out => Console.IsOutputRedirected || _isHeld ? Plain.Value : Terminal.Value;
+    public static IAnsiConsole Out => Console.IsOutputRedirected || _isHeld ? Plain.Value : Screen.Value;
 
-    private static readonly Lazy<IAnsiConsole> Terminal = new(() =>
+    private static readonly Lazy<IAnsiConsole> Screen = new(() => AnsiConsole.Create(
         Environment.GetEnvironmentVariable("NO_COLOR") is { Length: > 0 } || Environment.GetEnvironmentVariable("TERM") is "dumb"
-            ? AnsiConsole.Create(new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors })
-            : AnsiConsole.Console);
+            ? new AnsiConsoleSettings { Ansi = AnsiSupport.No, ColorSystem = ColorSystemSupport.NoColors, Out = new Output(Terminal.Width) }
+            : new AnsiConsoleSettings { Ansi = AnsiSupport.Yes, ColorSystem = ColorSystemSupport.Detect, Out = new Output(Terminal.Width) }));
 
     private static readonly (string State, string Glyph, string Colour)[] States =
     [
@@ -105,6 +118,18 @@ internal static class Say
     {
         var found = Array.Find(States, each => each.State == state);
         return found.State is null ? Markup.Escape(state) : $"[{found.Colour}]{found.Glyph} {state}[/]";
+    }
+
+    /// <summary>What the signs of states mean, of those that were shown; nothing where there were none.</summary>
+    public static void Legend(IEnumerable<IReadOnlyList<CountInfo>> shown)
+    {
+        var there = shown.SelectMany(states => states).Where(state => state.Count > 0).Select(state => state.Name).ToHashSet(StringComparer.Ordinal);
+        var words = States.Where(each => there.Contains(each.State) && each.Glyph.Trim().Length > 0).GroupBy(each => (each.Glyph, each.Colour)).Select(
+            alike => $"[{alike.Key.Colour}]{alike.Key.Glyph}[/] [dim]{string.Join(" or ", alike.Select(each => each.State))}[/]").ToList();
+        if (words.Count > 0)
+        {
+            Line(string.Join("   ", words));
+        }
     }
 
     /// <summary>A wave as a row of cells, one for each device, or one for each equal share where there are more than fit; no failure is left out.</summary>
@@ -126,7 +151,8 @@ internal static class Say
     }
 
     /// <summary>
-    /// Holds back what is printed for people until it is let go. Where nothing was printed as JSON by then, it is told as <c>{"says": "…"}</c>.
+    /// Holds back what is printed for people until it is let go. Where nothing was printed as JSON by then, it is told as
+    /// <c>{"says": "…", "answer": {…}}</c>, with what the service answered to the change.
     /// </summary>
     public static IDisposable Hold() => new Held();
 
@@ -134,14 +160,14 @@ internal static class Say
     public static TextWriter Raw()
     {
         _isJsonTold = true;
-        return new StreamWriter(Console.OpenStandardOutput()) { AutoFlush = true };
+        return new StreamWriter(Terminal.Out) { AutoFlush = true };
     }
 
     public static void Json<T>(T answer, JsonTypeInfo<T> form)
     {
         _isJsonTold = true;
         var options = new JsonWriterOptions { Indented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
-        using var stream = Console.OpenStandardOutput();
+        var stream = Terminal.Out;
         using (var writer = new Utf8JsonWriter(stream, options))
         {
             JsonSerializer.Serialize(writer, answer, form);
@@ -191,7 +217,7 @@ internal static class Say
             return "never";
         }
 
-        Now.WasShown = true;
+        Now.WasShown = Now.TimeWasShown = true;
         var away = moment - Now.Moment;
         var local = TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.Local);
         var clock = away.Duration() < TimeSpan.FromHours(20) ? local.ToString("HH:mm", CultureInfo.InvariantCulture)
@@ -201,6 +227,9 @@ internal static class Say
             : away > TimeSpan.Zero ? $"in {Length(away)} · {clock}"
             : $"{Length(away)} ago · {clock}";
     }
+
+    /// <summary>An identity, as much of it as tells it from others; for scripts all of it.</summary>
+    public static string Identity(string id) => IsForScripts || id.Length <= IdentityShown ? id : id[..IdentityShown];
 
     /// <summary>A count, with the thousands set apart.</summary>
     public static string Number(long count) => count.ToString(IsForScripts ? "D" : "N0", CultureInfo.InvariantCulture);
@@ -251,24 +280,24 @@ internal static class Say
             _isHeld = false;
             if (!_isJsonTold && _told.ToString().Trim() is { Length: > 0 } says)
             {
-                Json(new SaidInfo(says.ReplaceLineEndings("\n")), ContractJson.Default.SaidInfo);
+                Json(new SaidInfo(says.ReplaceLineEndings("\n"), Answered), ContractJson.Default.SaidInfo);
             }
         }
     }
 
-    private sealed class WideOutput : IAnsiConsoleOutput
+    private sealed class Output(Func<int> width) : IAnsiConsoleOutput
     {
         public TextWriter Writer => Console.Out;
 
         public bool IsTerminal => false;
 
-        public int Width => 400;
+        public int Width => width();
 
         public int Height => 100;
 
         public void SetEncoding(System.Text.Encoding encoding)
         {
-            // Output that is not a terminal is UTF-8 already.
+            // It is UTF-8 already.
         }
     }
 }

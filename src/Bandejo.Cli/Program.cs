@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Bandejo.Cli;
 
+Terminal.Begin();
 var root = new RootCommand("bandejo: packages applications, brings them to groups of devices in waves, and proves what became of it")
 {
     SignIn.In(), SignIn.Out(), PackageCommands.All(), AppCommands.All(), GroupCommands.All(), DeviceCommands.All(), DeploymentCommands.All(),

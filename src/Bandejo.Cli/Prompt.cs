@@ -12,7 +12,7 @@ internal static class Prompt
     public static async Task<bool> Agrees(string question, CancellationToken cancellation)
     {
         await Console.Out.WriteAsync($"{question} [y/N] ");
-        var answer = await Read(() => Console.In.ReadLine(), cancellation);
+        var answer = await Read(Terminal.ReadLine, cancellation);
         if (answer is null)
         {
             Console.WriteLine();
@@ -25,7 +25,16 @@ internal static class Prompt
     public static async Task<string?> Password(string question, CancellationToken cancellation)
     {
         await Console.Error.WriteAsync($"{question}: ");
-        var answer = await Read(Hidden, cancellation);
+        string? answer;
+        try
+        {
+            answer = await Read(Hidden, cancellation);
+        }
+        finally
+        {
+            Terminal.Restore();
+        }
+
         await Console.Error.WriteLineAsync();
         return answer;
     }

@@ -9,7 +9,7 @@ namespace Bandejo.Cli;
 /// <summary><c>bandejo deployment roll-back</c></summary>
 internal static class RollBackCommand
 {
-    private static readonly Option<string[]> Device = new("--device") { Description = "Only these devices", AllowMultipleArgumentsPerToken = true };
+    private static readonly Option<string[]> Device = Shared.Names("--device", "device", "Only these devices");
     private static readonly Option<string?> Wave = new("--wave", "-w") { Description = "Only the devices of this wave" };
     private static readonly Option<bool> PauseOthers = new(
         "--pause-others") { Description = "Pause the deployments that would put there again what is taken back" };

@@ -1,14 +1,14 @@
 using System.CommandLine;
 using System.CommandLine.Parsing;
+using Bandejo.Core;
 
 namespace Bandejo.Cli;
 
 /// <summary>The options with which values for a package's settings are given.</summary>
 internal static class SettingOptions
 {
-    public static readonly Option<string[]> Setting = new(
-        "--setting",
-        "-s") { Description = "A value as NAME=VALUE; NAME=@FILE takes it from a file, so that a secret is in no command line", DefaultValueFactory = _ => [] };
+    public static readonly Option<string[]> Setting = Shared.Several(
+        "--setting", "NAME=VALUE", "A value of a setting; NAME=@FILE takes it from a file, so that a secret is in no command line", "-s");
     public static readonly Option<string?> Preset = new("--preset") { Description = "A preset of the package: a named set of values" };
 
     /// <summary>The values that were given; null for none.</summary>
@@ -42,7 +42,7 @@ internal static class SettingOptions
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new WrongUseException($"The value of '{name}' cannot be read: {error.Message}");
+            throw new WrongUseException($"The value of '{name}' cannot be read: {Troubles.InWords(error)}.");
         }
     }
 }

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.CommandLine.Parsing;
 using System.Net;
+using Bandejo.Core;
 
 namespace Bandejo.Cli;
 
@@ -43,7 +44,7 @@ internal static class Shared
 
     public static readonly Option<int> Patience = new("--timeout")
     {
-        Description = "For how many seconds an answer is waited for, 1 to 3600 [60; or BANDEJO_TIMEOUT]", Recursive = true, DefaultValueFactory = _ => 0,
+        Description = "For how many seconds an answer is waited for, 1 to 3600 [60; or BANDEJO_TIMEOUT]", HelpName = "SECONDS", Recursive = true,
     };
 
     public static readonly Option<string?> Once = new("--once")
@@ -56,6 +57,27 @@ internal static class Shared
     /// <param name="needed">Whether and when it must be given, such as <c>needed after a halt</c>; null where it need not.</param>
     public static Option<string> Reason(string stays, string? needed = null) =>
         new("--reason", "-r") { Description = $"Why{(needed is null ? "" : $" ({needed})")}; it stays {stays}", DefaultValueFactory = _ => "" };
+
+    /// <summary>An option that takes several names: given again and again, or once with all of them behind it, with spaces or commas in between.</summary>
+    /// <param name="what">What it takes, such as <c>group</c>.</param>
+    public static Option<string[]> Names(string name, string what, string description, string? alias = null)
+    {
+        var option = Several(name, what, description, alias);
+        option.AllowMultipleArgumentsPerToken = true;
+        option.CustomParser = result => [.. result.Tokens.SelectMany(token => token.Value.Split(
+            ',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))];
+        return option;
+    }
+
+    /// <summary>An option that takes several texts in which a comma or a space may stand, such as paths: given again and again.</summary>
+    /// <inheritdoc cref="Names" path="/param"/>
+    public static Option<string[]> Several(string name, string what, string description, string? alias = null)
+    {
+        return new Option<string[]>(name, alias is null ? [] : [alias])
+        {
+            Description = description, HelpName = $"{what}...", DefaultValueFactory = _ => [],
+        };
+    }
 
     /// <summary>An option with a few possible values, the first of which is the default.</summary>
     public static Option<string> Choice(string name, string description, params string[] values)
@@ -101,7 +123,7 @@ internal static class Shared
             if (output != "json")
             {
                 var code = await act(parsed, client, cancellation);
-                Now.SaySpeed();
+                Now.SayZone();
                 return code;
             }
 
@@ -146,7 +168,7 @@ internal static class Shared
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            Console.Error.WriteLine(error.Message);
+            Console.Error.WriteLine(Troubles.AsSentence(error));
             return ExitCode.WrongUse;
         }
         catch (OperationCanceledException)

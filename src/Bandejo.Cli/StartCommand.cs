@@ -14,17 +14,11 @@ internal static class StartCommand
     {
         Description = "A digest or its beginning, 'app version', or an app for its newest released package",
     };
-    private static readonly Option<string[]> To = new("--to", "-t")
-    {
-        Description = "Groups that it reaches", Required = true, AllowMultipleArgumentsPerToken = true,
-    };
-    private static readonly Option<string[]> Except = new(
-        "--except", "-x") { Description = "Groups left out; leaving out always wins", AllowMultipleArgumentsPerToken = true };
-    private static readonly Option<string[]> Wave = new("--wave", "-w")
-    {
-        Description = "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate; "
-            + "'; not before 2026-12-01T18:00' says when it opens at the earliest [one wave for everyone]",
-    };
+    private static readonly Option<string[]> To = Shared.Names("--to", "group", "Groups that it reaches", "-t");
+    private static readonly Option<string[]> Except = Shared.Names("--except", "group", "Groups left out; leaving out always wins", "-x");
+    private static readonly Option<string[]> Wave = Shared.Several(
+        "--wave", "wave", "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate; "
+            + "'; not before 2026-12-01T18:00' says when it opens at the earliest [one wave for everyone]", "-w");
     private static readonly Option<string?> Plan = new("--plan") { Description = "A kept wave plan instead of single waves" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
     private static readonly Option<bool> Gone = new("--gone") { Description = "The app shall not be there, in any version" };

@@ -24,11 +24,9 @@ internal static class TrialCommand
     {
         Description = "Try it on this enrolled device, which must be in a group for testing [a clean sandbox of this machine]",
     };
-    private static readonly Option<string[]> With = new(
-        "--with")
-        { Description = "Package folders that it needs first, or a folder of them, of which those are taken that it needs", DefaultValueFactory = _ => [] };
-    private static readonly Option<string[]> Variants = new(
-        "--variant") { Description = "Only these variants [all that fit this machine]", DefaultValueFactory = _ => [] };
+    private static readonly Option<string[]> With = Shared.Several(
+        "--with", "folder", "Package folders that it needs first, or a folder of them, of which those are taken that it needs");
+    private static readonly Option<string[]> Variants = Shared.Several("--variant", "variant", "Only these variants [all that fit this machine]");
     private static readonly Option<int?> Limit = new("--limit") { Description = "Seconds that no step may take longer than [its own limit]" };
     private static readonly Option<string?> Upon = new("--upon")
     {

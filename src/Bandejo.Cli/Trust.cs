@@ -2,6 +2,7 @@ using System.Net.Security;
 using System.Security.Authentication;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
+using Bandejo.Core;
 using Bandejo.Identity;
 
 namespace Bandejo.Cli;
@@ -46,23 +47,13 @@ internal static class Trust
         catch (Exception error) when (error is HttpRequestException or IOException or System.Text.Json.JsonException || (
             error is TaskCanceledException && !cancellation.IsCancellationRequested))
         {
-            throw new NotReachableException($"Nobody at {address} says who they are: {error.GetBaseException().Message}");
+            throw new NotReachableException($"Nobody at {address} says who they are: {Troubles.InWords(error.GetBaseException())}.");
         }
     }
 
     /// <summary>What went wrong on the way, in words.</summary>
     public static string Words(string address, Exception error) =>
         error.GetBaseException() is AuthenticationException distrust ? distrust.Message
-            : $"{address} cannot be reached: {Reason(error)}. Does the service run there? Another address: --service, or BANDEJO_SERVICE.";
-
-    private static string Reason(Exception error) => error.GetBaseException() switch
-    {
-        System.Net.Sockets.SocketException { SocketErrorCode: System.Net.Sockets.SocketError.ConnectionRefused } => "nothing listens",
-        System.Net.Sockets.SocketException { SocketErrorCode: System.Net.Sockets.SocketError.HostNotFound or System.Net.Sockets.SocketError.NoData } =>
-            "there is no machine of that name",
-        System.Net.Sockets.SocketException { SocketErrorCode: System.Net.Sockets.SocketError.TryAgain } => "names cannot be looked up now",
-        System.Net.Sockets.SocketException { SocketErrorCode: System.Net.Sockets.SocketError.ConnectionReset } => "the connection was cut",
-        HttpIOException { HttpRequestError: HttpRequestError.ResponseEnded } => "the connection was cut before it answered",
-        var other => other.Message.TrimEnd('.'),
-    };
+            : $"{address} cannot be reached: {Troubles.InWords(error.GetBaseException())}. Does the service run there? Another address: --service, or "
+                + "BANDEJO_SERVICE.";
 }

@@ -3,6 +3,7 @@ using System.IO.Compression;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
+using Bandejo.Core;
 
 namespace Bandejo.Cli;
 
@@ -65,7 +66,7 @@ internal static class UnpackCommand
         }
         catch (Exception error) when (error is InvalidDataException or JsonException)
         {
-            throw new WrongUseException($"What the service sent is not a whole package file: {error.Message.TrimEnd('.')}.");
+            throw new WrongUseException($"What the service sent is not a whole package file: {Troubles.InWords(error)}.");
         }
 
         // Last: a folder with a manifest is a whole one.

@@ -53,8 +53,8 @@ internal static class WavePlanCommands
 
     private static Command Keep(string verb, string description)
     {
-        var waves = new Option<string[]>(
-            "--wave", "-w") { Description = "A wave as 'NAME: PICK; GATE'; the last needs no gate", Required = true, AllowMultipleArgumentsPerToken = true };
+        var waves = Shared.Several("--wave", "wave", "A wave as 'NAME: PICK; GATE'; the last needs no gate", "-w");
+        waves.Required = true;
         var name = new Option<string?>("--name", "-n") { Description = "Its name for people [the short name]" };
         return Shared.Verb(
             verb, description, $"wave-plan {verb} careful --wave 'Pilots: 5 %; 100 % met for 1d' --wave 'Rest: everyone else'",

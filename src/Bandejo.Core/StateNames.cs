@@ -1,3 +1,4 @@
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 
@@ -17,6 +18,8 @@ public static class StateNames
     public static string Of(PackageState state) => Hyphenate(state.ToString());
 
     public static string Of(TrialState state) => Hyphenate(state.ToString());
+
+    public static string Of(VersionStanding standing) => Hyphenate(standing.ToString());
 
     public static string Of(PresenceAnswer answer) => Hyphenate(answer.ToString());
 

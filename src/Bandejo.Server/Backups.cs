@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Bandejo.Core;
 using Bandejo.Core.World;
 using Bandejo.Store;
 
@@ -117,7 +118,7 @@ internal static class Backups
         }
         catch (JsonException error)
         {
-            throw new StoreException($"{file} cannot be read: {error.Message}", error);
+            throw new StoreException($"{file} cannot be read: {Troubles.InWords(error)}.", error);
         }
     }
 

@@ -1,5 +1,6 @@
 using System.Net.Sockets;
 using System.Security.Cryptography;
+using Bandejo.Core;
 using Bandejo.Server;
 using Bandejo.Server.World;
 using Bandejo.Store;
@@ -64,7 +65,7 @@ try
 }
 catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)
 {
-    Console.Error.WriteLine(error.Message);
+    Console.Error.WriteLine(error is StoreException ? error.Message : Troubles.AsSentence(error));
     return 4;
 }
 

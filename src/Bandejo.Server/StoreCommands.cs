@@ -66,7 +66,7 @@ internal static class StoreCommands
         }
         catch (Exception error) when (error is StoreException or IOException or UnauthorizedAccessException)
         {
-            complains.WriteLine(error.Message);
+            complains.WriteLine(error is StoreException ? error.Message : Troubles.AsSentence(error));
             return 4;
         }
     }

@@ -18,6 +18,7 @@ internal static class Rebuilding
         ("device_number", "number"), ("device", "id"), ("device_heard", "device"), ("device_group", "slug"), ("group_member", "device_group, device"),
         ("wave_plan", "slug"), ("handling", "slug"), ("device_trial", "device"), ("package", "digest"), ("deployment", "id"), ("target_book", "number"),
         ("target_page", "place"), ("attempt", "id"), ("event", "number"), ("target_past", "place, number"), ("count_past", "book, number"),
+        ("state_past", "book, number"),
         ("device_past", "device, number"), ("device_gone", "device"), ("said_word", "number"), ("member_past", "device_group, number"),
         ("document_past", "kind, id, number"), ("day_count", "subject, part, day"), ("audit_chain", "entry"),
         ("audit_head", "one"),

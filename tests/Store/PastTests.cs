@@ -104,7 +104,8 @@ public sealed class PastTests(OnePostgres postgres) : IDisposable
                 var attempt = new AttemptRecord(
                     $"a{each}", "D1001", device, "install", "1", At.AddMinutes(each), At.AddMinutes(each), each % 2 == 0 ? "done" : null, "run", 0, "", true);
                 await store.Commit(At.AddMinutes(each), [
-                    new PutDevice(Device(device, [new ReportedFact(0, $"{each}", At)], null)), new PutTarget("D1001", new Target { Device = device, Tries = each }),
+                    new PutDevice(Device(device, [new ReportedFact(0, $"{each}", At)], null)),
+                    new PutTarget("D1001", new Target { Device = device, Tries = each, State = (TargetState)(each % 5) }),
                     each % 2 == 0 ? new PutMember("pilots", device) : new DeleteMember("pilots", device), new PutGroup(Group("pilots") with { Revision = each }),
                     new PutAttempt(attempt), new AddEvent(new EventRecord(
                         each + 1, At.AddMinutes(each), each % 3 == 0 ? "journal" : "target", "moved", null, "D1001", device, $"{each}", null))]);
@@ -140,7 +141,70 @@ public sealed class PastTests(OnePostgres postgres) : IDisposable
 
         static string Told(IPast past) => string.Join(
             ' ', past.Targets("D1001").Select(each => $"{each.Number} {each.Target.Tries}").Concat(past.Members("pilots").Rows().Select(row => $"in {row}"))
-                .Append($"{past.Device("d0")!.Fact("memory")} {past.Groups().Single().Revision} {past.States("D1001").Sum()}"));
+                .Append($"{past.Device("d0")!.Fact("memory")} {past.Groups().Single().Revision} {past.States("D1001").Sum()} {Among(past)}"));
+
+        static string Among(IPast past) => string.Join(';', past.States("D1001", [past.Members("pilots")]).Select(states => string.Join(',', states)));
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task Targets_are_counted_among_some_devices_as_each_moment_had_them(bool isServer)
+    {
+        const int Devices = 300;
+        const int Changes = 900;
+        var place = isServer ? postgres.Make() : File;
+        var (random, stood, then) = (new Random(7), new Dictionary<int, TargetState>(), new List<Dictionary<int, TargetState>>());
+        foreach (var part in Enumerable.Range(0, 3))
+        {
+            await using var store = DatabaseStore.Open(place);
+            for (var each = part * Changes / 3; each < (part + 1) * Changes / 3; each++)
+            {
+                var changes = new List<Change>();
+                foreach (var device in Enumerable.Range(0, 1 + random.Next(3)).Select(_ => random.Next(Devices)).Distinct())
+                {
+                    if (stood.Remove(device) && random.Next(8) == 0)
+                    {
+                        changes.Add(new DeleteDevice($"d{device:000}"));
+                    }
+                    else
+                    {
+                        var state = stood[device] = (TargetState)random.Next(Enum.GetValues<TargetState>().Length);
+                        changes.AddRange([new PutDevice(Device($"d{device:000}", [], null)), new PutTarget("D1001", new Target { Device = $"d{device:000}", State = state })]);
+                    }
+                }
+
+                await store.Commit(At.AddMinutes(each), changes);
+                then.Add(new Dictionary<int, TargetState>(stood));
+            }
+        }
+
+        if (!isServer)
+        {
+            // It is not all read from the beginning on.
+            using var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={place};Mode=ReadOnly;Pooling=False");
+            connection.Open();
+            using var command = connection.CreateCommand();
+            command.CommandText = "SELECT count(*) FROM state_past";
+            Assert.InRange((long)command.ExecuteScalar()!, 5L, 40L);
+        }
+
+        await using var kept = DatabaseStore.Open(place);
+        for (var each = 0; each < Changes; each++)
+        {
+            var past = kept.Past(At.AddMinutes(each))!;
+            var (even, odd) = (new Bitmap(), new Bitmap());
+            foreach (var (number, id) in past.Identities())
+            {
+                (int.Parse(id.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture) % 2 == 0 ? even : odd)[number] = true;
+            }
+
+            var counted = past.States("D1001", [even, odd]);
+            Assert.Equal([Count(then[each], 0), Count(then[each], 1)], counted.Select(states => string.Join(' ', states)));
+        }
+
+        static string Count(Dictionary<int, TargetState> stood, int rest) => string.Join(
+            ' ', Enum.GetValues<TargetState>().Select(state => stood.Count(target => target.Key % 2 == rest && target.Value == state)));
     }
 
     [Fact]

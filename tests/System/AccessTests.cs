@@ -19,6 +19,7 @@ public sealed class AccessTests
         GET    /api/v1/tokens                                all
         DELETE /api/v1/tokens/{id}                           all
         GET    /api/v1/accounts                              auditor
+        GET    /api/v1/accounts/{account}                    auditor
         POST   /api/v1/accounts                              administrator
         PATCH  /api/v1/accounts/{account}                    administrator
         POST   /api/v1/account/signing-keys                  packager
@@ -28,6 +29,7 @@ public sealed class AccessTests
         GET    /api/v1/identity                              all
         POST   /api/v1/identity/roll-over                    administrator
         GET    /api/v1/apps                                  all
+        GET    /api/v1/apps/{app}                            all
         GET    /api/v1/apps/{app}/icon                       all
         GET    /api/v1/packages                              all
         GET    /api/v1/packages/room                         all

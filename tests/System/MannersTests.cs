@@ -90,6 +90,10 @@ public sealed partial class MannersTests
             }
         }
 
+        var paused = JsonDocument.Parse(await site.Must("deployment", "pause", "Notes", "--reason", "x", "--output", "json")).RootElement;
+        Assert.Contains("Paused", paused.GetProperty("says").GetString());
+        Assert.Equal("paused", paused.GetProperty("answer").GetProperty("deployment").GetProperty("status").GetString());
+        await site.Must("deployment", "resume", "Notes", "--reason", "x");
         foreach (var words in (string[])["device list", "deployment list", "deployment targets Notes", "group list", "package list", "compliance show", "journal"])
         {
             var lines = (await site.Must([.. words.Split(' '), "--output", "csv"])).Split('\n', StringSplitOptions.RemoveEmptyEntries);
@@ -121,7 +125,11 @@ public sealed partial class MannersTests
         foreach (var (words, says) in (IEnumerable<(string[], string)>)[
             (["device", "show", "ald-desk"], "'ald-desk' may mean 2 devices"), (["device", "show", "ALD-DESC-001"], "Did you mean 'ALD-DESK-001'?"),
             (["group", "show", "enroled"], "Did you mean 'enrolled'?"), (["deployment", "show", "Foldlin everywhere"], "Did you mean 'Foldline everywhere'?"),
-            (["journal", "--device", "NOBODY"], "There is no device 'NOBODY'."), (["device", "list", "site is ALD"], "It was read as a rule")])
+            (["journal", "--device", "NOBODY"], "There is no device 'NOBODY'."), (["app", "show", "foldlin7"], "There is no app 'foldlin7'. Did you mean 'foldline'?"),
+            (["package", "list", "--app", "nothing"], "There is no app 'nothing'."), (["compliance", "export", "--app", "nothing"], "There is no app 'nothing'."),
+            (["journal", "--app", "nothing"], "There is no app 'nothing'."), (["account", "change", "root-adnim", "--name", "x"], "Did you mean 'root-admin'?"),
+            (["token", "remove", "12"], "Give its identity, or 4 or more of its first characters."), (["device", "join-code", "remove", "zzzz"], "There is no join code 'zzzz'."),
+            (["device", "list", "--group", "enroled"], "Did you mean 'enrolled'?"), (["device", "list", "site is ALD"], "It was read as a rule")])
         {
             var (code, output, errors) = await site.Run(words);
             Assert.True(code is 3, $"{string.Join(' ', words)}: {code} {output}");
@@ -129,6 +137,23 @@ public sealed partial class MannersTests
         }
 
         Assert.Equal(await site.Must("journal", "--group", "enrolled", "-o", "csv"), await site.Must("journal", "--group", "ENROLL", "-o", "csv"));
+
+        // The same for all nouns.
+        Assert.Contains("foldline 7.2.0", (await site.Must("package", "list", "--app", "FOLD")).Replace("  ", " "));
+        Assert.Contains("7.2.0", await site.Must("app", "show", "fold"));
+        Assert.Contains("root-admin", await site.Must("account", "change", "ROOT", "--name", "First administrator"));
+        await site.Must("device", "join-code", "new", "--group", "enrolled");
+        var code2 = (await site.Admin.Get("/api/v1/join-codes", ContractJson.Default.IReadOnlyListJoinCodeInfo)).First();
+        await site.Must("device", "join-code", "remove", code2.Id[..16]);
+        Assert.DoesNotContain(code2.Id, await site.Must("device", "join-code", "list"));
+
+        // A list says how it is sorted, signs are told, and what several names are given with.
+        Assert.Contains("2 devices, sorted by heard, the other way round.", await site.Must("device", "list", "--sort=-heard", "--group", "enrolled"));
+        Assert.Contains("■ met", await site.Must("deployment", "list"));
+        foreach (var several in (string[][])[["--state", "met", "failed"], ["--state", "met,failed"], ["--state", "met", "--state", "failed"]])
+        {
+            Assert.Contains("2 devices, sorted by name.", await site.Must(["deployment", "targets", id, .. several]));
+        }
 
         // What cannot be taken back is asked for, with what it does; without an answer nothing is done.
         foreach (var (words, says) in (IEnumerable<(string[], string)>)[
@@ -160,6 +185,27 @@ public sealed partial class MannersTests
         // Ctrl-C at something that goes on for ever: whatever is to come after it does not come.
         var (code, _) = await Ended(site, "deployment", "watch", "Notes", "--until", "ended");
         Assert.Equal(130, code);
+
+        // At a question too, and nothing was done; the end of the input is no yes.
+        foreach (var (key, ends) in new[] { ('\u0003', 130), ('\u0004', 1), ('n', 1) })
+        {
+            using var asked = site.AtTerminal("deployment", "end", "Notes", "--reason", "x");
+            var said = "";
+            while (!said.Contains("[y/N]", StringComparison.Ordinal))
+            {
+                var some = new char[256];
+                var read = await asked.StandardOutput.ReadAsync(some, TestContext.Current.CancellationToken);
+                Assert.True(read > 0, $"It ended without a question: {said}");
+                said += new string(some, 0, read);
+            }
+
+            await asked.StandardInput.WriteAsync(key == 'n' ? "n\n" : $"{key}");
+            await asked.StandardInput.FlushAsync(TestContext.Current.CancellationToken);
+            await asked.WaitForExitAsync(TestContext.Current.CancellationToken);
+            Assert.Equal((key, ends), (key, asked.ExitCode));
+        }
+
+        Assert.NotEqual("ended", (await site.Admin.Get("/api/v1/deployments", ContractJson.Default.IReadOnlyListDeploymentInfo)).Single().Status);
 
         await Signal("STOP", site.Process.Pid);
         var (frozen, _, says) = await site.Run("device", "list", "--timeout", "6");

@@ -27,7 +27,7 @@ describe("the line of events", () => {
   beforeEach(() => {
     vi.useFakeTimers();
     [opened, heard, states] = [[], [], []];
-    line = new EventLine((event) => heard.push(event), (state) => states.push(state), (address) => {
+    line = new EventLine((event) => heard.push(event), (state) => states.push(state), undefined, (address) => {
       const played = new Played(address);
       opened.push(played);
       return played as unknown as EventSource;

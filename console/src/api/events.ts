@@ -9,7 +9,7 @@ export type StreamState = { isLive: true } | { isLive: false; since: number };
 const LONGEST_WAIT = 15_000;
 
 /** The service says every 10 s that it is there; a line on which nothing came for so long is dead, milliseconds. */
-const LONGEST_SILENCE = 25_000;
+export const LONGEST_SILENCE = 25_000;
 
 /** The line of events. A closed one is noticed by its end, a dead one by its silence. */
 export class EventLine {
@@ -23,6 +23,7 @@ export class EventLine {
   constructor(
     private readonly heard: (event: Happened) => void,
     private readonly stands: (state: StreamState) => void,
+    private readonly beats: () => void = () => undefined,
     private readonly open: (address: string) => EventSource = (address) => new EventSource(address),
   ) {}
 
@@ -39,7 +40,10 @@ export class EventLine {
       this.listens();
       this.stands({ isLive: true });
     };
-    source.addEventListener("beat", () => this.listens());
+    source.addEventListener("beat", () => {
+      this.listens();
+      this.beats();
+    });
     for (const topic of ["journal", "target", "device", "audit", "package", "group"]) {
       source.addEventListener(topic, (message) => {
         this.listens();

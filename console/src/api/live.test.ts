@@ -10,7 +10,7 @@ afterEach(() => void vi.useRealTimers());
 
 function watched() {
   const queries = new QueryClient();
-  for (const key of [["today"], ["deployment", "D1"], ["deployment", "D2"], ["accounts"], ["groups", "desks"]]) queries.setQueryData(key, 1);
+  for (const key of [["today"], ["deployment", "D1"], ["deployment", "D2"], ["accounts"], ["group", "desks"], ["join-codes"], ["devices", "list"]]) queries.setQueryData(key, 1);
   const isOld = (...key: string[]) => queries.getQueryState(key)!.isInvalidated;
   return { hear: follow(queries), isOld, queries };
 }
@@ -38,5 +38,21 @@ it("shows a single event well within a second", () => {
   const { hear, isOld } = watched();
   hear(event({ topic: "group" }));
   vi.advanceTimersByTime(700);
-  expect(isOld("groups", "desks")).toBe(true);
+  expect(isOld("group", "desks")).toBe(true);
+});
+
+it("has of the audit trail only that asked again which an entry is about", () => {
+  const { hear, isOld } = watched();
+  hear(event({ topic: "audit", what: "account-changed" }));
+  vi.advanceTimersByTime(1_000);
+  expect([isOld("accounts"), isOld("join-codes"), isOld("group", "desks"), isOld("today")]).toEqual([true, false, false, false]);
+});
+
+it("knows the page of a device, which is asked for by name, by the device's identity", () => {
+  const { hear, queries } = watched();
+  queries.setQueryData(["device", "DESK-1"], { device: { id: "a1" } });
+  queries.setQueryData(["device", "DESK-2"], { device: { id: "a2" } });
+  hear(event({ topic: "device", device: "a2" }));
+  vi.advanceTimersByTime(1_000);
+  expect(["DESK-1", "DESK-2"].map((name) => queries.getQueryState(["device", name])!.isInvalidated)).toEqual([false, true]);
 });

@@ -2,6 +2,7 @@ import { Spotlight, type SpotlightActionData, type SpotlightActionGroupData } fr
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 
 /** Finds anything by a few letters, and goes there; by keyboard alone. */
@@ -11,14 +12,14 @@ export function Palette({ parts }: { parts: readonly { to: string; name: string 
   const words = useDeferredValue(typed.trim().toLowerCase());
   const isAsked = words.length > 0;
   const devices = useQuery({
-    queryKey: ["devices", "found", words],
+    queryKey: keys.devicesFound(words),
     queryFn: ({ signal }) => request("get", "/api/v1/devices", { query: { filter: words.replace(/[<>=()"]/g, " "), limit: 8 }, signal }),
     enabled: words.length > 1,
     placeholderData: keepPreviousData,
   });
-  const deployments = useQuery({ queryKey: ["deployments", "all"], queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: true }, signal }), enabled: isAsked });
-  const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }), enabled: isAsked });
-  const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }), enabled: isAsked });
+  const deployments = useQuery({ queryKey: keys.deployments(true), queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: true }, signal }), enabled: isAsked });
+  const apps = useQuery({ queryKey: keys.apps, queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }), enabled: isAsked });
+  const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }), enabled: isAsked });
 
   const action = (kind: string, id: string, label: string, description: string, to: string): SpotlightActionData => ({ id: `${kind} ${id}`, label, description, onClick: () => void go({ to }) });
   const fits = (...texts: (string | null | undefined)[]) => words.split(/\s+/).every((word) => texts.some((text) => text?.toLowerCase().includes(word)));

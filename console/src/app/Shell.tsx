@@ -4,6 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, Outlet, useLocation } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { useDemoSpeed, useNow } from "@/api/clock";
+import { keys } from "@/api/keys";
 import { useAsOf } from "@/api/past";
 import { request } from "@/api/request";
 import { moment } from "@/parts/format";
@@ -28,7 +29,7 @@ const PARTS = [
 export function Shell() {
   const [isOpen, setIsOpen] = useState(false);
   const { pathname } = useLocation();
-  const today = useQuery({ queryKey: ["today"], queryFn: ({ signal }) => request("get", "/api/v1/today", { signal }) });
+  const today = useQuery({ queryKey: keys.today, queryFn: ({ signal }) => request("get", "/api/v1/today", { signal }) });
   const canBePast = useCanBePast();
   const isPast = useAsOf() !== undefined;
   const needs = today.data?.needs.length ?? 0;

@@ -21,16 +21,16 @@ const deployments = createRoute({ ...at("/deployments"), component: page(() => i
 const compose = createRoute({ ...at("/deployments/new"), component: page(() => import("@/features/deployments/ComposePage")), validateSearch: words("package", "wish", "groups") });
 const deployment = createRoute({ ...at("/deployments/$deployment"), component: page(() => import("@/features/deployments/DeploymentPage")), validateSearch: words("view", "state", "wave", "filter", "sort", "device", "ask", "asOf"), search: past });
 const apps = createRoute({ ...at("/apps"), component: page(() => import("@/features/apps/AppsPage")), validateSearch: words("words") });
-const app = createRoute({ ...at("/apps/$app"), component: page(() => import("@/features/apps/AppPage")) });
+const app = createRoute({ ...at("/apps/$app"), component: page(() => import("@/features/apps/AppPage")), validateSearch: words("days") });
 const bench = createRoute({ ...at("/bench"), component: page(() => import("@/features/bench/BenchPage")) });
 const draft = createRoute({ ...at("/bench/$draft"), component: page(() => import("@/features/bench/DraftPage")) });
 const pack = createRoute({ ...at("/packages/$digest"), component: page(() => import("@/features/apps/PackagePage")) });
-const devices = createRoute({ ...at("/devices"), component: page(() => import("@/features/devices/DevicesPage")), validateSearch: words("filter", "sort", "columns") });
+const devices = createRoute({ ...at("/devices"), component: page(() => import("@/features/devices/DevicesPage")), validateSearch: words("filter", "group", "sort", "columns", "days") });
 const device = createRoute({ ...at("/devices/$device"), component: page(() => import("@/features/devices/DevicePage")), validateSearch: words("view", "asOf"), search: past });
 const groups = createRoute({ ...at("/groups"), component: page(() => import("@/features/groups/GroupsPage")) });
 const newGroup = createRoute({ ...at("/groups/new"), component: page(() => import("@/features/groups/GroupPage"), "NewGroupPage") });
-const group = createRoute({ ...at("/groups/$group"), component: page(() => import("@/features/groups/GroupPage")), validateSearch: words("view", "asOf"), search: past });
-const compliance = createRoute({ ...at("/compliance"), component: page(() => import("@/features/compliance/CompliancePage")), validateSearch: words("by", "only", "deployment", "app", "group", "asOf"), search: past });
+const group = createRoute({ ...at("/groups/$group"), component: page(() => import("@/features/groups/GroupPage")), validateSearch: words("view", "filter", "sort", "asOf"), search: past });
+const compliance = createRoute({ ...at("/compliance"), component: page(() => import("@/features/compliance/CompliancePage")), validateSearch: words("by", "only", "deployment", "app", "group", "days", "asOf"), search: past });
 const journal = createRoute({ ...at("/journal"), component: page(() => import("@/features/journal/JournalPage")), validateSearch: words("topic", "deployment", "device", "group", "app", "by", "what", "words", "from", "to") });
 const settings = createRoute({ ...at("/settings"), component: page(() => import("@/features/settings/SettingsPage")), validateSearch: words("view") });
 

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { type Schemas, text } from "@/api/request";
 import { ErrorNote } from "./ErrorNote";
 import { duration } from "./format";
@@ -8,7 +9,7 @@ import { Moment } from "./Moment";
 /** One try with its outcome, and its log when asked for. */
 export function Attempt({ attempt, isOpen }: { attempt: Schemas["AttemptInfo"]; isOpen?: boolean }) {
   const [isShown, setIsShown] = useState(isOpen ?? false);
-  const log = useQuery({ queryKey: ["log", attempt.id], queryFn: () => text(`/api/v1/attempts/${attempt.id}/log`), enabled: isShown && attempt.hasLog, staleTime: Number.POSITIVE_INFINITY });
+  const log = useQuery({ queryKey: keys.attemptLog(attempt.id), queryFn: () => text(`/api/v1/attempts/${attempt.id}/log`), enabled: isShown && attempt.hasLog, staleTime: Number.POSITIVE_INFINITY });
   const took = attempt.endedAt ? duration(Date.parse(attempt.endedAt) - Date.parse(attempt.startedAt)) : null;
   return (
     <section className="sheet pad attempt">

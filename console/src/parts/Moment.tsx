@@ -18,7 +18,9 @@ export function Moment({ at, only, otherwise = "–" }: MomentProps) {
   const parts = [only !== "moment" && relative(time, now), only !== "relative" && moment(time, now)].filter(Boolean);
   return (
     <time dateTime={at} title={`${relative(time, now)}: ${fullMoment(time)}`}>
-      {parts.join(" · ")}
+      {parts.map((part, at) => (
+        <span key={at}>{at > 0 && " · "}<span className="whole">{part}</span></span>
+      ))}
     </time>
   );
 }

@@ -1,11 +1,12 @@
 import { SegmentedControl } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { ErrorNote } from "./ErrorNote";
 import { count, percent } from "./format";
 import { Empty, Loading } from "./Page";
+import { versionLooks } from "./versions";
 
 interface TrendProps {
   what: "compliance" | "fleet" | "versions";
@@ -22,11 +23,16 @@ const wholeDays = new Intl.DateTimeFormat(undefined, { weekday: "short", day: "n
 /** How many labels stand below a drawing at most. */
 const MOST_LABELS = 8;
 
+const USUAL = "30";
+
 /** How something went from day to day: drawn, and as a table. */
 export function Trend({ what, app, title, empty }: TrendProps) {
-  const [length, setLength] = useState("30");
+  // In the address, so that it opens as it was.
+  const { days: length = USUAL } = useSearch({ strict: false }) as { days?: string };
+  const go = useNavigate();
+  const setLength = (days: string) => void go({ to: ".", search: (now: object) => ({ ...now, days: days === USUAL ? "" : days }), replace: true, resetScroll: false });
   const found = useQuery({
-    queryKey: ["trend", what, app ?? "", length],
+    queryKey: keys.trend(what, app, length),
     queryFn: ({ signal }) => request("get", "/api/v1/trends/{what}", { path: { what }, query: { app, days: Number(length) }, signal }),
     staleTime: 60_000,
   });
@@ -44,7 +50,9 @@ export function Trend({ what, app, title, empty }: TrendProps) {
 }
 
 function Drawing({ trend, what, title }: { trend: Schemas["TrendInfo"]; what: TrendProps["what"]; title: string }) {
-  const fill = (part: number) => (what === "compliance" ? COMPLIANCE[part]! : `version-${Math.min(part, 5)}`);
+  // Versions by how they stand, kinds of devices by their order.
+  const looks = versionLooks(trend.standings ?? []);
+  const fill = (part: number) => (what === "compliance" ? COMPLIANCE[part]! : looks[part] ?? `part-${Math.min(part, 5)}`);
   const top = nice(Math.max(...trend.days.map((day) => sum(day.counts))));
   const step = Math.max(1, Math.ceil(trend.days.length / MOST_LABELS));
   const last = trend.days.at(-1)!;
@@ -77,7 +85,7 @@ function Drawing({ trend, what, title }: { trend: Schemas["TrendInfo"]; what: Tr
         {trend.parts.map((part, at) => (
           <span key={part}>
             <i className={`version-key ${fill(at)}`} aria-hidden="true" />
-            {part} <span className="quiet">{count(last.counts[at]!)}</span>
+            {part} <span className="quiet">{trend.standings && trend.standings[at] !== "unknown" && `${trend.standings[at]} · `}{count(last.counts[at]!)}</span>
           </span>
         ))}
       </div>

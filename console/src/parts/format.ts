@@ -9,6 +9,9 @@ const day = new Intl.DateTimeFormat(undefined, { day: "numeric", month: "short" 
 const dayOfYear = new Intl.DateTimeFormat(undefined, { day: "numeric", month: "short", year: "numeric" });
 const whole = new Intl.DateTimeFormat(undefined, { dateStyle: "full", timeStyle: "long" });
 
+/** Room for a moment in a column, by whether the reader's clock has AM and PM. */
+export const MOMENT_WIDTH = clockTime.resolvedOptions().hour12 ? "134px" : "104px";
+
 /** A number by the reader's locale. */
 export function count(value: number): string {
   return numbers.format(value);

@@ -1,5 +1,6 @@
 import { useDebouncedValue } from "@mantine/hooks";
 import { useQuery } from "@tanstack/react-query";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import type { RuleFinding } from "./RuleField";
 import type { FactHelp } from "./ruleWords";
@@ -11,7 +12,7 @@ const NO_FACTS: readonly FactHelp[] = [];
 export function useRuleCheck(rule: string, rest: number): { findings: readonly RuleFinding[]; isChecked: boolean } {
   const [asked] = useDebouncedValue(rule, rest);
   const check = useQuery({
-    queryKey: ["rule", "check", asked],
+    queryKey: keys.rule(asked, "check"),
     queryFn: ({ signal }) => request("post", "/api/v1/rules/check", { body: { rule: asked }, signal }),
     enabled: asked.trim() !== "",
     staleTime: 60_000,
@@ -22,5 +23,5 @@ export function useRuleCheck(rule: string, rest: number): { findings: readonly R
 
 /** The facts that a rule may speak of. */
 export function useFacts(): readonly FactHelp[] {
-  return useQuery({ queryKey: ["facts"], queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 }).data ?? NO_FACTS;
+  return useQuery({ queryKey: keys.facts, queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 }).data ?? NO_FACTS;
 }

@@ -67,10 +67,11 @@ public sealed record TestingPreview(int Devices, string Says);
 public sealed record GroupInfo(
     string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null);
 
-/// <summary>Puts several devices into a listed group at once.</summary>
+/// <summary>Puts several devices into a listed group at once, or takes them out.</summary>
 /// <param name="Devices">Names or identities, 1 to 1,000. One that is not there refuses them all.</param>
+/// <param name="IsIn">Whether they come in; false takes them out.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
-public sealed record MembersRequest([property: Limits(Items = 200_000)] IReadOnlyList<string> Devices);
+public sealed record MembersRequest([property: Limits(Items = 200_000)] IReadOnlyList<string> Devices, bool IsIn = true);
 
 /// <summary>Devices that are to be put into a group, or taken out of it.</summary>
 /// <param name="Devices">Names or identities.</param>

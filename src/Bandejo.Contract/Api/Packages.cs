@@ -135,7 +135,12 @@ public sealed record LifeInfo(string State, string By, DateTimeOffset At, string
 
 /// <summary>An app of the catalogue with its packages and the versions in the field.</summary>
 public sealed record AppInfo(
-    string App, string Name, string Publisher, string Category, IReadOnlyList<PackageInfo> Packages, IReadOnlyList<CountInfo> Versions);
+    string App, string Name, string Publisher, string Category, IReadOnlyList<PackageInfo> Packages, IReadOnlyList<FieldVersion> Versions);
+
+/// <summary>A version of an app that devices have.</summary>
+/// <param name="Count">On how many.</param>
+/// <param name="Standing">newest (of what is released), behind it, ahead of it, or unknown.</param>
+public sealed record FieldVersion(string Name, int Count, string Standing);
 
 /// <summary>Something and how often it is there.</summary>
 public sealed record CountInfo(string Name, int Count);

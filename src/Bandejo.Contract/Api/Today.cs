@@ -23,4 +23,4 @@ public sealed record FactDescription(string Name, string Type, string Meaning, I
 
 /// <summary>What a command of the command line did, where its answer has no form of its own.</summary>
 /// <param name="Says">The sentence that a person reads.</param>
-public sealed record SaidInfo(string Says);
+public sealed record SaidInfo(string Says, System.Text.Json.JsonElement? Answer = null);

@@ -22,13 +22,13 @@ public static class PackageLives
         if (!found.Ok)
         {
             // An app's slug alone names its newest released package; for releasing, its newest at all is meant.
-            var newest = world.Packages.Values.Where(package => package.Record.App == named.Trim()).MaxBy(package => package.Version);
-            if (newest is null)
+            var app = Named.App(world, named, isWhole: asked == PackageEvent.WithdrawAsked);
+            if (!app.Ok)
             {
                 return found.Failure!;
             }
 
-            found = newest;
+            found = world.Packages.Values.Where(package => package.Record.App == app.Value).MaxBy(package => package.Version)!;
         }
 
         var package = found.Value;

@@ -1,4 +1,5 @@
 using System.Reflection;
+using Bandejo.Core.Packages;
 using YamlDotNet.Core;
 using YamlDotNet.RepresentationModel;
 
@@ -106,7 +107,7 @@ public sealed class HintCatalog
         }
         catch (YamlException error)
         {
-            findings.Add(new Finding($"This is not YAML: {error.Message}", file, (int)error.Start.Line, (int)error.Start.Column));
+            findings.Add(YamlForm.WhyNot(yaml, error) with { Where = file });
         }
 
         return findings.Count == 0

@@ -40,7 +40,7 @@ internal static class SafeXml
         }
         catch (XmlException error)
         {
-            throw new BrokenFileException($"'{name}' inside is not XML that can be read ({error.Message})");
+            throw new BrokenFileException($"'{name}' inside cannot be read: {Troubles.InWords(error)}");
         }
     }
 

@@ -70,7 +70,7 @@ public sealed class YamlForm
     }
 
     /// <summary>Why a text is not YAML; where that is one of the usual mistakes, with its cure.</summary>
-    private static Finding WhyNot(string text, YamlException error)
+    internal static Finding WhyNot(string text, YamlException error)
     {
         var line = text.Split('\n').ElementAtOrDefault((int)error.Start.Line - 1) ?? "";
         if (error.Message.Contains("escape", StringComparison.OrdinalIgnoreCase))
@@ -83,8 +83,18 @@ public sealed class YamlForm
             .FirstOrDefault(each => each.Tab >= 0);
         return indented.Line > 0 && (indented.Line >= error.Start.Line - 1 || line.Contains('\t', StringComparison.Ordinal))
             ? new Finding("A tab stands in the indentation, where YAML takes blanks alone; put blanks in its place.", null, indented.Line, indented.Tab + 1)
-            : new Finding($"This is not YAML: {error.Message.TrimEnd('.')}.", null, (int)error.Start.Line, (int)error.Start.Column);
+            : new Finding(InWords(error.Message), null, (int)error.Start.Line, (int)error.Start.Column);
     }
+
+    /// <summary>What stands against a text, told by what the library looked for in vain.</summary>
+    private static string InWords(string message) =>
+        message.Contains("quoted scalar", StringComparison.OrdinalIgnoreCase) ? "A quote is opened here that is not closed."
+            : message.Contains("flow", StringComparison.OrdinalIgnoreCase) || message.Contains("','", StringComparison.Ordinal)
+                ? "A bracket is opened here that is not closed, or a comma is missing between two things in it."
+            : message.Contains("':'", StringComparison.Ordinal) || message.Contains("simple key", StringComparison.OrdinalIgnoreCase)
+                ? "This is neither 'name: value' nor '- item': a colon is missing, or the blank behind it."
+            : message.Contains("uplicate", StringComparison.Ordinal) ? "The same name stands twice in one mapping."
+            : "This is not YAML; look at brackets, quotes, colons and the indentation, here and in the line before.";
 
     private const string InQuotes = "In double quotes a backslash begins a sign of another kind, such as \\n for the end of a line.";
 

@@ -54,7 +54,7 @@ public static class Accounts
 
     public static Outcome<AccountRecord> Alter(Decision decision, RevisionCheck seen, string named, AccountAsk ask)
     {
-        var found = Find(decision.World, named);
+        var found = Named.Account(decision.World, named);
         if (!found.Ok)
         {
             return found.Failure!;
@@ -161,9 +161,6 @@ public static class Accounts
     public static KeyRecord? BuildKey(FleetWorld world, string keyId) => world.Accounts.Values
         .Where(account => !account.IsDisabled && (account.Roles.Contains(Roles.Packager) || account.Roles.Contains(Roles.Administrator)))
         .SelectMany(account => account.SigningKeys).FirstOrDefault(key => key.KeyId == keyId);
-
-    private static Outcome<AccountRecord> Find(FleetWorld world, string named) =>
-        world.Accounts.TryGetValue(named, out var account) ? account : new Failure(ErrorKind.NotFound, $"There is no account '{named}'.");
 
     private static IEnumerable<string> TakenKeys(FleetWorld world) =>
         world.SiteSettings.GetValueOrDefault(TakenKeysSetting, "").Split(' ', StringSplitOptions.RemoveEmptyEntries);

@@ -108,7 +108,9 @@ public static class Handlings
             Settings = new SortedDictionary<string, string>(ask.Settings.ToDictionary(), StringComparer.Ordinal),
         };
         findings.AddRange(values.Problems().Where(problem => problem.Where is not null || findings.Count == 0));
-        var apps = ask.Apps.Distinct().Order(StringComparer.Ordinal).ToList();
+        // One that there is not is told of below, with what is near.
+        var apps = ask.Apps.Select(app => Named.App(world, app) is { Ok: true, Value: var known } ? known : app).Distinct()
+            .Order(StringComparer.Ordinal).ToList();
         foreach (var app in apps)
         {
             findings.AddRange(Against(world, slug, app, values));

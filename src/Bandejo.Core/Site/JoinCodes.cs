@@ -34,12 +34,13 @@ public static class JoinCodes
 
     public static Outcome<bool> TakeBack(Decision decision, string id)
     {
-        if (decision.World.JoinCodes.Values.FirstOrDefault(code => code.Id == id) is not { } code)
+        var code = Named.JoinCode(decision.World, id);
+        if (!code.Ok)
         {
-            return new Failure(ErrorKind.NotFound, "There is no such join code.");
+            return code.Failure!;
         }
 
-        decision.Do(new DeleteJoinCode(id, code.Hash));
+        decision.Do(new DeleteJoinCode(code.Value.Id, code.Value.Hash));
         decision.Audit("join-code-taken-back", "A join code was taken back.");
         return true;
     }

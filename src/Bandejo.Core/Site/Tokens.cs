@@ -76,12 +76,14 @@ public static class Tokens
     /// <param name="mayAny">Of anybody, not only one's own.</param>
     public static Outcome<bool> End(Decision decision, string id, bool mayAny)
     {
-        if (decision.World.Tokens.Values.FirstOrDefault(token => token.Id == id && (mayAny || token.Account == decision.By)) is not { } token)
+        var found = Named.Token(decision.World.Tokens.Values.Where(token => mayAny || token.Account == decision.By), id);
+        if (!found.Ok)
         {
-            return new Failure(ErrorKind.NotFound, mayAny ? "There is no such token or session." : "You have no such token.");
+            return found.Failure!;
         }
 
-        decision.Do(new DeleteToken(id, token.Hash));
+        var token = found.Value;
+        decision.Do(new DeleteToken(token.Id, token.Hash));
         decision.Audit(
             "token-ended",
             $"{decision.By} ended a {(token.IsSession ? "session" : $"personal token ({token.Label})")}"

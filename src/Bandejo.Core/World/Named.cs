@@ -21,14 +21,14 @@ public static class Named
     /// <summary>How many are named that a beginning may mean.</summary>
     private const int MostSeveral = 5;
 
-    /// <summary>A digest is named by so many of its first characters, or more.</summary>
+    /// <summary>A digest, or the identity of a token or code, is named by so many of its first characters, or more.</summary>
     private const int LeastOfDigest = 4;
 
     /// <summary>A deployment; of several with one name, the one that has not ended.</summary>
     public static Outcome<DeploymentEntry> Deployment(FleetWorld world, string named) =>
         world.Deployments.TryGetValue(named, out var exact)
             ? exact
-            : Found("deployment", named, world.Deployments.Values, each => each.Id, each => each.Plan.Name, isWhole: false, each => each.IsActive);
+            : Among("deployment", named, world.Deployments.Values, each => each.Id, each => each.Plan.Name, isWhole: false, each => each.IsActive);
 
     /// <summary>
     /// A package by digest, by the beginning of one (4 characters or more), by <c>app version</c>, or by an app: its newest released package.
@@ -58,7 +58,7 @@ public static class Named
             return Several("package", named, begun.Select(package => $"{package.Title} ({package.Digest[..12]})"), begun.Count);
         }
 
-        var app = Found("app", slug, apps, each => each, each => each, isWhole);
+        var app = Among("app", slug, apps, each => each, each => each, isWhole);
         if (!app.Ok)
         {
             return app.Failure!.Kind != ErrorKind.NotFound ? app.Failure
@@ -89,15 +89,15 @@ public static class Named
     /// <inheritdoc cref="Package" path="/param"/>
     public static Outcome<GroupEntry> Group(FleetWorld world, string named, bool isWhole = false) => world.Groups.TryGetValue(named, out var group)
         ? group
-        : Found("group", named, world.Groups.Values, each => each.Record.Slug, each => each.Record.Name, isWhole);
+        : Among("group", named, world.Groups.Values, each => each.Record.Slug, each => each.Record.Name, isWhole);
 
     /// <inheritdoc cref="Package" path="/param"/>
     public static Outcome<WavePlanRecord> WavePlan(FleetWorld world, string named, bool isWhole = false) =>
-        Found("wave plan", named, world.WavePlans.Values, each => each.Slug, each => each.Name, isWhole);
+        Among("wave plan", named, world.WavePlans.Values, each => each.Slug, each => each.Name, isWhole);
 
     /// <inheritdoc cref="Package" path="/param"/>
     public static Outcome<HandlingRecord> Handling(FleetWorld world, string named, bool isWhole = false) =>
-        Found("handling", named, world.Handlings.Values, each => each.Slug, each => each.Name, isWhole);
+        Among("handling", named, world.Handlings.Values, each => each.Slug, each => each.Name, isWhole);
 
     /// <inheritdoc cref="Package" path="/param"/>
     public static Outcome<DeviceEntry> Device(FleetWorld world, string named, bool isWhole = false)
@@ -107,9 +107,28 @@ public static class Named
             return exact;
         }
 
-        var found = Found("device", named, world.Devices.Values, each => each.Id, each => each.Name, isWhole);
+        var found = Among("device", named, world.Devices.Values, each => each.Id, each => each.Name, isWhole);
         return found.Ok || found.Failure!.Kind != ErrorKind.NotFound ? found : NoDevice(world, named);
     }
+
+    /// <summary>An app that there are packages of, by its short name or the name it has in its newest package.</summary>
+    /// <inheritdoc cref="Package" path="/param"/>
+    public static Outcome<string> App(FleetWorld world, string named, bool isWhole = false)
+    {
+        var newest = world.Packages.Values.GroupBy(package => package.Record.App).Select(group => group.MaxBy(package => package.Version)!);
+        var found = Among("app", named, newest, each => each.Record.App, each => each.Contents.Name, isWhole);
+        return found.Ok ? found.Value.Record.App : found.Failure!;
+    }
+
+    /// <inheritdoc cref="Package" path="/param"/>
+    public static Outcome<AccountRecord> Account(FleetWorld world, string named, bool isWhole = false) =>
+        Among("account", named, world.Accounts.Values, each => each.Account, each => each.Name, isWhole);
+
+    /// <summary>One of some tokens, by its identity or the beginning of one (4 characters or more).</summary>
+    public static Outcome<TokenRecord> Token(IEnumerable<TokenRecord> among, string id) => ByIdentity("token or session", id, among, each => each.Id);
+
+    /// <summary>A join code, by its identity or the beginning of one (4 characters or more).</summary>
+    public static Outcome<JoinCodeRecord> JoinCode(FleetWorld world, string id) => ByIdentity("join code", id, world.JoinCodes.Values, each => each.Id);
 
     /// <summary>The failure for a device that is not there.</summary>
     public static Failure NoDevice(FleetWorld world, string named)
@@ -118,10 +137,11 @@ public static class Named
         return new Failure(ErrorKind.NotFound, $"There is no device '{named}'." + Meant(near));
     }
 
-    /// <summary>The one thing that is meant.</summary>
+    /// <summary>The one thing of some that is meant.</summary>
+    /// <param name="noun">What one of them is called.</param>
     /// <param name="isWhole">Whether a beginning is not enough.</param>
     /// <param name="isPreferred">Of several that fit alike, those that are meant rather; null for none.</param>
-    private static Outcome<T> Found<T>(
+    private static Outcome<T> Among<T>(
         string noun, string named, IEnumerable<T> all, Func<T, string> idOf, Func<T, string> nameOf, bool isWhole, Func<T, bool>? isPreferred = null)
     {
         var text = named.Trim();
@@ -145,6 +165,14 @@ public static class Named
         var near = Suggest.Nearest(text.ToUpperInvariant(), all.Take(MostNear).SelectMany(each => (string[])[idOf(each), nameOf(each)]).Distinct(),
             isInAnyCase: true);
         return new Failure(ErrorKind.NotFound, $"There is no {noun} '{named}'." + Meant(near));
+    }
+
+    private static Outcome<T> ByIdentity<T>(string noun, string id, IEnumerable<T> all, Func<T, string> idOf)
+    {
+        var text = id.Trim().TrimEnd('…');
+        return text.Length < LeastOfDigest
+            ? new Failure(ErrorKind.NotFound, $"There is no {noun} '{id}'. Give its identity, or {LeastOfDigest} or more of its first characters.")
+            : Among(noun, text, all, idOf, idOf, isWhole: false);
     }
 
     private static Failure Several(string noun, string named, IEnumerable<string> names, int count) => new(

@@ -43,6 +43,9 @@ internal static class AccessRoutes
         api.MapGet("/accounts", (WorldHost world) => Results.Ok(world.Read(each => (IReadOnlyList<AccountInfo>)[
             .. each.Accounts.Values.OrderBy(account => account.Account, StringComparer.Ordinal).Select(Info)])))
             .ForSeeing().WithName("listAccounts").WithSummary("All accounts").Produces<IReadOnlyList<AccountInfo>>();
+        api.MapGet("/accounts/{account}", (WorldHost world, HttpContext context, string account) =>
+            world.Read(each => Named.Account(each, account)).Answer(found => context.WithRevision(Info(found), found.Revision)))
+            .ForSeeing().WithName("getAccount").Revised().WithSummary("One account").Produces<AccountInfo>();
         api.MapPost("/accounts", async (WorldHost world, HttpContext context, AccountRequest request) =>
         {
             var password = Passwords.Hashed(request.Password);

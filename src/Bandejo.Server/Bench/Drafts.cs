@@ -291,7 +291,7 @@ internal sealed partial class Drafts(
         var ends = draft.Files.Where(file => file.Inspection is not null).Select(file => Path.GetExtension(file.Path))
             .ToHashSet(StringComparer.OrdinalIgnoreCase);
         return ends.Count > 0 && AppLine().Match(draft.Manifest) is { Success: true } app
-            ? world.Read(each => (IReadOnlyList<PackageInfo>)[.. Catalogue.List(each, app.Groups[1].Value, null, 20).Items.Where(package =>
+            ? world.Read(each => (IReadOnlyList<PackageInfo>)[.. Catalogue.Of(each, app.Groups[1].Value, null, 20).Items.Where(package =>
                 package.Digest != draft.Package && !package.IsLetGo
                     && Documents.FilesOf(each.Packages[package.Digest].Document).Any(file => ends.Contains(Path.GetExtension(file.Path))))])
             : [];

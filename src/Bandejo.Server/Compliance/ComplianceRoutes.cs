@@ -49,7 +49,13 @@ internal static class ComplianceRoutes
     private static Outcome<IEnumerable<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) =>
         world.Read<Outcome<IEnumerable<TargetInfo>>>(each =>
     {
-        var deployments = each.Deployments.Values.Where(deployment => deployment.IsActive && (app is null || deployment.Plan.App == app)).ToList();
+        var slug = app is null ? default : Named.App(each, app);
+        if (app is not null && !slug.Ok)
+        {
+            return slug.Failure!;
+        }
+
+        var deployments = each.Deployments.Values.Where(deployment => deployment.IsActive && (app is null || deployment.Plan.App == slug.Value)).ToList();
         if (named is not null)
         {
             var found = Named.Deployment(each, named);

@@ -95,12 +95,14 @@ internal static class EventQueries
 
             var group = named.Ok ? named.Value?.Record.Slug : asked.Group;
 
-            var its = asked.App is null ? null : each.Deployments.Values.Where(of => of.Plan.App == asked.App).ToList();
-            var called = asked.App is null ? null : each.Packages.Values.FirstOrDefault(package => package.Record.App == asked.App)?.Contents.Name;
-            if (asked.App is not null && called is null && its!.Count == 0)
+            var app = asked.App is null ? default : Named.App(each, asked.App);
+            if (asked.App is not null && !app.Ok)
             {
-                return new Failure(ErrorKind.NotFound, $"There is no app '{asked.App}'.");
+                return app.Failure!;
             }
+
+            var its = asked.App is null ? null : each.Deployments.Values.Where(of => of.Plan.App == app.Value).ToList();
+            var called = asked.App is null ? null : each.Packages.Values.FirstOrDefault(package => package.Record.App == app.Value)?.Contents.Name;
 
             var what = (asked.What ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).ToList();
             what.AddRange(group is null ? [] : [GroupEntry.MoveWord(group, isIn: true), GroupEntry.MoveWord(group, isIn: false)]);

@@ -15,6 +15,9 @@ internal sealed record DeviceQuery
     /// <summary>A rule, or words that name, kind, model or site contain.</summary>
     public string? Filter { get; init; }
 
+    /// <summary>Only devices in this group.</summary>
+    public string? Group { get; init; }
+
     /// <summary><c>name</c>, <c>heard</c>, <c>joined</c> or a fact; with <c>-</c> before it the other way round. What is not known comes last.</summary>
     public string? Sort { get; init; }
 
@@ -67,6 +70,19 @@ internal static class DeviceList
         return world.Texts.Containing(text);
     }
 
+    /// <summary>The rows of the devices that are asked for, in any order.</summary>
+    private static Outcome<Bitmap> Asked(FleetWorld world, DeviceQuery query)
+    {
+        var filter = Filter(world, query.Filter);
+        if (!filter.Ok || query.Group is null)
+        {
+            return filter;
+        }
+
+        var group = Named.Group(world, query.Group);
+        return group.Ok ? filter.Value.And(group.Value.In) : group.Failure!;
+    }
+
     /// <summary>A page of devices.</summary>
     public static Outcome<Page<DeviceInfo>> Page(FleetWorld world, DeviceQuery query)
     {
@@ -85,7 +101,7 @@ internal static class DeviceList
         if (query.Sort is null or "name")
         {
             // Only the page is picked; nothing of the fleet's size is made.
-            var filter = Filter(world, query.Filter);
+            var filter = Asked(world, query);
             return filter.Ok
                 ? Cut(
                     world, [.. world.Devices.InOrder(filter.Value, query.Cursor).Skip(query.Skip ?? 0).Take(size + 1)], size, filter.Value.Count(), facts.Value)
@@ -129,7 +145,7 @@ internal static class DeviceList
 
     private static Outcome<List<DeviceEntry>> Ordered(FleetWorld world, DeviceQuery query)
     {
-        var filter = Filter(world, query.Filter);
+        var filter = Asked(world, query);
         if (!filter.Ok)
         {
             return filter.Failure!;

@@ -59,8 +59,9 @@ internal static class GroupRoutes
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: true)))).Answer())
             .For(Roles.Operator).WithName("addGroupMember").WithSummary("Puts a device into a listed group").Produces<GroupInfo>();
         api.MapPost("/groups/{slug}/devices", async (WorldHost world, HttpContext context, string slug, MembersRequest request) =>
-            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, request.Devices, isIn: true)))).Answer())
-            .For(Roles.Operator).WithName("changeGroupMembers").WithSummary("Puts devices into a listed group, all or none").Produces<GroupInfo>();
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, request.Devices, request.IsIn)))).Answer())
+            .For(Roles.Operator).WithName("changeGroupMembers").WithSummary("Puts devices into a listed group, or takes them out, all or none")
+            .Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}/devices/{device}", async (WorldHost world, HttpContext context, string slug, string device) =>
             (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetMembers(decision, slug, [device], isIn: false)))).Answer())
             .For(Roles.Operator).WithName("removeGroupMember").WithSummary("Takes a device out of a listed group").Produces<GroupInfo>();
@@ -74,7 +75,7 @@ internal static class GroupRoutes
         api.MapGet(
             "/groups/{slug}/devices",
             async (WorldHost world, HttpContext context, string slug, int? skip, string? cursor, int? limit, string? asOf) => (asOf is null
-                ? Members(world, slug, skip ?? 0, cursor, limit)
+                ? world.Read(each => DeviceList.Page(each, new DeviceQuery { Group = slug, Skip = skip, Cursor = cursor, Limit = limit }))
                 : await world.Past(context, asOf, past => past.Members(slug, skip ?? 0, cursor, limit))).Answer())
             .ForAll().WithName("listGroupMembers")
             .WithSummary("The devices in a group; asOf gives those that were in it at a past moment").Produces<Page<DeviceInfo>>();
@@ -104,19 +105,4 @@ internal static class GroupRoutes
                 [.. of.Rows().Take(SampleSize).Select(row => new SampleInfo(each.Devices.At(row).Name, rule.Value.Evaluate(each.Columns.Row(row)).Why))];
         });
     }
-
-    private static Outcome<Page<DeviceInfo>> Members(WorldHost world, string slug, int skip, string? cursor, int? limit) =>
-        world.Read<Outcome<Page<DeviceInfo>>>(each =>
-    {
-        var found = Named.Group(each, slug);
-        if (!found.Ok)
-        {
-            return found.Failure!;
-        }
-
-        var size = Routes.PageSize(limit);
-        var page = each.Devices.InOrder(found.Value.In, cursor).Skip(skip).Take(size + 1).ToList();
-        return new Page<DeviceInfo>(
-            [.. page.Take(size).Select(device => FleetRoutes.Info(each, device))], page.Count > size ? page[size - 1].Name : null, found.Value.In.Count());
-    });
 }

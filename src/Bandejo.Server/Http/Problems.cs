@@ -168,11 +168,8 @@ internal static partial class Problems
         {
             if (inner is System.Text.Json.JsonException json)
             {
-                var place = json.LineNumber is { } line
-                    ? $" (line {line + 1}, column {json.BytePositionInLine + 1}{(json.Path is { Length: > 1 } path ? $", at {path[2..]}" : "")})"
-                    : "";
-                var message = json.Message.Split(" Path:")[0].Split(" LineNumber:")[0];
-                return $"The body is not the JSON that is expected here{place}: {message}";
+                var place = json.Path is { Length: > 2 } path ? $", at {path[2..]}" : "";
+                return $"The body is not the JSON that is expected here{place}: {Troubles.InWords(json)}.";
             }
         }
 

@@ -2,6 +2,7 @@ using System.Text.Json.Nodes;
 using Bandejo.Contract;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.World;
@@ -31,6 +32,8 @@ internal static class WordsInDescription
         [(typeof(ActPreview), nameof(ActPreview.Act))] = [.. Names<DeploymentAct>(), "retry"],
         [(typeof(AttemptInfo), nameof(AttemptInfo.Outcome))] = [.. Attempts.Outcomes.Keys],
         [(typeof(PackageInfo), nameof(PackageInfo.State))] = Names<PackageState>(),
+        [(typeof(FieldVersion), nameof(FieldVersion.Standing))] = Names<VersionStanding>(),
+        [(typeof(TrendInfo), nameof(TrendInfo.Standings))] = Names<VersionStanding>(),
         [(typeof(GroupInfo), nameof(GroupInfo.Kind))] = ["listed", "rule"],
         [(typeof(TrialStepInfo), nameof(TrialStepInfo.State))] = Names<TrialState>(),
         [(typeof(DeviceTrialInfo), nameof(DeviceTrialInfo.State))] = ["waiting", "running", "ended"],

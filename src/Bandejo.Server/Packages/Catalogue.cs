@@ -1,6 +1,7 @@
 using Bandejo.Contract.Api;
 using Bandejo.Contract.Device;
 using Bandejo.Core;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
@@ -14,17 +15,36 @@ namespace Bandejo.Server.Packages;
 internal static class Catalogue
 {
     public static IReadOnlyList<AppInfo> Apps(FleetWorld world) =>
-        [.. world.Packages.Values.GroupBy(package => package.Record.App).OrderBy(group => group.Key, StringComparer.Ordinal).Select(group =>
-        {
-            var newest = group.OrderByDescending(package => package.Version).First().Document;
-            var versions = world.Columns.Spread(new FactRef(group.Key, true), world.Columns.Live);
-            return new AppInfo(
-                group.Key, newest.Name, newest.Publisher, newest.Category,
-                [.. group.OrderByDescending(package => package.Version).Select(package => Info(package))],
-                [.. versions.Select(each => new CountInfo(each.Value.ToString(), each.Count))]);
-        })];
+    [
+        .. world.Packages.Values.GroupBy(package => package.Record.App).OrderBy(group => group.Key, StringComparer.Ordinal)
+            .Select(group => Info(world, group)),
+    ];
 
-    public static Page<PackageInfo> List(FleetWorld world, string? app, string? cursor, int? limit)
+    public static Outcome<AppInfo> App(FleetWorld world, string named)
+    {
+        var app = Named.App(world, named);
+        return app.Ok ? Info(world, world.Packages.Values.GroupBy(package => package.Record.App).First(group => group.Key == app.Value)) : app.Failure!;
+    }
+
+    private static AppInfo Info(FleetWorld world, IGrouping<string, PackageEntry> packages)
+    {
+        var newest = packages.OrderByDescending(package => package.Version).First().Document;
+        var versions = world.Columns.Spread(new FactRef(packages.Key, true), world.Columns.Live);
+        var known = FieldVersions.Newest(world, packages.Key);
+        return new AppInfo(
+            packages.Key, newest.Name, newest.Publisher, newest.Category,
+            [.. packages.OrderByDescending(package => package.Version).Select(package => Info(package))],
+            [.. versions.Select(each => new FieldVersion(each.Value.ToString(), each.Count, StateNames.Of(FieldVersions.Of(each.Value.Version, known))))]);
+    }
+
+    public static Outcome<Page<PackageInfo>> List(FleetWorld world, string? named, string? cursor, int? limit)
+    {
+        var app = named is null ? default : Named.App(world, named);
+        return named is null ? Of(world, null, cursor, limit) : app.Ok ? Of(world, app.Value, cursor, limit) : app.Failure!;
+    }
+
+    /// <summary>The packages of an app, of which there need be none; null for those of all.</summary>
+    public static Page<PackageInfo> Of(FleetWorld world, string? app, string? cursor, int? limit)
     {
         var all = world.Packages.Values.Where(package => app is null || package.Record.App == app)
             .OrderBy(package => package.Record.App, StringComparer.Ordinal).ThenByDescending(package => package.Version).ToList();

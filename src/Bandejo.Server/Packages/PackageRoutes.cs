@@ -20,10 +20,12 @@ internal static class PackageRoutes
     {
         api.MapGet("/apps", (WorldHost world) => Results.Ok(world.Read(Catalogue.Apps))).ForAll().WithName("listApps")
             .WithSummary("All apps").Produces<IReadOnlyList<AppInfo>>();
+        api.MapGet("/apps/{app}", (WorldHost world, string app) => world.Read(each => Catalogue.App(each, app)).Answer())
+            .ForAll().WithName("getApp").WithSummary("One app").Produces<AppInfo>();
         api.MapGet("/apps/{app}/icon", Icon).ForAll().WithName("getAppIcon").WithSummary("The picture of an app, from its newest package that has one")
             .Produces<byte[]>(200, "image/svg+xml", "image/png");
-        api.MapGet("/packages", (WorldHost world, string? app, string? cursor, int? limit) => Results.Ok(world.Read(each => Catalogue.List(
-            each, app, cursor, limit))))
+        api.MapGet("/packages", (WorldHost world, string? app, string? cursor, int? limit) =>
+            world.Read(each => Catalogue.List(each, app, cursor, limit)).Answer())
             .ForAll().WithName("listPackages").WithSummary("Packages, by app and newest version first").Produces<Page<PackageInfo>>();
         api.MapGet("/packages/room", (Leaving leaving) => Results.Ok(leaving.Room()))
             .ForAll().WithName("getRoom").WithSummary("How much room packages take, and which could be let go").Produces<RoomInfo>();

@@ -42,7 +42,13 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
     /// <summary>The targets behind a figure.</summary>
     public Outcome<IEnumerable<TargetInfo>> Targets(string? named, string? app, string? group, string? only)
     {
-        var deployments = Active.Where(deployment => app is null || deployment.Plan.App == app).ToList();
+        var slug = app is null ? default : Named.App(now, app);
+        if (app is not null && !slug.Ok)
+        {
+            return slug.Failure!;
+        }
+
+        var deployments = Active.Where(deployment => app is null || deployment.Plan.App == slug.Value).ToList();
         if (named is not null)
         {
             var found = Deployment(named);

@@ -1,6 +1,8 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Catalogue;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Versions;
 using Bandejo.Core.World;
 using Bandejo.Server.Compliance;
 using Bandejo.Server.World;
@@ -36,9 +38,13 @@ internal static class Trends
         from = from < first ? first : from;
         return (what, app) switch
         {
-            ("compliance", _) => Compliance(world, store, app, from, today),
+            ("compliance", null) => Compliance(world, store, null, from, today),
+            ("compliance", { } named) => world.Read(each => Named.App(each, named)) is { Ok: true, Value: var slug }
+                ? Compliance(world, store, slug, from, today)
+                : world.Read(each => Named.App(each, named)).Failure!,
             ("fleet", null) => Counted("fleet", store.FleetByDay(from, today), from, today, int.MaxValue, part => part.Length == 0 ? "not known" : part),
-            ("versions", { } slug) => Counted("versions", store.VersionsByDay(slug, from, today), from, today, MostVersions, part => part),
+            ("versions", { } slug) => Versions(
+                world, slug, Counted("versions", store.VersionsByDay(slug, from, today), from, today, MostVersions, part => part)),
             ("fleet", _) => new Failure(ErrorKind.Invalid, "The size of the fleet is of no app."),
             ("versions", _) => new Failure(ErrorKind.Invalid, "Name the app whose versions are meant: app=foldline."),
             _ => new Failure(ErrorKind.NotFound, $"Told from day to day are compliance, fleet and versions, not '{what}'."),
@@ -61,6 +67,15 @@ internal static class Trends
         return new TrendInfo("compliance", ComplianceParts, [.. Days(from, today).Select(day => Day(day, sums.GetValueOrDefault(day, ComplianceCount.None)))]);
 
         static TrendDay Day(DateOnly day, ComplianceCount sum) => new(day, [sum.Met, sum.Unmet - sum.LateUnmet, sum.LateUnmet, sum.Unknown]);
+    }
+
+    private static TrendInfo Versions(WorldHost world, string app, TrendInfo trend)
+    {
+        var newest = world.Read(each => FieldVersions.Newest(each, app));
+        return trend with
+        {
+            Standings = [.. trend.Parts.Select(part => StateNames.Of(FieldVersions.Of(AppVersion.TryParse(part, out var version) ? version : null, newest)))],
+        };
     }
 
     private static TrendInfo Counted(
@@ -96,7 +111,7 @@ internal static class Trends
     }
 
     private static int Compare(string one, string other) =>
-        Core.Versions.AppVersion.TryParse(one, out var a) && Core.Versions.AppVersion.TryParse(other, out var b)
+        AppVersion.TryParse(one, out var a) && AppVersion.TryParse(other, out var b)
             ? b.CompareTo(a)
             : string.CompareOrdinal(one, other);
 

@@ -68,7 +68,7 @@ internal static class ConcernWords
         ConcernKind.Approval => $"bandejo deployment approve \"{Name(concern)}\" --reason \"…\"",
         ConcernKind.EmptyWave => $"bandejo deployment advance \"{Name(concern)}\" --reason \"…\"",
         ConcernKind.TakesLong => $"bandejo deployment targets \"{Name(concern)}\" --state working",
-        ConcernKind.Silent => $"bandejo deployment targets \"{Name(concern)}\" --state ready,retry,unknown --sort since",
+        ConcernKind.Silent => $"bandejo deployment targets \"{Name(concern)}\" --state ready retry unknown --sort since",
         ConcernKind.Contested => $"bandejo deployment targets \"{Name(concern)}\" --state contested",
         ConcernKind.Unsorted => $"bandejo group member add GROUP {concern.Sample[0]}",
         ConcernKind.Replaced => $"bandejo deployment end \"{Name(concern)}\" --reason \"replaced\"",

@@ -139,6 +139,10 @@ internal abstract class Statements : IDisposable
     /// <inheritdoc cref="Run"/>
     public abstract T? First<T>(string sql, Func<Row, T> read, params ReadOnlySpan<object?> values);
 
+    /// <summary>All rows of an answer, as they are read; what was put off or added before is among them.</summary>
+    /// <inheritdoc cref="Run"/>
+    public abstract IReadOnlyList<T> All<T>(string sql, Func<Row, T> read, params ReadOnlySpan<object?> values);
+
     /// <summary>Adds a row to a table in which it is not yet; which of several in a row comes first does not matter.</summary>
     /// <param name="values">Of all columns.</param>
     /// <inheritdoc cref="Run" path="/exception"/>

@@ -15,7 +15,7 @@ internal static class Migrations
     /// <summary>
     /// The last that made tables of what the log held before: a database from before it has them made anew. Those after it only add empty ones.
     /// </summary>
-    public const int LastRebuilt = 17;
+    public const int LastRebuilt = 19;
 
     /// <summary>All of a kind, in their order.</summary>
     public static IReadOnlyList<(int Number, string Sql)> Of(string kind)

@@ -31,14 +31,23 @@ internal sealed class PostgresStatements(NpgsqlConnection connection) : Statemen
         where T : default
     {
         Send();
-        using var command = new NpgsqlCommand(sql, connection);
-        foreach (var value in values)
-        {
-            command.Parameters.Add(Parameter(value));
-        }
-
+        using var command = Asking(sql, values);
         using var reader = command.ExecuteReader();
         return reader.Read() ? read(new ReaderRow(reader)) : default;
+    }
+
+    public override IReadOnlyList<T> All<T>(string sql, Func<Row, T> read, params ReadOnlySpan<object?> values)
+    {
+        Flush();
+        using var command = Asking(sql, values);
+        using var reader = command.ExecuteReader();
+        var rows = new List<T>();
+        while (reader.Read())
+        {
+            rows.Add(read(new ReaderRow(reader)));
+        }
+
+        return rows;
     }
 
     public override void Add(string table, params ReadOnlySpan<object?> values)
@@ -113,6 +122,17 @@ internal sealed class PostgresStatements(NpgsqlConnection connection) : Statemen
         }
 
         copy.Complete();
+    }
+
+    private NpgsqlCommand Asking(string sql, ReadOnlySpan<object?> values)
+    {
+        var command = new NpgsqlCommand(sql, connection);
+        foreach (var value in values)
+        {
+            command.Parameters.Add(Parameter(value));
+        }
+
+        return command;
     }
 
     private static NpgsqlBatchCommand Command(string sql, ReadOnlySpan<object?> values)

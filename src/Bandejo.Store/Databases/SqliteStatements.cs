@@ -35,6 +35,26 @@ internal sealed class SqliteStatements(SqliteConnection connection) : Statements
         }
     }
 
+    public override IReadOnlyList<T> All<T>(string sql, Func<Row, T> read, params ReadOnlySpan<object?> values)
+    {
+        var (statement, rows) = (Bound(sql, values), new List<T>());
+        try
+        {
+            int result;
+            while ((result = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+            {
+                rows.Add(read(new StatementRow(statement)));
+            }
+
+            Check(result == raw.SQLITE_DONE ? raw.SQLITE_OK : result);
+            return rows;
+        }
+        finally
+        {
+            raw.sqlite3_reset(statement);
+        }
+    }
+
     public override void Add(string table, params ReadOnlySpan<object?> values)
     {
         if (!_insertions.TryGetValue(table, out var sql))

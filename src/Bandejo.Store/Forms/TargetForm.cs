@@ -68,9 +68,9 @@ internal static class TargetForm
     }
 
     /// <summary>Reads of a page only in which state each target is.</summary>
-    /// <param name="states">By the places of their devices, with what is known of them so far; -1 for none.</param>
+    /// <param name="states">By the places of their devices, with what is known of them so far: 0 for none, else the number of the state and one.</param>
     /// <exception cref="FormatException">It is not in the form.</exception>
-    public static void ReadStates(ReadOnlySpan<byte> form, Span<int> states)
+    public static void ReadStates(ReadOnlySpan<byte> form, Span<byte> states)
     {
         TargetPageStates page;
         try
@@ -89,12 +89,12 @@ internal static class TargetForm
                 throw new FormatException($"A kept target cannot be: {entry}.");
             }
 
-            states[(int)entry.Place] = (int)entry.State;
+            states[(int)entry.Place] = (byte)(entry.State + 1);
         }
 
         foreach (var place in page.Gone)
         {
-            states[place < Places ? (int)place : throw new FormatException($"Kept targets cannot lack one in place {place}.")] = -1;
+            states[place < Places ? (int)place : throw new FormatException($"Kept targets cannot lack one in place {place}.")] = 0;
         }
     }
 

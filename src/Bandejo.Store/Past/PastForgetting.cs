@@ -38,6 +38,7 @@ internal static class PastForgetting
                 break;
             case Counts:
                 Rows("count_past", "book", "number");
+                Rows("state_past", "book", "number");
                 break;
             case Members:
                 statements.Run(

@@ -20,6 +20,13 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         WHERE p.place >= @from AND p.place < @to ORDER BY h.place, h.number
         """;
 
+    /// <summary>The rows of the pages of a book after one record.</summary>
+    private const string Since =
+        """
+        SELECT h.place, h.base, h.number, h.body FROM target_page AS p JOIN target_past AS h ON h.place = p.place AND h.number > @since AND h.number <= @n
+        WHERE p.place >= @from AND p.place < @to ORDER BY h.place, h.number
+        """;
+
     private volatile Dictionary<string, long>? _books;
 
     public DateTimeOffset At => at;
@@ -44,35 +51,17 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
 
     public IReadOnlyList<int[]> States(string deployment, IReadOnlyList<Bitmap> among) => Read<IReadOnlyList<int[]>>(connection =>
     {
-        var states = Enumerable.Range(0, StateCount).Select(_ => new Bitmap()).ToArray();
-        var (from, to) = TargetPages.Places(Books(connection).GetValueOrDefault(deployment));
-        var (place, page) = (-1L, new int[TargetForm.Places]);
-        foreach (var (next, body) in KeptTables.Rows(
-            connection, Pages, row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number), ("@from", from), ("@to", to)))
+        var devices = Enumerable.Range(0, StateCount).Select(_ => new Bitmap()).ToArray();
+        var states = EachState(connection, Books(connection).GetValueOrDefault(deployment));
+        for (var device = 0; device < states.Length; device++)
         {
-            if (next != place)
+            if (states[device] is > 0 and var state && state <= StateCount)
             {
-                Take();
-                place = next;
-                Array.Fill(page, -1);
-            }
-
-            TargetForm.ReadStates(body, page);
-        }
-
-        Take();
-        return [.. among.Select(devices => Array.ConvertAll(states, devices.CountWith))];
-
-        void Take()
-        {
-            for (var at = 0; place >= 0 && at < page.Length; at++)
-            {
-                if (page[at] >= 0)
-                {
-                    states[page[at]][(int)TargetPages.FirstDevice(place) + at] = true;
-                }
+                devices[state - 1][device] = true;
             }
         }
+
+        return [.. among.Select(some => Array.ConvertAll(devices, some.CountWith))];
     });
 
     public IEnumerable<(int Number, Target Target)> Targets(string deployment) => Read<List<(int, Target)>>(connection =>
@@ -188,6 +177,48 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         }
 
         return targets;
+    }
+
+    /// <summary>In which state each target of a book was, by the numbers of devices: 0 for none, else the number of the state and one.</summary>
+    private byte[] EachState(DbConnection connection, long book)
+    {
+        var counts = KeptTables.Rows(
+            connection, "SELECT body FROM count_past WHERE book = @book AND number <= @n ORDER BY number DESC LIMIT 1",
+            row => KeptCounts.Parser.ParseFrom(row.GetFieldValue<byte[]>(0)), ("@book", book), ("@n", number)).SingleOrDefault();
+        if (counts is null)
+        {
+            return [];
+        }
+
+        var (since, states) = KeptTables.Rows(
+            connection, "SELECT number, body FROM state_past WHERE book = @book AND number <= @n ORDER BY number DESC LIMIT 1",
+            row => (row.GetInt64(0), StatesForm.Read(row.GetFieldValue<byte[]>(1))), ("@book", book), ("@n", number)).SingleOrDefault((0, []));
+        if (counts.Rows == 0)
+        {
+            return states;
+        }
+
+        var (from, to) = TargetPages.Places(book);
+        foreach (var (place, isAll, body) in KeptTables.Rows(
+            connection, Since, row => (row.GetInt64(0), row.GetInt64(1) == row.GetInt64(2), row.GetFieldValue<byte[]>(3)),
+            ("@since", since), ("@n", number), ("@from", from), ("@to", to)))
+        {
+            var first = (int)TargetPages.FirstDevice(place);
+            if (first >= states.Length)
+            {
+                Array.Resize(ref states, Math.Max(first + TargetForm.Places, states.Length * 2));
+            }
+
+            var page = states.AsSpan(first, TargetForm.Places);
+            if (isAll)
+            {
+                page.Clear();
+            }
+
+            TargetForm.ReadStates(body, page);
+        }
+
+        return states;
     }
 
     private IEnumerable<(long Place, Target?[] Targets)> PagesOf(DbConnection connection, string deployment)

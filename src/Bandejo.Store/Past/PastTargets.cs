@@ -5,16 +5,28 @@ using Google.Protobuf;
 
 namespace Bandejo.Store.Past;
 
-/// <summary>Keeps how targets were, and how many of a book were in each state.</summary>
+/// <summary>
+/// Keeps how targets were, how many of a book were in each state, and now and then in which state each was, so that whoever counts some of them need not
+/// read all that was ever said of their pages.
+/// </summary>
 internal sealed class PastTargets(Statements statements)
 {
     /// <summary>After how many rows one says all again: few enough to be read in no time, enough that what is said again costs little.</summary>
     private const int Most = 32;
 
+    /// <summary>
+    /// After how many rows for each page all states are written down together: rarely enough to cost writing next to nothing, often enough that what was said
+    /// since is read quickly.
+    /// </summary>
+    private const int RowsOfAPage = 4;
+
+    /// <summary>Fewer rows than these are read as quickly as anything.</summary>
+    private const int FewRows = 64;
+
     private static readonly int States = Enum.GetValues<TargetState>().Length;
 
     private readonly PastRows _rows = new(statements, "target_past", "place", Most);
-    private readonly Dictionary<long, uint[]> _counts = [];
+    private readonly Dictionary<long, KeptCounts> _counts = [];
     private readonly SortedSet<long> _changedBooks = [];
 
     /// <summary>Notes that a page is another.</summary>
@@ -23,7 +35,7 @@ internal sealed class PastTargets(Statements statements)
     public void Changed(LogMoment moment, long place, ReadOnlySpan<Target?> before, ReadOnlySpan<Target?> after)
     {
         var (changed, gone, count) = (new Target?[after.Length], new List<uint>(), 0);
-        var states = Counts(TargetPages.BookOf(place));
+        var counts = Counts(TargetPages.BookOf(place));
         for (var at = 0; at < after.Length; at++)
         {
             if (ReferenceEquals(before[at], after[at]) || IsSame(before[at], after[at]))
@@ -33,8 +45,8 @@ internal sealed class PastTargets(Statements statements)
 
             count++;
             changed[at] = after[at];
-            Count(states, before[at], -1);
-            Count(states, after[at], 1);
+            Count(counts, before[at], -1);
+            Count(counts, after[at], 1);
             if (after[at] is null)
             {
                 gone.Add((uint)at);
@@ -48,15 +60,24 @@ internal sealed class PastTargets(Statements statements)
 
         _changedBooks.Add(TargetPages.BookOf(place));
         var isAll = count > after.Length / 2 || _rows.WantsAll(place);
+        counts.Pages += _rows.IsNew(place) ? 1u : 0;
+        counts.Rows++;
         _rows.Add(moment, place, isAll, isAll ? TargetForm.Write(after) : TargetForm.Write(changed, gone));
     }
 
-    /// <summary>Writes how many are in each state now, where that is another.</summary>
+    /// <summary>Writes how many are in each state now, where that is another; the pages themselves are written already.</summary>
     public void Flush(LogMoment moment)
     {
         foreach (var book in _changedBooks)
         {
-            statements.Add("count_past", book, moment.Number, new KeptCounts { States = { _counts[book] } }.ToByteArray());
+            var counts = _counts[book];
+            if (counts.Rows >= Math.Max(counts.Pages * RowsOfAPage, FewRows))
+            {
+                statements.Add("state_past", book, moment.Number, StatesForm.Write(StatesOf(book)));
+                counts.Rows = 0;
+            }
+
+            statements.Add("count_past", book, moment.Number, counts.ToByteArray());
         }
 
         _changedBooks.Clear();
@@ -68,6 +89,7 @@ internal sealed class PastTargets(Statements statements)
         var (from, to) = TargetPages.Places(book);
         statements.Run("DELETE FROM target_past WHERE place >= $1 AND place < $2", from, to);
         statements.Run("DELETE FROM count_past WHERE book = $1", book);
+        statements.Run("DELETE FROM state_past WHERE book = $1", book);
         _counts.Remove(book);
         _changedBooks.Remove(book);
         _rows.ForgetAll();
@@ -80,24 +102,36 @@ internal sealed class PastTargets(Statements statements)
         before is not null && after is not null && before.State == after.State
             && before with { Device = after.Device, ProvenAt = after.ProvenAt } == after;
 
-    private static void Count(uint[] states, Target? target, int by)
+    private static void Count(KeptCounts counts, Target? target, int by)
     {
         if (target is not null)
         {
-            states[(int)target.State] = (uint)(states[(int)target.State] + by);
+            counts.States[(int)target.State] = (uint)(counts.States[(int)target.State] + by);
         }
     }
 
-    private uint[] Counts(long book)
+    private KeptCounts Counts(long book)
     {
-        if (!_counts.TryGetValue(book, out var states))
+        if (!_counts.TryGetValue(book, out var counts))
         {
             var kept = statements.First("SELECT body FROM count_past WHERE book = $1 ORDER BY number DESC LIMIT 1", row => row.Bytes(0), book);
-            _counts[book] = states = new uint[States];
-            if (kept is not null)
-            {
-                KeptCounts.Parser.ParseFrom(kept).States.CopyTo(states, 0);
-            }
+            _counts[book] = counts = kept is null ? new KeptCounts() : KeptCounts.Parser.ParseFrom(kept);
+            counts.States.AddRange(Enumerable.Repeat(0u, Math.Max(0, States - counts.States.Count)));
+        }
+
+        return counts;
+    }
+
+    /// <summary>In which state each target of a book is now, in the order of the numbers of devices.</summary>
+    private byte[] StatesOf(long book)
+    {
+        var (from, to) = TargetPages.Places(book);
+        var pages = statements.All(
+            "SELECT place, body FROM target_page WHERE place >= $1 AND place < $2 ORDER BY place", row => (Place: row.Number(0), Body: row.Bytes(1)), from, to);
+        var states = new byte[pages.Count == 0 ? 0 : TargetPages.FirstDevice(pages[^1].Place) + TargetForm.Places];
+        foreach (var (place, body) in pages)
+        {
+            TargetForm.ReadStates(body, states.AsSpan((int)TargetPages.FirstDevice(place), TargetForm.Places));
         }
 
         return states;

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { AppIcon } from "@/parts/AppIcon";
 import { ButtonLink } from "@/parts/ButtonLink";
@@ -17,8 +18,8 @@ const crumbs = [{ name: "Apps", to: "/apps" }];
 /** One app: what of it is out there, its packages, its rollouts. */
 export default function AppPage() {
   const { app: slug } = route.useParams();
-  const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
-  const deployments = useQuery({ queryKey: ["deployments", "yes"], queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: true }, signal }) });
+  const apps = useQuery({ queryKey: keys.apps, queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
+  const deployments = useQuery({ queryKey: keys.deployments(true), queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: true }, signal }) });
   if (isFailed(apps)) return <Page title={slug} crumbs={crumbs}><ErrorNote error={apps.error} retry={() => void apps.refetch()} /></Page>;
   if (!apps.data) return <Page title={slug} crumbs={crumbs}><Loading what="the app" /></Page>;
   const app = apps.data.find((each) => each.app === slug);

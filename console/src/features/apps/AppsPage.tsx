@@ -1,6 +1,7 @@
 import { TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { AppIcon } from "@/parts/AppIcon";
 import { ButtonLink } from "@/parts/ButtonLink";
@@ -16,7 +17,7 @@ const route = getRouteApi("/apps");
 export default function AppsPage() {
   const search = route.useSearch();
   const go = useNavigate({ from: "/apps" });
-  const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
+  const apps = useQuery({ queryKey: keys.apps, queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
   const words = (search.words ?? "").toLowerCase().split(/\s+/).filter(Boolean);
   const shown = apps.data?.filter((app) => words.every((word) => `${app.name} ${app.app} ${app.publisher} ${app.category}`.toLowerCase().includes(word)));
   return (

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 
 /** What changed since the package before. */
 export function ChangesSheet({ digest, earlier }: { digest: string; earlier: string }) {
-  const found = useQuery({ queryKey: ["packages", earlier, digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}/compare/{other}", { path: { package: earlier, other: digest }, signal }) });
+  const found = useQuery({ queryKey: keys.package(digest, "since", earlier), queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}/compare/{other}", { path: { package: earlier, other: digest }, signal }) });
   if (!found.data) return null;
   const { before, differences } = found.data;
   return (

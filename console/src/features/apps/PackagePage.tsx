@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
 import { Fragment, useState } from "react";
+import { keys, OF_PACKAGES, renew } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -21,7 +22,7 @@ const route = getRouteApi("/packages/$digest");
 /** One package: what is inside, for whom, how it proves itself, what became of it. */
 export default function PackagePage() {
   const { digest } = route.useParams();
-  const found = useQuery({ queryKey: ["packages", digest], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
+  const found = useQuery({ queryKey: keys.package(digest), queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: digest }, signal }) });
   const crumbs = [{ name: "Apps", to: "/apps" }];
   const [trial, setTrial] = useState<string | null>(null);
   if (!found.data || isGone(found)) return <NotYet query={found} title="Package" what="package" crumbs={crumbs} />;
@@ -131,7 +132,7 @@ function PackageActs({ it, installedOn, deployments, room }: { it: Package; inst
   const [question, setQuestion] = useState<Question | null>(null);
   const [isTrying, setIsTrying] = useState(false);
   const named = quoted(`${it.app} ${it.version}`);
-  const done = () => void queries.invalidateQueries();
+  const done = () => void renew(queries, ...OF_PACKAGES);
   const release: Question = {
     title: `Release ${it.name} ${it.version}`,
     says: <p>It may then be deployed to every group, not only to those for testing. {it.state !== "tried" && "It was not tried: only an administrator may release it so, and the reason stays."}</p>,

@@ -1,6 +1,7 @@
 import { Button, Modal, Select } from "@mantine/core";
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { Moment } from "@/parts/Moment";
@@ -14,12 +15,12 @@ export function TryOnDevice({ it, close }: { it: Schemas["PackageInfo"]; close: 
   const [device, setDevice] = useState<string | null>(null);
   const [asked, setAsked] = useState<string | null>(null);
   const [error, setError] = useState<unknown>(null);
-  const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
+  const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
   const testing = (groups.data ?? []).filter((group) => group.isForTesting);
-  const members = useQueries({ queries: testing.map((group) => ({ queryKey: ["groups", group.slug, "devices", "testing"], queryFn: () => request("get", "/api/v1/groups/{slug}/devices", { path: { slug: group.slug }, query: { limit: 200 } }) })) });
+  const members = useQueries({ queries: testing.map((group) => ({ queryKey: keys.group(group.slug, "testing"), queryFn: () => request("get", "/api/v1/groups/{slug}/devices", { path: { slug: group.slug }, query: { limit: 200 } }) })) });
   const names = [...new Set(members.flatMap((each) => each.data?.items.map((item) => item.name) ?? []))].sort();
   const trial = useQuery({
-    queryKey: ["devices", asked, "trial"],
+    queryKey: keys.deviceTrial(asked),
     queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}/trial", { path: { device: asked! }, signal }),
     enabled: asked !== null,
     refetchInterval: (query) => (query.state.data?.state === "ended" ? false : PACE),
@@ -28,7 +29,7 @@ export function TryOnDevice({ it, close }: { it: Schemas["PackageInfo"]; close: 
     setError(null);
     try {
       await request("post", "/api/v1/devices/{device}/trial", { path: { device: device! }, body: { package: it.digest } });
-      await queries.invalidateQueries({ queryKey: ["devices", device, "trial"] });
+      await queries.invalidateQueries({ queryKey: keys.deviceTrial(device) });
       setAsked(device);
     } catch (refused) {
       setError(refused);
@@ -49,7 +50,7 @@ export function TryOnDevice({ it, close }: { it: Schemas["PackageInfo"]; close: 
 }
 
 function Course({ trial, digest }: { trial: Schemas["DeviceTrialInfo"]; digest: string }) {
-  const steps = useQuery({ queryKey: ["packages", digest, "trials", trial.kept], queryFn: () => request("get", "/api/v1/packages/{package}/trials/{trial}", { path: { package: digest, trial: trial.kept! } }), enabled: Boolean(trial.kept) });
+  const steps = useQuery({ queryKey: keys.package(digest, "trials", trial.kept), queryFn: () => request("get", "/api/v1/packages/{package}/trials/{trial}", { path: { package: digest, trial: trial.kept! } }), enabled: Boolean(trial.kept) });
   return (
     <section className="section" aria-label="Trial">
       {trial.state === "waiting" && <p role="status">Waiting for {trial.device}, which checks in every {trial.checkInSeconds} s{trial.lastHeard ? <> and was heard <Moment at={trial.lastHeard} /></> : " and was never heard"}. You need not stay: the result is kept with the package.</p>}

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { ErrorNote } from "@/parts/ErrorNote";
@@ -22,7 +23,7 @@ export default function BenchPage() {
   const sending = useSending();
   const [error, setError] = useState<unknown>(null);
   const why = forbidden("POST /api/v1/bench");
-  const drafts = useQuery({ queryKey: ["bench"], queryFn: ({ signal }) => request("get", "/api/v1/bench", { signal }), enabled: why === null });
+  const drafts = useQuery({ queryKey: keys.bench, queryFn: ({ signal }) => request("get", "/api/v1/bench", { signal }), enabled: why === null });
   if (why) return <Page title="Bench" crumbs={crumbs} lead={lead}><Empty title="You may not build packages">{why}</Empty></Page>;
   if (!drafts.data || isGone(drafts)) return <NotYet query={drafts} title="Bench" what="bench" crumbs={crumbs} />;
 
@@ -31,7 +32,7 @@ export default function BenchPage() {
     try {
       const draft = await request("post", "/api/v1/bench");
       const isWhole = await sending.send(draft.id, files);
-      await queries.invalidateQueries({ queryKey: ["bench"] });
+      await queries.invalidateQueries({ queryKey: keys.bench });
       if (isWhole) await go({ to: "/bench/$draft", params: { draft: draft.id } });
     } catch (refused) {
       setError(refused);

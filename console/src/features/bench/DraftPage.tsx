@@ -2,6 +2,7 @@ import { useDebouncedCallback } from "@mantine/hooks";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi } from "@tanstack/react-router";
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { keys } from "@/api/keys";
 import { isStale, request, type Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { Leaving } from "@/parts/Leaving";
@@ -26,7 +27,7 @@ const REST = 400;
 /** One draft: what was read out of its files, the manifest beside a form, what is wrong with it, its trial. */
 export default function DraftPage() {
   const { draft: id } = route.useParams();
-  const key = ["bench", id];
+  const key = keys.benchDraft(id);
   const queries = useQueryClient();
   const found = useQuery({
     queryKey: key,
@@ -82,7 +83,7 @@ export default function DraftPage() {
   };
 
   return (
-    <Page title={draft.name} crumbs={crumbs} lead={leadOf(found.data, isKept)} acts={<DraftActs found={found.data} isKept={isKept} changed={() => void queries.invalidateQueries({ queryKey: ["bench"] })} />}>
+    <Page title={draft.name} crumbs={crumbs} lead={leadOf(found.data, isKept)} acts={<DraftActs found={found.data} isKept={isKept} changed={() => void queries.invalidateQueries({ queryKey: keys.bench })} />}>
       <Leaving isDirty={!isKept && error !== null} what={`the manifest of ${draft.name}`} />
       {theirs && text !== null && (
         <Meanwhile

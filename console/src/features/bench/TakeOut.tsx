@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -13,7 +14,7 @@ export function TakeOut({ draft, file, path }: { draft: string; file: string; pa
   const takes = useMutation({
     mutationFn: () => request("post", "/api/v1/bench/{draft}/inside", { path: { draft }, body: { file, path } }),
     onSuccess: async (begun) => {
-      await queries.invalidateQueries({ queryKey: ["bench"] });
+      await queries.invalidateQueries({ queryKey: keys.bench });
       await go({ to: "/bench/$draft", params: { draft: begun.id } });
     },
   });

@@ -1,6 +1,7 @@
 import { Button, SegmentedControl } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { count, share } from "@/parts/format";
@@ -19,8 +20,8 @@ export default function CompliancePage() {
   const by = search.by ?? "app";
   const asOf = search.asOf;
   const fresh = asOf ? Infinity : 5_000;
-  const fleet = useQuery({ queryKey: ["compliance", "fleet", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by: "fleet", asOf }, signal }), staleTime: fresh });
-  const rows = useQuery({ queryKey: ["compliance", by, asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by, asOf }, signal }), staleTime: fresh });
+  const fleet = useQuery({ queryKey: keys.compliance("fleet", asOf), queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by: "fleet", asOf }, signal }), staleTime: fresh });
+  const rows = useQuery({ queryKey: keys.compliance(by, asOf), queryFn: ({ signal }) => request("get", "/api/v1/compliance", { query: { by, asOf }, signal }), staleTime: fresh });
   const whole = fleet.data?.[0]?.counts;
   const narrowed = search.only || search.deployment || search.app || search.group;
   return (

@@ -2,6 +2,7 @@ import { Drawer } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -32,7 +33,7 @@ function Tries({ it, device }: { it: Schemas["DeploymentInfo"]; device: string }
   const { forbidden } = useSession();
   const [isAsking, setIsAsking] = useState(false);
   const found = useQuery({
-    queryKey: ["deployment", it.id, "why", device],
+    queryKey: keys.deployment(it.id, "why", device),
     queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}/why", { path: { device }, query: { deployment: it.id }, signal }),
   });
   if (isFailed(found)) return <ErrorNote error={found.error} retry={() => void found.refetch()} />;

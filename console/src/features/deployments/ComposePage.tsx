@@ -4,6 +4,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { useNow } from "@/api/clock";
+import { keys, ofDeployment, renew } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -31,12 +32,12 @@ export default function ComposePage() {
   const [first] = useState(draft);
   const [asked] = useDebouncedValue(draft, 300);
   const set = (change: Partial<Draft>) => setDraft((now) => ({ ...now, ...change }));
-  const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
-  const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
-  const plans = useQuery({ queryKey: ["wave-plans"], queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
-  const handlings = useQuery({ queryKey: ["handlings"], queryFn: ({ signal }) => request("get", "/api/v1/handlings", { signal }) });
+  const apps = useQuery({ queryKey: keys.apps, queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
+  const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
+  const plans = useQuery({ queryKey: keys.wavePlans, queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
+  const handlings = useQuery({ queryKey: keys.handlings, queryFn: ({ signal }) => request("get", "/api/v1/handlings", { signal }) });
   const preview = useQuery({
-    queryKey: ["preview", requestOf(asked)],
+    queryKey: keys.preview(requestOf(asked)),
     queryFn: ({ signal }) => request("post", "/api/v1/deployments/preview", { body: requestOf(asked), signal }),
     enabled: isComplete(asked),
     placeholderData: keepPreviousData,
@@ -45,7 +46,7 @@ export default function ComposePage() {
   const start = useMutation({
     mutationFn: () => request("post", "/api/v1/deployments", { body: requestOf(draft) }),
     onSuccess: async (started) => {
-      await queries.invalidateQueries();
+      await renew(queries, ...ofDeployment(""));
       await go({ to: "/deployments/$deployment", params: { deployment: started.id }, ignoreBlocker: true });
     },
   });
@@ -54,7 +55,7 @@ export default function ComposePage() {
   // An app alone stands for its newest released package; which that is, is known once the apps are.
   const newest = apps.data?.find((app) => app.app === draft.package)?.packages.find((each) => each.state === "released");
   const chosen = newest ? `${newest.app} ${newest.version}` : draft.package;
-  const pack = useQuery({ queryKey: ["packages", chosen], queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: chosen }, signal }), enabled: chosen !== "", retry: false });
+  const pack = useQuery({ queryKey: keys.package(chosen), queryFn: ({ signal }) => request("get", "/api/v1/packages/{package}", { path: { package: chosen }, signal }), enabled: chosen !== "", retry: false });
   const secrets = pack.data?.settings.filter((setting) => setting.type === "secret").map((setting) => setting.name);
   const isCurrent = asked === draft && !preview.isFetching;
   const why =

@@ -1,6 +1,7 @@
 import { Menu } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { keys, ofDeployment, renew } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import type { Operation } from "@/api/roles";
 import { useSession } from "@/app/session";
@@ -45,7 +46,7 @@ export function DeploymentActs({ it, ask, asked }: DeploymentActsProps) {
   const { forbidden } = useSession();
   const queries = useQueryClient();
   const [chosen, choose] = useState<Chosen | null>(null);
-  const acts = useQuery({ queryKey: ["deployment", it.id, "acts", it.revision], queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}/acts", { path: { deployment: it.id }, signal }), placeholderData: (before) => before });
+  const acts = useQuery({ queryKey: keys.deployment(it.id, "acts", it.revision), queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}/acts", { path: { deployment: it.id }, signal }), placeholderData: (before) => before });
   const previews = new Map((acts.data ?? []).map((preview) => [preview.act as ActName, preview]));
   // What a person is asked about is what they saw: it stays as it was when the question was opened, and so does the revision that the answer names.
   const setChosen = (name: ActName | null) => choose(name && previews.has(name) ? { name, preview: previews.get(name)!, it } : null);
@@ -89,7 +90,7 @@ export function DeploymentActs({ it, ask, asked }: DeploymentActsProps) {
         </Menu>
       )}
       {chosen?.name === "roll-back" && <RollBackAsk it={chosen.it} close={() => setChosen(null)} />}
-      <Ask question={chosen && chosen.name !== "roll-back" ? questionOf(chosen, it, () => void queries.invalidateQueries()) : null} close={() => setChosen(null)} />
+      <Ask question={chosen && chosen.name !== "roll-back" ? questionOf(chosen, it, () => void renew(queries, ...ofDeployment(it.id))) : null} close={() => setChosen(null)} />
     </>
   );
 }

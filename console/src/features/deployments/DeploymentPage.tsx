@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { count, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
@@ -22,7 +23,7 @@ export default function DeploymentPage() {
   const search = route.useSearch();
   const go = useNavigate({ from: "/deployments/$deployment" });
   const { asOf } = search;
-  const found = useQuery({ queryKey: ["deployment", id, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}", { path: { deployment: id }, query: { asOf }, signal }) });
+  const found = useQuery({ queryKey: keys.deployment(id, "details", asOf ?? ""), queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}", { path: { deployment: id }, query: { asOf }, signal }) });
   if (!found.data || isGone(found)) return <NotYet query={found} title="Deployment" what="deployment" crumbs={crumbs} />;
   const details = found.data;
   const it = details.deployment;

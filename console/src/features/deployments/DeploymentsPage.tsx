@@ -1,6 +1,7 @@
 import { Switch, TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { ButtonLink } from "@/parts/ButtonLink";
@@ -15,7 +16,7 @@ export default function DeploymentsPage() {
   const search = route.useSearch();
   const go = useNavigate({ from: "/deployments" });
   const { forbidden } = useSession();
-  const all = useQuery({ queryKey: ["deployments", search.all ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: search.all === "yes" }, signal }) });
+  const all = useQuery({ queryKey: keys.deployments(search.all === "yes"), queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: search.all === "yes" }, signal }) });
   const words = (search.words ?? "").toLowerCase().split(/\s+/).filter(Boolean);
   const shown = all.data?.filter((each) => words.every((word) => `${each.name} ${each.app} ${each.status} ${each.startedBy}`.toLowerCase().includes(word)));
   return (

@@ -1,6 +1,7 @@
 import { Checkbox, Select } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys, ofDeployment, renew } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { Ask, type Question } from "@/parts/Ask";
 import { ErrorNote } from "@/parts/ErrorNote";
@@ -20,7 +21,7 @@ export function RollBackAsk({ it, device, close }: RollBackAskProps) {
   const [pauses, setPauses] = useState(false);
   const which = device ? { devices: [device] } : wave ? { wave } : {};
   // Its own name, so that what a person was shown stays until they choose anew; the answer names the revision that it was shown for.
-  const found = useQuery({ queryKey: ["roll-back-question", it.id, device ?? "", wave ?? ""], queryFn: ({ signal }) => request("post", "/api/v1/deployments/{deployment}/roll-back/preview", { path: { deployment: it.id }, body: { ...which, pauseOthers: pauses }, signal }), gcTime: 0, retry: false });
+  const found = useQuery({ queryKey: keys.rollBackPreview(it.id, device ?? "", wave ?? ""), queryFn: ({ signal }) => request("post", "/api/v1/deployments/{deployment}/roll-back/preview", { path: { deployment: it.id }, body: { ...which, pauseOthers: pauses }, signal }), gcTime: 0, retry: false });
   const preview = found.data;
   const question: Question = {
     title: `Roll back: ${device ? `${device} in ` : ""}${it.name}`,
@@ -56,7 +57,7 @@ export function RollBackAsk({ it, device, close }: RollBackAskProps) {
         const answer = await request("post", "/api/v1/deployments/{deployment}/roll-back", { path: { deployment: it.id }, body: { ...which, reason, pauseOthers: pauses }, revision: preview!.revision });
         return answer.deployment.sentence;
       } finally {
-        void queries.invalidateQueries();
+        void renew(queries, ...ofDeployment(it.id));
       }
     },
   };

@@ -2,12 +2,14 @@ import { Button, Menu } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
+import { keys, ofDeployment, renew } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
+import { choosing, ChosenBar, useChosen } from "@/parts/choosing";
 import { FilterField } from "@/parts/FilterField";
-import { count, devices, quoted, retried } from "@/parts/format";
+import { count, devices, MOMENT_WIDTH, quoted, retried } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { Empty } from "@/parts/Page";
 import { StateGlyph, StateMark } from "@/parts/StateMark";
@@ -25,15 +27,21 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
   const { forbidden } = useSession();
   const [question, setQuestion] = useState<Question | null>(null);
   const queries = useQueryClient();
+  const picked = useChosen();
+  const done = () => {
+    picked.clear();
+    void renew(queries, ...ofDeployment(it.id));
+  };
   const chosen = (search.state ?? "").split(",").filter(Boolean);
   const query = { state: search.state, wave: search.wave, filter: search.filter, sort: search.sort ?? "state", asOf: search.asOf };
   const retriable = useQuery({
-    queryKey: ["deployment", it.id, "retriable", search.wave ?? "", search.filter ?? ""],
+    queryKey: keys.deployment(it.id, "retriable", search.wave ?? "", search.filter ?? ""),
     queryFn: ({ signal }) => request("get", "/api/v1/deployments/{deployment}/targets", { path: { deployment: it.id }, query: { ...query, state: RETRIABLE.join(","), limit: 500 }, signal }),
     retry: false,
     enabled: !search.asOf,
   });
   const failed = retriable.data?.items ?? [];
+  const isAll = !search.wave && !search.filter && retriable.data?.total === retriable.data?.items.length;
   const set = (change: Partial<typeof search>) => void go({ search: (now) => ({ ...now, ...change }), replace: true, resetScroll: false });
   const address = `/api/v1/deployments/${it.id}/targets?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`;
 
@@ -41,7 +49,7 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
     <>
       <div className="toolbar">
         <FilterField label={search.asOf ? "Filter targets by words" : "Filter targets by a rule or by words"} hint={search.asOf && "Words of the device's name"} value={search.filter ?? ""} onChange={(filter) => set({ filter })} />
-        {!search.asOf && <Act forbidden={failed.length === 0 ? "Nothing that failed or is lost fits this filter." : forbidden("POST /api/v1/deployments/{deployment}/retry")} onClick={() => setQuestion(retry(it, failed, () => void queries.invalidateQueries()))}>
+        {!search.asOf && <Act forbidden={failed.length === 0 ? "Nothing that failed or is lost fits this filter." : forbidden("POST /api/v1/deployments/{deployment}/retry")} onClick={() => setQuestion(retry(it, failed.map((target) => [target.device, target.deviceName]), isAll, done))}>
           Try {count(failed.length)} again…
         </Act>}
         <Button component="a" href={address} download={`${it.name}.csv`}>
@@ -58,10 +66,13 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
             </button>
           ))}
       </div>
+      <ChosenBar chosen={picked}>
+        <Act onClick={() => setQuestion(retry(it, [...picked.names], false, done))}>Try {count(picked.names.size)} again…</Act>
+      </ChosenBar>
       <VirtualList
         label="Targets"
-        columns={columns(it, search.asOf !== undefined)}
-        queryKey={["deployment", it.id, "targets", query]}
+        columns={[...(search.asOf || forbidden("POST /api/v1/deployments/{deployment}/retry") ? [] : [choosing(picked, (target: Target) => target.device, (target) => target.deviceName)]), ...columns(it, search.asOf !== undefined)]}
+        queryKey={keys.deployment(it.id, "targets", query)}
         load={async (skip, limit, signal) => await request("get", "/api/v1/deployments/{deployment}/targets", { path: { deployment: it.id }, query: { ...query, skip, limit }, signal })}
         idOf={(target: Target) => target.device}
         sort={query.sort}
@@ -105,7 +116,7 @@ function columns(it: Schemas["DeploymentInfo"], isPast: boolean): Column<Target>
       key: "tries", title: "Tries", width: "60px", isRight: true,
       cell: (target) => target.tries === 0 ? <span className="quiet">–</span> : isPast ? `${target.tries} of ${target.maxTries}` : <Link to="." search={(now: Record<string, string>) => ({ ...now, device: target.deviceName })} resetScroll={false} aria-label={`Tries of ${target.deviceName}: ${target.tries} of ${target.maxTries}. Show their logs`}>{target.tries} of {target.maxTries}</Link>,
     },
-    { key: "since", title: "Since", width: "90px", sort: "since", isRight: true, cell: (target) => <Moment at={target.since} only="moment" /> },
+    { key: "since", title: "Since", width: MOMENT_WIDTH, sort: "since", isRight: true, cell: (target) => <Moment at={target.since} only="moment" /> },
   ];
   return all.filter((column) => column.key !== "wave" || it.waves.length > 1);
 }
@@ -119,17 +130,22 @@ function Why({ target }: { target: Target }) {
   );
 }
 
-function retry(it: Schemas["DeploymentInfo"], failed: Target[], done: () => void): Question {
-  const names = failed.map((target) => target.deviceName);
+/**
+ * Has another try set for devices.
+ * @param targets Their identities and names.
+ * @param isAll Whether these are all of the deployment that failed or are lost.
+ */
+function retry(it: Schemas["DeploymentInfo"], targets: (readonly [id: string, name: string])[], isAll: boolean, done: () => void): Question {
+  const names = targets.map(([, name]) => name);
   return {
     title: `Try again: ${it.name}`,
-    says: <p>{devices(failed.length)} get their tries anew, at their next check-in: {names.slice(0, 6).join(", ")}{names.length > 6 && ` and ${names.length - 6} more`}.</p>,
-    act: `Try again on ${devices(failed.length)}`,
+    says: <p>{devices(targets.length)} get their tries anew, at their next check-in: {names.slice(0, 6).join(", ")}{names.length > 6 && ` and ${names.length - 6} more`}.</p>,
+    act: `Try again on ${devices(targets.length)}`,
     reason: "may",
-    command: (reason) => `bandejo deployment retry ${quoted(it.name)} ${names.slice(0, 3).map((name) => `--device ${name}`).join(" ")}${names.length > 3 ? " …" : ""} --reason ${quoted(reason)}`,
+    command: (reason) => `bandejo deployment retry ${quoted(it.name)}${isAll ? "" : ` --device ${names.map(quoted).join(" ")}`} --reason ${quoted(reason)}`,
     run: async (reason) => {
       try {
-        const answer = await request("post", "/api/v1/deployments/{deployment}/retry", { path: { deployment: it.id }, body: { devices: failed.map((target) => target.device), reason } });
+        const answer = await request("post", "/api/v1/deployments/{deployment}/retry", { path: { deployment: it.id }, body: { devices: targets.map(([id]) => id), reason } });
         return retried(answer);
       } finally {
         done();

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { Moment } from "@/parts/Moment";
 
 /** What the device says of itself, and since when. */
 export function DeviceFacts({ details }: { details: Schemas["DeviceDetails"] }) {
-  const facts = useQuery({ queryKey: ["facts"], queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 });
+  const facts = useQuery({ queryKey: keys.facts, queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 });
   const meaning = new Map(facts.data?.map((fact) => [fact.name, fact.meaning]));
   return (
     <div className="section sheet scroll-x">

@@ -2,6 +2,7 @@ import { notifications } from "@mantine/notifications";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
+import { keys, renew } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -24,7 +25,7 @@ const crumbs = [{ name: "Devices", to: "/devices" }];
 export default function DevicePage() {
   const { device: name } = route.useParams();
   const { view = "", asOf } = route.useSearch();
-  const found = useQuery({ queryKey: ["device", name, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}", { path: { device: name }, query: { asOf }, signal }), refetchInterval: asOf ? false : 15_000 });
+  const found = useQuery({ queryKey: keys.device(name, "details", asOf ?? ""), queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}", { path: { device: name }, query: { asOf }, signal }), refetchInterval: asOf ? false : 15_000 });
   if (!found.data || isGone(found)) return <NotYet query={found} title={name} what="device" crumbs={crumbs} />;
   const details = found.data;
   const { device } = details;
@@ -47,7 +48,7 @@ export default function DevicePage() {
       {view === "" && (asOf ? <Stood details={details} /> : <WhyView details={details} />)}
       {view === "facts" && <DeviceFacts details={details} />}
       {view === "programs" && <Programs details={details} />}
-      {view === "history" && <Events queryKey={["device", device.id, "events"]} query={{ device: device.id, topic: "any" }} empty="Nothing happened to it yet" />}
+      {view === "history" && <Events queryKey={keys.device(device.id, "events")} query={{ device: device.id, topic: "any" }} empty="Nothing happened to it yet" />}
     </Page>
   );
 }
@@ -103,7 +104,7 @@ function DeviceActs({ device }: { device: Schemas["DeviceInfo"] }) {
     mutationFn: () => request("post", "/api/v1/devices/{device}/check-in", { path: { device: device.id } }),
     onSuccess: () => notifications.show({ message: `${device.name} was asked to check in now; it answers within seconds.` }),
     onError: (error) => notifications.show({ title: "Not asked", message: error.message, color: "clay", autoClose: 12_000 }),
-    onSettled: () => void queries.invalidateQueries({ queryKey: ["device"] }),
+    onSettled: () => void renew(queries, `device ${device.id}`, "devices"),
   });
   return (
     <>

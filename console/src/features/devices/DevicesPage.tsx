@@ -1,8 +1,10 @@
-import { Button, Checkbox, Menu } from "@mantine/core";
+import { Button, Checkbox, Menu, Select } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
+import { choosing, ChosenBar, useChosen } from "@/parts/choosing";
 import { FilterField } from "@/parts/FilterField";
 import { count, devices, quoted } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
@@ -17,20 +19,22 @@ const route = getRouteApi("/devices");
 /** All devices: filtered by rule or words, any fact as a column, all of it in the address. */
 export default function DevicesPage() {
   const search = route.useSearch();
-  const [isOpen, setIsOpen] = useState(false);
+  const [isOpen, setIsOpen] = useState(search.days !== undefined);
   const go = useNavigate({ from: "/devices" });
   const set = (change: Partial<typeof search>) => void go({ search: (now) => ({ ...now, ...change }), replace: true, resetScroll: false });
-  const query = { filter: search.filter, sort: search.sort, columns: search.columns };
-  const facts = useQuery({ queryKey: ["facts"], queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 });
-  const service = useQuery({ queryKey: ["service"], queryFn: ({ signal }) => request("get", "/api/v1/service", { signal }) });
-  const chosen = (search.columns ?? "").split(",").filter(Boolean);
-  const first = useQuery({ queryKey: ["devices", query, 0], queryFn: ({ signal }) => request("get", "/api/v1/devices", { query: { ...query, skip: 0, limit: 100 }, signal }), retry: false });
+  const query = { filter: search.filter, group: search.group || undefined, sort: search.sort, columns: search.columns };
+  const chosen = useChosen();
+  const facts = useQuery({ queryKey: keys.facts, queryFn: ({ signal }) => request("get", "/api/v1/facts", { signal }), staleTime: 60_000 });
+  const service = useQuery({ queryKey: keys.service, queryFn: ({ signal }) => request("get", "/api/v1/service", { signal }) });
+  const shown = (search.columns ?? "").split(",").filter(Boolean);
+  const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
+  const first = useQuery({ queryKey: keys.devices(query, 0), queryFn: ({ signal }) => request("get", "/api/v1/devices", { query: { ...query, skip: 0, limit: 100 }, signal }), retry: false });
   const csv = `/api/v1/devices?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`;
   const total = first.data?.total;
 
   return (
-    <Page title="Devices" lead={total == null ? undefined : search.filter ? `${devices(total)} of ${count(service.data?.devices ?? total)} fit.` : `${devices(total)} have joined.`} command={`bandejo device list${search.filter ? ` ${quoted(search.filter)}` : ""}`}>
-      <details className="section" onToggle={(event) => setIsOpen(event.currentTarget.open)}>
+    <Page title="Devices" lead={total == null ? undefined : search.filter || search.group ? `${devices(total)} of ${count(service.data?.devices ?? total)} fit.` : `${devices(total)} have joined.`} command={`bandejo device list${search.filter ? ` ${quoted(search.filter)}` : ""}${search.group ? ` --group ${search.group}` : ""}${search.sort ? ` --sort=${search.sort}` : ""}`}>
+      <details className="section" open={isOpen} onToggle={(event) => setIsOpen(event.currentTarget.open)}>
         <summary>The size of the fleet, from day to day</summary>
         {isOpen && <Trend what="fleet" title="Devices by kind" empty="There was no device on these days" />}
       </details>
@@ -39,6 +43,7 @@ export default function DevicesPage() {
         <button type="button" className="chip" aria-pressed={search.filter === "unsorted"} onClick={() => set({ filter: search.filter === "unsorted" ? "" : "unsorted" })}>
           Unsorted
         </button>
+        <Select aria-label="Group" placeholder="All groups" clearable searchable w={170} data={(groups.data ?? []).map((group) => ({ value: group.slug, label: group.name }))} value={search.group || null} onChange={(group) => set({ group: group ?? "" })} />
         <Menu position="bottom-end" shadow="sm" closeOnItemClick={false} width={300}>
           <Menu.Target>
             <button type="button" className="more">
@@ -47,26 +52,29 @@ export default function DevicesPage() {
           </Menu.Target>
           <Menu.Dropdown mah={420} style={{ overflowY: "auto" }}>
             {facts.data?.filter((fact) => !["name", "kind", "site", "model"].includes(fact.name)).map((fact) => (
-              <Menu.Item key={fact.name} component="div" onClick={() => set({ columns: (chosen.includes(fact.name) ? chosen.filter((each) => each !== fact.name) : [...chosen, fact.name]).join(",") })}>
-                <Checkbox size="xs" readOnly tabIndex={-1} checked={chosen.includes(fact.name)} label={fact.name} description={fact.meaning} />
+              <Menu.Item key={fact.name} component="div" onClick={() => set({ columns: (shown.includes(fact.name) ? shown.filter((each) => each !== fact.name) : [...shown, fact.name]).join(",") })}>
+                <Checkbox size="xs" readOnly tabIndex={-1} checked={shown.includes(fact.name)} label={fact.name} description={fact.meaning} />
               </Menu.Item>
             ))}
           </Menu.Dropdown>
         </Menu>
-        {search.filter && total != null && <PutIntoGroup filter={search.filter} total={total} />}
+        {chosen.names.size === 0 && (search.filter || search.group) && total != null && <PutIntoGroup which={{ filter: search.filter ?? "", group: query.group }} total={total} />}
         <Button component="a" href={csv} download="devices.csv">
           Export CSV
         </Button>
       </div>
+      <ChosenBar chosen={chosen}>
+        <PutIntoGroup which={{ filter: "", names: [...chosen.names.values()] }} total={chosen.names.size} done={chosen.clear} />
+      </ChosenBar>
       <VirtualList
         label="Devices"
-        columns={columns(chosen)}
-        queryKey={["devices", query]}
+        columns={[choosing(chosen, (device: Device) => device.id, (device) => device.name), ...columns(shown)]}
+        queryKey={keys.devices(query)}
         load={async (skip, limit, signal) => await request("get", "/api/v1/devices", { query: { ...query, skip, limit }, signal })}
         idOf={(device: Device) => device.id}
         sort={search.sort ?? "name"}
         onSort={(sort) => set({ sort: sort === "name" ? "" : sort })}
-        empty={search.filter ? <Empty title="No device fits">Take words off the filter, or look at a condition of the rule alone.</Empty> : <FirstDevice />}
+        empty={search.filter || search.group ? <Empty title="No device fits">Take words off the filter, or look at a condition of the rule alone.</Empty> : <FirstDevice />}
       />
     </Page>
   );

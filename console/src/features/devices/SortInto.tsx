@@ -1,6 +1,7 @@
 import { Button, Select } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys, OF_MEMBERS, renew } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -11,10 +12,10 @@ export function SortInto({ device }: { device: Schemas["DeviceInfo"] }) {
   const { forbidden } = useSession();
   const queries = useQueryClient();
   const [slug, setSlug] = useState<string | null>(null);
-  const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
+  const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
   const put = useMutation({
     mutationFn: () => request("put", "/api/v1/groups/{slug}/devices/{device}", { path: { slug: slug!, device: device.id } }),
-    onSettled: () => void queries.invalidateQueries(),
+    onSettled: () => void renew(queries, ...OF_MEMBERS),
   });
   return (
     <>

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { Attempt } from "@/parts/Attempt";
 import { ErrorNote, isFailed } from "@/parts/ErrorNote";
@@ -10,7 +11,7 @@ import { StateMark } from "@/parts/StateMark";
 /** Everything that is asked of a device: its state, why, what comes next, and each try. */
 export function WhyView({ details }: { details: Schemas["DeviceDetails"] }) {
   const { device } = details;
-  const whys = useQuery({ queryKey: ["device", device.id, "why"], queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}/why", { path: { device: device.id }, signal }) });
+  const whys = useQuery({ queryKey: keys.device(device.id, "why"), queryFn: ({ signal }) => request("get", "/api/v1/devices/{device}/why", { path: { device: device.id }, signal }) });
   if (isFailed(whys)) return <ErrorNote error={whys.error} retry={() => void whys.refetch()} />;
   if (!whys.data) return <Loading what="the reasons" />;
   const reached = whys.data.filter((why) => why.target);

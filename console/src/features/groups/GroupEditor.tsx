@@ -3,6 +3,7 @@ import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
+import { keys } from "@/api/keys";
 import { isStale, request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -39,7 +40,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
   useEffect(() => {
     if (isChecked && !isWrong) setGood(rule);
   }, [isChecked, isWrong, rule]);
-  const preview = useQuery({ queryKey: ["rule", good], queryFn: ({ signal }) => request("post", "/api/v1/groups/preview", { body: { rule: good }, signal }), enabled: kind === "rule" && good.trim() !== "", retry: false, placeholderData: (before) => before });
+  const preview = useQuery({ queryKey: keys.rule(good, "preview"), queryFn: ({ signal }) => request("post", "/api/v1/groups/preview", { body: { rule: good }, signal }), enabled: kind === "rule" && good.trim() !== "", retry: false, placeholderData: (before) => before });
   const short = slug || name.toLowerCase().replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-|-$/g, "");
   const isChanged = !group || name !== group.name || isForTesting !== group.isForTesting || (group.rule ?? "") !== (kind === "rule" ? rule : "");
   const isComplete = short !== "" && (kind === "listed" || (rule.trim() !== "" && isChecked && !isWrong));
@@ -56,7 +57,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
     } catch (refused) {
       setError(refused);
     } finally {
-      void queries.invalidateQueries({ queryKey: ["groups"] });
+      void queries.invalidateQueries({ queryKey: keys.groups });
     }
   }
 
@@ -113,7 +114,7 @@ export function GroupEditor({ group }: { group: Group | null }) {
                   command: () => `bandejo group remove ${group.slug}`,
                   run: async () => {
                     await request("delete", "/api/v1/groups/{slug}", { path: { slug: group.slug }, revision: group.revision });
-                    void queries.invalidateQueries({ queryKey: ["groups"] });
+                    void queries.invalidateQueries({ queryKey: keys.groups });
                     await go({ to: "/groups", ignoreBlocker: true });
                     return `The group ${group.name} is gone.`;
                   },

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { Events } from "@/parts/Events";
 import { count, devices } from "@/parts/format";
@@ -15,7 +16,7 @@ const crumbs = [{ name: "Groups", to: "/groups" }];
 export default function GroupPage() {
   const { group: slug } = route.useParams();
   const { view = "", asOf } = route.useSearch();
-  const found = useQuery({ queryKey: ["groups", slug, "details", asOf ?? ""], queryFn: ({ signal }) => request("get", "/api/v1/groups/{slug}", { path: { slug }, query: { asOf }, signal }) });
+  const found = useQuery({ queryKey: keys.group(slug, "details", asOf ?? ""), queryFn: ({ signal }) => request("get", "/api/v1/groups/{slug}", { path: { slug }, query: { asOf }, signal }) });
   if (!found.data || isGone(found)) return <NotYet query={found} title={slug} what="group" crumbs={crumbs} />;
   const group = found.data;
   return (
@@ -42,7 +43,7 @@ export default function GroupPage() {
       </nav>
       {view === "" && (asOf ? <div className="section sheet pad">{group.rule ? <code>{group.rule}</code> : "It was listed by hand."}</div> : <GroupEditor key={group.slug} group={group} />)}
       {view === "devices" && <MembersView group={group} />}
-      {view === "moves" && <Events queryKey={["groups", slug, "moves"]} query={{ group: slug }} empty="Nobody came or went since this is written down" />}
+      {view === "moves" && <Events queryKey={keys.group(slug, "moves")} query={{ group: slug }} empty="Nobody came or went since this is written down" />}
     </Page>
   );
 }

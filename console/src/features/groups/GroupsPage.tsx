@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { ButtonLink } from "@/parts/ButtonLink";
 import { ErrorNote } from "@/parts/ErrorNote";
@@ -8,7 +9,7 @@ import { Empty, Loading, Page } from "@/parts/Page";
 
 /** All groups with how they are made and how many devices they hold. */
 export default function GroupsPage() {
-  const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
+  const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
   return (
     <Page title="Groups" lead={groups.data && `${count(groups.data.length)} groups; deployments are aimed at them.`} command="bandejo group list" acts={<ButtonLink to="/groups/new" variant="filled">Make a group</ButtonLink>}>
       {groups.error && <ErrorNote error={groups.error} retry={() => void groups.refetch()} />}

@@ -1,6 +1,7 @@
 import { Button, SegmentedControl } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { type EventQuery, Events } from "@/parts/Events";
@@ -33,7 +34,7 @@ export default function JournalPage() {
   const go = useNavigate({ from: "/journal" });
   const { forbidden } = useSession();
   const { topic = "journal", ...found } = search;
-  const deployments = useQuery({ queryKey: ["deployments", "yes"], queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: true }, signal }) });
+  const deployments = useQuery({ queryKey: keys.deployments(true), queryFn: ({ signal }) => request("get", "/api/v1/deployments", { query: { all: true }, signal }) });
   const names = new Map(deployments.data?.map((each) => [each.id, each.name]));
   const isAudit = topic === "audit";
   const isShut = isAudit ? forbidden("GET /api/v1/audit") : null;
@@ -52,7 +53,7 @@ export default function JournalPage() {
         <>
           <FindEvents key={JSON.stringify(found)} found={found} find={set} />
           {isAudit && <AuditProof />}
-          <Events key={topic} queryKey={[isAudit ? "audit" : "journal", topic, found]} query={{ ...found, topic }} isAudit={isAudit} namesOf={names} empty={isFound ? "Nothing fits" : "Nothing is written here yet"} />
+          <Events key={topic} queryKey={(isAudit ? keys.audit : keys.journal)(topic, found)} query={{ ...found, topic }} isAudit={isAudit} namesOf={names} empty={isFound ? "Nothing fits" : "Nothing is written here yet"} />
         </>
       )}
     </Page>

@@ -1,6 +1,7 @@
 import { Button, Checkbox, Modal, PasswordInput, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -22,7 +23,7 @@ export function AccountsView() {
   const { forbidden } = useSession();
   const [edited, setEdited] = useState<Account | "new" | null>(null);
   const why = forbidden("GET /api/v1/accounts");
-  const accounts = useQuery({ queryKey: ["accounts"], queryFn: ({ signal }) => request("get", "/api/v1/accounts", { signal }), enabled: why === null });
+  const accounts = useQuery({ queryKey: keys.accounts, queryFn: ({ signal }) => request("get", "/api/v1/accounts", { signal }), enabled: why === null });
   if (why) return <div className="note"><p>{why}</p></div>;
   if (isFailed(accounts)) return <ErrorNote error={accounts.error} retry={() => void accounts.refetch()} />;
   if (!accounts.data) return <Loading what="the accounts" />;
@@ -71,7 +72,7 @@ function AccountForm({ account, close }: { account: Account | null; close: () =>
         ? request("patch", "/api/v1/accounts/{account}", { path: { account: account.account }, body: { name, roles, isDisabled, password: password || null }, revision: account.revision })
         : request("post", "/api/v1/accounts", { body: { account: short, name: name || short, password, roles } }),
     onSuccess: close,
-    onSettled: () => void queries.invalidateQueries({ queryKey: ["accounts"] }),
+    onSettled: () => void queries.invalidateQueries({ queryKey: keys.accounts }),
   });
   return (
     <form className="form" onSubmit={(event) => { event.preventDefault(); save.mutate(); }}>

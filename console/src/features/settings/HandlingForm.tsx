@@ -2,6 +2,7 @@ import { Button, MultiSelect, Select, TagsInput, TextInput } from "@mantine/core
 import { useDebouncedValue } from "@mantine/hooks";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { isStale, request, type Schemas } from "@/api/request";
 import { ErrorNote } from "@/parts/ErrorNote";
 import { Leaving } from "@/parts/Leaving";
@@ -30,10 +31,10 @@ export function HandlingForm({ handling, close }: { handling: Schemas["HandlingI
   const [revision, setRevision] = useState(handling?.revision);
   const [theirs, setTheirs] = useState<Schemas["HandlingInfo"] | null>(null);
   const set = (change: Partial<typeof body>) => setBody((now) => ({ ...now, ...change }));
-  const apps = useQuery({ queryKey: ["apps"], queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
+  const apps = useQuery({ queryKey: keys.apps, queryFn: ({ signal }) => request("get", "/api/v1/apps", { signal }) });
   const [asked] = useDebouncedValue({ slug, body }, 300);
   const concerns = useQuery({
-    queryKey: ["handling-concerns", asked],
+    queryKey: keys.handlingReach(asked),
     queryFn: ({ signal }) => request("post", "/api/v1/handlings/{slug}/concerns", { path: { slug: asked.slug }, body: asked.body, signal }),
     enabled: asked.slug !== "",
     retry: false,

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -15,7 +16,7 @@ export function HandlingsView() {
   const { forbidden } = useSession();
   const [edited, setEdited] = useState<Handling | "new" | null>(null);
   const [question, setQuestion] = useState<Question | null>(null);
-  const handlings = useQuery({ queryKey: ["handlings"], queryFn: ({ signal }) => request("get", "/api/v1/handlings", { signal }) });
+  const handlings = useQuery({ queryKey: keys.handlings, queryFn: ({ signal }) => request("get", "/api/v1/handlings", { signal }) });
   if (isFailed(handlings)) return <ErrorNote error={handlings.error} retry={() => void handlings.refetch()} />;
   if (!handlings.data) return <Loading what="the handlings" />;
   if (edited) return <HandlingForm handling={edited === "new" ? null : edited} close={() => { setEdited(null); void handlings.refetch(); }} />;

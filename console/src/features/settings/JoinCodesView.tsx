@@ -1,6 +1,7 @@
 import { NumberInput, Select } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -18,9 +19,9 @@ export function JoinCodesView() {
   const [uses, setUses] = useState<number | string>(1);
   const [hours, setHours] = useState<number | string>(24);
   const why = forbidden("GET /api/v1/join-codes");
-  const codes = useQuery({ queryKey: ["join-codes"], queryFn: ({ signal }) => request("get", "/api/v1/join-codes", { signal }), enabled: why === null });
-  const groups = useQuery({ queryKey: ["groups"], queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
-  const done = () => void queries.invalidateQueries({ queryKey: ["join-codes"] });
+  const codes = useQuery({ queryKey: keys.joinCodes, queryFn: ({ signal }) => request("get", "/api/v1/join-codes", { signal }), enabled: why === null });
+  const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
+  const done = () => void queries.invalidateQueries({ queryKey: keys.joinCodes });
   const make = useMutation({ mutationFn: () => request("post", "/api/v1/join-codes", { body: { group, uses: Number(uses), hours: Number(hours) } }), onSettled: done });
   const takeBack = useMutation({ mutationFn: (id: string) => request("delete", "/api/v1/join-codes/{id}", { path: { id } }), onSettled: done });
   if (why) return <div className="note"><p>{why}</p></div>;

@@ -1,6 +1,7 @@
 import { NumberInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -11,7 +12,7 @@ import { Loading } from "@/parts/Page";
 
 /** How long what was is kept, and what went the last time. */
 export function KeepingView() {
-  const kept = useQuery({ queryKey: ["keeping"], queryFn: ({ signal }) => request("get", "/api/v1/keeping", { signal }) });
+  const kept = useQuery({ queryKey: keys.keeping, queryFn: ({ signal }) => request("get", "/api/v1/keeping", { signal }) });
   if (isFailed(kept)) return <ErrorNote error={kept.error} retry={() => void kept.refetch()} />;
   if (!kept.data) return <Loading what="what is kept" />;
   return <Kept key={`${kept.data.historyDays} ${kept.data.logDays}`} it={kept.data} />;
@@ -22,7 +23,7 @@ function Kept({ it }: { it: Schemas["KeepingInfo"] }) {
   const queries = useQueryClient();
   const [history, setHistory] = useState<number | string>(it.historyDays);
   const [logs, setLogs] = useState<number | string>(it.logDays);
-  const onSettled = () => void queries.invalidateQueries({ queryKey: ["keeping"] });
+  const onSettled = () => void queries.invalidateQueries({ queryKey: keys.keeping });
   const change = useMutation({ mutationFn: () => request("put", "/api/v1/keeping", { body: { historyDays: Number(history), logDays: Number(logs) } }), onSettled });
   const run = useMutation({ mutationFn: () => request("post", "/api/v1/keeping/run"), onSettled });
   const isSame = Number(history) === it.historyDays && Number(logs) === it.logDays;

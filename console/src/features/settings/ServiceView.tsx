@@ -1,6 +1,7 @@
 import { TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -11,8 +12,8 @@ import { Loading } from "@/parts/Page";
 
 /** How the service is: its version, its figures, its clock. */
 export function ServiceView() {
-  const service = useQuery({ queryKey: ["service"], queryFn: ({ signal }) => request("get", "/api/v1/service", { signal }) });
-  const clock = useQuery({ queryKey: ["clock"], queryFn: ({ signal }) => request("get", "/api/v1/clock", { signal }) });
+  const service = useQuery({ queryKey: keys.service, queryFn: ({ signal }) => request("get", "/api/v1/service", { signal }) });
+  const clock = useQuery({ queryKey: keys.clock, queryFn: ({ signal }) => request("get", "/api/v1/clock", { signal }) });
   if (isFailed(service)) return <ErrorNote error={service.error} retry={() => void service.refetch()} />;
   if (!service.data) return <Loading what="the service" />;
   const it = service.data;

@@ -1,6 +1,7 @@
 import { Select } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { useSession } from "@/app/session";
 import { ErrorNote, isFailed } from "@/parts/ErrorNote";
@@ -14,9 +15,9 @@ export function TokensView() {
   const [account, setAccount] = useState(person.account);
   const isOwn = account === person.account;
   const maySeeOthers = forbidden("POST /api/v1/accounts") === null;
-  const accounts = useQuery({ queryKey: ["accounts"], queryFn: ({ signal }) => request("get", "/api/v1/accounts", { signal }), enabled: maySeeOthers });
-  const tokens = useQuery({ queryKey: ["tokens", account], queryFn: ({ signal }) => request("get", "/api/v1/tokens", { query: { account: isOwn ? undefined : account }, signal }) });
-  const end = useMutation({ mutationFn: (id: string) => request("delete", "/api/v1/tokens/{id}", { path: { id } }), onSettled: () => void queries.invalidateQueries({ queryKey: ["tokens"] }) });
+  const accounts = useQuery({ queryKey: keys.accounts, queryFn: ({ signal }) => request("get", "/api/v1/accounts", { signal }), enabled: maySeeOthers });
+  const tokens = useQuery({ queryKey: keys.tokens(account), queryFn: ({ signal }) => request("get", "/api/v1/tokens", { query: { account: isOwn ? undefined : account }, signal }) });
+  const end = useMutation({ mutationFn: (id: string) => request("delete", "/api/v1/tokens/{id}", { path: { id } }), onSettled: () => void queries.invalidateQueries({ queryKey: keys.tokens() }) });
   if (isFailed(tokens)) return <ErrorNote error={tokens.error} retry={() => void tokens.refetch()} />;
   if (!tokens.data) return <Loading what="your tokens" />;
   return (

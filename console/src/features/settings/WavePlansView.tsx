@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
@@ -15,7 +16,7 @@ export function WavePlansView() {
   const { forbidden } = useSession();
   const [edited, setEdited] = useState<Plan | "new" | null>(null);
   const [question, setQuestion] = useState<Question | null>(null);
-  const plans = useQuery({ queryKey: ["wave-plans"], queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
+  const plans = useQuery({ queryKey: keys.wavePlans, queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
   if (isFailed(plans)) return <ErrorNote error={plans.error} retry={() => void plans.refetch()} />;
   if (!plans.data) return <Loading what="the wave plans" />;
   if (edited) return <WavePlanForm plan={edited === "new" ? null : edited} close={() => { setEdited(null); void plans.refetch(); }} />;

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { keys } from "@/api/keys";
 import { request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { ButtonLink } from "@/parts/ButtonLink";
@@ -27,7 +28,7 @@ const KINDS: Record<string, string> = {
 
 /** What needs somebody, and what is moving. */
 export default function TodayPage() {
-  const today = useQuery({ queryKey: ["today"], queryFn: ({ signal }) => request("get", "/api/v1/today", { signal }) });
+  const today = useQuery({ queryKey: keys.today, queryFn: ({ signal }) => request("get", "/api/v1/today", { signal }) });
   if (isFailed(today)) return <Page title="Today"><ErrorNote error={today.error} retry={() => void today.refetch()} /></Page>;
   if (!today.data) return <Page title="Today"><Loading what="what needs somebody" /></Page>;
   const { needs, moving } = today.data;

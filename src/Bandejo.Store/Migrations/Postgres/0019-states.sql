@@ -1,0 +1,8 @@
+-- In which state each target of a book was, all together, kept now and then; target_past says what changed since. In the order of the numbers of devices
+-- a byte for each: 0 for none, else the number of the state and one. Compressed by Zstandard.
+CREATE TABLE state_past (
+    book BIGINT NOT NULL,
+    number BIGINT NOT NULL,
+    body BYTEA NOT NULL,
+    PRIMARY KEY (book, number)
+);
