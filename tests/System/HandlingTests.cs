@@ -82,7 +82,7 @@ public sealed class HandlingTests
 
     [Theory]
     [InlineData("'restart' is as-packaged, as-told, always or never, not 'sometimes'.", "--restart", "sometimes")]
-    [InlineData("There is no app 'quil'. Did you mean 'quill'?", "--restart", "never", "--for", "quil")]
+    [InlineData("There is no app 'qill'. Did you mean 'quill'?", "--restart", "never", "--for", "qill")]
     [InlineData("It changes nothing; say at least one thing that it does.")]
     [InlineData("'folder' is one of", "--setting", "folder=cellar", "--for", "quill")]
     [InlineData("quill is handled by 'first' already", "--restart", "never", "--for", "quill")]

@@ -95,7 +95,7 @@ public sealed class Bitmap
     /// <summary>Whether both hold the same rows.</summary>
     public bool HoldsSame(Bitmap other) => Covers(_words, other._words) && Covers(other._words, _words);
 
-    /// <summary>Keeps only the rows that are in both.</summary>
+    /// <summary>Keeps only the rows that are in both: this set itself is another then.</summary>
     public Bitmap And(Bitmap other)
     {
         Own();

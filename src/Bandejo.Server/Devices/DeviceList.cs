@@ -80,7 +80,7 @@ internal static class DeviceList
         }
 
         var group = Named.Group(world, query.Group);
-        return group.Ok ? filter.Value.And(group.Value.In) : group.Failure!;
+        return group.Ok ? filter.Value.Copy().And(group.Value.In) : group.Failure!;
     }
 
     /// <summary>A page of devices.</summary>
