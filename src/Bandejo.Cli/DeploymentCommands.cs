@@ -19,6 +19,9 @@ internal static class DeploymentCommands
     /// <summary>So many are named of those that stand alike.</summary>
     private const int MostAlike = 3;
 
+    /// <summary>What stands between a tray, its figures and the next one.</summary>
+    private const int AroundATray = 6;
+
     public static Command All() => Shared.Noun(
         "deployment", "Deployments: who gets what, in which waves, and what became of it", StartCommand.Start(), List(), Show(), Targets(), Watch(), Log(),
         Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"),
@@ -347,12 +350,14 @@ internal static class DeploymentCommands
         return sheet;
     }
 
-    /// <summary>A deployment's waves in one line.</summary>
-    private static string Trays(DeploymentInfo deployment) =>
-        string.Join(" ╱ ", deployment.Waves.Select(
-            wave =>
-                $"[dim]⌊[/]{Say.Cells(wave.States, 24)}[dim]⌋[/] "
-                    + $"{wave.Met.ToString(CultureInfo.InvariantCulture)}/{wave.Bottom.ToString(CultureInfo.InvariantCulture)}"));
+    /// <summary>A deployment's waves in one line, where they are so few that they fit.</summary>
+    private static string Trays(DeploymentInfo deployment)
+    {
+        var counts = deployment.Waves.Select(wave => string.Create(CultureInfo.InvariantCulture, $"{wave.Met}/{wave.Bottom}")).ToList();
+        var room = (Say.Out.Profile.Width - 4 - counts.Sum(count => count.Length + AroundATray)) / Math.Max(1, counts.Count);
+        return string.Join(
+            " ╱ ", deployment.Waves.Zip(counts, (wave, count) => $"[dim]⌊[/]{Say.Cells(wave.States, Math.Clamp(room, 4, 24))}[dim]⌋[/] {count}"));
+    }
 
     private static int Count(IReadOnlyList<CountInfo> states, string name) => states.FirstOrDefault(state => state.Name == name)?.Count ?? 0;
 }

@@ -125,10 +125,27 @@ internal static class Say
     {
         var there = shown.SelectMany(states => states).Where(state => state.Count > 0).Select(state => state.Name).ToHashSet(StringComparer.Ordinal);
         var words = States.Where(each => there.Contains(each.State) && each.Glyph.Trim().Length > 0).GroupBy(each => (each.Glyph, each.Colour)).Select(
-            alike => $"[{alike.Key.Colour}]{alike.Key.Glyph}[/] [dim]{string.Join(" or ", alike.Select(each => each.State))}[/]").ToList();
-        if (words.Count > 0)
+            alike => (alike.Key.Glyph, alike.Key.Colour, Word: string.Join(" or ", alike.Select(each => each.State)))).ToList();
+
+        // A sign and its word stay in one line.
+        var line = new List<string>();
+        var room = 0;
+        foreach (var (glyph, colour, word) in words)
         {
-            Line(string.Join("   ", words));
+            var length = glyph.Length + word.Length + 4;
+            if (room + length > Out.Profile.Width && line.Count > 0)
+            {
+                Line(string.Join("   ", line));
+                (line, room) = ([], 0);
+            }
+
+            line.Add($"[{colour}]{glyph}[/] [dim]{word}[/]");
+            room += length;
+        }
+
+        if (line.Count > 0)
+        {
+            Line(string.Join("   ", line));
         }
     }
 

@@ -32,7 +32,7 @@ export function FilterField({ label, value, onChange, hint }: FilterFieldProps) 
   return (
     <div className="grow">
       <Suspense fallback={<div className="rule-waiting">{typed}</div>}>
-        <RuleField label={label} value={typed} onChange={setTyped} onEnter={() => isGood && onChange(typed)} facts={facts} findings={findings} placeholder={hint ?? 'Words such as ALD laptop, or a rule: kind is "kiosk" and disk.free < 2 GiB'} />
+        <RuleField label={label} value={typed} onChange={setTyped} onEnter={() => isGood && onChange(typed)} facts={facts} findings={findings} placeholder={hint ?? 'Words such as ALD laptop, or a rule: kind is "kiosk"'} />
       </Suspense>
       {findings.length > 0 && (
         <p className="field-error" role="alert">

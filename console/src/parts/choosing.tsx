@@ -43,7 +43,7 @@ export function ChosenBar({ chosen, children }: { chosen: Chosen; children: Reac
     <div className="toolbar" role="group" aria-label="With what is chosen">
       <span className="grow" role="status"><strong>{count(chosen.names.size)} chosen:</strong> {[...chosen.names.values()].slice(0, 4).join(", ")}{chosen.names.size > 4 && ", …"}</span>
       {children}
-      <button type="button" className="more" onClick={chosen.clear}>Choose none</button>
+      <button type="button" className="copy" onClick={chosen.clear}>Choose none</button>
     </div>
   );
 }

@@ -9,8 +9,11 @@ const day = new Intl.DateTimeFormat(undefined, { day: "numeric", month: "short" 
 const dayOfYear = new Intl.DateTimeFormat(undefined, { day: "numeric", month: "short", year: "numeric" });
 const whole = new Intl.DateTimeFormat(undefined, { dateStyle: "full", timeStyle: "long" });
 
-/** Room for a moment in a column, by whether the reader's clock has AM and PM. */
-export const MOMENT_WIDTH = clockTime.resolvedOptions().hour12 ? "134px" : "104px";
+/** Whether the reader's clock has AM and PM, which take room. */
+export const HAS_AM_PM = clockTime.resolvedOptions().hour12 === true;
+
+/** Room for a moment in a column. */
+export const MOMENT_WIDTH = HAS_AM_PM ? "134px" : "104px";
 
 /** A number by the reader's locale. */
 export function count(value: number): string {
@@ -61,8 +64,12 @@ export function relative(at: number, now: number): string {
   return away > 0 ? `in ${duration(away)}` : `${duration(away)} ago`;
 }
 
-/** The moment itself, as short as it stays clear: `21:00` today, `Tue 21:00` within a week, else the day. */
+/** The moment itself, as short as it stays clear: `21:00` today, `Tue 21:00` within a week, else the day. No line ends within it. */
 export function moment(at: number, now: number): string {
+  return said(at, now).replaceAll(" ", "\u00a0");
+}
+
+function said(at: number, now: number): string {
   const date = new Date(at);
   if (sameDay(at, now)) return clockTime.format(date);
   if (Math.abs(at - now) < 6 * DAY) return `${weekday.format(date)} ${clockTime.format(date)}`;

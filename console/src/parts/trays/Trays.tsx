@@ -1,7 +1,7 @@
 import { useElementSize } from "@mantine/hooks";
 import { useNow } from "@/api/clock";
 import type { Schemas } from "@/api/request";
-import { count, devices, moment } from "../format";
+import { count, devices, HAS_AM_PM, moment } from "../format";
 import { lookOf } from "../states";
 import { Gate, type GateLook } from "./Gate";
 import { GateWords } from "./GateWords";
@@ -109,7 +109,7 @@ function waveSaid(wave: Wave, now: number, width = 1000): string {
     if (width < 150) return count(wave.devices);
     return `${count(wave.devices)} · ${wave.opensAt && Date.parse(wave.opensAt) > now ? `not before ${moment(Date.parse(wave.opensAt), now)}` : "opens after the gate"}`;
   }
-  return `${count(wave.met)} of ${count(wave.bottom)} met${wave.openedAt && width > 190 ? ` · open since ${moment(Date.parse(wave.openedAt), now)}` : ""}`;
+  return `${count(wave.met)} of ${count(wave.bottom)} met${wave.openedAt && width > (HAS_AM_PM ? 225 : 195) ? ` · open since ${moment(Date.parse(wave.openedAt), now)}` : ""}`;
 }
 
 function gateSaid(wave: Wave, now: number): string {
