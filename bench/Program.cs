@@ -16,7 +16,8 @@ Func<Report, Task>? part = args switch
     ["results", var targets] => report => ServiceBench.Results(report, int.Parse(targets)),
     ["check-ins", var devices] => report => ServiceBench.CheckIns(report, int.Parse(devices)),
     ["many", var devices, var deployments] => report => ServiceBench.Many(report, int.Parse(devices), int.Parse(deployments)),
-    ["year", var devices, var deployments] => report => YearBench.Run(report, int.Parse(devices), int.Parse(deployments)),
+    ["year", var devices, var deployments] => report => YearBench.Run(report, int.Parse(devices), int.Parse(deployments), isOnServer: false),
+    ["year", var devices, var deployments, "postgres"] => report => YearBench.Run(report, int.Parse(devices), int.Parse(deployments), isOnServer: true),
     ["packaging"] => PackagingBench.Run,
     ["content"] => ContentBench.Run,
     ["console", var devices, var seconds] => report => ConsoleBench.Run(report, int.Parse(devices), int.Parse(seconds)),
@@ -42,7 +43,11 @@ foreach (var size in sizes)
 }
 
 await ServiceBench.Many(report, sizes.Max(), 40);
-await YearBench.Run(report, sizes.Max(), 400);
+foreach (var isOnServer in new[] { false, true })
+{
+    await YearBench.Run(report, sizes.Max(), int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_YEAR") ?? "400"), isOnServer);
+}
+
 await ConsoleBench.Run(report, sizes.Max(), int.Parse(Environment.GetEnvironmentVariable("BANDEJO_BENCH_EVENTS") ?? "600"));
 report.Write(folder);
 return 0;

@@ -38,9 +38,11 @@ internal static class YearBench
 
     private static readonly DateTimeOffset Begin = new(2026, 3, 2, 8, 0, 0, TimeSpan.Zero);
 
-    public static async Task Run(Report report, int devices, int deployments)
+    /// <param name="deployments">So many are started in the year.</param>
+    /// <param name="isOnServer">Whether it is kept by PostgreSQL, not by SQLite.</param>
+    public static async Task Run(Report report, int devices, int deployments, bool isOnServer)
     {
-        using var server = Environment.GetEnvironmentVariable("BANDEJO_BENCH_STORE") == "postgres" ? new PostgresServer() : null;
+        using var server = isOnServer ? new PostgresServer() : null;
         var (what, where) = ($"A year, {(server is null ? "SQLite" : "PostgreSQL")}, {devices:N0} devices", server?.Make("bench"));
         using var clock = new ClockFolder();
         var site = new Site(new ServiceProcess(["--check-in-seconds", "3600", "--demo-clock", clock.File, .. where is null ? [] : new[] { "--store", where }]));

@@ -116,7 +116,7 @@ public sealed class StayTests(Chromium chromium)
     }
 
     [Fact]
-    public async Task The_end_of_a_long_list_is_one_key_away_and_what_was_chosen_twice_is_made_once()
+    public async Task The_end_of_a_long_list_is_one_key_away_rows_are_moved_together_and_what_was_pressed_twice_is_made_once()
     {
         await using var site = await Site.StartApart("--joins-per-minute", "1000");
         var code = (await site.Admin.Post(
@@ -134,6 +134,24 @@ public sealed class StayTests(Chromium chromium)
         await tomas.Reads("DESK-259");
         await tomas.Page.Keyboard.PressAsync("Home");
         await tomas.Reads("DESK-000");
+
+        // Rows that are ticked go into a group together, and out of it.
+        await site.Must("group", "new", "picked");
+        await tomas.Page.GetByLabel("Choose DESK-001").CheckAsync();
+        await tomas.Page.GetByLabel("Choose DESK-002").CheckAsync();
+        await tomas.Press("Put 2 into a group…");
+        var dialog = tomas.Page.GetByRole(AriaRole.Dialog);
+        await dialog.GetByLabel("Group").ClickAsync();
+        await tomas.Page.GetByRole(AriaRole.Option, new() { Name = "picked" }).ClickAsync();
+        await tomas.Reads("bandejo group member add picked DESK-001 DESK-002");
+        await tomas.Press("Put 2 devices in");
+        await tomas.Reads("picked holds 2 devices now.");
+        await tomas.Page.GotoAsync("/groups/picked?view=devices&filter=DESK-002");
+        await tomas.Page.GetByLabel("Choose DESK-002").CheckAsync();
+        Assert.Equal(0, await tomas.Page.GetByLabel("Choose DESK-001").CountAsync());
+        await tomas.Press("Take 1 out…");
+        await tomas.Reads("No device of it fits");
+        Assert.Equal(1, (await site.Admin.Get("/api/v1/groups/picked", ContractJson.Default.GroupInfo)).Devices);
         await tomas.Open("/groups/new", "Make a group");
         await tomas.Page.GetByLabel("Name", new() { Exact = true }).FillAsync("Twice");
         await tomas.Page.Locator("label", new() { HasText = "Listed by hand" }).ClickAsync();

@@ -1,3 +1,4 @@
+using Google.Protobuf;
 using ZstdSharp;
 
 namespace Bandejo.Store.Forms;
@@ -15,6 +16,49 @@ internal static class StatesForm
     {
         using var compressor = new Compressor(1);
         return compressor.Wrap(states).ToArray();
+    }
+
+    /// <summary>Writes which targets are in another state than before.</summary>
+    /// <param name="moved">The states of devices, by their numbers.</param>
+    public static void Put(KeptCounts counts, SortedDictionary<uint, byte> moved)
+    {
+        counts.Devices.Clear();
+        var last = 0u;
+        foreach (var device in moved.Keys)
+        {
+            counts.Devices.Add(device - last);
+            last = device;
+        }
+
+        counts.Changed = ByteString.CopyFrom([.. moved.Values]);
+    }
+
+    /// <summary>Takes over which targets came into another state.</summary>
+    /// <param name="states">Grows where there are more devices.</param>
+    /// <exception cref="FormatException">It is not in the form.</exception>
+    public static void Take(KeptCounts counts, ref byte[] states)
+    {
+        var device = 0L;
+        if (counts.Devices.Count != counts.Changed.Length)
+        {
+            throw new FormatException($"Of {counts.Devices.Count} targets {counts.Changed.Length} states are kept.");
+        }
+
+        for (var at = 0; at < counts.Devices.Count; at++)
+        {
+            device += counts.Devices[at];
+            if (device >= Most)
+            {
+                throw new FormatException($"A kept target cannot be: of device {device}.");
+            }
+
+            if (device >= states.Length)
+            {
+                Array.Resize(ref states, (int)Math.Max(device + 1, states.Length * 2L));
+            }
+
+            states[device] = counts.Changed[at];
+        }
     }
 
     /// <exception cref="FormatException">It is not in the form.</exception>

@@ -37,7 +37,10 @@ internal static class PastForgetting
                 Rows("device_past", "device", "base");
                 break;
             case Counts:
-                Rows("count_past", "book", "number");
+                // What changed since all states were last written down together stays.
+                statements.Run(
+                    "DELETE FROM count_past WHERE book >= $1 AND book <= $2 AND number < (SELECT x.number FROM state_past AS x WHERE x.book = count_past.book "
+                        + "AND x.number <= $3 ORDER BY x.number DESC LIMIT 1)", forget.From, forget.To, forget.Record);
                 Rows("state_past", "book", "number");
                 break;
             case Members:
@@ -73,7 +76,9 @@ internal static class PastForgetting
         var slices = new List<(ForgetPast, long)>();
         Add(Targets, Keys(string.Format(null, Before, "target_past", "place", "place", "base"), "target_page AS k", "k.place"));
         Add(Devices, Keys(string.Format(null, Before, "device_past", "device", "number", "base"), "device_number AS k", "k.number"));
-        Add(Counts, Keys(string.Format(null, Before, "count_past", "book", "number", "number"), "target_book AS k", "k.number"));
+        Add(Counts, Keys(
+            "(SELECT count(*) FROM count_past AS h WHERE h.book = k.number AND h.number < (SELECT x.number FROM state_past AS x WHERE x.book = k.number "
+                + "AND x.number <= @record ORDER BY x.number DESC LIMIT 1))", "target_book AS k", "k.number"));
         Whole(Members, "SELECT count(*) FROM member_past AS h WHERE number < (SELECT x.base FROM member_past AS x WHERE x.device_group = h.device_group AND "
             + "x.number <= @record ORDER BY x.number DESC LIMIT 1)");
         Whole(Documents, "SELECT count(*) FROM document_past AS h WHERE number < (SELECT max(x.number) FROM document_past AS x WHERE x.kind = h.kind "

@@ -20,13 +20,6 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         WHERE p.place >= @from AND p.place < @to ORDER BY h.place, h.number
         """;
 
-    /// <summary>The rows of the pages of a book after one record.</summary>
-    private const string Since =
-        """
-        SELECT h.place, h.base, h.number, h.body FROM target_page AS p JOIN target_past AS h ON h.place = p.place AND h.number > @since AND h.number <= @n
-        WHERE p.place >= @from AND p.place < @to ORDER BY h.place, h.number
-        """;
-
     private volatile Dictionary<string, long>? _books;
 
     public DateTimeOffset At => at;
@@ -182,40 +175,14 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     /// <summary>In which state each target of a book was, by the numbers of devices: 0 for none, else the number of the state and one.</summary>
     private byte[] EachState(DbConnection connection, long book)
     {
-        var counts = KeptTables.Rows(
-            connection, "SELECT body FROM count_past WHERE book = @book AND number <= @n ORDER BY number DESC LIMIT 1",
-            row => KeptCounts.Parser.ParseFrom(row.GetFieldValue<byte[]>(0)), ("@book", book), ("@n", number)).SingleOrDefault();
-        if (counts is null)
-        {
-            return [];
-        }
-
         var (since, states) = KeptTables.Rows(
             connection, "SELECT number, body FROM state_past WHERE book = @book AND number <= @n ORDER BY number DESC LIMIT 1",
             row => (row.GetInt64(0), StatesForm.Read(row.GetFieldValue<byte[]>(1))), ("@book", book), ("@n", number)).SingleOrDefault((0, []));
-        if (counts.Rows == 0)
+        foreach (var counts in KeptTables.Rows(
+            connection, "SELECT body FROM count_past WHERE book = @book AND number > @since AND number <= @n ORDER BY number",
+            row => KeptCounts.Parser.ParseFrom(row.GetFieldValue<byte[]>(0)), ("@book", book), ("@since", since), ("@n", number)))
         {
-            return states;
-        }
-
-        var (from, to) = TargetPages.Places(book);
-        foreach (var (place, isAll, body) in KeptTables.Rows(
-            connection, Since, row => (row.GetInt64(0), row.GetInt64(1) == row.GetInt64(2), row.GetFieldValue<byte[]>(3)),
-            ("@since", since), ("@n", number), ("@from", from), ("@to", to)))
-        {
-            var first = (int)TargetPages.FirstDevice(place);
-            if (first >= states.Length)
-            {
-                Array.Resize(ref states, Math.Max(first + TargetForm.Places, states.Length * 2));
-            }
-
-            var page = states.AsSpan(first, TargetForm.Places);
-            if (isAll)
-            {
-                page.Clear();
-            }
-
-            TargetForm.ReadStates(body, page);
+            StatesForm.Take(counts, ref states);
         }
 
         return states;

@@ -25,9 +25,6 @@ internal sealed class PastRows(Statements statements, string table, string key, 
     /// <summary>Whether the next row must say all.</summary>
     public bool WantsAll(long of) => Known(of) is var (first, rows) && (first == 0 || rows >= most);
 
-    /// <summary>Whether there is no row yet.</summary>
-    public bool IsNew(long of) => Known(of).Base == 0;
-
     /// <summary>Adds a row.</summary>
     /// <param name="isAll">Whether it says all.</param>
     public void Add(LogMoment moment, long of, bool isAll, byte[] body)

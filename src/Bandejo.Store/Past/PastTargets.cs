@@ -14,20 +14,17 @@ internal sealed class PastTargets(Statements statements)
     /// <summary>After how many rows one says all again: few enough to be read in no time, enough that what is said again costs little.</summary>
     private const int Most = 32;
 
-    /// <summary>
-    /// After how many rows for each page all states are written down together: rarely enough to cost writing next to nothing, often enough that what was said
-    /// since is read quickly.
-    /// </summary>
-    private const int RowsOfAPage = 4;
+    /// <summary>After so many rows that say which targets changed their states, all states are written down together.</summary>
+    private const int MostRows = 4096;
 
-    /// <summary>Fewer rows than these are read as quickly as anything.</summary>
-    private const int FewRows = 64;
+    /// <summary>Fewer changes than these are read as quickly as anything.</summary>
+    private const int FewChanges = 64;
 
     private static readonly int States = Enum.GetValues<TargetState>().Length;
 
     private readonly PastRows _rows = new(statements, "target_past", "place", Most);
     private readonly Dictionary<long, KeptCounts> _counts = [];
-    private readonly SortedSet<long> _changedBooks = [];
+    private readonly SortedDictionary<long, SortedDictionary<uint, byte>> _changedBooks = [];
 
     /// <summary>Notes that a page is another.</summary>
     /// <param name="before">What stood in it.</param>
@@ -35,7 +32,8 @@ internal sealed class PastTargets(Statements statements)
     public void Changed(LogMoment moment, long place, ReadOnlySpan<Target?> before, ReadOnlySpan<Target?> after)
     {
         var (changed, gone, count) = (new Target?[after.Length], new List<uint>(), 0);
-        var counts = Counts(TargetPages.BookOf(place));
+        var book = TargetPages.BookOf(place);
+        var counts = Counts(book);
         for (var at = 0; at < after.Length; at++)
         {
             if (ReferenceEquals(before[at], after[at]) || IsSame(before[at], after[at]))
@@ -47,6 +45,11 @@ internal sealed class PastTargets(Statements statements)
             changed[at] = after[at];
             Count(counts, before[at], -1);
             Count(counts, after[at], 1);
+            if (before[at]?.State != after[at]?.State)
+            {
+                Moved(book)[(uint)(TargetPages.FirstDevice(place) + at)] = (byte)(after[at] is { } target ? (int)target.State + 1 : 0);
+            }
+
             if (after[at] is null)
             {
                 gone.Add((uint)at);
@@ -58,25 +61,26 @@ internal sealed class PastTargets(Statements statements)
             return;
         }
 
-        _changedBooks.Add(TargetPages.BookOf(place));
+        Moved(book);
         var isAll = count > after.Length / 2 || _rows.WantsAll(place);
-        counts.Pages += _rows.IsNew(place) ? 1u : 0;
-        counts.Rows++;
         _rows.Add(moment, place, isAll, isAll ? TargetForm.Write(after) : TargetForm.Write(changed, gone));
     }
 
     /// <summary>Writes how many are in each state now, where that is another; the pages themselves are written already.</summary>
     public void Flush(LogMoment moment)
     {
-        foreach (var book in _changedBooks)
+        foreach (var (book, moved) in _changedBooks)
         {
             var counts = _counts[book];
-            if (counts.Rows >= Math.Max(counts.Pages * RowsOfAPage, FewRows))
+            counts.Rows++;
+            counts.Changes += (uint)moved.Count;
+            if (counts.Rows >= MostRows || counts.Changes >= Math.Max(counts.States.Sum(count => count), FewChanges))
             {
                 statements.Add("state_past", book, moment.Number, StatesForm.Write(StatesOf(book)));
-                counts.Rows = 0;
+                (counts.Rows, counts.Changes) = (0, 0);
             }
 
+            StatesForm.Put(counts, moved);
             statements.Add("count_past", book, moment.Number, counts.ToByteArray());
         }
 
@@ -109,6 +113,8 @@ internal sealed class PastTargets(Statements statements)
             counts.States[(int)target.State] = (uint)(counts.States[(int)target.State] + by);
         }
     }
+
+    private SortedDictionary<uint, byte> Moved(long book) => _changedBooks.TryGetValue(book, out var moved) ? moved : _changedBooks[book] = [];
 
     private KeptCounts Counts(long book)
     {

@@ -1,4 +1,4 @@
--- In which state each target of a book was, all together, kept now and then; target_past says what changed since. In the order of the numbers of devices
+-- In which state each target of a book was, all together, kept now and then; count_past says which moved since. In the order of the numbers of devices
 -- a byte for each: 0 for none, else the number of the state and one. Compressed by Zstandard.
 CREATE TABLE state_past (
     book BIGINT NOT NULL,
