@@ -16,6 +16,7 @@ public sealed class DatabaseStore : IStore
     /// <summary>How many times 256 rows are read ahead at most.</summary>
     private const int MostAhead = 32;
 
+    private readonly Past.KnownIdentities _identities = new();
     private readonly Database _database;
     private readonly string _holder;
     private readonly Action<string>? _waits;
@@ -251,7 +252,7 @@ public sealed class DatabaseStore : IStore
         DayReading.MomentBefore(connection, until) is > 0 and var record ? PastForgetting.Slices(connection, record, until) : []);
 
     public IPast? Past(DateTimeOffset at) => Guarded(connection => DayReading.MomentBefore(connection, at.AddTicks(1))) is > 0 and var number
-        ? new PastReading(this, at, number)
+        ? new PastReading(this, _identities, at, number)
         : null;
 
     public DateTimeOffset PastFrom => Guarded(LogReading.FirstAt);

@@ -8,7 +8,7 @@ using Dapper;
 namespace Bandejo.Store.Past;
 
 /// <summary>Reads how everything was after one record of the log.</summary>
-internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long number) : IPast
+internal sealed class PastReading(DatabaseStore store, KnownIdentities identities, DateTimeOffset at, long number) : IPast
 {
     private static readonly int StateCount = Enum.GetValues<TargetState>().Length;
 
@@ -96,7 +96,7 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
     public IReadOnlyList<PastDevice> Devices(IEnumerable<int> numbers) => Read<IReadOnlyList<PastDevice>>(
         connection => [.. numbers.Chunk(KeptTables.ListedAtOnce).SelectMany(some => Devices(connection, some))]);
 
-    public IReadOnlyDictionary<int, string> Identities() => Read(IdentitiesOf);
+    public IReadOnlyDictionary<int, string> Identities() => Read(identities.All);
 
     public IReadOnlyList<GroupRecord> Groups() => Read<IReadOnlyList<GroupRecord>>(connection => [.. Documents<GroupRecord>(connection, PastKinds.Group)]);
 
@@ -334,9 +334,6 @@ internal sealed class PastReading(DatabaseStore store, DateTimeOffset at, long n
         "SELECT data FROM document_past AS d WHERE kind = @kind AND number = (SELECT max(number) FROM document_past AS x WHERE x.kind = @kind AND x.id = d.id "
             + "AND x.number <= @n) AND data IS NOT NULL ORDER BY id",
         row => KeptForms.Read<T>(row.GetString(0)), ("@kind", kind), ("@n", number)).ToList();
-
-    private static Dictionary<int, string> IdentitiesOf(DbConnection connection) => KeptTables.Numbers(connection).ToDictionary(
-        row => (int)row.Number, row => row.Id);
 
     private static long BookOf(DbConnection connection, string deployment) =>
         connection.ExecuteScalar<long?>("SELECT number FROM target_book WHERE deployment = @deployment", new { deployment }) ?? 0;
