@@ -22,7 +22,7 @@ QUICK := -p:Optimize=false -p:NativeDebugSymbols=false -p:StripSymbols=false
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: compile-tests test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
+.PHONY: compile-all test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
@@ -60,10 +60,10 @@ console/node_modules/.installed: console/package-lock.json console/types/package
 	@touch $@
 
 # Built beside the place it is served from, and put there whole: a service that runs meanwhile never serves half of it.
-$(OUT)/.console: $(CONSOLE) console/node_modules/.installed $(OUT)/.built
+$(OUT)/.console: $(CONSOLE) console/node_modules/.installed
 	npm --prefix console run --silent types >/dev/null
 	BANDEJO_CONSOLE_OUT=$(CURDIR)/$(OUT)/lib/console-new npm --prefix console run --silent build >/dev/null
-	@rm -rf $(OUT)/lib/service/console && mv $(OUT)/lib/console-new $(OUT)/lib/service/console
+	@mkdir -p $(OUT)/lib/service && rm -rf $(OUT)/lib/service/console && mv $(OUT)/lib/console-new $(OUT)/lib/service/console
 	@touch $@
 
 prerequisites:
@@ -71,11 +71,16 @@ prerequisites:
 
 # The tests start command line and agent over a thousand times, which pays for compiling them ahead of time, but not for making them fast.
 test: ## Every test; ends with "N passed, N failed"
-	@began=$$(date +%s); $(MAKE) --no-print-directory -j3 build compile-tests test-prerequisites AOT=$(if $(filter true,$(AOT)),quick,$(AOT)) || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }; BANDEJO_BEGAN=$$began build/test.sh
+	@began=$$(date +%s); { $(MAKE) --no-print-directory -j3 compile-all console/node_modules/.installed test-prerequisites \
+		&& $(MAKE) --no-print-directory -j3 build AOT=$(if $(filter true,$(AOT)),quick,$(AOT)); } || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }; BANDEJO_BEGAN=$$began build/test.sh
 
-# Compiled while the programs are compiled ahead of time, which is another's work.
-compile-tests: $(OUT)/.compiled
+# Programs and tests in one go, in which each project is looked at once.
+compile-all:
+	@$(MAKE) --no-print-directory prerequisites
+	@mkdir -p $(OUT)/lib
+	dotnet restore Bandejo.slnx --nologo -v quiet
 	@trap 'dotnet build-server shutdown --vbcscompiler >/dev/null' EXIT; echo "$(COMPILE) Bandejo.slnx"; $(COMPILE) Bandejo.slnx
+	@touch $(OUT)/.compiled
 
 test-prerequisites:
 	@build/prerequisites.sh tests

@@ -104,7 +104,9 @@ internal static class DeploymentCommands
         var wave = new Option<string?>("--wave", "-w") { Description = "Only this wave" };
         var late = new Option<bool>("--late") { Description = "Only those that are late: the deadline has passed, and they are not met" };
         var filter = new Option<string?>("--filter") { Description = "Only devices for which this rule holds, or which these words name" };
-        var sort = Shared.Choice("--sort", "The order: by name, since (longest first) or state (what needs somebody first)", "name", "since", "state");
+        var sort = Shared.Choice(
+            "--sort", "The order: by name, since (longest first) or state (what needs somebody first); with - before it the other way round", "name", "since",
+            "state", "-name", "-since", "-state");
         return Shared.Table(
             "targets", "Lists the devices of a deployment with their reasons", "deployment targets D1001 --state failed retry",
             async (parsed, client, cancellation) =>
@@ -323,7 +325,8 @@ internal static class DeploymentCommands
     /// <param name="sort">What it is sorted by, as it was asked.</param>
     private static Sheet TargetTable(Page<TargetInfo> page, string sort)
     {
-        var by = sort switch { "since" => "since when, longest first", "state" => "state, what needs somebody first", _ => "name" };
+        var by = (sort.TrimStart('-') switch { "since" => "since when, longest first", "state" => "state, what needs somebody first", _ => "name" })
+            + (sort.StartsWith('-') ? ", the other way round" : "");
         var sheet = new Sheet("Device", "State", "Why", "~Try", "Next", "Since", "~Wave") { Foot = $"{Say.Devices(page.Items.Count)}, sorted by {by}." };
         foreach (var target in page.Items)
         {

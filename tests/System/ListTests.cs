@@ -76,6 +76,13 @@ public sealed class ListTests
         await site.Admin.Becomes(id, "DESK-2", "failed");
         await site.Admin.Becomes(id, "DESK-1", "met");
         Assert.Equal(["DESK-2", "KIOSK-1", "DESK-1"], await Names("sort=state"));
+        foreach (var asOf in (string[])["", $"&asOf={Uri.EscapeDataString(TimeProvider.System.GetUtcNow().ToString("O"))}"])
+        {
+            Assert.Equal(["DESK-1", "KIOSK-1", "DESK-2"], await Names("sort=-state" + asOf));
+            Assert.Equal(["KIOSK-1", "DESK-2", "DESK-1"], await Names("sort=-name" + asOf));
+            Assert.Equal((await Names("sort=since" + asOf)).Reverse(), await Names("sort=-since" + asOf));
+        }
+
         Assert.Equal(["KIOSK-1"], await Names("filter=name like \"KIOSK*\""));
         Assert.Equal(["DESK-2"], await Names("filter=desk&skip=1"));
         Assert.Equal(["DESK-1", "DESK-2"], await Names("wave=Desks"));

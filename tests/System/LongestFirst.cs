@@ -12,8 +12,9 @@ public sealed class LongestFirst : ITestCollectionOrderer
 {
     private static readonly string[] Long =
     [
-        nameof(LongTrialTests), nameof(EveryFieldTests), nameof(InstallTests), nameof(TlsTests), nameof(PackagingTests), nameof(StoryTests),
-        nameof(ServiceTests), nameof(BenchTests), nameof(InterruptionTests),
+        nameof(GuideTests), nameof(EveryFieldTests), nameof(MannersTests), nameof(LongTrialTests), nameof(StoreTests), nameof(BackupTests),
+        nameof(PackageLifeTests), nameof(InstallTests), nameof(TlsTests), nameof(PackagingTests), nameof(StoryTests), nameof(ServiceTests),
+        nameof(BenchTests), nameof(InterruptionTests),
     ];
 
     public IReadOnlyCollection<TTestCollection> OrderTestCollections<TTestCollection>(IReadOnlyCollection<TTestCollection> testCollections)

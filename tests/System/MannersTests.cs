@@ -140,7 +140,9 @@ public sealed partial class MannersTests
 
         // The same for all nouns.
         Assert.Contains("foldline 7.2.0", (await site.Must("package", "list", "--app", "FOLD")).Replace("  ", " "));
-        Assert.Contains("7.2.0", await site.Must("app", "show", "fold"));
+        Assert.Contains("newest", await site.Must("app", "show", "fold"));
+        await site.Package("foldline", "7.3.0", "exit 1", isReleased: true);
+        Assert.Contains("behind", await site.Must("app", "show", "fold"));
         Assert.Contains("root-admin", await site.Must("account", "change", "ROOT", "--name", "First administrator"));
         await site.Must("device", "join-code", "new", "--group", "enrolled");
         var code2 = (await site.Admin.Get("/api/v1/join-codes", ContractJson.Default.IReadOnlyListJoinCodeInfo)).First();
@@ -155,12 +157,14 @@ public sealed partial class MannersTests
             Assert.Contains("2 devices, sorted by name.", await site.Must(["deployment", "targets", id, .. several]));
         }
 
+        Assert.Contains("2 devices, sorted by name, the other way round.", await site.Must("deployment", "targets", id, "--sort=-name"));
+
         // What cannot be taken back is asked for, with what it does; without an answer nothing is done.
         foreach (var (words, says) in (IEnumerable<(string[], string)>)[
             (["device", "remove", "ald-desk-002"], "Remove ALD-DESK-002? It leaves the 1 deployment"),
             (["group", "member", "remove", "enrolled", "ALD-DESK-002"], "'Foldline everywhere' gives 1 device nothing any more; what it installed stays."),
             (["deployment", "end", "foldline e", "--reason", "x"], "No more orders go out to 2 devices"),
-            (["package", "withdraw", "foldline", "--reason", "x"], "'Foldline everywhere' halts; it is on 2 devices")])
+            (["package", "withdraw", "foldline 7.2.0", "--reason", "x"], "'Foldline everywhere' halts; it is on 2 devices")])
         {
             var (code, output, errors) = await site.Run(words);
             Assert.Equal(2, code);

@@ -41,7 +41,8 @@ for page in "$@"; do
         if [ "$code" -ne 0 ]; then
             failed=1
             echo "$(basename "$page"): $line"
-            echo "  ended with $code: $(echo "$said" | tail -12)"
+            # Without the answers that the terminal shows as they are typed.
+            echo "  ended with $code: $(echo "$said" | tr -d '\r' | grep -v '^y$' | tail -12)"
         fi
     done 3<"$place.commands"
 done

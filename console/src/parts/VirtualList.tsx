@@ -9,6 +9,8 @@ import { Loading } from "./Page";
 export interface Column<T> {
   key: string;
   title: string;
+  /** Its title is for who cannot see what stands in it. */
+  isTitleHidden?: boolean;
   /** A track of the grid, such as `minmax(120px, 1fr)`. */
   width: string;
   isRight?: boolean;
@@ -132,6 +134,8 @@ function ColumnTitle<T>({ column, sort, onSort }: { column: Column<T>; sort?: st
           {column.title}
           {isOn && (isDown ? " ↓" : " ↑")}
         </button>
+      ) : column.isTitleHidden ? (
+        <span className="visually-hidden">{column.title}</span>
       ) : (
         column.title
       )}

@@ -31,7 +31,7 @@ export function useChosen(): Chosen {
 /** The column in which rows are chosen. */
 export function choosing<T>(chosen: Chosen, idOf: (item: T) => string, nameOf: (item: T) => string): Column<T> {
   return {
-    key: "chosen", title: "", width: "34px",
+    key: "chosen", title: "Chosen", isTitleHidden: true, width: "34px",
     cell: (item) => <Checkbox size="xs" aria-label={`Choose ${nameOf(item)}`} checked={chosen.names.has(idOf(item))} onChange={(event) => chosen.set(idOf(item), nameOf(item), event.currentTarget.checked)} />,
   };
 }

@@ -24,8 +24,15 @@ internal sealed record TargetQuery
     /// <summary>Only those that are late: due, not met, and still to come.</summary>
     public bool? Late { get; init; }
 
-    /// <summary><c>name</c>, <c>since</c> (longest first) or <c>state</c> (what needs somebody first).</summary>
+    /// <summary>
+    /// <c>name</c>, <c>since</c> (longest first) or <c>state</c> (what needs somebody first); with <c>-</c> before it the other way round.
+    /// </summary>
     public string? Sort { get; init; }
+
+    /// <summary>What it is sorted by, whichever way round.</summary>
+    public string SortedBy => Sort?.TrimStart('-') ?? "name";
+
+    public bool IsTheOtherWayRound => Sort?.StartsWith('-') == true;
 
     /// <summary>How many to leave out at the beginning.</summary>
     public int? Skip { get; init; }
@@ -43,7 +50,7 @@ internal static class TargetList
     /// <summary>A page of targets.</summary>
     public static Outcome<Page<TargetInfo>> Page(FleetWorld world, string named, TargetQuery query)
     {
-        if (query.Sort == "since")
+        if (query.Sort == "since" || query.IsTheOtherWayRound)
         {
             return PageOf(world, named, query);
         }
@@ -97,7 +104,7 @@ internal static class TargetList
             world, found.Value.Deployment, [.. found.Value.Devices.Skip(query.Skip ?? 0).Take(size + 1)], size, found.Value.Devices.Count, isByName: false);
     }
 
-    private static Failure? Against(TargetQuery query) => query.Sort is null or "name" or "since" or "state"
+    private static Failure? Against(TargetQuery query) => query.SortedBy is "name" or "since" or "state"
         ? DeviceList.CursorAgainst(query.Sort, query.Cursor)
         : new Failure(ErrorKind.Invalid, $"Targets are sorted by name, since or state, not by '{query.Sort}'.");
 
@@ -136,10 +143,8 @@ internal static class TargetList
         }
 
         var devices = world.Devices.InOrder(rows.Value).ToList();
-        switch (query.Sort)
+        switch (query.SortedBy)
         {
-            case null or "name":
-                break;
             case "since":
                 devices = [.. devices.OrderBy(device => deployment.Targets[device].Since)];
                 break;
@@ -147,6 +152,11 @@ internal static class TargetList
                 var sets = Array.ConvertAll([.. TargetTraits.ByNeed], state => deployment.Targets.In(state));
                 devices = [.. sets.SelectMany(set => devices.Where(device => set[device.Row]))];
                 break;
+        }
+
+        if (query.IsTheOtherWayRound)
+        {
+            devices.Reverse();
         }
 
         return (deployment, devices);

@@ -130,9 +130,14 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             return new Failure(ErrorKind.Invalid, "As of a past moment, targets are found by words of the device's name, by state and by wave, not by a rule.");
         }
 
-        if (query.Sort is not (null or "name" or "since" or "state"))
+        if (query.SortedBy is not ("name" or "since" or "state"))
         {
             return new Failure(ErrorKind.Invalid, $"Targets are sorted by name, since or state, not by '{query.Sort}'.");
+        }
+
+        if (DeviceList.CursorAgainst(query.Sort, query.Cursor) is { } against)
+        {
+            return against;
         }
 
         var names = new Names(now, past);
@@ -146,11 +151,13 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
 
         // What comes before the page is left out first: only what stands in it is put in order then.
         var rest = all.Where(each => query.Cursor is null || string.Compare(each.Name, query.Cursor, StringComparison.OrdinalIgnoreCase) > 0);
-        var sorted = query.Sort switch
+        var way = query.IsTheOtherWayRound ? -1 : 1;
+        var byName = Comparer<string>.Create((one, other) => way * string.Compare(one, other, StringComparison.OrdinalIgnoreCase));
+        var sorted = query.SortedBy switch
         {
-            "since" => rest.OrderBy(each => each.Target.Since),
-            "state" => rest.OrderBy(each => Array.IndexOf(byNeed, each.Target.State)).ThenBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
-            _ => rest.OrderBy(each => each.Name, StringComparer.OrdinalIgnoreCase),
+            "since" => rest.OrderBy(each => way * each.Target.Since.UtcTicks).ThenBy(each => each.Name, byName),
+            "state" => rest.OrderBy(each => way * Array.IndexOf(byNeed, each.Target.State)).ThenBy(each => each.Name, byName),
+            _ => rest.OrderBy(each => each.Name, byName),
         };
         var size = Routes.PageSize(query.Limit);
         var page = sorted.Skip(query.Skip ?? 0).Take(size + 1).ToList();

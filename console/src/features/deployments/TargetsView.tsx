@@ -76,7 +76,7 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
         load={async (skip, limit, signal) => await request("get", "/api/v1/deployments/{deployment}/targets", { path: { deployment: it.id }, query: { ...query, skip, limit }, signal })}
         idOf={(target: Target) => target.device}
         sort={query.sort}
-        onSort={(sort) => set({ sort: sort.replace(/^-/, "") })}
+        onSort={(sort) => set({ sort })}
         empty={<Empty title="No target fits">Take a state, the wave or words off the filter.</Empty>}
       >
         {(total) => <p className="quiet list-said">{total === it.states.reduce((sum, state) => sum + state.count, 0) ? `All ${devices(total)}` : `${devices(total)} of ${count(it.states.reduce((sum, state) => sum + state.count, 0))}`}</p>}
