@@ -15,10 +15,10 @@ public sealed class TroublesTests
         { "no folder", "there is no folder for /nowhere-at-all/file" },
         { "a folder", "/ may not be used so by whoever runs this, or is a folder" },
         { "no JSON", "it is not JSON (line 1, column 2)" },
-        { "other JSON", "what stands there is of another kind than belongs there (line 1, column 5)" },
-        { "JSON that lacks something", "it lacks Key, Value" },
+        { "other JSON", "what stands there is of another kind than belongs there (line 1, column 6)" },
+        { "JSON that lacks something", "it lacks Key, Value (line 1, column 3)" },
         { "no ZIP", "it is cut short or damaged" },
-        { "no XML", "it is not XML (line 1, column 4)" },
+        { "no XML", "it is not XML (line 1, column 1)" },
         { "nobody listens", "nothing listens" },
         { "ours", "The sentence is ours" },
     };
