@@ -24,7 +24,7 @@ internal static class AppCommands
             var newest = app.Packages[0];
             sheet.Add(
                 app.App, app.Name, app.Publisher, $"{newest.Version} ({newest.State})", $"{app.Versions.Sum(version => version.Count)}",
-                $"{app.Versions.Count}", app.Versions.Count == 0 ? "" : $"{app.Versions[0].Name} on {app.Versions[0].Count}");
+                $"{app.Versions.Count}", app.Versions.MaxBy(version => version.Count) is { } most ? $"{most.Name} on {most.Count}" : "");
         }
 
         sheet.Print(
@@ -37,7 +37,6 @@ internal static class AppCommands
         Shared.Verb("show", "Shows an app: its versions in the field and its packages", "app show quillmark", async (parsed, client, cancellation) =>
     {
         var app = await client.Get($"/api/v1/apps/{Uri.EscapeDataString(parsed.GetValue(App)!)}", ContractJson.Default.AppInfo, cancellation);
-
         if (parsed.GetValue(Shared.Output) == "json")
         {
             Say.Json(app, ContractJson.Default.AppInfo);

@@ -98,12 +98,16 @@ public sealed class Site : IAsyncDisposable
     }
 
     /// <summary>Starts the command line at a terminal, whose keys are the standard input of what is returned and whose screen is its output.</summary>
-    public System.Diagnostics.Process AtTerminal(params string[] arguments)
+    /// <param name="environment">What else stands in its environment.</param>
+    public System.Diagnostics.Process AtTerminal(Dictionary<string, string> environment, params string[] arguments)
     {
         var line = string.Join(' ', arguments.Prepend(Programs.Cli).Select(word => $"'{word.Replace("'", "'\\''", StringComparison.Ordinal)}'"));
         return Programs.Start(
             "script", ["-qec", line, "/dev/null"],
-            new Dictionary<string, string>(_environment) { ["BANDEJO_SERVICE"] = Service.Address, ["TERM"] = "xterm", ["SHELL"] = "/bin/sh" });
+            new Dictionary<string, string>(_environment.Concat(environment))
+            {
+                ["BANDEJO_SERVICE"] = Service.Address, ["TERM"] = "xterm", ["SHELL"] = "/bin/sh",
+            });
     }
 
     /// <summary>Runs the command line and expects that it did what it should.</summary>

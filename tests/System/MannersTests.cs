@@ -190,10 +190,20 @@ public sealed partial class MannersTests
         var (code, _) = await Ended(site, "deployment", "watch", "Notes", "--until", "ended");
         Assert.Equal(130, code);
 
+        // A terminal is left as it was; with NO_COLOR nothing but words comes.
+        foreach (var (color, isNone) in new[] { ("", false), ("1", true) })
+        {
+            using var shown = site.AtTerminal(new Dictionary<string, string> { ["NO_COLOR"] = color }, "device", "list");
+            var screen = await shown.StandardOutput.ReadToEndAsync(TestContext.Current.CancellationToken);
+            Assert.Contains("DESK-1", screen);
+            Assert.DoesNotContain("\u001b[?", screen);
+            Assert.Equal(isNone, !screen.Contains('\u001b'));
+        }
+
         // At a question too, and nothing was done; the end of the input is no yes.
         foreach (var (key, ends) in new[] { ('\u0003', 130), ('\u0004', 1), ('n', 1) })
         {
-            using var asked = site.AtTerminal("deployment", "end", "Notes", "--reason", "x");
+            using var asked = site.AtTerminal([], "deployment", "end", "Notes", "--reason", "x");
             var said = "";
             while (!said.Contains("[y/N]", StringComparison.Ordinal))
             {

@@ -1,26 +1,9 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { EventLine, type Happened, type StreamState } from "./events";
-
-/** A stream of which the test plays the service's side. */
-class Played {
-  onopen: (() => void) | null = null;
-  onerror: (() => void) | null = null;
-  isClosed = false;
-  private readonly hearers = new Map<string, (message: MessageEvent<string>) => void>();
-  constructor(readonly address: string) {}
-  addEventListener(topic: string, hear: (message: MessageEvent<string>) => void) {
-    this.hearers.set(topic, hear);
-  }
-  send(topic: string, id: string, event: Partial<Happened>) {
-    this.hearers.get(topic)?.({ lastEventId: id, data: JSON.stringify(event) } as MessageEvent<string>);
-  }
-  close() {
-    this.isClosed = true;
-  }
-}
+import { PlayedStream } from "./playedStream";
 
 describe("the line of events", () => {
-  let opened: Played[];
+  let opened: PlayedStream[];
   let heard: Happened[];
   let states: StreamState[];
   let line: EventLine;
@@ -28,7 +11,7 @@ describe("the line of events", () => {
     vi.useFakeTimers();
     [opened, heard, states] = [[], [], []];
     line = new EventLine((event) => heard.push(event), (state) => states.push(state), undefined, (address) => {
-      const played = new Played(address);
+      const played = new PlayedStream(address);
       opened.push(played);
       return played as unknown as EventSource;
     });

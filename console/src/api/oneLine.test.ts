@@ -1,24 +1,7 @@
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { Happened, StreamState } from "./events";
 import { OneLine } from "./oneLine";
-
-/** The line to the service that a tab opened. */
-class Played {
-  onopen: (() => void) | null = null;
-  onerror: (() => void) | null = null;
-  isClosed = false;
-  private readonly hearers = new Map<string, (message: MessageEvent<string>) => void>();
-  constructor(readonly address: string) {}
-  addEventListener(topic: string, hear: (message: MessageEvent<string>) => void) {
-    this.hearers.set(topic, hear);
-  }
-  send(topic: string, id = "", event: Partial<Happened> = {}) {
-    this.hearers.get(topic)?.({ lastEventId: id, data: JSON.stringify(event) } as MessageEvent<string>);
-  }
-  close() {
-    this.isClosed = true;
-  }
-}
+import { PlayedStream } from "./playedStream";
 
 /** The locks of a browser, as its tabs share them. */
 class Locks {
@@ -59,9 +42,9 @@ class Channel {
 }
 
 function tab() {
-  const [lines, heard, states]: [Played[], Happened[], StreamState[]] = [[], [], []];
+  const [lines, heard, states]: [PlayedStream[], Happened[], StreamState[]] = [[], [], []];
   const line = new OneLine((event) => heard.push(event), (state) => states.push(state), (address) => {
-    const played = new Played(address);
+    const played = new PlayedStream(address);
     lines.push(played);
     return played as unknown as EventSource;
   });

@@ -149,3 +149,8 @@ export async function sendBytes<A>(method: string, address: string, bytes: Blob,
   if (answer.status === 401) whenSignedOut();
   throw new Refused(answer.status, said.title ?? "Refused", said.detail ?? `The service answered ${answer.status}.`);
 }
+
+/** The address under which a list is fetched as CSV, with what is asked of it. */
+export function csvOf(list: string, query: Record<string, string | undefined>): string {
+  return `${list}?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`;
+}

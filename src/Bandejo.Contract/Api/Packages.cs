@@ -133,7 +133,7 @@ public sealed record VariantLine(string Name, string Says);
 /// <param name="Trial">Of a trial, the name under which all of its steps are kept; null otherwise.</param>
 public sealed record LifeInfo(string State, string By, DateTimeOffset At, string Reason, string? Trial = null);
 
-/// <summary>An app of the catalogue with its packages and the versions in the field.</summary>
+/// <summary>An app of the catalogue with its packages and the versions in the field, both with the newest first.</summary>
 public sealed record AppInfo(
     string App, string Name, string Publisher, string Category, IReadOnlyList<PackageInfo> Packages, IReadOnlyList<FieldVersion> Versions);
 

@@ -54,7 +54,7 @@ public static class Accounts
 
     public static Outcome<AccountRecord> Alter(Decision decision, RevisionCheck seen, string named, AccountAsk ask)
     {
-        var found = Named.Account(decision.World, named);
+        var found = Named.Account(decision.World, named, isWhole: true);
         if (!found.Ok)
         {
             return found.Failure!;

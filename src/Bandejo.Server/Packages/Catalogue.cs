@@ -34,7 +34,8 @@ internal static class Catalogue
         return new AppInfo(
             packages.Key, newest.Name, newest.Publisher, newest.Category,
             [.. packages.OrderByDescending(package => package.Version).Select(package => Info(package))],
-            [.. versions.Select(each => new FieldVersion(each.Value.ToString(), each.Count, StateNames.Of(FieldVersions.Of(each.Value.Version, known))))]);
+            [.. versions.OrderByDescending(each => each.Value.Version).Select(each => new FieldVersion(
+                each.Value.ToString(), each.Count, StateNames.Of(FieldVersions.Of(each.Value.Version, known))))]);
     }
 
     public static Outcome<Page<PackageInfo>> List(FleetWorld world, string? named, string? cursor, int? limit)

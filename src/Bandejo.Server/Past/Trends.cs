@@ -36,12 +36,16 @@ internal static class Trends
         var first = DateOnly.FromDateTime(world.KnownFrom(store).UtcDateTime);
         var from = today.AddDays(1 - (days ?? UsualDays));
         from = from < first ? first : from;
+        var named = what == "compliance" && app is not null ? world.Read(each => Named.App(each, app)) : default;
+        if (!named.Ok)
+        {
+            return named.Failure!;
+        }
+
         return (what, app) switch
         {
             ("compliance", null) => Compliance(world, store, null, from, today),
-            ("compliance", { } named) => world.Read(each => Named.App(each, named)) is { Ok: true, Value: var slug }
-                ? Compliance(world, store, slug, from, today)
-                : world.Read(each => Named.App(each, named)).Failure!,
+            ("compliance", _) => Compliance(world, store, named.Value, from, today),
             ("fleet", null) => Counted("fleet", store.FleetByDay(from, today), from, today, int.MaxValue, part => part.Length == 0 ? "not known" : part),
             ("versions", { } slug) => Versions(
                 world, slug, Counted("versions", store.VersionsByDay(slug, from, today), from, today, MostVersions, part => part)),

@@ -48,9 +48,9 @@ internal sealed class PastReading(DatabaseStore store, KnownIdentities identitie
         var states = EachState(connection, Books(connection).GetValueOrDefault(deployment));
         for (var device = 0; device < states.Length; device++)
         {
-            if (states[device] is > 0 and var state && state <= StateCount)
+            if (states[device] is > 0 and var state)
             {
-                devices[state - 1][device] = true;
+                (state <= StateCount ? devices[state - 1] : throw new FormatException($"A kept target cannot be in state {state}."))[device] = true;
             }
         }
 

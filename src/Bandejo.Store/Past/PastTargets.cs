@@ -41,13 +41,14 @@ internal sealed class PastTargets(Statements statements)
                 continue;
             }
 
+            var moved = Moved(book);
             count++;
             changed[at] = after[at];
             Count(counts, before[at], -1);
             Count(counts, after[at], 1);
             if (before[at]?.State != after[at]?.State)
             {
-                Moved(book)[(uint)(TargetPages.FirstDevice(place) + at)] = (byte)(after[at] is { } target ? (int)target.State + 1 : 0);
+                moved[(uint)(TargetPages.FirstDevice(place) + at)] = (byte)(after[at] is { } target ? (int)target.State + 1 : 0);
             }
 
             if (after[at] is null)
@@ -61,7 +62,6 @@ internal sealed class PastTargets(Statements statements)
             return;
         }
 
-        Moved(book);
         var isAll = count > after.Length / 2 || _rows.WantsAll(place);
         _rows.Add(moment, place, isAll, isAll ? TargetForm.Write(after) : TargetForm.Write(changed, gone));
     }

@@ -6,18 +6,13 @@ type Version = Schemas["FieldVersion"];
 
 const MOST = 5;
 
-const collator = new Intl.Collator("en", { numeric: true });
-
-/** What is ahead of the newest comes first, then the newest, then what is behind it, the older the later. */
-const ORDER = ["ahead", "newest", "behind", "unknown"];
-const inOrder = (a: Version, b: Version) => ORDER.indexOf(a.standing) - ORDER.indexOf(b.standing) || collator.compare(b.name, a.name);
-
 /** The versions in the field as one bar, each with its count and how it stands to the newest. */
 export function VersionBar({ versions }: { versions: readonly Version[] }) {
   const all = versions.reduce((sum, version) => sum + version.count, 0);
   if (all === 0) return <span className="quiet">on no device</span>;
-  const shown = [...versions].sort((a, b) => b.count - a.count).slice(0, MOST).sort(inOrder);
-  const rest = versions.filter((version) => !shown.some((each) => each.name === version.name));
+  const most = [...versions].sort((a, b) => b.count - a.count).slice(0, MOST);
+  const shown = versions.filter((version) => most.includes(version));
+  const rest = versions.filter((version) => !most.includes(version));
   const looks = versionLooks(shown.map((version) => version.standing));
   const parts = shown.map((version, at) => ({ ...version, look: looks[at]! }));
   return (
@@ -42,17 +37,16 @@ export function VersionBar({ versions }: { versions: readonly Version[] }) {
   );
 }
 
-/** The versions in the field as rows of bars, the newest first. */
+/** The versions in the field as rows of bars, in the order the service gives them: the newest first. */
 export function VersionChart({ versions }: { versions: readonly Version[] }) {
   const all = versions.reduce((sum, version) => sum + version.count, 0);
   const top = Math.max(...versions.map((version) => version.count));
-  const ordered = [...versions].sort(inOrder);
-  const looks = versionLooks(ordered.map((version) => version.standing));
+  const looks = versionLooks(versions.map((version) => version.standing));
   return (
     <table className="plain">
       <caption className="visually-hidden">Versions in the field</caption>
       <tbody>
-        {ordered.map((version, at) => (
+        {versions.map((version, at) => (
           <tr key={version.name}>
             <th scope="row" className="mono" style={{ width: 110 }}>
               {version.name}

@@ -2,7 +2,7 @@ import { Button } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link } from "@tanstack/react-router";
 import { keys } from "@/api/keys";
-import { request } from "@/api/request";
+import { csvOf, request } from "@/api/request";
 import { ErrorNote, isFailed } from "@/parts/ErrorNote";
 import { count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
@@ -17,7 +17,7 @@ export function LateList() {
   const { only, deployment, app, group, asOf } = route.useSearch();
   const query = { only, deployment, app, group, asOf };
   const found = useQuery({ queryKey: keys.complianceTargets(query), queryFn: ({ signal }) => request("get", "/api/v1/compliance/targets", { query, signal }) });
-  const csv = `/api/v1/compliance/targets?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`;
+  const csv = csvOf("/api/v1/compliance/targets", query);
   if (isFailed(found)) return <ErrorNote error={found.error} retry={() => void found.refetch()} />;
   if (!found.data) return <Loading what="the devices" />;
   const { items } = found.data;

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { keys, ofDeployment, renew } from "@/api/keys";
-import { request, type Schemas } from "@/api/request";
+import { csvOf, request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { Ask, type Question } from "@/parts/Ask";
@@ -43,7 +43,7 @@ export function TargetsView({ it }: { it: Schemas["DeploymentInfo"] }) {
   const failed = retriable.data?.items ?? [];
   const isAll = !search.wave && !search.filter && retriable.data?.total === retriable.data?.items.length;
   const set = (change: Partial<typeof search>) => void go({ search: (now) => ({ ...now, ...change }), replace: true, resetScroll: false });
-  const address = `/api/v1/deployments/${it.id}/targets?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`;
+  const address = csvOf(`/api/v1/deployments/${it.id}/targets`, query);
 
   return (
     <>

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { keys } from "@/api/keys";
-import { request, type Schemas } from "@/api/request";
+import { csvOf, request, type Schemas } from "@/api/request";
 import { choosing, ChosenBar, useChosen } from "@/parts/choosing";
 import { FilterField } from "@/parts/FilterField";
 import { count, devices, quoted } from "@/parts/format";
@@ -29,7 +29,7 @@ export default function DevicesPage() {
   const shown = (search.columns ?? "").split(",").filter(Boolean);
   const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
   const first = useQuery({ queryKey: keys.devices(query, 0), queryFn: ({ signal }) => request("get", "/api/v1/devices", { query: { ...query, skip: 0, limit: 100 }, signal }), retry: false });
-  const csv = `/api/v1/devices?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`;
+  const csv = csvOf("/api/v1/devices", query);
   const total = first.data?.total;
 
   return (

@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { keys, OF_MEMBERS, renew } from "@/api/keys";
-import { request, type Schemas } from "@/api/request";
+import { csvOf, request, type Schemas } from "@/api/request";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
 import { choosing, ChosenBar, useChosen } from "@/parts/choosing";
@@ -69,7 +69,7 @@ export function MembersView({ group }: { group: Schemas["GroupInfo"] }) {
       {asOf === undefined && (
         <div className="toolbar">
           <FilterField label="Filter its devices by a rule or by words" value={filter} onChange={(value) => set({ filter: value })} />
-          <Button component="a" href={`/api/v1/devices?${new URLSearchParams(Object.entries({ ...query, format: "csv" }).filter((pair): pair is [string, string] => !!pair[1]))}`} download={`${group.slug}.csv`}>
+          <Button component="a" href={csvOf("/api/v1/devices", query)} download={`${group.slug}.csv`}>
             Export CSV
           </Button>
         </div>
