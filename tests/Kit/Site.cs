@@ -104,7 +104,7 @@ public sealed class Site : IAsyncDisposable
         var line = string.Join(' ', arguments.Prepend(Programs.Cli).Select(word => $"'{word.Replace("'", "'\\''", StringComparison.Ordinal)}'"));
         return Programs.Start(
             "script", ["-qec", line, "/dev/null"],
-            new Dictionary<string, string>(_environment.Concat(environment))
+            new Dictionary<string, string>(_environment.Where(each => !environment.ContainsKey(each.Key)).Concat(environment))
             {
                 ["BANDEJO_SERVICE"] = Service.Address, ["TERM"] = "xterm", ["SHELL"] = "/bin/sh",
             });
