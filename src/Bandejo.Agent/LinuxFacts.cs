@@ -40,6 +40,7 @@ internal sealed class LinuxFacts(string root) : IMachineFacts
         OperatingSystemFacts(facts);
         MemoryAndUptime(facts);
         Disk(facts);
+        facts["zone"] = TimeZoneInfo.Local.Id;
         facts["restart.pending"] = File.Exists(Path.Combine(root, "run/reboot-required")) ? "yes" : "no";
         OwnFacts(facts);
         return new FactReport(facts, Programs());

@@ -97,6 +97,8 @@ internal static class Completion
             (await client.Get("/api/v1/apps", ContractJson.Default.IReadOnlyListAppInfo, end)).Select(each => each.App)),
         "plan" => Names(async (client, _, end) =>
             (await client.Get("/api/v1/wave-plans", ContractJson.Default.IReadOnlyListWavePlanInfo, end)).Select(each => each.Slug)),
+        "calendar" => Names(async (client, _, end) =>
+            (await client.Get("/api/v1/calendars", ContractJson.Default.IReadOnlyListCalendarInfo, end)).Select(each => each.Slug)),
         "handling" => Names(async (client, _, end) =>
             (await client.Get("/api/v1/handlings", ContractJson.Default.IReadOnlyListHandlingInfo, end)).Select(each => each.Slug)),
         _ => null,

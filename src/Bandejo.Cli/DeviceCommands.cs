@@ -70,6 +70,12 @@ internal static class DeviceCommands
         Console.WriteLine(
             $"{device.Name}: {device.Met} met, {device.Unmet} open. {(parsed.GetValue(AsOf.Option) is null ? $"Heard {Say.When(device.LastHeard)}. " : "")}"
                 + $"{(details.Groups.Count == 0 ? "In no group" : $"In {string.Join(", ", details.Groups)}")}.\n");
+        if (parsed.GetValue(AsOf.Option) is null)
+        {
+            PrintOpenings(await client.Get(
+                $"/api/v1/devices/{Uri.EscapeDataString(device.Id)}/openings", ContractJson.Default.DeviceOpenings, cancellation));
+        }
+
         var targets = new Sheet("App", "Version", "State", "Why", "Next", "~Deployment");
         foreach (var target in details.Targets)
         {
@@ -100,6 +106,22 @@ internal static class DeviceCommands
 
         return ExitCode.Done;
     }, Device, AsOf.Option);
+
+    private static void PrintOpenings(DeviceOpenings openings)
+    {
+        if (openings.Calendars.Count == 0)
+        {
+            return;
+        }
+
+        Console.WriteLine($"Ruled by {string.Join(", ", openings.Calendars)}. {openings.Says}");
+        foreach (var opening in openings.Next.Take(3))
+        {
+            Console.WriteLine($"  May be changed {Say.When(opening.From)} to {Say.When(opening.To)}");
+        }
+
+        Console.WriteLine();
+    }
 
     private static Command History()
     {

@@ -25,7 +25,7 @@ internal static class GroupCommands
             "group", "Groups of devices, listed by hand or by rule", List(), Show(), New(), Change(), Remove(), Preview(),
             Shared.Noun(
                 "member", "Who is in a listed group", Member("add", "Puts devices into a listed group", isIn: true),
-                Member("remove", "Takes devices out of a listed group", isIn: false)));
+                Member("remove", "Takes devices out of a listed group", isIn: false)), CalendarCommands.OfGroup());
 
     private static Command List() => Shared.Table("list", "Lists groups", "group list", async (parsed, client, cancellation) =>
     {
@@ -54,6 +54,7 @@ internal static class GroupCommands
             Console.WriteLine(
                 $"{group.Name}: {Say.Devices(group.Devices)}{(group.NotKnown > 0 ? $", not known yet for {group.NotKnown}" : "")}. "
                     + $"{group.Rule ?? "Listed by hand."}{(group.IsForTesting ? " It is for testing." : "")}"
+                        + $"{(group.Calendars is { } calendars ? $" Ruled by {string.Join(", ", calendars)}." : "")}"
                         + $"{(group.Unreadable is { } unreadable ? $"\nNobody is known to be in it: {unreadable}. Change its rule." : "")}\n");
         }
 

@@ -5,7 +5,7 @@ Terminal.Begin();
 var root = new RootCommand("bandejo: packages applications, brings them to groups of devices in waves, and proves what became of it")
 {
     SignIn.In(), SignIn.Out(), PackageCommands.All(), AppCommands.All(), GroupCommands.All(), DeviceCommands.All(), DeploymentCommands.All(),
-    WavePlanCommands.All(), HandlingCommands.All(), TodayCommand.All(), ComplianceCommands.All(), TrendCommands.All(),
+    WavePlanCommands.All(), CalendarCommands.All(), HandlingCommands.All(), TodayCommand.All(), ComplianceCommands.All(), TrendCommands.All(),
     JournalCommands.All(),
     KeepingCommands.All(), ClockCommands.All(), IdentityCommands.All(), AccountCommands.All(), TokenCommands.All(), Completion.All(),
 };

@@ -29,6 +29,12 @@ internal static class StartCommand
     };
     private static readonly Option<bool> RollBackOnHalt = new("--roll-back-on-halt") { Description = "A halt rolls everything back by itself" };
     private static readonly Option<string?> Deadline = new("--deadline") { Description = "After this, unmet is late: 3d from now, or 2026-12-01T18:00" };
+    private static readonly Option<string> AfterDeadline = Shared.Choice(
+        "--after-deadline",
+        "What the deadline does to unmet devices: late counts them as late, start lets them start outside their windows; a freeze holds",
+        "late", "start");
+    private static readonly Option<string[]> Calendar = Shared.Names(
+        "--calendar", "calendar", "Calendars of its own: their windows narrow those of its devices, their freezes hold besides");
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
     private static readonly Option<string?> RetryPause = new("--retry-pause") { Description = "The pause before the second try; it doubles each time [15m]" };
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
@@ -45,7 +51,8 @@ internal static class StartCommand
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, Tries, RetryPause, Lease, Priority, Downgrade,
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, Tries, RetryPause, Lease, Priority,
+        Downgrade,
         SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
@@ -58,7 +65,8 @@ internal static class StartCommand
             parsed.GetValue(Halt), parsed.GetValue(RollBackOnHalt), Moment(parsed.GetValue(Deadline)), parsed.GetValue(Tries), parsed.GetValue(RetryPause),
             parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
             SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling),
-            EndWhenReplaced: parsed.GetValue(EndWhenReplaced));
+            EndWhenReplaced: parsed.GetValue(EndWhenReplaced), Calendars: parsed.GetValue(Calendar) is { Length: > 0 } calendars ? calendars : null,
+            AfterDeadline: parsed.GetValue(AfterDeadline)!);
         var preview = await client.Post(
             "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";
@@ -124,6 +132,14 @@ internal static class StartCommand
             {
                 Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)}{(wave.Arithmetic is null ? "" : $" · {Markup.Escape(wave.Arithmetic)}")}[/]");
             }
+        }
+
+        foreach (var hours in preview.Hours ?? [])
+        {
+            var next = hours.Next is { } at ? hours.IsOpen ? $", until {Say.When(at)}" : $"; may start from {Say.When(at)} on" : "";
+            Say.Line(
+                $"{(hours.IsOpen ? "May start at once" : "Waits")}: {Say.Devices(hours.Devices)}. {Markup.Escape(hours.Says)}{next} "
+                    + $"[dim]({string.Join(", ", hours.Sample)}{(hours.Devices > hours.Sample.Count ? ", …" : "")})[/]");
         }
 
         foreach (var left in preview.Out)

@@ -87,6 +87,11 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(IReadOnlyList<WavePlanInfo>))]
 [JsonSerializable(typeof(IReadOnlyList<WaveRequest>))]
 [JsonSerializable(typeof(WavePlanRequest))]
+[JsonSerializable(typeof(CalendarInfo))]
+[JsonSerializable(typeof(IReadOnlyList<CalendarInfo>))]
+[JsonSerializable(typeof(CalendarRequest))]
+[JsonSerializable(typeof(DeviceOpenings))]
+[JsonSerializable(typeof(GroupCalendarsRequest))]
 [JsonSerializable(typeof(DeploymentRequest))]
 [JsonSerializable(typeof(DeploymentPreview))]
 [JsonSerializable(typeof(DeploymentInfo))]
@@ -116,5 +121,6 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(IReadOnlyList<Order>))]
 [JsonSerializable(typeof(SealContent))]
 [JsonSerializable(typeof(WithdrawnContent))]
+[JsonSerializable(typeof(CalendarsContent))]
 [JsonSerializable(typeof(PackageDocument))]
 public sealed partial class ContractJson : JsonSerializerContext;

@@ -30,6 +30,8 @@ public sealed class DeviceEngine
     private readonly ServiceTalk _talk;
     private readonly CallPace _pace;
     private readonly Surroundings _surroundings;
+    private readonly OrderHours _hours;
+    private readonly FetchingAhead _ahead;
 
     public DeviceEngine(DeviceParts parts, DeviceIdentity identity)
     {
@@ -39,6 +41,7 @@ public sealed class DeviceEngine
         _packages = new PackageKeeper(parts.Cache, parts.Link, identity.TrustedKeys);
         _talk = new ServiceTalk(parts, _journal, _packages);
         _pace = new CallPace(parts.Time);
+        (_hours, _ahead) = (new OrderHours(parts.Clocks), new FetchingAhead(_packages, parts.Says));
         var surroundings = _surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake());
@@ -153,7 +156,7 @@ public sealed class DeviceEngine
         var state = _journal.State;
         var now = _parts.Time.GetUtcNow();
         DateTimeOffset? soonest = null;
-        var waits = new List<WaitReport>();
+        var (waits, ahead) = (new List<WaitReport>(), new List<Order>());
         foreach (var order in state.Orders)
         {
             var isLeased = now < state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
@@ -165,6 +168,15 @@ public sealed class DeviceEngine
             var progress = state.Progress.GetValueOrDefault(DeviceState.KeyOf(order));
             if (progress is null || (progress.NextTry is { } due && due <= now && progress.WaitsForBoot is null))
             {
+                if (_hours.Closed(state.Calendars, order, now) is { } closed)
+                {
+                    // No try either; it is looked at again when it opens, and in between in case the clocks are set.
+                    waits.Add(new WaitReport(order.Deployment, closed.Why, closed.Until));
+                    ahead.Add(order);
+                    soonest = closed.Until is { } opens && (soonest is null || opens < soonest) ? opens : soonest;
+                    continue;
+                }
+
                 if ((OtherFirst(state, order) ?? await InTheWay(order, cancellation)) is { } why)
                 {
                     // No try, and others need not wait with it.
@@ -197,6 +209,8 @@ public sealed class DeviceEngine
             _checkIns.Wake();
         }
 
+        // Nothing else is to be done now.
+        await _ahead.Fetch(ahead, cancellation);
         return soonest;
     }
 

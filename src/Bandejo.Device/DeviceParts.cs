@@ -9,6 +9,9 @@ public sealed record DeviceParts(
     IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions,
     Func<ITrialGround> Ground, IServiceLink Link, IServiceTrust Trust, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says)
 {
+    /// <summary>The device's own clocks: how far they are ahead of UTC.</summary>
+    public Core.Calendars.OffsetAt Clocks { get; init; } = at => TimeZoneInfo.Local.GetUtcOffset(at);
+
     /// <summary>Gives an attempt that begins at a moment an identity that no other has.</summary>
     public Func<DateTimeOffset, string> NewId { get; init; } = now => Guid.CreateVersion7(now).ToString("N");
 }

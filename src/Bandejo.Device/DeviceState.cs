@@ -29,6 +29,9 @@ public sealed record DeviceState
     /// <summary>The packages before the present ones, by app; kept so that they can be put back.</summary>
     public IReadOnlyDictionary<string, Receipt> Earlier { get; init; } = new Dictionary<string, Receipt>();
 
+    /// <summary>The calendars that rule it; null where it never had any.</summary>
+    public CalendarsContent? Calendars { get; init; }
+
     public long WithdrawnSerial { get; init; }
 
     public IReadOnlyList<string> Withdrawn { get; init; } = [];
@@ -117,6 +120,8 @@ public sealed record DeviceState
                 };
             case WithdrawnTaken withdrawn:
                 return this with { WithdrawnSerial = withdrawn.Serial, Withdrawn = withdrawn.Digests };
+            case CalendarsTaken taken:
+                return this with { Calendars = taken.Content };
             case StepTakesLong slow:
                 return Current is { } current && current.Id == slow.Attempt
                     ? this with

@@ -16,6 +16,7 @@ namespace Bandejo.Device;
 [JsonDerivedType(typeof(WithdrawnTaken), "withdrawn")]
 [JsonDerivedType(typeof(RestartSeen), "restarted")]
 [JsonDerivedType(typeof(StepTakesLong), "takes-long")]
+[JsonDerivedType(typeof(CalendarsTaken), "calendars")]
 public abstract record JournalEntry;
 
 /// <summary>The whole state, in the place of all that was before.</summary>
@@ -48,6 +49,9 @@ public sealed record ReceiptDropped(string App) : JournalEntry;
 
 /// <summary>A newer list of withdrawn packages.</summary>
 public sealed record WithdrawnTaken(long Serial, IReadOnlyList<string> Digests) : JournalEntry;
+
+/// <summary>The calendars that rule the device, whose signature held.</summary>
+public sealed record CalendarsTaken(CalendarsContent Content) : JournalEntry;
 
 /// <summary>The restart that an order waited for has happened.</summary>
 /// <param name="NextTry">When the order is taken up again; null where the proof was all that was missing.</param>

@@ -75,6 +75,8 @@ public static class OrderForm
                 close.Count > KeptHandling.MostNames
                     || close.Any(name => string.IsNullOrWhiteSpace(name) || name.Length > KeptHandling.LongestName || name.Any(char.IsControl))))
             ? "how it is to be handled is not valid"
+        : order.Calendars is { } calendars && (calendars.Count > DeviceProtocol.MaxCalendars || calendars.Any(id => !IsName(id)))
+            ? "its calendars are not valid"
         : null);
 
     /// <summary>What is wrong with how a package is named; null where nothing is.</summary>

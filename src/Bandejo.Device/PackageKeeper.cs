@@ -102,6 +102,10 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
     public async Task<WithdrawnContent?> ReadWithdrawn(string signed) =>
         await Verified<WithdrawnContent>(signed) is { Use: "withdrawn", Serial: >= 0 } content && content.Digests.All(OrderForm.IsDigest) ? content : null;
 
+    /// <summary>The calendars that rule the device, if a trusted key signed them and they can be held; null otherwise.</summary>
+    public async Task<CalendarsContent?> ReadCalendars(string signed) =>
+        await Verified<CalendarsContent>(signed) is { Use: "calendars" } content && CalendarForm.Problem(content) is null ? content : null;
+
     private async Task CheckSeal(PackageLink package)
     {
         // What a seal says never changes, and orders are looked at every few minutes.

@@ -16,6 +16,8 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
     /// <summary>What JSON can say exactly everywhere (RFC 8259, section 6), in milliseconds a quarter of a million years.</summary>
     private const long HighestNumber = 1L << 53;
 
+    private static readonly string[] Capabilities = [DeviceProtocol.KnowsCalendars];
+
     private readonly List<ProofReport> _proofs = [];
     private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);
     private bool _serviceWantsFacts = true;
@@ -62,7 +64,8 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
         var request = new CheckInRequest(
             Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox],
             said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag,
-            _waits.Count + _refused.Count == 0 ? null : [.. _refused.Concat(_waits).Take(DeviceProtocol.MaxWaits)]);
+            _waits.Count + _refused.Count == 0 ? null : [.. _refused.Concat(_waits).Take(DeviceProtocol.MaxWaits)],
+            Capabilities, state.Calendars?.Tag is { Length: > 0 } calendars ? calendars : null);
         var answer = await Send(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;
@@ -87,6 +90,12 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
             journal.Append(new WithdrawnTaken(withdrawn.Serial, [.. state.Withdrawn.Union(withdrawn.Digests)]));
         }
 
+        // Before the orders, which may depend on them.
+        if (answer.Calendars is { } signedCalendars)
+        {
+            await TakeCalendars(signedCalendars, state);
+        }
+
         if (answer.Orders is { } orders)
         {
             var refused = new List<WaitReport>();
@@ -105,6 +114,22 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 
         // Asked for once, facts are sent at once; whoever asks again and again waits as for any check-in.
         return answer.WantsFacts && request.Facts is null ? 0 : OrderForm.Pause(answer.NextSeconds);
+    }
+
+    private async Task TakeCalendars(string signed, DeviceState state)
+    {
+        if (await packages.ReadCalendars(signed) is not { } content)
+        {
+            parts.Says("Calendars were refused: they are not signed by a service that this device trusts, or are not in their form.");
+        }
+        else if (content.At < state.Calendars?.At)
+        {
+            parts.Says("Calendars were refused: they are older than those that this device has.");
+        }
+        else
+        {
+            journal.Append(new CalendarsTaken(content));
+        }
     }
 
     /// <summary>

@@ -31,6 +31,7 @@ internal sealed class PlayedFacts : IMachineFacts, IFactSource
 
         machine.Facts["host"] = machine.Name.ToLowerInvariant();
         machine.Facts["site"] = site;
+        machine.Facts.TryAdd("zone", "UTC");
         machine.Facts.TryAdd("architecture", "x64");
         machine.Facts.TryAdd("os.family", "linux");
         machine.Facts["agent.version"] = typeof(PlayedFacts).Assembly.GetName().Version!.ToString(3);

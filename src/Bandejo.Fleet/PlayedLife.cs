@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Bandejo.Contract.Device;
+using Bandejo.Core.Calendars;
 using Bandejo.Device;
 using Bandejo.Played;
 
@@ -268,7 +269,10 @@ internal sealed class PlayedLife
         Engine = new DeviceEngine(
             new DeviceParts(
                 _machine, _machine, _machine, _facts, _user, _machine, () => new PlayedGround(_machine),
-                new PlayedLink(link, this, _kind, _fleet.Script, _chance), new PlayedTrust(), _content, _machine, Time, _ => { }),
+                new PlayedLink(link, this, _kind, _fleet.Script, _chance), new PlayedTrust(), _content, _machine, Time, _ => { })
+            {
+                Clocks = Zones.Of(_machine.Facts.GetValueOrDefault("zone", "")) ?? (_ => TimeSpan.Zero),
+            },
             _identity);
         await Engine.Run(cancellation);
         cancellation.ThrowIfCancellationRequested();

@@ -14,6 +14,7 @@ using Bandejo.Core.World;
 using Bandejo.Server.Access;
 using Bandejo.Server.Bench;
 using Bandejo.Server.Compliance;
+using Bandejo.Server.Calendars;
 using Bandejo.Server.Deployments;
 using Bandejo.Server.Devices;
 using Bandejo.Server.Groups;
@@ -91,6 +92,7 @@ internal static class Setup
             });
         services.AddSingleton<WorldHost>().AddSingleton<SiteKeys>().AddSingleton(new SignInPace(TimeProvider.System)).AddSingleton<Passwords>()
             .AddSingleton<ContentGate>().AddSingleton<Intake>().AddSingleton<Leaving>().AddSingleton<Carrying>().AddSingleton<Joining>()
+            .AddSingleton(services => new CalendarSeals(services.GetRequiredService<SiteKeys>().SignCalendars))
             .AddSingleton<CheckIns>().AddSingleton(new Hails(options.Connections / 2));
         services.AddSingleton<Keeping>().AddHostedService(all => all.GetRequiredService<Keeping>());
         services.AddHostedService<Reload>().AddSingleton<Ticker>().AddHostedService(all => all.GetRequiredService<Ticker>()).AddSingleton<HailWatch>()
@@ -173,6 +175,7 @@ internal static class Setup
         api.MapGroups();
         api.MapFacts();
         api.MapWavePlans();
+        api.MapCalendars();
         api.MapHandlings();
         api.MapDeployments();
         api.MapCompliance();

@@ -183,7 +183,7 @@ public sealed class DatabaseStore : IStore
                     [.. KeptTables.OpenAttempts(connection)], [.. KeptTables.WavePlans(connection)], [.. KeptTables.Handlings(connection)],
                     [.. KeptTables.DeviceTrials(connection)], connection.ExecuteScalar<long?>("SELECT max(number) FROM event") ?? 0)
                 {
-                    WereIn = KeptTables.RuleMembers(connection), Onces = [.. KeptTables.Onces(connection)],
+                    WereIn = KeptTables.RuleMembers(connection), Onces = [.. KeptTables.Onces(connection)], Calendars = [.. KeptTables.Calendars(connection)],
                 };
             });
         }

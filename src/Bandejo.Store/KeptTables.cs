@@ -63,6 +63,9 @@ internal static class KeptTables
     public static IEnumerable<WavePlanRecord> WavePlans(DbConnection connection) =>
         Documents<WavePlanRecord>(connection, "SELECT data FROM wave_plan ORDER BY slug");
 
+    public static IEnumerable<CalendarRecord> Calendars(DbConnection connection) =>
+        Documents<CalendarRecord>(connection, "SELECT data FROM calendar ORDER BY slug");
+
     public static IEnumerable<HandlingRecord> Handlings(DbConnection connection) =>
         Documents<HandlingRecord>(connection, "SELECT data FROM handling ORDER BY slug");
 

@@ -42,6 +42,7 @@ internal static class LogBeginning
             KeptTables.Groups(connection).Select(row => new PutGroup(row)),
             KeptTables.Members(connection).Select(row => new PutMember(row.Group, row.Device)),
             KeptTables.WavePlans(connection).Select(row => new PutWavePlan(row)),
+            KeptTables.Calendars(connection).Select(row => new PutCalendar(row)),
             KeptTables.Handlings(connection).Select(row => new PutHandling(row)),
             KeptTables.DeviceTrials(connection).Select(row => new PutDeviceTrial(row)),
             KeptTables.Deployments(connection).Select(row => new PutDeployment(row)),

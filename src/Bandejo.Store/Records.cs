@@ -49,6 +49,8 @@ public sealed record StoredWorld(
     /// <summary>Who was last told to be in a rule group, by places of devices.</summary>
     public Func<string, Bitmap> WereIn { get; init; } = _ => new Bitmap();
 
+    public IReadOnlyList<CalendarRecord> Calendars { get; init; } = [];
+
     /// <summary>Changes that were made with a key.</summary>
     public IReadOnlyList<OnceRecord> Onces { get; init; } = [];
 
@@ -65,6 +67,9 @@ public sealed record StoredWorld(
                 SiteSettings.Select(pair => new PutSetting(pair.Key, pair.Value)), Accounts.Select(account => new PutAccount(account)),
                 Tokens.Select(token => new PutToken(token)), JoinCodes.Select(code => new PutJoinCode(code)), Onces.Select(once => new PutOnce(once)),
                 Packages.Select(package => new PutPackage(package)));
+
+            // What they come to is asked for as soon as there are devices.
+            All(Calendars.Select(calendar => new PutCalendar(calendar)));
 
             // Targets are by far the most. They name devices by their places, and stand in books of their own: these are made beside the devices.
             var deployments = Deployments.ToDictionary(kept => kept.Id, kept => Made(kept), StringComparer.Ordinal);

@@ -231,6 +231,12 @@ internal sealed class StoreWriter
             case DeleteWavePlan(var slug):
                 _statements.Run("DELETE FROM wave_plan WHERE slug = $1", slug);
                 break;
+            case PutCalendar(var calendar):
+                _statements.Run("INSERT INTO calendar VALUES ($1, $2) ON CONFLICT (slug) DO UPDATE SET data = excluded.data", calendar.Slug, Json(calendar));
+                break;
+            case DeleteCalendar(var slug):
+                _statements.Run("DELETE FROM calendar WHERE slug = $1", slug);
+                break;
             case PutHandling(var handling):
                 _statements.Run("INSERT INTO handling VALUES ($1, $2) ON CONFLICT (slug) DO UPDATE SET data = excluded.data", handling.Slug, Json(handling));
                 break;

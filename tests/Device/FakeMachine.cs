@@ -117,7 +117,10 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
         var engine = new DeviceEngine(
             new DeviceParts(
-                _played, this, _played, this, this, _played, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { }),
+                _played, this, _played, this, this, _played, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { })
+            {
+                Clocks = _ => Ahead,
+            },
             new DeviceIdentity("d1", "STU-01", [PublicOf(_sealKey)], 1));
         try
         {
@@ -182,6 +185,22 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         return new PackageLink(digest, "foldline", version, Sign(
             JsonSerializer.Serialize(new SealContent("package", digest, "foldline", version), ContractJson.Default.SealContent),
             isForged ? stranger : _sealKey));
+    }
+
+    /// <summary>What the service answers a device that holds other calendars than the tag says; null for nothing.</summary>
+    public (string Tag, string Signed)? Calendars { get; set; }
+
+    /// <summary>The tag of the calendars that the device said last that it holds; null for none.</summary>
+    public string? HeldCalendars { get; private set; }
+
+    /// <summary>How far the device's clocks are ahead of UTC.</summary>
+    public TimeSpan Ahead { get; set; }
+
+    /// <summary>Signed calendars; or, where told so, signed by somebody else.</summary>
+    public (string Tag, string Signed) SignedCalendars(CalendarsContent content, bool isForged = false)
+    {
+        using var stranger = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        return (content.Tag, Sign(JsonSerializer.Serialize(content, ContractJson.Default.CalendarsContent), isForged ? stranger : _sealKey));
     }
 
     /// <summary>A sealed list of withdrawn packages.</summary>
@@ -349,6 +368,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         }
 
         Waits = request.Waits ?? [];
+        HeldCalendars = request.CalendarsTag;
         Told.AddRange(request.Said ?? []);
         if (++_checkIns == LoseAnswer)
         {
@@ -363,7 +383,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         var isNew = request.OrdersTag != _tag;
         return Task.FromResult(new CheckInAnswer(
             [.. request.Attempts.Select(DeviceState.NameOf), .. (request.Said ?? []).Select(word => word.Id + "/said")], false, isNew ? Orders : null, _tag, 1,
-            isNew ? Withdrawn : null));
+            isNew ? Withdrawn : null, Calendars: Calendars is var (calendars, signed) && calendars != (request.CalendarsTag ?? "") ? signed : null));
     }
 
     Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);

@@ -28,6 +28,9 @@ internal static class Catalogue
     /// <summary>A file by its digest; null for none.</summary>
     public static byte[]? Content(string sha256) => Contents.GetValueOrDefault(sha256);
 
+    /// <summary>Signed calendars.</summary>
+    public static string SignCalendars(CalendarsContent content) => Sign(JsonSerializer.Serialize(content, ContractJson.Default.CalendarsContent));
+
     /// <summary>A signed list of withdrawn packages.</summary>
     public static string SignWithdrawn(long serial, IReadOnlyList<string> digests)
     {

@@ -31,6 +31,8 @@ internal enum Happens
     ActIsAsked,
     RollBackIsAsked,
     RetryIsAsked,
+    CalendarIsKept,
+    CalendarsAreAttached,
 }
 
 /// <summary>
@@ -60,6 +62,7 @@ internal sealed record History(int Seed, int Devices, TimeSpan Length, TimeSpan 
         (Happens.GroupIsMade, 1), (Happens.GroupChanges, 2), (Happens.GroupIsRemoved, 1), (Happens.MemberMoves, 3), (Happens.PackageIsWithdrawn, 1),
         (Happens.DeploymentStarts, 5), (Happens.DeploymentIsPrepared, 1),
         (Happens.ActIsAsked, 14), (Happens.RollBackIsAsked, 3), (Happens.RetryIsAsked, 3), (Happens.Joins, 1),
+        (Happens.CalendarIsKept, 2), (Happens.CalendarsAreAttached, 3),
     ];
 
     /// <summary>The history of a seed.</summary>

@@ -20,6 +20,7 @@ internal sealed class MemoryStore
     private readonly SortedDictionary<(string Deployment, string Device), Core.Deployments.Target> _targets = [];
     private readonly SortedDictionary<string, AttemptRecord> _attempts = new(StringComparer.Ordinal);
     private readonly SortedDictionary<string, WavePlanRecord> _plans = new(StringComparer.Ordinal);
+    private readonly SortedDictionary<string, CalendarRecord> _calendars = new(StringComparer.Ordinal);
     private readonly SortedDictionary<string, HandlingRecord> _handlings = new(StringComparer.Ordinal);
     private readonly SortedDictionary<string, DeviceTrialRecord> _trials = new(StringComparer.Ordinal);
     private readonly HashSet<(string Device, string Word)> _said = [];
@@ -68,7 +69,10 @@ internal sealed class MemoryStore
         Task.FromResult<IReadOnlyList<(string, string)>>([.. _members]), [.. _packages.Values], [.. _deployments.Values],
         Targets(), () => { },
         [.. _attempts.Values.Where(attempt => attempt.EndedAt is null)], [.. _plans.Values], [.. _handlings.Values], [.. _trials.Values],
-        Events.Count == 0 ? 0 : Events.Keys.Last());
+        Events.Count == 0 ? 0 : Events.Keys.Last())
+    {
+        Calendars = [.. _calendars.Values],
+    };
 
     /// <summary>The targets of a deployment.</summary>
     public IReadOnlyList<Core.Deployments.Target> TargetsOf(string deployment) =>
@@ -160,6 +164,12 @@ internal sealed class MemoryStore
                 break;
             case DeleteWavePlan(var slug):
                 _plans.Remove(slug);
+                break;
+            case PutCalendar(var calendar):
+                _calendars[calendar.Slug] = calendar;
+                break;
+            case DeleteCalendar(var slug):
+                _calendars.Remove(slug);
                 break;
             case PutHandling(var handling):
                 _handlings[handling.Slug] = handling;

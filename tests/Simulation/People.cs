@@ -24,6 +24,9 @@ internal sealed class People(Simulation simulation)
     private static readonly TimeSpan[] Jumps = [
         TimeSpan.FromMinutes(7), TimeSpan.FromHours(5), TimeSpan.FromDays(40), TimeSpan.FromMinutes(-7), TimeSpan.FromHours(-5), TimeSpan.FromDays(-2)];
 
+    private static readonly string[] Windows = [
+        "daily 22:00-04:00", "Mon-Fri 18:00-21:30; Sat,Sun", "daily 06:00 for 5h", "daily 00:00-24:00", "Mon,Wed,Fri 12:00-12:40", "every day 09:00-17:00"];
+
     private int _names;
 
     private SimulatedService Service => simulation.Service;
@@ -95,6 +98,21 @@ internal sealed class People(Simulation simulation)
         }
     }
 
+    /// <summary>Lets everything be changed at all times, so that nothing waits for its hours any more.</summary>
+    public void OpenAll()
+    {
+        if (!Service.IsUp)
+        {
+            simulation.Clock.At(simulation.Clock.Now + TimeSpan.FromMinutes(10), OpenAll);
+            return;
+        }
+
+        foreach (var slug in World.Calendars.Keys.ToList())
+        {
+            Ask($"opens {slug}", decision => Core.Site.Calendars.Keep(decision, Seen, slug, new CalendarAsk(null, false, "daily 00:00-24:00", null, null)));
+        }
+    }
+
     private void Administer(HistoryEvent happening, Random random, SimulatedDevice device)
     {
         var deployment = Any(random, [.. World.Deployments.Values]);
@@ -118,6 +136,19 @@ internal sealed class People(Simulation simulation)
             case Happens.MemberMoves when group is { Rule: null } && device.Identity is { } identity:
                 Ask($"moves {device.Name} in or out of {group.Record.Slug}", decision => Groups.SetMembers(
                     decision, group.Record.Slug, [identity.DeviceId], random.Next(3) > 0));
+                break;
+            case Happens.CalendarIsKept:
+                var today = DateOnly.FromDateTime(simulation.Clock.Now.UtcDateTime);
+                var isFreeze = random.Next(3) == 0;
+                var when = isFreeze ? $"{today.AddDays(random.Next(2)):yyyy-MM-dd} to {today.AddDays(random.Next(2, 4)):yyyy-MM-dd}" : Any(random, Windows);
+                var slug = $"calendar-{random.Next(4)}";
+                Ask($"keeps {slug}: {when}", decision => Core.Site.Calendars.Keep(
+                    decision, Seen, slug, new CalendarAsk(null, isFreeze, when, random.Next(2) == 0 ? "America/New_York" : null, null)));
+                break;
+            case Happens.CalendarsAreAttached when group is not null:
+                string[] attached = [.. World.Calendars.Keys.Where(_ => random.Next(3) == 0)];
+                Ask($"lets {string.Join(", ", attached)} rule {group.Record.Slug}", decision => Core.Site.Calendars.Rule(
+                    decision, Seen, group.Record.Slug, attached));
                 break;
             case Happens.PackageIsReleased:
                 Ask("releases", decision => PackageLives.Move(
@@ -168,14 +199,17 @@ internal sealed class People(Simulation simulation)
         }
 
         waves.Add(new WaveAsk("rest", "everyone else", null, null));
+        var isPressing = random.Next(2) == 0;
         var groups = World.Groups.Keys.Where(_ => random.Next(3) == 0).Take(2).DefaultIfEmpty("desks").ToList();
         return new DeploymentAsk
         {
             Package = Any(random, Catalogue.Packages)!.Digest, Groups = groups, Waves = waves, Name = $"rollout {++_names}",
             Wish = Any(random, ["have", "have", "have", "have", "gone", "choice"])!, Halt = Any(random, Halts),
-            RollBackOnHalt = random.Next(3) == 0, Deadline = random.Next(3) == 0 ? simulation.Clock.Now + TimeSpan.FromDays(1) : null,
+            RollBackOnHalt = random.Next(3) == 0, Deadline = random.Next(3) == 0 || isPressing ? simulation.Clock.Now + TimeSpan.FromDays(1) : null,
             Tries = random.Next(1, 4), RetryPause = "5m", Lease = Any(random, ["1h", "6h", "1d"]),
             Priority = random.Next(4) == 0 ? 1 : 0, AllowsDowngrade = random.Next(4) == 0, EndsWhenReplaced = _names % 3 == 0,
+            Calendars = [.. World.Calendars.Keys.Where(_ => random.Next(6) == 0)],
+            AfterDeadline = isPressing ? "start" : "late",
             Except = World.Groups.Keys.Where(slug => !groups.Contains(slug) && random.Next(6) == 0).Take(1).ToList(),
         };
     }

@@ -28,6 +28,7 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         Machine = new PlayedMachine(name, _clock, Play);
         Machine.Facts["kind"] = simulation.Chance.Share($"{name}/kind") < 0.6 ? "desktop" : "laptop";
         Machine.Facts["site"] = simulation.Chance.Share($"{name}/site") < 0.5 ? "ALD" : "BRO";
+        Machine.Facts["zone"] = Machine.Facts["site"] == "ALD" ? "Europe/Lisbon" : "America/Sao_Paulo";
         Machine.Facts["memory"] = simulation.Chance.Share($"{name}/memory") < 0.8 ? "17179869184" : "4294967296";
         Machine.Kept = entry => simulation.Watch.Journal(this, entry);
         Machine.Begun = run => simulation.Watch.StepBegins(this, run);
@@ -176,6 +177,7 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
                 new DeviceParts(Machine, Machine, Machine, Machine, Machine, Machine, () => this, this, this, Machine, Machine, _clock, says => _simulation.Say(
                     $"{Name}: {says}"))
                 {
+                    Clocks = Core.Calendars.Zones.Of(Machine.Facts["zone"])!,
                     NewId = _ => $"{Name.Replace("-", "", StringComparison.Ordinal)}x{_attempts++:x6}",
                 },
                 Identity);

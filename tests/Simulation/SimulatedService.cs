@@ -23,6 +23,7 @@ internal sealed class SimulatedService(Simulation simulation)
 
     private readonly List<(List<Change> Changes, Action Answer, Action<Exception> Fail)> _pending = [];
     private readonly Dictionary<string, string> _told = new(StringComparer.Ordinal);
+    private readonly CalendarSeals _seals = new(Catalogue.SignCalendars);
     private FleetWorld? _world;
     private int _ids;
     private int _lives;
@@ -154,7 +155,7 @@ internal sealed class SimulatedService(Simulation simulation)
             }
 
             simulation.Watch.TakesCheckIn(id, told.Sequence);
-            return DeviceForms.Answer(decision.World, decision.World.Devices[id], request, acknowledged.Value, NextSeconds);
+            return DeviceForms.Answer(decision.World, decision.World.Devices[id], request, acknowledged.Value, NextSeconds, _seals);
         });
         return reply.Ok ? Form(reply.Value) : throw Refused(reply.Failure!);
     }
@@ -208,7 +209,7 @@ internal sealed class SimulatedService(Simulation simulation)
     {
         world.Now = Clock.Now;
         return Core.CheckIns.CheckIn.TakeQuiet(world, id, told) is not { } taken ? null
-            : taken.Ok ? DeviceForms.Answer(world, taken.Value, request, [], NextSeconds)
+            : taken.Ok ? DeviceForms.Answer(world, taken.Value, request, [], NextSeconds, _seals)
             : taken.Failure!;
     }
 
@@ -250,7 +251,7 @@ internal sealed class SimulatedService(Simulation simulation)
         foreach (var row in world.TakeInDoubt().Rows().Where(row => world.Columns.Live[row]).ToList())
         {
             var device = world.Devices.At(row);
-            var tag = Orders.Of(world, device).Tag;
+            var tag = Orders.TagOf(world, device);
             if (_told.GetValueOrDefault(device.Id) != tag)
             {
                 _told[device.Id] = tag;

@@ -159,6 +159,7 @@ internal sealed class Simulation
     private void ComeToRest()
     {
         Say("all comes to rest");
+        Clock.At(Clock.Now + TimeSpan.FromHours(12), People.OpenAll);
         foreach (var device in _devices)
         {
             (device.AwayUntil, device.AnswersLost, device.Doubled, device.Machine.CutAtEntry) = (DateTimeOffset.MinValue, 0, 0, 0);

@@ -128,6 +128,16 @@ internal sealed partial class Watch
             + $"{target.State} ({target.Reason}), order {target.Order}; it has {has?.Text ?? "none"}, and knows "
                 + $"{string.Join(", ", device.Engine!.State.Orders.Where(order => order.Deployment == deployment.Id).Select(order => $"{DeviceState.KeyOf(order)} (may start: {order.MayStart}, back to {order.Previous?.Version ?? "none"}, {device.Engine.State.Progress.GetValueOrDefault(DeviceState.KeyOf(order))})"))}";
         Hold(target.State != TargetState.Met || holds, "what is met is there", where);
+
+        // A device may wait for its hours as long as it likes, by its own clocks; the service says so.
+        var isHeld = device.Engine.State.Orders.Any(order => order.Deployment == deployment.Id
+            && Hours.Closed(KnownOf(device).Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"]) is not null);
+        if (isHeld && target.State == TargetState.Ready)
+        {
+            Hold(target.Reason.Code == ReasonCode.DeviceWaits, "who waits for its hours is said to", where);
+            return;
+        }
+
         if (target.IsGoingBack || target.IsToGoBack)
         {
             Hold(

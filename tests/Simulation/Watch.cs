@@ -33,6 +33,7 @@ internal sealed partial class Watch(Simulation simulation)
         }
 
         known.Orders = state.Orders;
+        known.Calendars = state.Calendars;
         known.Current = state.Current?.Id;
     }
 
@@ -113,6 +114,13 @@ internal sealed partial class Watch(Simulation simulation)
                 simulation.Say(
                     $"{device.Name} has its orders: "
                         + $"{string.Join(", ", orders.Select(order => $"{DeviceState.KeyOf(order)} {(order.MayStart ? "may" : "may not")}"))}");
+                break;
+            case CalendarsTaken { Content: var content }:
+                simulation.Say($"{device.Name} holds calendars: {string.Join(", ", content.Calendars.Select(each => each.Id))}");
+                Hold(
+                    known.Calendars is null || content.At >= known.Calendars.At, "no device goes back to earlier calendars",
+                    $"{device.Name} takes those of {content.At:O} after those of {known.Calendars?.At:O}");
+                known.Calendars = content;
                 break;
             case AttemptEnded { Report: var report }:
                 simulation.Say($"{device.Name} ends {report.Id}: {report.Outcome}, {report.Message}");
@@ -198,6 +206,13 @@ internal sealed partial class Watch(Simulation simulation)
             "nothing starts before its wave opened",
             $"{device.Name} begins for {order.Deployment}, wave {wave}");
 
+        var closed = Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"]);
+        Hold(closed is null, "nothing starts outside its window or in a freeze", $"{device.Name} begins for {order.Deployment} at {Now + device.Ahead:O}: {closed}");
+        if (known.Calendars is { Calendars.Count: > 0 })
+        {
+            Count("begins in its hours");
+        }
+
         // Taken up again after a restart, it is the same try.
         var key = DeviceState.KeyOf(order);
         known.Tries[key] = known.Tries.GetValueOrDefault(key) + (known.Restarted.Remove(key) ? 0 : 1);
@@ -228,6 +243,9 @@ internal sealed partial class Watch(Simulation simulation)
         public IReadOnlyList<Order> Orders { get; set; } = [];
 
         public DateTimeOffset HeardAt { get; set; }
+
+        /// <summary>The calendars that it holds.</summary>
+        public CalendarsContent? Calendars { get; set; }
 
         /// <summary>Its clock has jumped since it heard.</summary>
         public bool HasJumped { get; set; }

@@ -165,6 +165,7 @@ public sealed class LogTests : IDisposable
     [InlineData(17)]
     [InlineData(18)]
     [InlineData(19)]
+    [InlineData(20)]
     public async Task A_log_of_each_form_is_read_as_it_was_meant(int version)
     {
         // The same changes, written today.
@@ -203,7 +204,7 @@ public sealed class LogTests : IDisposable
 
     /// <summary>Six records with a change of every kind.</summary>
     /// <param name="version">Only with what a log of that form had.</param>
-    private async Task Write(int version = 19)
+    private async Task Write(int version = 20)
     {
         var key = new KeyRecord("k1", "x", "y");
         var device = new DeviceRecord(
@@ -223,6 +224,8 @@ public sealed class LogTests : IDisposable
             new PutDevice(device), new PutDevice(other), new PutUserWord("d1", "w1"), new PutGroup(new GroupRecord("pilots", "Pilots", null, true, 1)),
             new PutGroup(new GroupRecord("left", "Left", "kind is known", false, 1)), new PutMember("pilots", "d1"), new PutMember("pilots", "d2"),
             new PutMoves("left", ["d1", "d2"], []), new PutWavePlan(new WavePlanRecord("calm", "Calm", "[]", 1)), new PutWavePlan(new WavePlanRecord("gone", "Gone", "[]", 1)),
+            new PutCalendar(new CalendarRecord("nights", "Nights", false, "BEGIN:VCALENDAR", 1)),
+            new PutCalendar(new CalendarRecord("gone", "Gone", true, "BEGIN:VCALENDAR", 1)),
             new PutHandling(new HandlingRecord("gentle", "Gentle", new KeptHandling(), ["foldline"], 1)),
             new PutHandling(new HandlingRecord("gone", "Gone", new KeptHandling(), [], 1)),
             new PutDeviceTrial(new DeviceTrialRecord("r1", "d1", "p1", "desk", null, null, "tomas", At, null, null, false, "", null)), new PutPackage(package),
@@ -236,7 +239,7 @@ public sealed class LogTests : IDisposable
         IReadOnlyList<Change> second =
         [
             new PutMoves("left", [], ["d2"]), new ForgetPast("targets", 1, At, 0, long.MaxValue), new DeleteWord(2), new DeleteToken("t2", "h3"), new DeleteJoinCode("c2", "h4"), new DeleteOnce("tomas", "two"), new PutHeard("d1", At.AddHours(1), 8), new DeleteGroup("left"),
-            new DeleteMember("pilots", "d2"), new DeleteWavePlan("gone"), new DeleteHandling("gone"), new PutTargetsAhead("D1002", ahead), new PutDeployment(
+            new DeleteMember("pilots", "d2"), new DeleteWavePlan("gone"), new DeleteHandling("gone"), new DeleteCalendar("gone"), new PutTargetsAhead("D1002", ahead), new PutDeployment(
                 deployment with { Id = "D1002", State = deployment.State with { Revision = 2 } }), new PutAttempt(
                 attempt with { Outcome = "failed", ExitCode = 112, EndedAt = At.AddMinutes(2) }),
             new AddEvent(new EventRecord(2, At, "target", "failed", null, null, null, "It failed.", null)),
@@ -251,7 +254,8 @@ public sealed class LogTests : IDisposable
         Assert.Empty(kinds.Except([.. first.Concat(second).Select(change => change.GetType()), typeof(DeleteDevice)]));
 
         IReadOnlyList<Change> Kept(IReadOnlyList<Change> changes) => [.. changes.Where(
-            change => (version > 16 || change is not (PutMoves or ForgetPast)) && (version > 17 || change is not (PutOnce or DeleteOnce)))];
+            change => (version > 16 || change is not (PutMoves or ForgetPast)) && (version > 17 || change is not (PutOnce or DeleteOnce))
+                && (version > 19 || change is not (PutCalendar or DeleteCalendar)))];
     }
 
     private string Checked() => DatabaseStore.Check(File) is var (records, differing) ? $"{records}: {string.Join(", ", differing)}" : "";

@@ -24,6 +24,7 @@ public sealed class PlanTests : IDisposable
             Retry = new RetryRule(5, TimeSpan.FromMinutes(2), TimeSpan.FromHours(9)), Deadline = new DateTimeOffset(2026, 2, 1, 0, 0, 0, TimeSpan.Zero),
             Lease = TimeSpan.FromHours(5), ProofAge = TimeSpan.FromDays(3), LostAfter = TimeSpan.FromHours(2), Repairs = 9,
             Settings = new Dictionary<string, string> { ["site"] = "BRM" }, Handling = "quiet", Priority = 4, AllowsDowngrade = true, EndsWhenReplaced = true,
+            AfterDeadline = AfterDeadline.Start, Calendars = ["nights"],
         };
         Assert.DoesNotContain(typeof(DeploymentPlan).GetProperties(), property => Equals(property.GetValue(plan), property.GetValue(
             new DeploymentPlan { Id = "", Name = "", App = "", AppName = "", Package = "", Version = AppVersion.Parse("0"), Groups = [], Waves = [] })));

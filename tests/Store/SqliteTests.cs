@@ -139,7 +139,7 @@ public sealed class SqliteTests : StoreContract, IDisposable
     [InlineData("12080A060A046E6F6E651A06080010001863")]
     [InlineData("12080A060A046E6F6E651A0308FF01")]
     [InlineData("12080A060A046E6F6E651A0630FFFFFFFF0F")]
-    [InlineData("12080A060A046E6F6E661A0408001000")]
+    [InlineData("12080A060A046E6F6E661A0408011000")]
     [InlineData("12080A060A046E6F6E651A04080010")]
     public async Task A_damaged_page_of_targets_is_refused_in_words_when_it_is_read_and_when_it_is_written(string body)
     {

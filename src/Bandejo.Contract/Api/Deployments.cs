@@ -23,6 +23,9 @@ namespace Bandejo.Contract.Api;
 /// <param name="Salt">What waves draw their devices by, where they pick a count or a share; null takes it of what is asked for, so that the start takes the
 /// devices that its preview named. Another word draws others.</param>
 /// <param name="EndWhenReplaced">Ends by itself once another deployment of the same app and groups has wholly taken its place.</param>
+/// <param name="Calendars">Calendars of its own, by name: their windows narrow those of its devices, never widen them; their freezes hold besides.</param>
+/// <param name="AfterDeadline">What the deadline does to devices that are unmet: <c>late</c> counts them as late and nothing else, <c>start</c> lets them start
+/// outside their windows too. A freeze holds even then.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -43,7 +46,9 @@ public sealed record DeploymentRequest(
     string? Preset = null,
     [property: Limits(Text = 64)] string? Handling = null,
     [property: Limits(Text = 64)] string? Salt = null,
-    bool EndWhenReplaced = false);
+    bool EndWhenReplaced = false,
+    [property: Limits(Items = 64, Text = ApiLimits.MaxName)] IReadOnlyList<string>? Calendars = null,
+    [property: Limits(Text = 20)] string AfterDeadline = "late");
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>
@@ -63,9 +68,19 @@ public sealed record WaveRequest(
 /// <param name="Out">Devices of the groups that are not reached, by reason.</param>
 /// <param name="Spread">Reached devices by kind and model.</param>
 /// <param name="Chosen">All that was chosen, or stands as it is unless chosen.</param>
+/// <param name="Hours">When the devices that it would change may start, those that wait for the same together; null where no calendar rules them.</param>
 public sealed record DeploymentPreview(
     string Name, string Package, bool CanStart, IReadOnlyList<FindingInfo> Findings, int Reached, IReadOnlyList<WavePreview> Waves,
-    IReadOnlyList<EffectInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread, IReadOnlyList<ChosenInfo> Chosen, string Wish);
+    IReadOnlyList<EffectInfo> Effects, IReadOnlyList<OutInfo> Out, IReadOnlyList<CountInfo> Spread, IReadOnlyList<ChosenInfo> Chosen, string Wish,
+    IReadOnlyList<HoursInfo>? Hours = null);
+
+/// <summary>When devices may start, by their calendars.</summary>
+/// <param name="Devices">How many wait for the same.</param>
+/// <param name="Says">For what they wait, or why they may start, in words.</param>
+/// <param name="Why">The same as data.</param>
+/// <param name="IsOpen">They may start at once.</param>
+/// <param name="Next">When they may start; where they may, when they may not any more; null where that is not known, or never.</param>
+public sealed record HoursInfo(int Devices, string Says, ReasonInfo Why, bool IsOpen, DateTimeOffset? Next, IReadOnlyList<string> Sample);
 
 /// <summary>How many devices a deployment would have one effect on.</summary>
 /// <param name="Code"><c>enter</c>, <c>upgrade</c>, <c>downgrade</c>, <c>leave</c>, <c>offered</c>, <c>has-it</c>, <c>has-newer</c>, <c>has-none</c> or

@@ -64,8 +64,10 @@ public sealed record TestingPreview(int Devices, string Says);
 /// <param name="Devices">How many are certainly in it.</param>
 /// <param name="NotKnown">For how many the rule is not known yet.</param>
 /// <param name="Unreadable">Why this version of the service cannot read the rule, which an earlier one took; null where it can.</param>
+/// <param name="Calendars">The calendars that rule its devices, by their short names; null for none.</param>
 public sealed record GroupInfo(
-    string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null);
+    string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null,
+    IReadOnlyList<string>? Calendars = null);
 
 /// <summary>Puts several devices into a listed group at once, or takes them out.</summary>
 /// <param name="Devices">Names or identities, 1 to 1,000. One that is not there refuses them all.</param>

@@ -18,6 +18,15 @@ public static class DeviceProtocol
     /// <summary>The most things that a device waits for, as it tells them.</summary>
     public const int MaxWaits = 500;
 
+    /// <summary>The most calendars that rule a device, its own and those of its orders.</summary>
+    public const int MaxCalendars = 64;
+
+    /// <summary>The most times of all of them.</summary>
+    public const int MaxTimes = 50_000;
+
+    /// <summary>What an agent can do that says so: it holds calendars and starts nothing outside of what they allow.</summary>
+    public const string KnowsCalendars = "calendars";
+
     /// <summary>The largest answer to a device that is not content, in bytes.</summary>
     public const int MaxAnswer = 8 * 1024 * 1024;
 
@@ -74,14 +83,18 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="Said">What the device's user said and is not acknowledged yet.</param>
 /// <param name="TrustTag">The tag of the authorities that the device believes; null where it speaks without TLS.</param>
 /// <param name="Waits">What keeps it from starting orders that may start; told as long as it does, null where nothing does.</param>
+/// <param name="Can">What its agent can do beyond the first of this version (<see cref="DeviceProtocol.KnowsCalendars"/>); null for nothing.</param>
+/// <param name="CalendarsTag">The tag of the calendars that it holds; null for none.</param>
 public sealed record CheckInRequest(
     long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts,
     IReadOnlyList<UserReport>? Said = null, string? TrustTag = null,
-    [property: Limits(Items = DeviceProtocol.MaxWaits)] IReadOnlyList<WaitReport>? Waits = null);
+    [property: Limits(Items = DeviceProtocol.MaxWaits)] IReadOnlyList<WaitReport>? Waits = null,
+    [property: Limits(Items = 50, Text = 50)] IReadOnlyList<string>? Can = null, [property: Limits(Text = 100)] string? CalendarsTag = null);
 
 /// <summary>An order that could start and waits on the device.</summary>
 /// <param name="Why">For what, for people.</param>
-public sealed record WaitReport(string Deployment, [property: Limits(Text = 200)] string Why);
+/// <param name="Until">Until when a calendar keeps it from starting; null for anything else.</param>
+public sealed record WaitReport(string Deployment, [property: Limits(Text = 200)] string Why, DateTimeOffset? Until = null);
 
 /// <summary>Word of the device's user: something is taken from the shelf, or something broke.</summary>
 /// <param name="Id">Its identity, made by the device; acknowledged as <c>id/said</c>.</param>
@@ -116,9 +129,11 @@ public sealed record AttemptReport(
 /// <param name="Withdrawn">A JWS over the list of withdrawn packages, where it changed with the tag.</param>
 /// <param name="Trust">Whom the device shall believe from now on to be this service, where it said another tag.</param>
 /// <param name="LeftOut">Facts of this check-in that were not taken, and why; null where all were.</param>
+/// <param name="Calendars">A JWS over the calendars that rule the device (<see cref="CalendarsContent"/>), where it said another tag.</param>
 public sealed record CheckInAnswer(
     IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds,
-    [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null, IReadOnlyList<string>? LeftOut = null);
+    [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null, IReadOnlyList<string>? LeftOut = null,
+    [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Calendars = null);
 
 /// <summary>The authorities that stand for a service.</summary>
 /// <param name="Tag">Names them all.</param>
@@ -146,10 +161,14 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="RetryLongestSeconds">The longest pause.</param>
 /// <param name="Settings">Values of the package's settings that are not its defaults; null for none.</param>
 /// <param name="Handling">How it is handled in the place of what the package says; null for as it says.</param>
+/// <param name="Calendars">The calendars that it must hold to start this: those of the device and those of the deployment; null for none.</param>
+/// <param name="AtDeadline">Once the deadline has passed it starts outside the windows too; a freeze holds even then.</param>
+/// <param name="AtOnce">It waits for no window: the device's user wants it. A freeze holds even then.</param>
 public sealed record Order(
     string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
     DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
-    string>? Settings = null, OrderHandling? Handling = null);
+    string>? Settings = null, OrderHandling? Handling = null,
+    [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false);
 
 /// <summary>How an attempt behaves in the place of what its package says. It names nothing that is deleted or read: that only a sealed package may.</summary>
 /// <param name="NobodySignedIn">Whether it waits until nobody is signed in; null as the package has it.</param>
@@ -171,3 +190,25 @@ public sealed record SealContent(string Use, string Digest, string App, string V
 /// <summary>What the list of withdrawn packages says.</summary>
 /// <param name="Serial">Rises with each change; a device keeps the highest.</param>
 public sealed record WithdrawnContent(string Use, long Serial, [property: Limits(Items = 100_000)] IReadOnlyList<string> Digests);
+
+/// <summary>What is signed of the calendars that rule a device. It holds them for as long as they are good, whether it hears from the service or not.</summary>
+/// <param name="Tag">Names this very set; empty for none.</param>
+/// <param name="At">When it was made; a device never goes back to an earlier one.</param>
+/// <param name="GoodUntil">Nothing is known of them from then on, and nothing starts.</param>
+public sealed record CalendarsContent(
+    string Use, string Tag, DateTimeOffset At, DateTimeOffset GoodUntil,
+    [property: Limits(Items = DeviceProtocol.MaxCalendars)] IReadOnlyList<DeviceCalendar> Calendars);
+
+/// <summary>A calendar as a device holds it, its times laid out ahead.</summary>
+/// <param name="Id">Its short name.</param>
+/// <param name="IsFreeze">Nothing starts in its times; otherwise starts are in its times alone.</param>
+/// <param name="RulesAll">It rules whatever the device is to do; otherwise only orders that name it.</param>
+/// <param name="Own">
+/// Times by the device's own clocks, as intervals of ISO 8601 without a zone: <c>2026-12-04T20:00:00/2026-12-04T23:00:00</c>, or with how long it lasts,
+/// <c>2026-12-04T22:00:00/PT21600S</c>.
+/// </param>
+/// <param name="Fixed">Times as intervals of instants: <c>2026-12-04T20:00:00Z/2026-12-04T23:00:00Z</c>.</param>
+public sealed record DeviceCalendar(
+    [property: Limits(Text = 100)] string Id, [property: Limits(Text = 200)] string Name, bool IsFreeze, bool RulesAll,
+    [property: Limits(Items = DeviceProtocol.MaxTimes, Text = 60)] IReadOnlyList<string> Own,
+    [property: Limits(Items = DeviceProtocol.MaxTimes, Text = 60)] IReadOnlyList<string> Fixed);

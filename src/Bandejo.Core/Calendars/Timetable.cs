@@ -31,7 +31,7 @@ public enum ClosedWhy
 
 /// <summary>What a timetable says of a moment.</summary>
 /// <param name="Why">Why it is closed then.</param>
-/// <param name="Names">The calendars that say so.</param>
+/// <param name="Names">The calendars that say so; open, the windows that are.</param>
 /// <param name="Until">Open: when it closes, null where it does not. Closed: when it opens, null where that is not known.</param>
 public sealed record TimetableSays(ClosedWhy Why, IReadOnlyList<string> Names, DateTimeOffset? Until)
 {
@@ -44,12 +44,12 @@ public sealed record TimetableSays(ClosedWhy Why, IReadOnlyList<string> Names, D
 /// </summary>
 public sealed class Timetable
 {
-    private readonly IReadOnlyList<string> _windows;
+    private readonly IReadOnlyList<(string Name, IReadOnlyList<Span> Spans)> _windows;
     private readonly IReadOnlyList<(string Name, IReadOnlyList<Span> Spans)> _freezes;
     private readonly IReadOnlyList<(string Name, DateTimeOffset Until)> _good;
 
     private Timetable(
-        IReadOnlyList<Span> open, IReadOnlyList<string> windows, IReadOnlyList<(string, IReadOnlyList<Span>)> freezes,
+        IReadOnlyList<Span> open, IReadOnlyList<(string, IReadOnlyList<Span>)> windows, IReadOnlyList<(string, IReadOnlyList<Span>)> freezes,
         IReadOnlyList<(string, DateTimeOffset)> good) =>
         (Open, _windows, _freezes, _good) = (open, windows, freezes, good);
 
@@ -58,6 +58,12 @@ public sealed class Timetable
 
     /// <summary>When the device may be changed, in order.</summary>
     public IReadOnlyList<Span> Open { get; }
+
+    /// <summary>The same where its windows do not hold any more, and its freezes do; null where it has no windows.</summary>
+    private Timetable? Pressing { get; init; }
+
+    /// <summary>The same for what does not wait for a window: freezes hold even then.</summary>
+    public Timetable WithoutWindows => Pressing ?? this;
 
     /// <param name="groups">The calendars of the device's groups.</param>
     /// <param name="deployment">Those of the deployment.</param>
@@ -72,19 +78,24 @@ public sealed class Timetable
         HeldCalendar[] all = [.. groups, .. deployment];
         var good = all.Min(each => each.GoodUntil);
         IReadOnlyList<Span> open = [new Span(DateTimeOffset.MinValue, good)];
-        foreach (var windows in new[] { groups.Where(each => !each.IsFreeze).ToList(), [.. deployment.Where(each => !each.IsFreeze)] })
+        var ruling = new List<(string Name, IReadOnlyList<Span> Spans)>();
+        foreach (var windows in new[] { groups, deployment })
         {
-            if (windows.Count > 0)
+            var spans = windows.Where(each => !each.IsFreeze).Select(each => (each.Name, Spans: each.Spans(own))).ToList();
+            if (spans.Count > 0)
             {
-                open = Spans.Both(open, Spans.Sorted(windows.SelectMany(each => each.Spans(own))));
+                open = Spans.Both(open, Spans.Sorted(spans.SelectMany(each => each.Spans)));
+                ruling.AddRange(spans);
             }
         }
 
-        var freezes = all.Where(each => each.IsFreeze).Select(each => (each.Name, each.Spans(own))).ToList();
-        open = Spans.Less(open, Spans.Sorted(freezes.SelectMany(each => each.Item2)));
-        return new Timetable(
-            open, [.. all.Where(each => !each.IsFreeze).Select(each => each.Name).Distinct()], freezes,
-            [.. all.Select(each => (each.Name, each.GoodUntil)).OrderBy(each => each.GoodUntil)]);
+        var freezes = all.Where(each => each.IsFreeze).Select(each => (each.Name, Spans: each.Spans(own))).ToList();
+        var frozen = Spans.Sorted(freezes.SelectMany(each => each.Spans));
+        var known = all.Select(each => (each.Name, each.GoodUntil)).OrderBy(each => each.GoodUntil).ToList();
+        return new Timetable(Spans.Less(open, frozen), ruling, freezes, known)
+        {
+            Pressing = ruling.Count == 0 ? null : new Timetable(Spans.Less([new Span(DateTimeOffset.MinValue, good)], frozen), [], freezes, known),
+        };
     }
 
     /// <summary>What is so at a moment.</summary>
@@ -93,19 +104,18 @@ public sealed class Timetable
         var next = Spans.From(Open, now);
         if (next is { } span && span.Holds(now))
         {
-            return new TimetableSays(ClosedWhy.No, [], span.To == DateTimeOffset.MaxValue ? null : span.To);
+            return new TimetableSays(ClosedWhy.No, On(_windows, now), span.To == DateTimeOffset.MaxValue ? null : span.To);
         }
 
         var frozen = Frozen(now);
         return frozen.Count > 0 ? new TimetableSays(ClosedWhy.Frozen, frozen, next?.From)
             : _good.Count > 0 && _good[0].Until <= now
                 ? new TimetableSays(ClosedWhy.Stale, [.. _good.Where(each => each.Until <= now).Select(each => each.Name)], null)
-            : new TimetableSays(ClosedWhy.OutsideWindow, _windows, next?.From);
+            : new TimetableSays(ClosedWhy.OutsideWindow, [.. _windows.Select(each => each.Name).Distinct()], next?.From);
     }
 
     /// <summary>The freezes that are on at a moment, by name.</summary>
-    public IReadOnlyList<string> Frozen(DateTimeOffset now) =>
-        [.. _freezes.Where(each => Spans.From(each.Spans, now) is { } span && span.Holds(now)).Select(each => each.Name)];
+    public IReadOnlyList<string> Frozen(DateTimeOffset now) => On(_freezes, now);
 
     /// <summary>Whether something that takes so long can be started now and be over before it closes.</summary>
     public bool HasRoom(DateTimeOffset now, TimeSpan takes) => Spans.From(Open, now) is { } span && span.Holds(now) && span.To - now >= takes;
@@ -124,4 +134,7 @@ public sealed class Timetable
 
         return null;
     }
+
+    private static IReadOnlyList<string> On(IReadOnlyList<(string Name, IReadOnlyList<Span> Spans)> calendars, DateTimeOffset now) =>
+        [.. calendars.Where(each => Spans.From(each.Spans, now) is { } span && span.Holds(now)).Select(each => each.Name).Distinct()];
 }

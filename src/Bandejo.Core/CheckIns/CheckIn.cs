@@ -78,7 +78,7 @@ public static class CheckIn
 
     /// <summary>Whether a check-in brings nothing that must be kept, so that noting that it was heard is all there is to it.</summary>
     private static bool IsQuiet(FleetWorld world, DeviceEntry device, CheckInTold told) =>
-        !IsToBeKept(world, device, world.Now) && device.Memory.Waits.SequenceEqual(told.Waits);
+        !IsToBeKept(world, device, world.Now) && device.Memory.KnowsCalendars == told.KnowsCalendars && device.Memory.Waits.SequenceEqual(told.Waits);
 
     /// <summary>Takes a check-in that brings nothing to keep, without a decision: that it was heard is noted, and that is all there is to it.</summary>
     /// <returns>The device, or why it is refused; null where there is something to decide.</returns>
@@ -153,6 +153,7 @@ public static class CheckIn
             Remember(decision, id, memory => memory with { LastReported = [.. taken.Where(attempt => attempt.HasEnded).Select(attempt => attempt.Id)] });
         }
 
+        TakeCapabilities(decision, world.Devices[id], told);
         TakeWaits(decision, world.Devices[id], told.Waits);
         foreach (var word in told.Said)
         {
@@ -197,6 +198,22 @@ public static class CheckIn
         return device.Record.LastHeard is not { } kept || now - kept > lag;
     }
 
+    /// <summary>Notes what its agent can do; where that is another than was thought, its targets may stand otherwise.</summary>
+    private static void TakeCapabilities(Decision decision, DeviceEntry device, CheckInTold told)
+    {
+        var before = device.Memory.KnowsCalendars;
+        if (before == told.KnowsCalendars)
+        {
+            return;
+        }
+
+        Remember(decision, device.Id, memory => memory with { KnowsCalendars = told.KnowsCalendars });
+        if (before != null || !told.KnowsCalendars)
+        {
+            Weighing.WeighDevice(decision, device);
+        }
+    }
+
     /// <summary>Says at its targets what the device waits for before it starts.</summary>
     private static void TakeWaits(Decision decision, DeviceEntry device, IReadOnlyList<WaitsFor> waits)
     {
@@ -205,17 +222,24 @@ public static class CheckIn
             return;
         }
 
+        var before = device.Memory.Waits;
         Remember(decision, device.Id, memory => memory with { Waits = waits });
         foreach (var deployment in decision.World.ActiveOf(device).ToList())
         {
-            var why = waits.FirstOrDefault(wait => wait.Deployment == deployment.Id)?.Why;
+            // What calendars keep it from is known here too; only where it sees them otherwise does its own word stand.
+            var wait = waits.FirstOrDefault(wait => wait.Deployment == deployment.Id);
+            var why = wait?.Until is null ? wait?.Why : null;
             if (deployment.Targets[device] is var target && target.WaitsFor != why)
             {
                 Moving.Replace(decision, deployment, device, target with { WaitsFor = why });
                 if (target.State == TargetState.Ready)
                 {
-                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Due, Targets.DueReason(why)));
+                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.Due, Targets.DueReason(why), target.Next));
                 }
+            }
+            else if (target.State == TargetState.Ready && wait?.Until != before.FirstOrDefault(each => each.Deployment == deployment.Id)?.Until)
+            {
+                Weighing.WeighWith(decision, deployment, device);
             }
         }
     }

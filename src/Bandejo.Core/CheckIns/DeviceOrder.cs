@@ -17,6 +17,14 @@ public sealed record DeviceOrder(
     bool AllowsDowngrade, RetryRule Retry,
     IReadOnlyDictionary<string, string>? Settings, KeptHandling? Handling = null)
 {
+    /// <summary>The deployment's own calendars, by their short names.</summary>
+    public IReadOnlyList<string> Calendars { get; init; } = [];
+
+    public AfterDeadline AfterDeadline { get; init; }
+
+    /// <summary>Its user took it from the shelf: it waits for no window.</summary>
+    public bool IsTaken { get; init; }
+
     private static readonly TimeSpan TrialLease = TimeSpan.FromDays(1);
     private static readonly RetryRule Once = new(1, TimeSpan.FromMinutes(1), TimeSpan.FromMinutes(1));
 
@@ -54,7 +62,7 @@ public sealed record DeviceOrder(
         }
 
         var plan = deployment.Plan;
-        var isWanted = target.State.Has(TargetTrait.Wanted);
+        var isWanted = target.State.Has(TargetTrait.Wanted) || (target.State == TargetState.Waiting && target.Reason.IsOfCalendars);
         if (target.IsGoingBack && !isWanted)
         {
             return null;
@@ -75,6 +83,9 @@ public sealed record DeviceOrder(
             target.IsGoingBack ? AttemptTold.RestoreKind : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install",
             mayStart, deployment.Package, target.Variant, previous,
             plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings,
-            world.HandlingOf(plan.App, plan.Handling)?.Values);
+            world.HandlingOf(plan.App, plan.Handling)?.Values)
+        {
+            Calendars = plan.Calendars, AfterDeadline = plan.AfterDeadline, IsTaken = target.TakenAt is not null,
+        };
     }
 }

@@ -24,6 +24,9 @@ public sealed record CheckInTold
     /// <summary>What it waits for before it starts.</summary>
     public IReadOnlyList<WaitsFor> Waits { get; init; } = [];
 
+    /// <summary>Whether its agent holds calendars, and starts nothing outside their windows.</summary>
+    public bool KnowsCalendars { get; init; }
+
     /// <summary>What its user said.</summary>
     public IReadOnlyList<UserTold> Said { get; init; } = [];
 

@@ -15,6 +15,16 @@ public enum Wish
     Choice,
 }
 
+/// <summary>What a deadline does, once it has passed, to devices that are unmet.</summary>
+public enum AfterDeadline
+{
+    /// <summary>They are late, and nothing else.</summary>
+    Late,
+
+    /// <summary>They start outside their windows too. A freeze holds even then.</summary>
+    Start,
+}
+
 /// <summary>One stage of a deployment.</summary>
 /// <param name="Name">For people.</param>
 /// <param name="Pick">Which devices it takes.</param>
@@ -65,6 +75,12 @@ public sealed record DeploymentPlan
 
     /// <summary>The moment after which unmet devices are late; null for none.</summary>
     public DateTimeOffset? Deadline { get; init; }
+
+    /// <summary>What the deadline does beyond counting what is unmet as late.</summary>
+    public AfterDeadline AfterDeadline { get; init; }
+
+    /// <summary>The calendars of its own: their windows narrow those of its devices, their freezes hold besides.</summary>
+    public IReadOnlyList<string> Calendars { get; init; } = [];
 
     /// <summary>How long a device may still start the order without hearing from the service.</summary>
     public TimeSpan Lease { get; init; } = TimeSpan.FromDays(1);

@@ -71,6 +71,23 @@ public enum ReasonCode
     /// <summary>[wave, wave before it, its gate]</summary>
     WaveOpensAfter,
 
+    /// <summary>[calendar, …]</summary>
+    OutsideWindow,
+
+    /// <summary>[calendar, …]</summary>
+    FrozenBy,
+
+    /// <summary>[calendar, …]</summary>
+    CalendarStale,
+
+    ZoneNotKnown,
+
+    /// <summary>Its agent knows nothing of calendars.</summary>
+    AgentWithoutCalendars,
+
+    /// <summary>[calendar, …]</summary>
+    WindowOpen,
+
     TryTimeCame,
 
     /// <summary>[seconds]</summary>
@@ -159,6 +176,9 @@ public sealed record Reason(ReasonCode Code, IReadOnlyList<string> Arguments, Re
 
     /// <summary>Whether it is about conditions, each with what the device has of it.</summary>
     public bool IsOfConditions => Code is ReasonCode.NotMeant or ReasonCode.Required or ReasonCode.FitNotKnown or ReasonCode.RequirementNotKnown;
+
+    /// <summary>Whether it is the device itself that holds back, by calendars that it has: its order is out.</summary>
+    public bool IsOfCalendars => Code is ReasonCode.OutsideWindow or ReasonCode.FrozenBy or ReasonCode.CalendarStale or ReasonCode.ZoneNotKnown;
 
     /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
     public Reason WithoutWhatItHas() => IsOfConditions ? this with { Arguments = [.. Arguments.Select((argument, at) => at % 2 == 0 ? argument : "")] } : this;

@@ -32,6 +32,12 @@ public static class ReasonWords
         [ReasonCode.WaveOpensLater] = "Wave '{0}' opens later",
         [ReasonCode.WaveAboutToOpen] = "Wave '{0}' is about to open",
         [ReasonCode.WaveOpensAfter] = "Wave '{0}' opens after the gate behind '{1}' ({2})",
+        [ReasonCode.OutsideWindow] = "Outside its window {0}",
+        [ReasonCode.FrozenBy] = "Frozen by {0}",
+        [ReasonCode.CalendarStale] = "Nothing is known any more of {0}",
+        [ReasonCode.ZoneNotKnown] = "Its windows go by its own clocks, and its time zone is not known yet",
+        [ReasonCode.AgentWithoutCalendars] = "Its windows rule it, and its agent knows nothing of windows; a newer one does",
+        [ReasonCode.WindowOpen] = "The order is out, and {0} is open; the device starts at its next check-in",
         [ReasonCode.TryTimeCame] = "The time of the next try has come",
         [ReasonCode.ProofOld] = "The last proof is {0} old and the device is silent",
         [ReasonCode.FellSilent] = "Began work and was not heard from for {0}",
@@ -65,6 +71,8 @@ public static class ReasonWords
         var said = reason.Code switch
         {
             _ when reason.IsOfConditions => Format(Conditions(arguments)),
+            ReasonCode.OutsideWindow or ReasonCode.FrozenBy or ReasonCode.CalendarStale or ReasonCode.WindowOpen =>
+                Format(string.Join(arguments.Count > 2 ? ", " : " or ", arguments.Select(name => $"'{name}'"))),
             ReasonCode.WantsOpposite => Format(string.Join(", ", arguments.Select(name => $"'{name}'"))),
             ReasonCode.DeploymentStopped => Format(arguments[0]) + (arguments[1].Length > 0 ? $" ({arguments[1]})" : ""),
             ReasonCode.ProofOld or ReasonCode.FellSilent =>

@@ -141,13 +141,15 @@ public static class Targets
     }
 
     /// <summary>
-    /// When time alone will change something in a target: its next try, silence in the middle of work, a proof that becomes too old. Null for never.
+    /// When time alone will change something in a target: its next try, a window that opens or closes, silence in the middle of work, a proof that becomes too
+    /// old. Null for never.
     /// </summary>
     /// <param name="lastHeard">When its device was last heard from; null for never.</param>
     /// <param name="interval">The time between two check-ins.</param>
     public static DateTimeOffset? DueAt(DeploymentPlan plan, Target target, DateTimeOffset? lastHeard, TimeSpan interval) => target.State switch
     {
-        TargetState.Retry => target.Next,
+        TargetState.Retry or TargetState.Ready => target.Next,
+        TargetState.Waiting when target.Reason.IsOfCalendars => target.Next,
         TargetState.Working or TargetState.Restart => (lastHeard ?? target.Since) + LostAfter(plan, target.State, interval),
         TargetState.Met => target.ProvenAt + plan.ProofAge,
         _ => null,

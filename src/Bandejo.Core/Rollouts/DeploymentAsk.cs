@@ -52,6 +52,12 @@ public sealed record DeploymentAsk
     /// <summary>A kept handling in the place of the app's; <c>none</c> for as the package has it; null for the app's.</summary>
     public string? Handling { get; init; }
 
+    /// <summary>Calendars of its own, by name or short name.</summary>
+    public IReadOnlyList<string> Calendars { get; init; } = [];
+
+    /// <summary><c>late</c> or <c>start</c>.</summary>
+    public string AfterDeadline { get; init; } = "late";
+
     /// <summary>What waves draw their devices by; null takes it of what is asked for, so that the start takes the devices that its preview named.</summary>
     public string? Salt { get; init; }
 }

@@ -94,6 +94,13 @@ public static class Looking
     private static void LookAtTime(Decision decision, DeploymentEntry deployment, DeviceEntry device)
     {
         var target = deployment.Targets[device];
+        if (target.State is TargetState.Waiting or TargetState.Ready)
+        {
+            // A window has opened or closed, or a freeze begun or ended.
+            Weighing.WeighWith(decision, deployment, device);
+            return;
+        }
+
         Moving.Happen(decision, deployment, device, target.State switch
         {
             TargetState.Retry => new Happening(TargetEvent.RetryTime, new Reason(ReasonCode.TryTimeCame)),

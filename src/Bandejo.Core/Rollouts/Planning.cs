@@ -20,6 +20,10 @@ public static class Planning
         Check(ask.Groups.Count > 0, "Name at least one group.", "groups");
         Check(ask.Wish is "have" or "gone" or "choice", $"The wish is 'have', 'gone' or 'choice', not '{ask.Wish}'.", "wish");
         Check(ask.Tries is >= 1 and <= 20, "Tries are between 1 and 20.", "tries");
+        Check(
+            ask.AfterDeadline is "late" or "start", $"After the deadline devices are 'late', or 'start' outside their windows, not '{ask.AfterDeadline}'.",
+            "afterDeadline");
+        Check(ask.AfterDeadline != "start" || ask.Deadline is not null, "Only a deadline lets devices start after it; name one.", "deadline");
         var pause = Duration(ask.RetryPause, "retryPause", RetryRule.Default.Pause);
         var lease = Duration(ask.Lease, "lease", TimeSpan.FromDays(1));
         var halt = ask.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(ask.Halt), "halt", findings);
@@ -49,6 +53,8 @@ public static class Planning
             RollBackOnHalt = ask.RollBackOnHalt,
             Retry = new RetryRule(ask.Tries, pause, RetryRule.Default.Longest > pause ? RetryRule.Default.Longest : pause),
             Deadline = ask.Deadline,
+            AfterDeadline = ask.AfterDeadline == "start" ? AfterDeadline.Start : AfterDeadline.Late,
+            Calendars = ask.Calendars,
             Lease = lease,
             Priority = ask.Priority,
             AllowsDowngrade = ask.AllowsDowngrade,

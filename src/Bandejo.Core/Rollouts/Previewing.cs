@@ -23,6 +23,9 @@ public sealed record Outlook(
     IReadOnlyList<(Effect Effect, int Count)> Effects, IReadOnlyList<Outsiders> Out,
     IReadOnlyList<(string Kind, int Count)> Spread, IReadOnlyList<Foreseen> Foreseen, HandlingRecord? Handling)
 {
+    /// <summary>When the devices that it would change may start; nothing where no calendar rules them.</summary>
+    public IReadOnlyList<HoursAhead> Hours { get; init; } = [];
+
     /// <summary>Nothing stands against it.</summary>
     public bool CanStart => Findings.All(finding => finding.IsWarning);
 }
@@ -50,6 +53,13 @@ public static class Previewing
         }
 
         ask = ask with { Groups = [.. ask.Groups.Select(group => slugs.Value[group])], Except = [.. ask.Except.Select(group => slugs.Value[group])] };
+        var calendars = Site.Calendars.Slugs(world, ask.Calendars);
+        if (!calendars.Ok)
+        {
+            return calendars.Failure!;
+        }
+
+        ask = ask with { Calendars = calendars.Value };
         if (ask.Handling is null or DeploymentPlan.NoHandling)
         {
             return ask;
@@ -178,12 +188,15 @@ public static class Previewing
                     "groups") { IsWarning = inReach.Count > 0 });
         }
 
+        var changed = foreseen.Where(each => each.Effect is Effect.Enter or Effect.Upgrade or Effect.Downgrade or Effect.Leave or Effect.NotKnown)
+            .Select(each => each.Device).ToList();
+        findings.AddRange(HoursAhead.Findings(world, plan, changed));
         return new Outlook(
             ask with { Name = plan.Name }, plan, package, findings, reached.Count, previews,
             [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect!.Value).OrderByDescending(group => group.Count()).Select(group => (
                 group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new Outsiders(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
-            Spread(world, reached), foreseen, handling);
+            Spread(world, reached), foreseen, handling) { Hours = HoursAhead.Of(world, plan, changed) };
     }
 
     /// <summary>What counts and shares are drawn by: the same ask draws the same devices, whoever asks and whenever.</summary>

@@ -254,9 +254,12 @@ public static class Weighing
             return new Stand(new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant, true);
         }
 
-        return deployment.Plan.Wish == Wish.Choice && !at.IsTaken
-            ? new Stand(new Happening(TargetEvent.OnShelf, OnShelf), fit.Variant, true)
-            : new Stand(new Happening(TargetEvent.Due, Targets.DueReason(at.WaitsFor)), fit.Variant, true);
+        return new Stand(
+            deployment.Plan.Wish == Wish.Choice && !at.IsTaken
+                ? new Happening(TargetEvent.OnShelf, OnShelf)
+                : Openings.Of(world, deployment.Plan, device, at.IsTaken, at.WaitsFor, now)
+                    ?? new Happening(TargetEvent.Due, Targets.DueReason(at.WaitsFor)),
+            fit.Variant, true);
     }
 
     /// <summary>What happens to a target that is looked at as if its wave were open, while it is not.</summary>

@@ -29,6 +29,11 @@ public sealed record LackingStep(Reason Reason) : StandingStep;
 /// <param name="OpenedAt">Null while it is closed.</param>
 public sealed record WaveStep(string Wave, DateTimeOffset? OpenedAt) : StandingStep;
 
+/// <summary>What its calendars say now.</summary>
+/// <param name="Why">As <see cref="HoursAhead.Why"/>.</param>
+/// <param name="Until">Until when; null for not known, or without end.</param>
+public sealed record HoursStep(Reason Why, DateTimeOffset? Until) : StandingStep;
+
 /// <summary>Why a device stands where it stands under a deployment.</summary>
 /// <param name="Target">Null where it is no target.</param>
 /// <param name="Steps">In the order in which it is judged.</param>
@@ -60,6 +65,11 @@ public sealed record WhyStanding(Target? Target, IReadOnlyList<StandingStep> Ste
         if (target.Wave >= 0)
         {
             steps.Add(new WaveStep(deployment.Plan.Waves[target.Wave].Name, deployment.State.Waves[target.Wave].OpenedAt));
+        }
+
+        if (HoursAhead.Of(world, deployment.Plan, [device]) is [var hours])
+        {
+            steps.Add(new HoursStep(hours.Why, hours.Next));
         }
 
         return new WhyStanding(target, steps);

@@ -170,6 +170,7 @@ public static class FactCatalog
         ["host"] = (FactType.Text, "The host name the operating system gives"),
         ["kind"] = (FactType.Text, "What the device is for: desk, laptop, kiosk, server, …"),
         ["site"] = (FactType.Text, "Where it stands"),
+        ["zone"] = (FactType.Text, "The time zone of its clocks, such as Europe/Lisbon"),
         ["maker"] = (FactType.Text, "Who made the machine"),
         ["model"] = (FactType.Text, "Which model it is"),
         ["os.name"] = (FactType.Text, "The operating system"),

@@ -57,6 +57,14 @@ public sealed partial class FleetWorld
             case DeleteWavePlan(var slug):
                 Alter(WavePlans, WavePlans.Remove(slug), each => WavePlans = each, undo);
                 break;
+            case PutCalendar(var calendar):
+                DoubtRuled(calendar.Slug);
+                Alter(Calendars, Calendars.SetItem(calendar.Slug, new CalendarEntry(calendar)), each => Calendars = each, undo);
+                break;
+            case DeleteCalendar(var slug):
+                DoubtRuled(slug);
+                Alter(Calendars, Calendars.Remove(slug), each => Calendars = each, undo);
+                break;
             case PutHandling(var handling):
                 DoubtHandled(Handlings.GetValueOrDefault(handling.Slug), handling);
                 Alter(Handlings, Handlings.SetItem(handling.Slug, handling), each => Handlings = each, undo);
@@ -277,6 +285,11 @@ public sealed partial class FleetWorld
         }
 
         var before = group.Record;
+        if (before.Calendars != record.Calendars)
+        {
+            DoubtAll(group.In);
+        }
+
         group.Become(record, Columns);
         undo.Add(() =>
         {
@@ -295,6 +308,10 @@ public sealed partial class FleetWorld
         {
             group.Put(row, value, isNotKnown: false);
             _stillParts = null;
+            if (group.Calendars.Count > 0)
+            {
+                Doubt(row);
+            }
         }
     }
 
@@ -342,6 +359,20 @@ public sealed partial class FleetWorld
         }
     }
 
+    /// <summary>What a calendar rules may be otherwise: devices of groups, and targets of deployments.</summary>
+    private void DoubtRuled(string calendar)
+    {
+        foreach (var group in _groups.Values.Where(group => group.Calendars.Contains(calendar)))
+        {
+            DoubtAll(group.In);
+        }
+
+        foreach (var deployment in Active.Where(each => each.Plan.Calendars.Contains(calendar)))
+        {
+            DoubtAll(deployment.Targets.AllRows());
+        }
+    }
+
     private void DoubtAll(Bitmap rows)
     {
         _inDoubt.Or(rows);
@@ -352,7 +383,13 @@ public sealed partial class FleetWorld
     {
         foreach (var group in _groups.Values)
         {
+            var wasIn = group.In[row];
             group.Judge(Columns, row);
+            if (group.Calendars.Count > 0 && group.In[row] != wasIn)
+            {
+                // Its orders name the calendars that rule it.
+                Doubt(row);
+            }
         }
     }
 

@@ -85,6 +85,10 @@ public sealed record PutWavePlan(WavePlanRecord Plan) : Change;
 
 public sealed record DeleteWavePlan(string Slug) : Change;
 
+public sealed record PutCalendar(CalendarRecord Calendar) : Change;
+
+public sealed record DeleteCalendar(string Slug) : Change;
+
 public sealed record PutHandling(HandlingRecord Handling) : Change;
 
 public sealed record DeleteHandling(string Slug) : Change;

@@ -86,6 +86,9 @@ public sealed record DeviceMemory
     /// </summary>
     public DateTimeOffset? NewestAttempt { get; init; }
 
+    /// <summary>Whether its agent holds calendars; null where it was not heard since the start.</summary>
+    public bool? KnowsCalendars { get; init; }
+
     /// <summary>The ended attempts that its last check-in spoke of: what it sends again at once may not be in the store yet.</summary>
     public IReadOnlyList<string> LastReported { get; init; } = [];
 
@@ -104,4 +107,5 @@ public sealed record DeviceMemory
 
 /// <summary>What a device waits for before it starts with a deployment.</summary>
 /// <param name="Why">For people.</param>
-public sealed record WaitsFor(string Deployment, string Why);
+/// <param name="Until">Until when a calendar that it holds keeps it from starting; null where it waits for something else, or for no known moment.</param>
+public sealed record WaitsFor(string Deployment, string Why, DateTimeOffset? Until = null);

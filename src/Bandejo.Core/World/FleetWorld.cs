@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using Bandejo.Core.Calendars;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
@@ -41,8 +42,8 @@ public sealed partial class FleetWorld
             moving.WordBook, moving.CheckInInterval, moving._contentsOf, moving._silence, now, moving.LastEvent);
         (Columns, Texts, Devices, OpenAttempts) = (moving.Columns.Still(), moving.Texts.Still(), moving.Devices.Still(), []);
         (SiteSettings, Accounts, Tokens, JoinCodes, Onces) = (moving.SiteSettings, moving.Accounts, moving.Tokens, moving.JoinCodes, moving.Onces);
-        (Packages, WavePlans, Handlings, DeviceTrials, SlowAttempts) = (
-            moving.Packages, moving.WavePlans, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts);
+        (Packages, WavePlans, Calendars, Handlings, DeviceTrials, SlowAttempts, Timetables) = (
+            moving.Packages, moving.WavePlans, moving.Calendars, moving.Handlings, moving.DeviceTrials, moving.SlowAttempts, moving.Timetables);
         (_groups, _deployments, Unsorted) = (groups, deployments, moving.Unsorted.Still());
     }
 
@@ -115,6 +116,13 @@ public sealed partial class FleetWorld
 
     /// <summary>Wave plans by slug.</summary>
     public ImmutableSortedDictionary<string, WavePlanRecord> WavePlans { get; private set; } = ImmutableSortedDictionary.Create<string, WavePlanRecord>(
+        StringComparer.Ordinal);
+
+    /// <summary>When devices may be changed, as it was worked out so far.</summary>
+    private Timetables Timetables { get; } = new();
+
+    /// <summary>Calendars by their short names.</summary>
+    public ImmutableSortedDictionary<string, CalendarEntry> Calendars { get; private set; } = ImmutableSortedDictionary.Create<string, CalendarEntry>(
         StringComparer.Ordinal);
 
     /// <summary>Kept handlings by their short names.</summary>
@@ -254,6 +262,9 @@ public sealed partial class FleetWorld
         named == DeploymentPlan.NoHandling ? null
             : named is not null ? Handlings.GetValueOrDefault(named)
             : Handlings.Values.FirstOrDefault(each => each.Apps.Contains(app));
+
+    /// <summary>When a device may be changed by a deployment; see <see cref="World.Timetables"/>.</summary>
+    public Timetable? TimetableOf(DeviceEntry device, DeploymentPlan? plan) => Timetables.Of(this, device, plan?.Calendars ?? []);
 
     /// <summary>Whether a device is certainly in a group.</summary>
     public bool IsIn(string group, DeviceEntry device) => _groups.TryGetValue(group, out var entry) && entry.In[device.Row];

@@ -14,21 +14,29 @@ public sealed class GroupEntry
     {
         (Record, In, NotKnown) = (record, isIn, notKnown);
         Rule = record.Rule is null ? null : Rule.OfKept(record.Rule);
+        Calendars = CalendarsOf(record);
     }
 
     private GroupEntry(GroupEntry moving) =>
-        (Record, Rule, In, NotKnown, _still) = (moving.Record, moving.Rule, moving.In.Still(), moving.NotKnown.Still(), this);
+        (Record, Rule, In, NotKnown, Calendars, _still) = (
+            moving.Record, moving.Rule, moving.In.Still(), moving.NotKnown.Still(), moving.Calendars, this);
 
     public GroupRecord Record { get; private set; }
 
     /// <summary>Null for a listed group.</summary>
     public Rule? Rule { get; private set; }
 
+    /// <summary>The calendars that rule its devices, by their short names.</summary>
+    public IReadOnlyList<string> Calendars { get; private set; }
+
     /// <summary>The rows that are certainly in it. To be read only.</summary>
     public Bitmap In { get; private set; }
 
     /// <summary>The rows for which its rule is not known yet. To be read only.</summary>
     public Bitmap NotKnown { get; private set; }
+
+    /// <summary>The calendars of a group as it is kept, by their short names.</summary>
+    public static IReadOnlyList<string> CalendarsOf(GroupRecord record) => record.Calendars.Split(' ', StringSplitOptions.RemoveEmptyEntries);
 
     /// <summary>What an event is called by which a device comes into a group, or leaves it.</summary>
     public static string MoveWord(string slug, bool isIn) => $"{(isIn ? "into" : "out-of")} {slug}";
@@ -46,7 +54,7 @@ public sealed class GroupEntry
             (Rule, _compiled, _apps) = (record.Rule is null ? null : Rule.OfKept(record.Rule), null, null);
         }
 
-        Record = record;
+        (Record, Calendars) = (record, CalendarsOf(record));
         _still = null;
         Judge(columns);
     }

@@ -96,6 +96,10 @@ public static class Named
         Among("wave plan", named, world.WavePlans.Values, each => each.Slug, each => each.Name, isWhole);
 
     /// <inheritdoc cref="Package" path="/param"/>
+    public static Outcome<CalendarEntry> Calendar(FleetWorld world, string named, bool isWhole = false) =>
+        Among("calendar", named, world.Calendars.Values, each => each.Record.Slug, each => each.Record.Name, isWhole);
+
+    /// <inheritdoc cref="Package" path="/param"/>
     public static Outcome<HandlingRecord> Handling(FleetWorld world, string named, bool isWhole = false) =>
         Among("handling", named, world.Handlings.Values, each => each.Slug, each => each.Name, isWhole);
 

@@ -40,7 +40,16 @@ public sealed record DeviceRecord(
     FactSheet Sheet, bool IsSorted, IReadOnlyList<string>? Heard = null);
 
 /// <summary>A group; listed where <paramref name="Rule"/> is null.</summary>
-public sealed record GroupRecord(string Slug, string Name, string? Rule, bool IsForTesting, int Revision);
+public sealed record GroupRecord(string Slug, string Name, string? Rule, bool IsForTesting, int Revision)
+{
+    /// <summary>The calendars that rule its devices, by their short names with spaces in between; empty for none.</summary>
+    public string Calendars { get; init; } = "";
+}
+
+/// <summary>A calendar.</summary>
+/// <param name="IsFreeze">Nothing starts in its times; otherwise devices may be changed in them, and only in them.</param>
+/// <param name="Text">The file in which its times stand (RFC 5545).</param>
+public sealed record CalendarRecord(string Slug, string Name, bool IsFreeze, string Text, int Revision);
 
 /// <summary>A kept list of waves; <paramref name="Waves"/> is JSON of the request's waves.</summary>
 public sealed record WavePlanRecord(string Slug, string Name, string Waves, int Revision);

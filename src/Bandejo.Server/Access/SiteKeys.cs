@@ -78,6 +78,9 @@ internal sealed class SiteKeys(WorldHost world, TimeProvider time, DeviceOptions
     public string SignWithdrawn(long serial, IReadOnlyList<string> digests) =>
         Sign(new WithdrawnContent("withdrawn", serial, digests), ContractJson.Default.WithdrawnContent);
 
+    /// <summary>The calendars that rule a device, as it holds them.</summary>
+    public string SignCalendars(CalendarsContent content) => Sign(content, ContractJson.Default.CalendarsContent);
+
     /// <summary>A token with which a device may speak for a while.</summary>
     public string DeviceToken(string device) => _tokens.CreateToken(new SecurityTokenDescriptor
     {

@@ -20,6 +20,7 @@ internal static class AskForms
         Deadline = request.Deadline, Tries = request.Tries, RetryPause = request.RetryPause, Lease = request.Lease, Priority = request.Priority,
         AllowsDowngrade = request.AllowDowngrade, Settings = request.Settings, Preset = request.Preset,
         Handling = request.Handling, Salt = request.Salt, EndsWhenReplaced = request.EndWhenReplaced,
+        Calendars = request.Calendars ?? [], AfterDeadline = request.AfterDeadline,
     };
 
     public static IReadOnlyList<WaveAsk> Waves(IReadOnlyList<WaveRequest> waves) =>
@@ -32,7 +33,8 @@ internal static class AskForms
         new DeploymentRequest(
             ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt))], ask.Name, ask.Wish,
             ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
-            ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt, ask.EndsWhenReplaced),
+            ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt, ask.EndsWhenReplaced,
+            ask.Calendars.Count == 0 ? null : ask.Calendars, ask.AfterDeadline),
         ContractJson.Default.DeploymentRequest);
 
     /// <summary>
@@ -101,8 +103,11 @@ internal static class AskForms
                 each.Wave.OpensAt))],
             [.. outlook.Effects.Select(each => new EffectInfo(StateNames.Hyphenate(each.Effect.ToString()), Words(each.Effect), each.Count))],
             [.. outlook.Out.Select(Info)], [.. outlook.Spread.Select(each => new CountInfo(each.Kind, each.Count))],
-            Chosen.Of(plan, package, outlook.Ask.Preset, outlook.Handling), StateNames.Of(plan.Wish));
+            Chosen.Of(plan, package, outlook.Ask.Preset, outlook.Handling), StateNames.Of(plan.Wish),
+            outlook.Hours.Count == 0 ? null : [.. outlook.Hours.Select(Info)]);
     }
+
+    public static HoursInfo Info(HoursAhead hours) => new(hours.Devices, hours.Why.ToString(), Views.Info(hours.Why), hours.IsOpen, hours.Next, hours.Sample);
 
     private static string Words(Effect effect) => effect switch
     {

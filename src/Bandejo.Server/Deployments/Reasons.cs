@@ -1,5 +1,6 @@
 using Bandejo.Contract.Api;
 using Bandejo.Core;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Rollouts;
 using Bandejo.Core.Rules;
 using Bandejo.Core.World;
@@ -30,8 +31,14 @@ internal static class Reasons
         FitStep fit => fit.Reason.ToString(),
         LackingStep lacking => lacking.Reason.ToString(),
         WaveStep wave => $"is in wave '{wave.Wave}', which {(wave.OpenedAt is null ? "is not open yet" : $"opened {wave.OpenedAt:yyyy-MM-dd HH:mm} UTC")}",
+        HoursStep { Why.Code: ReasonCode.OrderOut } open => $"may be changed now{Until(open.Until)}",
+        HoursStep { Why.Code: ReasonCode.WindowOpen } open =>
+            $"is in its window {string.Join(", ", open.Why.Arguments.Select(name => $"'{name}'"))}{Until(open.Until)}",
+        HoursStep closed => $"{closed.Why}{(closed.Until is { } at ? $"; it may be changed from {at:yyyy-MM-dd HH:mm} UTC on" : "")}",
         _ => throw new ArgumentOutOfRangeException(nameof(step)),
     };
+
+    private static string Until(DateTimeOffset? until) => until is { } at ? $", until {at:yyyy-MM-dd HH:mm} UTC" : "";
 
     private static string Membership(GroupStep step) => step.Truth switch
     {

@@ -12,7 +12,7 @@ using Bandejo.Store;
 namespace Bandejo.Server.Devices;
 
 /// <summary>Brings what a device tells at a check-in to the decisions, and the answer back.</summary>
-internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions options, SiteAuthority authority)
+internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions options, SiteAuthority authority, CalendarSeals seals)
 {
     /// <summary>
     /// One check-in. Refused as a whole where any part of it does not belong to this device; nothing is changed then. With nothing new it touches no disk.
@@ -73,7 +73,7 @@ internal sealed class CheckIns(WorldHost world, FileStore files, DeviceOptions o
     private CheckInAnswer Answer(FleetWorld each, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged) =>
         DeviceForms.Answer(
             each, device, request, acknowledged,
-            options.CheckInSeconds) with { Trust = request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null };
+            options.CheckInSeconds, seals) with { Trust = request.TrustTag is { } known && authority.Trust is { } trust && trust.Tag != known ? trust : null };
 }
 
 /// <summary>How the service deals with devices.</summary>

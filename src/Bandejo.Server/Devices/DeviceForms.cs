@@ -19,7 +19,8 @@ internal static class DeviceForms
         Facts = request.Facts is { } facts ? Told(facts) : null,
         Attempts = request.Attempts.Count == 0 ? [] : [.. request.Attempts.Select(attempt => Told(attempt, trialOf))],
         Proofs = request.Proofs.Count == 0 ? [] : [.. request.Proofs.Select(proof => new ProofTold(proof.Deployment, proof.Answer, proof.Why))],
-        Waits = request.Waits is { Count: > 0 } waits ? [.. waits.Select(wait => new WaitsFor(wait.Deployment, wait.Why))] : [],
+        Waits = request.Waits is { Count: > 0 } waits ? [.. waits.Select(wait => new WaitsFor(wait.Deployment, wait.Why, wait.Until))] : [],
+        KnowsCalendars = request.Can?.Contains(DeviceProtocol.KnowsCalendars) == true,
         Said = request.Said is { Count: > 0 } said ? [.. said.Select(word => new UserTold(word.Id, word.Kind, word.App, word.Text))] : [],
     };
 
@@ -28,16 +29,26 @@ internal static class DeviceForms
         new(report.Facts.Select(fact => (fact.Key, fact.Value)), report.Programs?.Select(program => (program.Name, program.Version, program.Source)));
 
     /// <summary>The answer to a check-in, without word of whom to trust. Notes what the device was told.</summary>
-    public static CheckInAnswer Answer(FleetWorld world, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged, int nextSeconds)
+    public static CheckInAnswer Answer(
+        FleetWorld world, DeviceEntry device, CheckInRequest request, IReadOnlyList<string> acknowledged, int nextSeconds, CalendarSeals seals)
     {
-        var (orders, tag) = world.OrdersTag(device) == request.OrdersTag ? (null, request.OrdersTag) : Orders.Of(world, device);
-        world.NoteOrdersTag(device, tag);
         device.Presence.TrustTag = request.TrustTag;
+        var wantsFacts = request.FactsDigest != device.Record.FactsDigest;
+        var leftOut = request.Facts is not null && device.Memory.LeftOut.Count > 0 ? device.Memory.LeftOut : null;
+        if (world.OrdersTag(device) == request.OrdersTag && CalendarSeals.IsOfThisWeek(request.CalendarsTag, world.Now))
+        {
+            return new CheckInAnswer(acknowledged, wantsFacts, null, request.OrdersTag, nextSeconds, null, null, leftOut);
+        }
+
+        IReadOnlyList<DeviceOrder> orders = [.. DeviceOrder.Of(world, device)];
+        var (calendars, held) = (CalendarSeals.Tag(world, device, orders), CalendarSeals.Read(request.CalendarsTag));
+        var (told, tag) = Orders.Of(world, device, orders, calendars);
+        world.NoteOrdersTag(device, tag);
         var isNew = tag != request.OrdersTag;
         return new CheckInAnswer(
-            acknowledged, request.FactsDigest != device.Record.FactsDigest, isNew ? orders : null, tag, nextSeconds,
-            isNew ? world.SiteSettings.GetValueOrDefault(PackageLives.WithdrawnList) : null,
-            null, request.Facts is not null && device.Memory.LeftOut.Count > 0 ? device.Memory.LeftOut : null);
+            acknowledged, wantsFacts, isNew ? told : null, tag, nextSeconds,
+            isNew ? world.SiteSettings.GetValueOrDefault(PackageLives.WithdrawnList) : null, null, leftOut,
+            calendars == held.Tag ? null : seals.Signed(world, device, orders, calendars, held.At));
     }
 
     private static AttemptTold Told(AttemptReport report, Func<AttemptReport, TrialTold?> trialOf) => new(

@@ -56,7 +56,7 @@ internal sealed class HailWatch(WorldHost world, Hails hails) : BackgroundServic
             foreach (var device in rows.Rows().Select(still.Devices.At).Where(each => hails.IsListening(each.Id)))
             {
                 // Whoever does not listen asks when it comes; what all of a fleet would be told is much to work out.
-                var (id, tag) = (device.Id, Orders.Of(still, device).Tag);
+                var (id, tag) = (device.Id, Orders.TagOf(still, device));
                 if (_told.GetValueOrDefault(id) != tag && hails.Call(id))
                 {
                     _told[id] = tag;

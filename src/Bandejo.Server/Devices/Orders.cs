@@ -6,6 +6,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Catalogue;
 using Bandejo.Core.CheckIns;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
 using Bandejo.Server.Handlings;
 using Bandejo.Server.World;
@@ -15,21 +16,33 @@ namespace Bandejo.Server.Devices;
 /// <summary>Writes down what a device is to do.</summary>
 internal static class Orders
 {
-    /// <summary>The device's orders, with their tag.</summary>
-    public static (IReadOnlyList<Order> Orders, string Tag) Of(FleetWorld world, DeviceEntry device)
+    /// <summary>The tag of the device's orders.</summary>
+    public static string TagOf(FleetWorld world, DeviceEntry device)
     {
-        IReadOnlyList<Order> orders = [.. DeviceOrder.Of(world, device).Select(Form)];
+        IReadOnlyList<DeviceOrder> orders = [.. DeviceOrder.Of(world, device)];
+        return Of(world, device, orders, CalendarSeals.Tag(world, device, orders)).Tag;
+    }
+
+    /// <summary>The device's orders as it is told them, with their tag.</summary>
+    /// <param name="calendars">The tag of its calendars.</param>
+    public static (IReadOnlyList<Order> Orders, string Tag) Of(FleetWorld world, DeviceEntry device, IReadOnlyList<DeviceOrder> all, string calendars)
+    {
+        var ofGroups = Timetables.OfGroups(world, device);
+        IReadOnlyList<Order> orders = [.. all.Select(order => Form(order, ofGroups))];
 
         // It tells orders from others that the same device had; nobody but the device itself could gain by two that are alike, so that a quick hash will do.
         var hash = new XxHash3();
         hash.Append(JsonSerializer.SerializeToUtf8Bytes(orders, ContractJson.Default.IReadOnlyListOrder));
         hash.Append(Encoding.ASCII.GetBytes(world.SiteSettings.GetValueOrDefault(PackageLives.WithdrawnSerial, "0")));
+        hash.Append(Encoding.ASCII.GetBytes(calendars));
         return (orders, hash.GetCurrentHashAsUInt64().ToString("x16", CultureInfo.InvariantCulture));
     }
 
-    private static Order Form(DeviceOrder order) => new(
+    private static Order Form(DeviceOrder order, IReadOnlyList<string> ofGroups) => new(
         order.Id, order.Number, order.Kind, order.MayStart, order.Package.Link, order.Variant, order.Previous?.Link, (int)order.Lease.TotalSeconds,
         order.Deadline, order.AllowsDowngrade, order.Retry.Tries,
         (int)Math.Ceiling(order.Retry.Pause.TotalSeconds), (int)Math.Ceiling(order.Retry.Longest.TotalSeconds), order.Settings,
-        HandlingForms.ForOrder(order.Handling));
+        HandlingForms.ForOrder(order.Handling),
+        ofGroups.Count + order.Calendars.Count == 0 || order.Kind == AttemptTold.TrialKind ? null : [.. ofGroups.Union(order.Calendars)],
+        order.AfterDeadline == AfterDeadline.Start, order.IsTaken);
 }

@@ -37,6 +37,9 @@ internal static class ApiExamples
         ["createJoinCode"] = """{"group":"pilots","uses":20,"hours":48}""",
         ["putWavePlan"] =
             """{"name":"Careful","waves":[{"name":"pilots","pick":"5 %","gate":"95 % met for 2 d"},{"name":"everyone","pick":"everyone else"}]}""",
+        ["putCalendar"] = """{"name":"Nights at Alder","kind":"window","when":"Fri 20:00-23:00; third Saturday 22:00 for 6h"}""",
+        ["checkCalendar"] = """{"kind":"freeze","when":"2026-12-20 to 2027-01-03","zone":"Europe/Lisbon"}""",
+        ["putGroupCalendars"] = """{"calendars":["nights"]}""",
         ["putHandling"] = """{"name":"Quiet","signedIn":"nobody","priority":"low","close":["foldline"],"apps":[]}""",
         ["checkHandling"] = """{"name":"Quiet","signedIn":"nobody","priority":"low","close":["foldline"],"apps":["foldline"]}""",
         ["checkPackage"] = """{"manifest":"app: foldline\nversion: 7.2.0\n","files":[]}""",

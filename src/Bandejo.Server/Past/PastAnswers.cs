@@ -193,7 +193,8 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
     /// <summary>A group.</summary>
     public Outcome<GroupInfo> Group(string slug) => past.Groups().FirstOrDefault(each => each.Slug == slug) is { } group
         ? new GroupInfo(
-            group.Slug, group.Name, group.Rule is null ? "listed" : "rule", group.Rule, group.IsForTesting, past.Members(slug).Count(), 0, group.Revision)
+            group.Slug, group.Name, group.Rule is null ? "listed" : "rule", group.Rule, group.IsForTesting, past.Members(slug).Count(), 0, group.Revision,
+            Calendars: GroupEntry.CalendarsOf(group) is { Count: > 0 } calendars ? calendars : null)
         : NoGroup(slug);
 
     /// <summary>The groups.</summary>

@@ -28,6 +28,7 @@ internal static class EntryForms
         public GroupInfo Info() =>
             new(
                 group.Record.Slug, group.Record.Name, group.Rule is null ? "listed" : "rule", group.Record.Rule, group.Record.IsForTesting, group.In.Count(),
-                group.NotKnown.Count(), group.Record.Revision, group.Rule?.Unreadable);
+                group.NotKnown.Count(), group.Record.Revision, group.Rule?.Unreadable,
+                group.Calendars.Count == 0 ? null : group.Calendars);
     }
 }

@@ -13,9 +13,10 @@ internal static class Migrations
     public static int Newest => Of("Sqlite").Max(migration => migration.Number);
 
     /// <summary>
-    /// The last that made tables of what the log held before: a database from before it has them made anew. Those after it only add empty ones.
+    /// The last that made tables of what the log held before, or since which documents say more: a database from before it has its tables made anew. Those
+    /// after it only add empty ones.
     /// </summary>
-    public const int LastRebuilt = 19;
+    public const int LastRebuilt = 20;
 
     /// <summary>All of a kind, in their order.</summary>
     public static IReadOnlyList<(int Number, string Sql)> Of(string kind)

@@ -107,11 +107,7 @@ internal static class TargetForm
     public static void Read(ReadOnlySpan<byte> form, Func<int, string?> deviceOf, Action<int, Target> take, Action<int>? gone = null)
     {
         var page = Parsed(form);
-        var shares = new Target[page.Shares.Count];
-        for (var i = 0; i < shares.Length; i++)
-        {
-            shares[i] = Shared(page.Shares[i]);
-        }
+        var shares = new Target?[page.Shares.Count];
 
         foreach (var entry in page.Entries)
         {
@@ -123,7 +119,7 @@ internal static class TargetForm
 
             if (deviceOf((int)entry.Place) is { } device)
             {
-                take((int)entry.Place, shares[entry.Share] with
+                take((int)entry.Place, (shares[entry.Share] ??= Shared(page.Shares[(int)entry.Share])) with
                 {
                     Device = device,
                     State = (TargetState)entry.State,

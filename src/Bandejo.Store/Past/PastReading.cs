@@ -159,10 +159,10 @@ internal sealed class PastReading(DatabaseStore store, KnownIdentities identitie
         DbConnection connection, IReadOnlyCollection<string> deployments, IReadOnlyCollection<int> of)
     {
         var books = deployments.Where(Books(connection).ContainsKey).ToDictionary(each => Books(connection)[each]);
-        var wanted = of.ToLookup(each => each / TargetForm.Places);
+        var (wanted, all) = (of.ToLookup(each => each / TargetForm.Places), of.ToHashSet());
         var targets = new List<(string, int, Target)>();
         foreach (var (place, page) in Whole(RowsAt(connection, books.Keys.SelectMany(
-            book => wanted.Select(each => TargetPages.PlaceOf(book, each.First()).Page)))))
+            book => wanted.Select(each => TargetPages.PlaceOf(book, each.First()).Page))), all.Contains))
         {
             var first = (int)TargetPages.FirstDevice(place);
             targets.AddRange(wanted[first / TargetForm.Places].Where(each => page[each - first] is not null).Select(
@@ -208,7 +208,8 @@ internal sealed class PastReading(DatabaseStore store, KnownIdentities identitie
             row => (row.GetInt64(0), row.GetFieldValue<byte[]>(1)), ("@n", number)));
 
     /// <summary>Pages as their rows, one after the other, make them; each to be used before the next is asked for.</summary>
-    private static IEnumerable<(long Place, Target?[] Targets)> Whole(IEnumerable<(long Place, byte[] Body)> rows)
+    /// <param name="isWanted">Whether a device is asked about, by its number; null for all.</param>
+    private static IEnumerable<(long Place, Target?[] Targets)> Whole(IEnumerable<(long Place, byte[] Body)> rows, Func<int, bool>? isWanted = null)
     {
         var (place, targets) = (-1L, new Target?[TargetForm.Places]);
         foreach (var (next, body) in rows)
@@ -224,7 +225,9 @@ internal sealed class PastReading(DatabaseStore store, KnownIdentities identitie
                 Array.Clear(targets);
             }
 
-            TargetForm.Read(body, _ => "", (at, target) => targets[at] = target, gone => targets[gone] = null);
+            var first = (int)TargetPages.FirstDevice(place);
+            TargetForm.Read(
+                body, at => isWanted?.Invoke(first + at) != false ? "" : null, (at, target) => targets[at] = target, gone => targets[gone] = null);
         }
 
         if (place >= 0)

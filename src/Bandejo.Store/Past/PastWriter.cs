@@ -52,6 +52,12 @@ internal sealed class PastWriter(Statements statements, Func<string, long> numbe
             case DeleteWavePlan(var slug):
                 Gone(moment, PastKinds.WavePlan, slug);
                 break;
+            case PutCalendar(var calendar):
+                Document(moment, PastKinds.Calendar, calendar.Slug, calendar);
+                break;
+            case DeleteCalendar(var slug):
+                Gone(moment, PastKinds.Calendar, slug);
+                break;
             case PutHandling(var handling):
                 Document(moment, PastKinds.Handling, handling.Slug, handling);
                 break;
@@ -100,6 +106,7 @@ internal static class PastKinds
 {
     public const string Group = "group";
     public const string WavePlan = "wave-plan";
+    public const string Calendar = "calendar";
     public const string Handling = "handling";
     public const string Package = "package";
     public const string Deployment = "deployment";

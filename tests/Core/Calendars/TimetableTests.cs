@@ -81,7 +81,7 @@ public sealed class TimetableTests
         DateTimeOffset At(int day, int hour, int minute = 0) => new(2026, 12, day, hour, minute, 0, TimeSpan.Zero);
 
         var both = Timetable.Of([alder, desks], [], _ => TimeSpan.Zero);
-        Assert.Equal(new TimetableSays(ClosedWhy.No, [], At(5, 4)), both.At(At(4, 21)), Same);
+        Assert.Equal(new TimetableSays(ClosedWhy.No, ["alder"], At(5, 4)), both.At(At(4, 21)), Same);
         Assert.Equal(new TimetableSays(ClosedWhy.OutsideWindow, ["alder", "desks"], At(4, 20)), both.At(At(3, 9)), Same);
 
         var narrowed = Timetable.Of([alder, desks], [late], _ => TimeSpan.Zero);

@@ -25,6 +25,7 @@ public static class WorldText
         All("token", world.Tokens.Values, token => $"{token with { Roles = null }} [{string.Join(' ', token.Roles ?? ["all"])}]");
         All("code", world.JoinCodes.Values, code => code.ToString());
         All("once", world.Onces.Values, once => once.ToString());
+        All("calendar", world.Calendars.Values, calendar => calendar.Record.ToString());
         All("wave plan", world.WavePlans.Values, plan => plan.ToString());
         All(
             "handling", world.Handlings.Values,

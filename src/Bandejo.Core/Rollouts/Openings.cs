@@ -1,0 +1,58 @@
+using Bandejo.Core.Calendars;
+using Bandejo.Core.Deployments;
+using Bandejo.Core.World;
+
+namespace Bandejo.Core.Rollouts;
+
+/// <summary>What calendars say of the start of a target that may start in all else.</summary>
+internal static class Openings
+{
+    /// <summary>What happens to the target; null where no calendar rules it.</summary>
+    /// <param name="isTaken">Its user took it from the shelf, and waits for no window.</param>
+    /// <param name="waitsFor">What the device waits for besides; null for nothing.</param>
+    public static Happening? Of(FleetWorld world, DeploymentPlan plan, DeviceEntry device, bool isTaken, string? waitsFor, DateTimeOffset now)
+    {
+        var table = world.TimetableOf(device, plan);
+        if (ReferenceEquals(table, Timetable.Always))
+        {
+            return null;
+        }
+
+        if (device.Memory.KnowsCalendars == false)
+        {
+            return new Happening(TargetEvent.Held, new Reason(ReasonCode.AgentWithoutCalendars));
+        }
+
+        if (table is null)
+        {
+            return new Happening(TargetEvent.Held, new Reason(ReasonCode.ZoneNotKnown));
+        }
+
+        var deadline = plan.AfterDeadline == AfterDeadline.Start ? plan.Deadline : null;
+        var says = (isTaken || deadline <= now ? table.WithoutWindows : table).At(now);
+        if (says.IsOpen)
+        {
+            // Its own clocks may say otherwise; it is they that count there.
+            if (device.Memory.Waits.FirstOrDefault(wait => wait.Deployment == plan.Id && wait.Until > now) is { } held)
+            {
+                return new Happening(TargetEvent.Due, Targets.DueReason(held.Why), says.Until < held.Until ? says.Until : held.Until);
+            }
+
+            return new Happening(
+                TargetEvent.Due, waitsFor is not null || says.Names.Count == 0 ? Targets.DueReason(waitsFor) : new Reason(ReasonCode.WindowOpen, says.Names),
+                says.Until);
+        }
+
+        return new Happening(
+            TargetEvent.Held,
+            new Reason(
+                says.Why switch
+                {
+                    ClosedWhy.Frozen => ReasonCode.FrozenBy,
+                    ClosedWhy.Stale => ReasonCode.CalendarStale,
+                    _ => ReasonCode.OutsideWindow,
+                },
+                says.Names),
+            deadline > now && (says.Until is null || deadline < says.Until) ? deadline : says.Until);
+    }
+}

@@ -1,0 +1,73 @@
+using Bandejo.Contract.Device;
+using Bandejo.Core.Calendars;
+
+namespace Bandejo.Device;
+
+/// <summary>Says when an order may be started, by the calendars that the device holds.</summary>
+internal sealed class OrderHours(OffsetAt clocks)
+{
+    private CalendarsContent? _of;
+    private (TimeSpan Now, TimeSpan Later) _clocks;
+    private readonly Dictionary<string, Timetable> _known = new(StringComparer.Ordinal);
+
+    /// <summary>What its calendars say of an order's start at a moment, for the user where it may not be; null where it may.</summary>
+    public (string Why, DateTimeOffset? Until)? Closed(CalendarsContent? held, Order order, DateTimeOffset now)
+    {
+        if (order.Kind == "trial")
+        {
+            // Somebody asked for it by hand on this very device.
+            return null;
+        }
+
+        if (order.Calendars is { } named && named.FirstOrDefault(id => held?.Calendars.Any(each => each.Id == id) != true) is { } lacks)
+        {
+            return ($"It does not have the calendar '{lacks}' yet", null);
+        }
+
+        if (held is null || held.Calendars.Count == 0)
+        {
+            return null;
+        }
+
+        var table = Table(held, order, now);
+        var deadline = order.AtDeadline ? order.Deadline : null;
+        var says = (order.AtOnce || deadline <= now ? table.WithoutWindows : table).At(now);
+        if (says.IsOpen)
+        {
+            return null;
+        }
+
+        var until = deadline > now && (says.Until is null || deadline < says.Until) ? deadline : says.Until;
+        var names = string.Join(", ", says.Names.Select(name => $"'{name}'"));
+        return (says.Why switch
+        {
+            ClosedWhy.Frozen => $"It is frozen by {names}",
+            ClosedWhy.Stale => $"It has not heard for too long what becomes of {names}",
+            _ => $"It is outside its window {names}",
+        }, until);
+    }
+
+    private Timetable Table(CalendarsContent held, Order order, DateTimeOffset now)
+    {
+        // The device may have travelled, or its clocks be set anew.
+        var offsets = (clocks(now), clocks(now + TimeSpan.FromDays(7)));
+        if (!ReferenceEquals(held, _of) || _clocks != offsets)
+        {
+            _known.Clear();
+            (_of, _clocks) = (held, offsets);
+        }
+
+        var own = order.Calendars ?? [];
+        var key = string.Join(' ', own);
+        if (!_known.TryGetValue(key, out var table))
+        {
+            _known[key] = table = Timetable.Of(
+                [.. held.Calendars.Where(each => each.RulesAll).Select(Read)],
+                [.. held.Calendars.Where(each => !each.RulesAll && own.Contains(each.Id)).Select(Read)], clocks);
+        }
+
+        return table;
+
+        HeldCalendar Read(DeviceCalendar calendar) => CalendarForm.Read(calendar, held.GoodUntil);
+    }
+}

@@ -1,0 +1,4 @@
+CREATE TABLE calendar (
+    slug TEXT PRIMARY KEY,
+    data TEXT NOT NULL
+) WITHOUT ROWID;

@@ -1,0 +1,59 @@
+using System.Globalization;
+using Bandejo.Contract.Device;
+
+namespace Bandejo.Simulation.Tests;
+
+/// <summary>A slow and obvious second way to say whether an order may start: what the clock on the wall shows is looked for among all that was written.</summary>
+internal static class Hours
+{
+    /// <summary>Why an order may not start at a moment by the device's clock; null where it may.</summary>
+    public static string? Closed(CalendarsContent? held, Order order, DateTimeOffset now, string zone)
+    {
+        foreach (var id in order.Calendars ?? [])
+        {
+            if (held is null || held.Calendars.All(each => each.Id != id))
+            {
+                return $"it lacks {id}";
+            }
+        }
+
+        if (held is null || held.Calendars.Count == 0)
+        {
+            return null;
+        }
+
+        var ruling = held.Calendars.Where(each => each.RulesAll || order.Calendars?.Contains(each.Id) == true).ToList();
+        if (ruling.Count > 0 && now >= held.GoodUntil)
+        {
+            return "its calendars are not good any more";
+        }
+
+        var wall = TimeZoneInfo.ConvertTime(now, TimeZoneInfo.FindSystemTimeZoneById(zone)).DateTime;
+        if (ruling.FirstOrDefault(each => each.IsFreeze && Shows(each)) is { } freeze)
+        {
+            return $"{freeze.Id} freezes";
+        }
+
+        if (order.AtOnce || (order.AtDeadline && order.Deadline <= now))
+        {
+            return null;
+        }
+
+        var (ofDevice, own) = (ruling.Where(each => !each.IsFreeze && each.RulesAll).ToList(), ruling.Where(each => !each.IsFreeze && !each.RulesAll).ToList());
+        return ofDevice.Count > 0 && !ofDevice.Any(Shows) ? $"outside {string.Join(", ", ofDevice.Select(each => each.Id))}"
+            : own.Count > 0 && !own.Any(Shows) ? $"outside its own {string.Join(", ", own.Select(each => each.Id))}"
+            : null;
+
+        bool Shows(DeviceCalendar calendar) => calendar.Own.Any(text => Holds(text, wall)) || calendar.Fixed.Any(text => Holds(text, now.UtcDateTime));
+    }
+
+    private static bool Holds(string text, DateTime at)
+    {
+        var (from, to) = (Time(text.Split('/')[0]), text.Split('/')[1]);
+        return from <= at && at < (to.StartsWith("PT", StringComparison.Ordinal)
+            ? from.AddSeconds(long.Parse(to[2..^1], CultureInfo.InvariantCulture))
+            : Time(to));
+    }
+
+    private static DateTime Time(string text) => DateTime.Parse(text.TrimEnd('Z'), CultureInfo.InvariantCulture);
+}

@@ -1,0 +1,125 @@
+using System.Globalization;
+using Bandejo.Kit;
+using Xunit;
+
+namespace Bandejo.System.Tests;
+
+/// <summary>Windows and freezes made by words, shown before the start, and held by real agents.</summary>
+public sealed class WindowTests
+{
+    private const string Install = "mkdir -p \"$T\" && echo \"$BANDEJO_VERSION\" > \"$T/VERSION\"";
+
+    [Fact]
+    public async Task A_window_by_words_is_shown_at_preview_and_why_held_by_the_agent_and_opens()
+    {
+        await using var site = await Site.Start("--check-in-seconds", "1");
+        var device = await site.Device("ALD-DESK-001", facts: "kind: desk\nzone: UTC");
+        await site.Package("quill", "1.0", Install);
+        var far = Day(20);
+
+        var made = await site.Must("calendar", "new", "nights", "--name", "Nights", "--when", $"{far} 20:00-23:00", "--zone", "UTC");
+        Assert.Contains($"May be changed {far} 20:00 to {far} 23:00 in UTC, never otherwise.", made);
+        Assert.Contains("It rules nothing yet", made);
+        Assert.Contains("is ruled by 'nights'", await site.Must("group", "calendar", "add", Site.Enrolled, "nights", "--yes"));
+
+        var preview = await site.Must("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview");
+        Assert.Contains("Waits: 1 device. Outside its window 'Nights'; may start from", preview);
+        var late = await site.Must("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--deadline", "2d", "--preview");
+        Assert.Contains("1 device has no opening before the deadline (ALD-DESK-001): it is late before it may start.", late);
+
+        var id = await site.Deploy("quill 1.0", Site.Enrolled);
+        await site.Admin.Becomes(id, device.Name, "waiting");
+        Assert.Contains($"Outside its window 'Nights'; it may be changed from {far} 20:00 UTC on", await site.Must("device", "why", device.Name, "--deployment", id));
+        Assert.Contains("Ruled by nights. It is outside its window 'Nights'.", await site.Must("device", "show", device.Name));
+        Assert.Null(device.Read("opt/quill/VERSION"));
+
+        // It is changed, and open now: whoever it rules hears of it and starts.
+        await site.Must("calendar", "change", "nights", "--when", $"{Day(-1)} 00:00 to {Day(2)} 00:00", "--zone", "UTC", "--yes");
+        await site.Admin.Becomes(id, device.Name, "met");
+        Assert.Equal("1.0", device.Read("opt/quill/VERSION"));
+        Assert.Contains(
+            $"'nights' rules the group '{Site.Enrolled}'; take it away from there first", (await site.Run("calendar", "remove", "nights", "--yes")).Errors);
+    }
+
+    [Fact]
+    public async Task A_freeze_holds_even_after_a_deadline_that_lets_devices_start_outside_their_windows()
+    {
+        await using var site = await Site.Start("--check-in-seconds", "1");
+        var (open, frozen) = (await site.Device("ALD-DESK-001", facts: "kind: desk"), await site.Device("ALD-DESK-002", facts: "kind: kiosk"));
+        await site.Package("quill", "1.0", Install);
+        await site.Must("group", "new", "kiosks", "--rule", "kind is \"kiosk\"");
+        await site.Must("calendar", "new", "nights", "--when", $"{Day(20)} 20:00-23:00");
+        await site.Must("calendar", "new", "year-end", "--freeze", "--when", $"{Day(-2)} to {Day(9)}");
+        await site.Must("group", "calendar", "add", Site.Enrolled, "nights", "--yes");
+        await site.Must("group", "calendar", "add", "kiosks", "year-end", "--yes");
+
+        var id = await site.Deploy("quill 1.0", Site.Enrolled, "--deadline", $"{TimeProvider.System.GetUtcNow().AddSeconds(6):yyyy-MM-ddTHH:mm:ssZ}",
+            "--after-deadline", "start");
+        await site.Admin.Becomes(id, open.Name, "met");
+        await site.Admin.Becomes(id, frozen.Name, "waiting");
+        Assert.Contains("Frozen by 'year-end'", await site.Must("device", "why", frozen.Name, "--deployment", id));
+        Assert.Null(frozen.Read("opt/quill/VERSION"));
+
+        // What rules nothing any more holds nobody.
+        await site.Must("group", "calendar", "remove", "kiosks", "year-end", "--yes");
+        await site.Admin.Becomes(id, frozen.Name, "met");
+    }
+
+    [Fact]
+    public async Task An_agent_without_its_service_starts_when_its_window_opens()
+    {
+        await using var site = await Site.StartApart("--check-in-seconds", "1");
+        var device = await site.Device("ALD-DESK-001", facts: "kind: desk\nzone: UTC");
+        await site.Package("quill", "1.0", Install);
+        var opens = TimeProvider.System.GetUtcNow().AddSeconds(15);
+        var file = Path.Combine(site.Temporary, "soon.ics");
+        await global::System.IO.File.WriteAllTextAsync(file, File(opens, opens.AddHours(2)));
+        await site.Must("calendar", "new", "soon", "--file", file);
+        await site.Must("group", "calendar", "add", Site.Enrolled, "soon", "--yes");
+        var id = await site.Deploy("quill 1.0", Site.Enrolled);
+        await site.Admin.Becomes(id, device.Name, "waiting");
+        Assert.Contains("Outside its window 'soon'", await site.Must("device", "why", device.Name, "--deployment", id));
+
+        // The files come with the order; whoever has them needs nobody to start.
+        await device.Says("The files of quill 1.0 are here, ahead of its window", 1);
+        await site.Process.Kill();
+        await device.Says("Install quill 1.0: done", 1);
+        Assert.Equal("1.0", device.Read("opt/quill/VERSION"));
+        Assert.True(TimeProvider.System.GetUtcNow() >= opens.AddSeconds(-1));
+    }
+
+    [Fact]
+    public async Task Wrong_times_are_told_with_what_would_be_right_and_change_nothing()
+    {
+        await using var site = await Site.Start();
+        foreach (var (words, says) in new[]
+        {
+            (new[] { "--when", "Fry 20:00-23:00" }, "did you mean 'Fri'"),
+            (["--when", "Fri 20:00-23:00", "--zone", "Europe/Lisbom"], "did you mean 'Europe/Lisbon'"),
+            (["--when", "2026-12-20 to 2026-12-01"], "ends before it begins"), ([], "Say its times"),
+        })
+        {
+            var (code, _, errors) = await site.Run(["calendar", "new", "nights", .. words]);
+            Assert.NotEqual(0, code);
+            Assert.Contains(says, errors);
+        }
+
+        Assert.Contains("No calendar is kept yet", await site.Must("calendar", "list"));
+        await site.Must("calendar", "new", "nights", "--when", "Fri 20:00-23:00", "--zone", "Europe/Lisbon");
+        var exported = await site.Must("calendar", "export", "nights");
+        Assert.StartsWith("BEGIN:VCALENDAR", exported);
+        var file = Path.Combine(site.Temporary, "nights.ics");
+        await global::System.IO.File.WriteAllTextAsync(file, exported);
+        Assert.Contains("May be changed Fridays 20:00 to 23:00 in Europe/Lisbon, never otherwise.", await site.Must("calendar", "new", "copy", "--file", file));
+        await global::System.IO.File.WriteAllTextAsync(file, exported[..(exported.Length / 2)]);
+        Assert.Contains("cut off", (await site.Run("calendar", "new", "half", "--file", file)).Errors);
+        Assert.Contains("There is a calendar 'nights' already", (await site.Run("calendar", "new", "nights", "--when", "Fri 20:00-23:00")).Errors);
+        Assert.Contains("There is no calendar 'days'", (await site.Run("group", "calendar", "add", Site.Enrolled, "days", "--yes")).Errors);
+    }
+
+    private static string Day(int ahead) => TimeProvider.System.GetUtcNow().AddDays(ahead).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+
+    private static string File(DateTimeOffset from, DateTimeOffset to) =>
+        "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Elsewhere//EN\r\nBEGIN:VEVENT\r\nUID:1\r\n"
+            + $"DTSTART:{from.UtcDateTime:yyyyMMdd'T'HHmmss'Z'}\r\nDTEND:{to.UtcDateTime:yyyyMMdd'T'HHmmss'Z'}\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
+}
