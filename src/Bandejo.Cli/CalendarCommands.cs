@@ -35,11 +35,11 @@ internal static class CalendarCommands
     private static Command List() => Shared.Table("list", "Lists the calendars", "calendar list", async (parsed, client, cancellation) =>
     {
         var calendars = await client.Get("/api/v1/calendars", ContractJson.Default.IReadOnlyListCalendarInfo, cancellation);
-        var sheet = new Sheet("Calendar", "Kind", "What it says", "Groups", "#Devices");
+        var sheet = new Sheet("Calendar", "Kind", "#Devices", "Groups", "Says");
         foreach (var calendar in calendars)
         {
             sheet.Add(
-                calendar.Slug, calendar.Kind, calendar.Says, string.Join(", ", calendar.Groups), calendar.Devices.ToString(CultureInfo.InvariantCulture));
+                calendar.Slug, calendar.Kind, calendar.Devices.ToString(CultureInfo.InvariantCulture), string.Join(", ", calendar.Groups), calendar.Says);
         }
 
         sheet.Print(

@@ -117,7 +117,9 @@ internal static class DeviceCommands
         Console.WriteLine($"Ruled by {string.Join(", ", openings.Calendars)}. {openings.Says}");
         foreach (var opening in openings.Next.Take(3))
         {
-            Console.WriteLine($"  May be changed {Say.When(opening.From)} to {Say.When(opening.To)}");
+            Console.WriteLine(opening.From <= Now.Moment
+                ? $"  Open until {Say.When(opening.To)}"
+                : $"  Opens {Say.When(opening.From)}, for {Say.Length(opening.To - opening.From)}");
         }
 
         Console.WriteLine();

@@ -80,7 +80,7 @@ internal static class Passwords
     {
         if (Console.IsInputRedirected)
         {
-            return await Console.In.ReadLineAsync(cancellation) ?? throw new WrongUseException("Standard input holds no password.");
+            return await Task.Run(Terminal.ReadLine, cancellation).WaitAsync(cancellation) ?? throw new WrongUseException("Standard input holds no password.");
         }
 
         var password = await Prompt.Password(question, cancellation);

@@ -23,7 +23,9 @@ internal static class SignIn
 
             using var client = parsed.GetValue(identity) is { } accepted ? await plain.Believing(accepted, cancellation) : plain;
             var name = parsed.GetValue(account)!;
-            var password = parsed.GetValue(stdin) ? await Console.In.ReadLineAsync(cancellation) : await Passwords.Of($"Password for {name}", cancellation);
+            var password = parsed.GetValue(stdin)
+                ? await Task.Run(Terminal.ReadLine, cancellation).WaitAsync(cancellation)
+                : await Passwords.Of($"Password for {name}", cancellation);
 
             var label = $"command line on {Environment.MachineName}";
             var token = await client.Post(

@@ -136,7 +136,7 @@ internal static class StartCommand
 
         foreach (var hours in preview.Hours ?? [])
         {
-            var next = hours.Next is { } at ? hours.IsOpen ? $", until {Say.When(at)}" : $"; may start from {Say.When(at)} on" : "";
+            var next = hours.Next is { } at ? hours.IsOpen ? $", until {Say.When(at)}" : $"; may start {Say.When(at)}" : "";
             Say.Line(
                 $"{(hours.IsOpen ? "May start at once" : "Waits")}: {Say.Devices(hours.Devices)}. {Markup.Escape(hours.Says)}{next} "
                     + $"[dim]({string.Join(", ", hours.Sample)}{(hours.Devices > hours.Sample.Count ? ", …" : "")})[/]");

@@ -23,8 +23,8 @@ internal static class TableLayout
         "After", "Says", "Such as"];
 
     private static readonly HashSet<string> Names = [
-        "Device", "Deployment", "Group", "Package", "App", "Plan", "Handling", "Account", "Name", "Publisher", "Newest package", "In the field", "File",
-            "Wave"];
+        "Device", "Deployment", "Group", "Package", "App", "Plan", "Handling", "Calendar", "Groups", "Account", "Name", "Publisher", "Newest package",
+        "In the field", "File", "Wave"];
 
     /// <summary>A heading as people read it.</summary>
     public static string NameOf(string heading) => heading.TrimStart('#', '~');

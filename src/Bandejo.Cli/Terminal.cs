@@ -1,6 +1,5 @@
 using System.Runtime.InteropServices;
 using System.Text;
-using Microsoft.Win32.SafeHandles;
 
 namespace Bandejo.Cli;
 
@@ -10,6 +9,9 @@ namespace Bandejo.Cli;
 /// </summary>
 internal static partial class Terminal
 {
+    // errno(3)
+    private const int Interrupted = 4;
+    private const int TryAgain = 11;
     private const int BrokenPipe = 32;
     private const int UsualWidth = 80;
 
@@ -40,9 +42,8 @@ internal static partial class Terminal
             return Console.In.ReadLine();
         }
 
-        using var keys = new FileStream(new SafeFileHandle(0, ownsHandle: false), FileAccess.Read, bufferSize: 0);
         var line = new List<byte>();
-        for (var each = keys.ReadByte(); each != '\n'; each = keys.ReadByte())
+        for (var each = ReadByte(); each != '\n'; each = ReadByte())
         {
             if (each < 0)
             {
@@ -64,7 +65,31 @@ internal static partial class Terminal
         }
     }
 
+    /// <summary>One byte of standard input; -1 at its end. Read where those before us stopped, also of a file that others read too.</summary>
+    private static int ReadByte()
+    {
+        while (true)
+        {
+            var read = Read(0, out var each, 1);
+            if (read >= 0)
+            {
+                return read == 0 ? -1 : each;
+            }
+
+            if (Marshal.GetLastPInvokeError() != Interrupted)
+            {
+                throw new IOException("Standard input cannot be read.");
+            }
+        }
+    }
+
     private static StreamWriter Writer(Stream stream) => new(stream, new UTF8Encoding(encoderShouldEmitUTF8Identifier: false)) { AutoFlush = true };
+
+    [LibraryImport("libc", EntryPoint = "read", SetLastError = true)]
+    private static partial nint Read(int file, out byte each, nuint count);
+
+    [LibraryImport("libc", EntryPoint = "write", SetLastError = true)]
+    private static partial nint Write(int file, in byte first, nuint count);
 
     [LibraryImport("libc", EntryPoint = "ioctl")]
     private static partial int Ioctl(int file, nuint request, out WindowSize size);
@@ -78,11 +103,12 @@ internal static partial class Terminal
         private readonly ushort _height;
     }
 
-    /// <summary>A stream of the process. Where whoever reads from it has gone, as <c>head</c> does, what is written more is nobody's.</summary>
+    /// <summary>
+    /// A stream of the process, written behind what others have written to it meanwhile (write(2)), a file too. Where whoever reads from it has gone, as
+    /// <c>head</c> does, what is written more is nobody's.
+    /// </summary>
     private sealed class Plain(int number) : Stream
     {
-        private readonly FileStream _file = new(new SafeFileHandle(number, ownsHandle: false), FileAccess.Write, bufferSize: 0);
-
         public override bool CanRead => false;
 
         public override bool CanSeek => false;
@@ -111,13 +137,28 @@ internal static partial class Terminal
 
         public override void Write(ReadOnlySpan<byte> buffer)
         {
-            try
+            while (buffer.Length > 0)
             {
-                _file.Write(buffer);
-            }
-            catch (IOException error) when (error.HResult == BrokenPipe)
-            {
-                // Nobody reads it.
+                var written = Terminal.Write(number, in buffer[0], (nuint)buffer.Length);
+                if (written > 0)
+                {
+                    buffer = buffer[(int)written..];
+                    continue;
+                }
+
+                switch (Marshal.GetLastPInvokeError())
+                {
+                    case Interrupted:
+                        break;
+                    case TryAgain:
+                        Thread.Yield();
+                        break;
+                    case BrokenPipe:
+                        // Nobody reads it.
+                        return;
+                    case var error:
+                        throw new IOException($"What is printed cannot be written: {Marshal.GetPInvokeErrorMessage(error)}.");
+                }
             }
         }
     }

@@ -110,6 +110,15 @@ public sealed class Site : IAsyncDisposable
             });
     }
 
+    /// <summary>Runs a line of a shell in which <c>bandejo</c> is the command line.</summary>
+    public async Task Shell(string line)
+    {
+        var path = $"{Path.GetDirectoryName(Programs.Cli)}:{Environment.GetEnvironmentVariable("PATH")}";
+        using var process = Programs.Start(
+            "sh", ["-c", line], new Dictionary<string, string>(_environment) { ["BANDEJO_SERVICE"] = Service.Address, ["PATH"] = path });
+        await process.WaitForExitAsync();
+    }
+
     /// <summary>Runs the command line and expects that it did what it should.</summary>
     public async Task<string> Must(params string[] arguments)
     {

@@ -233,6 +233,23 @@ public sealed partial class MannersTests
     }
 
     [Fact]
+    public async Task What_several_commands_print_into_one_file_stands_there_one_behind_the_other()
+    {
+        await using var site = await Site.Start();
+        await site.Must("group", "new", "reception");
+        var (said, typed) = (Path.Combine(site.Temporary, "said"), Path.Combine(site.Temporary, "typed"));
+        await File.WriteAllTextAsync(typed, $"{ServiceProcess.FirstPassword}\nleft over\n", TestContext.Current.CancellationToken);
+        await site.Shell($"exec > {said} 2>&1 < {typed}; bandejo group list; echo between; bandejo group show recepti; bandejo sign-in root-admin; cat");
+        var lines = await File.ReadAllLinesAsync(said, TestContext.Current.CancellationToken);
+        Assert.Contains("between", lines);
+        Assert.StartsWith("Group", lines[0], StringComparison.Ordinal);
+        Assert.Contains(lines[(Array.IndexOf(lines, "between") + 1)..], line => line.Contains("No device is in it", StringComparison.Ordinal));
+
+        // What one command did not read is there for the next.
+        Assert.Equal("left over", lines[^1]);
+    }
+
+    [Fact]
     public async Task Names_are_completed_from_what_there_is_and_a_service_that_is_gone_costs_nothing()
     {
         await using var site = await Site.StartApart();

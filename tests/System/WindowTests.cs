@@ -23,7 +23,7 @@ public sealed class WindowTests
         Assert.Contains("is ruled by 'nights'", await site.Must("group", "calendar", "add", Site.Enrolled, "nights", "--yes"));
 
         var preview = await site.Must("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview");
-        Assert.Contains("Waits: 1 device. Outside its window 'Nights'; may start from", preview);
+        Assert.Contains("Waits: 1 device. Outside its window 'Nights'; may start in", preview);
         var late = await site.Must("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--deadline", "2d", "--preview");
         Assert.Contains("1 device has no opening before the deadline (ALD-DESK-001): it is late before it may start.", late);
 

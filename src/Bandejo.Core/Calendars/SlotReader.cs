@@ -46,7 +46,7 @@ internal sealed class SlotReader
     {
         if (_words.Count == 0)
         {
-            throw new WrongWordException($"A time is missing; write one like {SlotWords.Examples}.", _end, 1);
+            throw new WrongWordException("A time is missing.", _end, 1);
         }
 
         var slot = Takes("yearly") || (IsAt("every") && IsNext("year") && Takes("every") && Takes("year")) ? ByDate(SlotPattern.Yearly)
@@ -87,8 +87,8 @@ internal sealed class SlotReader
     }
 
     private WrongWordException Wrong(string what) => _next < _words.Count
-        ? new WrongWordException($"'{Word}' {what}; write a time like {SlotWords.Examples}.", _words[_next].At, Word.Length)
-        : new WrongWordException($"'{_text.Trim()}' breaks off; write a time like {SlotWords.Examples}.", _end, 1);
+        ? new WrongWordException($"'{Word}' {what}.", _words[_next].At, Word.Length)
+        : new WrongWordException($"'{_text.Trim()}' breaks off.", _end, 1);
 
     private Slot ByDate(SlotPattern pattern)
     {

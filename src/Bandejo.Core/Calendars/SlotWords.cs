@@ -43,7 +43,8 @@ public static class SlotWords
             catch (WrongWordException wrong)
             {
                 return new Failure(
-                    ErrorKind.Invalid, wrong.Message, [new Finding(wrong.Message, "when", 1, wrong.At + 1, Math.Max(1, wrong.Length))]);
+                    ErrorKind.Invalid, wrong.Message,
+                    [new Finding($"{wrong.Message} Write a time like {Examples}.", "when", 1, wrong.At + 1, Math.Max(1, wrong.Length))]);
             }
 
             at += part.Length + 1;
