@@ -70,6 +70,14 @@ internal static class YearBench
             await site.Service.Start();
             await site.SignIn();
             await Ask("before retention");
+            foreach (var form in new[] { "table", "csv", "json" })
+            {
+                var listed = Stopwatch.StartNew();
+                var lines = (await site.Must("device", "list", "-o", form)).AsSpan().Count('\n');
+                report.Add(
+                    $"{what}: bandejo device list -o {form}, all of them", "", $"{listed.Elapsed.TotalSeconds:0.0} s, {lines:N0} lines");
+            }
+
             await site.Must("keeping", "change", "--history-days", "100", "--log-days", "30");
             var forgot = Stopwatch.StartNew();
             var says = (await site.Must("keeping", "run")).ReplaceLineEndings(" ").Trim();

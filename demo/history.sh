@@ -103,6 +103,11 @@ play_history() {
     build nightjar 2.0.0
     start "nightjar 2.0.0" --to kiosks --name "Nightjar 2.0.0 for the kiosks" --tries 2 --wave "First kiosks: group first-kiosks; 90 % met for 1d" --wave "The other kiosks: everyone else"
     tell "Nightjar 2.0.0 begins at the kiosks of five sites, some of which have little room left"
+    quietly as tomas calendar new server-nights --name "Server nights" --when "Mon-Fri 21:00-05:00; Sat,Sun"
+    quietly as tomas group calendar add branch-servers server-nights --yes
+    quietly as tomas calendar new stocktaking --name "Stocktaking" --freeze --when "$(date -u -d "$BASE + 21 days" +%F) to $(date -u -d "$BASE + 23 days" +%F)"
+    quietly as tomas group calendar add reading-rooms stocktaking --yes
+    tell "The branch servers may be changed at night alone, and next week nothing starts in the reading rooms"
     on 17 09:05
     as tomas deployment list | grep -q "^Nightjar 2.0.0 for the kiosks .* halted" || { echo "Nightjar 2.0.0 should have halted by its rule and has not" >&2; return 1; }
     tell "Nightjar 2.0.0 has halted by its rule"

@@ -124,6 +124,14 @@ public sealed class AccessTests
         POST   /api/v1/handlings/{slug}/concerns             operator
         PUT    /api/v1/handlings/{slug}                      operator
         DELETE /api/v1/handlings/{slug}                      operator
+        GET    /api/v1/calendars                             all
+        GET    /api/v1/calendars/{slug}                      all
+        GET    /api/v1/calendars/{slug}/file                 all
+        POST   /api/v1/calendars/check                       all
+        PUT    /api/v1/calendars/{slug}                      operator
+        DELETE /api/v1/calendars/{slug}                      operator
+        GET    /api/v1/devices/{id}/openings                 all
+        PUT    /api/v1/groups/{slug}/calendars               operator
         GET    /api/v1/wave-plans                            all
         GET    /api/v1/wave-plans/{slug}                     all
         PUT    /api/v1/wave-plans/{slug}                     operator
