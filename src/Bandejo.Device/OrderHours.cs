@@ -29,22 +29,8 @@ internal sealed class OrderHours(OffsetAt clocks)
             return null;
         }
 
-        var table = Table(held, order, now);
-        var deadline = order.AtDeadline ? order.Deadline : null;
-        var says = (order.AtOnce || deadline <= now ? table.WithoutWindows : table).At(now);
-        if (says.IsOpen)
-        {
-            return null;
-        }
-
-        var until = deadline > now && (says.Until is null || deadline < says.Until) ? deadline : says.Until;
-        var names = string.Join(", ", says.Names.Select(name => $"'{name}'"));
-        return (says.Why switch
-        {
-            ClosedWhy.Frozen => $"It is frozen by {names}",
-            ClosedWhy.Stale => $"It has not heard for too long what becomes of {names}",
-            _ => $"It is outside its window {names}",
-        }, until);
+        var says = Table(held, order, now).StartAt(now, order.AtOnce, order.AtDeadline ? order.Deadline : null);
+        return says.IsOpen ? null : (says.ToString(), says.Until);
     }
 
     private Timetable Table(CalendarsContent held, Order order, DateTimeOffset now)

@@ -146,7 +146,7 @@ public sealed class CalendarTests
             Content([Window("nights", [Around])]) with { Tag = "old", At = Now.AddDays(-43), GoodUntil = Now.AddDays(-1) });
         _machine.Until = each => each.HeldCalendars == "old" && each.Waits.Count > 0 && !each.Waits[0].Why.Contains("does not have", StringComparison.Ordinal);
         Assert.True(await _machine.Run());
-        Assert.Equal("It has not heard for too long what becomes of 'Nights'", _machine.Waits.Single().Why);
+        Assert.Equal("Nothing is known any more of 'Nights'", _machine.Waits.Single().Why);
         Assert.Empty(_machine.Ran);
     }
 

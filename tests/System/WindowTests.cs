@@ -48,10 +48,17 @@ public sealed class WindowTests
         var (open, frozen) = (await site.Device("ALD-DESK-001", facts: "kind: desk"), await site.Device("ALD-DESK-002", facts: "kind: kiosk"));
         await site.Package("quill", "1.0", Install);
         await site.Must("group", "new", "kiosks", "--rule", "kind is \"kiosk\"");
+        var (left, gone) = (await site.Device("ALD-DESK-003", facts: "kind: lab"), await site.Device("ALD-DESK-004", facts: "kind: store"));
+        await site.Must("group", "new", "labs", "--rule", "kind is \"lab\"");
+        await site.Must("group", "new", "stores", "--rule", "kind is \"store\"");
         await site.Must("calendar", "new", "nights", "--when", $"{Day(20)} 20:00-23:00");
         await site.Must("calendar", "new", "year-end", "--freeze", "--when", $"{Day(-2)} to {Day(9)}");
         await site.Must("group", "calendar", "add", Site.Enrolled, "nights", "--yes");
-        await site.Must("group", "calendar", "add", "kiosks", "year-end", "--yes");
+        foreach (var group in new[] { "kiosks", "labs", "stores" })
+        {
+            await site.Must("group", "calendar", "add", group, "year-end", "--yes");
+        }
+
 
         var id = await site.Deploy("quill 1.0", Site.Enrolled, "--deadline", $"{TimeProvider.System.GetUtcNow().AddSeconds(6):yyyy-MM-ddTHH:mm:ssZ}",
             "--after-deadline", "start");
@@ -59,6 +66,15 @@ public sealed class WindowTests
         await site.Admin.Becomes(id, frozen.Name, "waiting");
         Assert.Contains("Frozen by 'year-end'", await site.Must("device", "why", frozen.Name, "--deployment", id));
         Assert.Null(frozen.Read("opt/quill/VERSION"));
+
+        await site.Admin.Becomes(id, left.Name, "waiting");
+        await site.Admin.Becomes(id, gone.Name, "waiting");
+
+        // Who leaves the group by its rule, and whose group is removed, is not ruled by its calendars any more.
+        await site.Must("group", "change", "labs", "--rule", "kind is \"other\"");
+        await site.Admin.Becomes(id, left.Name, "met");
+        await site.Must("group", "remove", "stores", "--yes");
+        await site.Admin.Becomes(id, gone.Name, "met");
 
         // What rules nothing any more holds nobody.
         await site.Must("group", "calendar", "remove", "kiosks", "year-end", "--yes");

@@ -36,6 +36,19 @@ public enum ClosedWhy
 public sealed record TimetableSays(ClosedWhy Why, IReadOnlyList<string> Names, DateTimeOffset? Until)
 {
     public bool IsOpen => Why == ClosedWhy.No;
+
+    /// <summary>The same in words, without a full stop and without until when.</summary>
+    public override string ToString()
+    {
+        var names = string.Join(", ", Names.Select(name => $"'{name}'"));
+        return Why switch
+        {
+            ClosedWhy.No => Names.Count > 0 ? $"It is in its window {names}" : "It may be changed now",
+            ClosedWhy.Frozen => $"It is frozen by {names}",
+            ClosedWhy.Stale => $"Nothing is known any more of {names}",
+            _ => $"It is outside its window {names}",
+        };
+    }
 }
 
 /// <summary>
@@ -61,9 +74,6 @@ public sealed class Timetable
 
     /// <summary>The same where its windows do not hold any more, and its freezes do; null where it has no windows.</summary>
     private Timetable? Pressing { get; init; }
-
-    /// <summary>The same for what does not wait for a window: freezes hold even then.</summary>
-    public Timetable WithoutWindows => Pressing ?? this;
 
     /// <param name="groups">The calendars of the device's groups.</param>
     /// <param name="deployment">Those of the deployment.</param>
@@ -112,6 +122,18 @@ public sealed class Timetable
             : _good.Count > 0 && _good[0].Until <= now
                 ? new TimetableSays(ClosedWhy.Stale, [.. _good.Where(each => each.Until <= now).Select(each => each.Name)], null)
             : new TimetableSays(ClosedWhy.OutsideWindow, [.. _windows.Select(each => each.Name).Distinct()], next?.From);
+    }
+
+    /// <summary>
+    /// What is so at a moment for a start that waits for no window, or for none from a moment on: a freeze holds even then. Decided alike by the service, which
+    /// says it, and by the device, which holds it.
+    /// </summary>
+    /// <param name="isAtOnce">It waits for no window.</param>
+    /// <param name="from">From when on it waits for none; null for never.</param>
+    public TimetableSays StartAt(DateTimeOffset now, bool isAtOnce, DateTimeOffset? from)
+    {
+        var says = (isAtOnce || from <= now ? Pressing ?? this : this).At(now);
+        return !says.IsOpen && from > now && !(says.Until <= from) ? says with { Until = from } : says;
     }
 
     /// <summary>The freezes that are on at a moment, by name.</summary>

@@ -26,20 +26,6 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
                 alike => new HoursAhead(alike.Key.Why, alike.Key.Next, alike.Count(), [.. alike.Take(SampleSize).Select(each => each.Device.Name)]))];
     }
 
-    /// <summary>What a timetable says of now, as a sentence.</summary>
-    public static string Says(TimetableSays says)
-    {
-        var names = string.Join(", ", says.Names.Select(name => $"'{name}'"));
-        return says.Why switch
-        {
-            ClosedWhy.No when says.Names.Count > 0 => $"It is in its window {names}.",
-            ClosedWhy.No => "It may be changed now.",
-            ClosedWhy.Frozen => $"It is frozen by {names}.",
-            ClosedWhy.Stale => $"Nothing is known any more of {names}.",
-            _ => $"It is outside its window {names}.",
-        };
-    }
-
     /// <summary>What of a plan's hours a person should know before it starts.</summary>
     internal static IEnumerable<Finding> Findings(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<DeviceEntry> devices)
     {

@@ -28,8 +28,7 @@ internal static class Openings
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.ZoneNotKnown));
         }
 
-        var deadline = plan.AfterDeadline == AfterDeadline.Start ? plan.Deadline : null;
-        var says = (isTaken || deadline <= now ? table.WithoutWindows : table).At(now);
+        var says = table.StartAt(now, isTaken, plan.AfterDeadline == AfterDeadline.Start ? plan.Deadline : null);
         if (says.IsOpen)
         {
             // Its own clocks may say otherwise; it is they that count there.
@@ -53,6 +52,6 @@ internal static class Openings
                     _ => ReasonCode.OutsideWindow,
                 },
                 says.Names),
-            deadline > now && (says.Until is null || deadline < says.Until) ? deadline : says.Until);
+            says.Until);
     }
 }

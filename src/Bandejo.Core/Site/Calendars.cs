@@ -222,7 +222,8 @@ public static class Calendars
         }
     }
 
-    private static void WeighRows(Decision decision, Bitmap rows)
+    /// <summary>Weighs devices under all deployments: other calendars rule them.</summary>
+    internal static void WeighRows(Decision decision, Bitmap rows)
     {
         foreach (var deployment in decision.World.Active.ToList())
         {

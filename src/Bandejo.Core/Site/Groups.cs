@@ -78,6 +78,11 @@ public static class Groups
             Weighing.WeighAll(decision, deployment);
         }
 
+        if (group.Calendars.Count > 0)
+        {
+            Calendars.WeighRows(decision, before.Copy().Except(group.In).Or(group.In.Copy().Except(before)));
+        }
+
         return group;
     }
 
@@ -100,8 +105,11 @@ public static class Groups
             return new Failure(ErrorKind.Conflict, $"'{slug}' is used by the deployment '{user.Plan.Name}'; end that first.");
         }
 
+        // Its calendars rule its devices under whatever deployment.
+        var ruled = found.Value.Calendars.Count > 0 ? found.Value.In.Copy() : new Bitmap();
         decision.Do(new DeleteGroup(slug));
         decision.Audit("group-removed", $"Group '{slug}' was removed.");
+        Calendars.WeighRows(decision, ruled);
         return true;
     }
 

@@ -102,6 +102,7 @@ public sealed partial class FleetWorld
             case DeleteGroup(var slug):
                 var gone = _groups[slug];
                 _groups.Remove(slug);
+                DoubtAll(gone.Calendars.Count > 0 ? gone.In : new Bitmap());
                 (_groupOf, _stillParts) = (null, null);
                 undo.Add(() => Add(_groups, slug, gone));
                 break;
@@ -285,12 +286,10 @@ public sealed partial class FleetWorld
         }
 
         var before = group.Record;
-        if (before.Calendars != record.Calendars)
-        {
-            DoubtAll(group.In);
-        }
-
+        var isRuling = before.Calendars.Length + record.Calendars.Length > 0;
+        DoubtAll(isRuling ? group.In : new Bitmap());
         group.Become(record, Columns);
+        DoubtAll(isRuling ? group.In : new Bitmap());
         undo.Add(() =>
         {
             group.Become(before, Columns);

@@ -2,7 +2,6 @@ using System.Globalization;
 using Bandejo.Contract.Api;
 using Bandejo.Core;
 using Bandejo.Core.Calendars;
-using Bandejo.Core.Rollouts;
 using Bandejo.Core.Site;
 using Bandejo.Core.World;
 using Bandejo.Server.Access;
@@ -79,7 +78,7 @@ internal static class CalendarRoutes
 
         var says = table.At(world.Now);
         return new DeviceOpenings(
-            zone, calendars, HoursAhead.Says(says), says.IsOpen, says.Until,
+            zone, calendars, $"{says}.", says.IsOpen, says.Until,
             calendars.Count == 0 ? [] : [.. table.Open.Where(span => span.To > world.Now).Take(MostNext).Select(span => new OpeningInfo(span.From, span.To))]);
     }
 
