@@ -55,8 +55,8 @@ publish-fleet:
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/fleet/ $(call native,$(filter true,$(AOT)),false) src/Bandejo.Fleet
 
 console/node_modules/.installed: console/package-lock.json console/types/package-lock.json
-	npm --prefix console ci --no-audit --no-fund --silent
-	npm --prefix console/types ci --no-audit --no-fund --silent
+	npm --prefix console ci --prefer-offline --no-audit --no-fund --silent
+	npm --prefix console/types ci --prefer-offline --no-audit --no-fund --silent
 	@touch $@
 
 # Built beside the place it is served from, and put there whole: a service that runs meanwhile never serves half of it.

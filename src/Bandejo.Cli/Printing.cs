@@ -12,8 +12,6 @@ namespace Bandejo.Cli;
 /// <param name="headings">With <c>#</c> before one of numbers, and <c>~</c> before one that goes first where there is no room.</param>
 internal sealed class Sheet(params string[] headings)
 {
-    private const int RowsOfAPart = 500;
-
     private readonly List<string[]> _rows = [];
 
     /// <summary>What is said below the table, such as what it is sorted by; null for nothing.</summary>
@@ -59,35 +57,11 @@ internal sealed class Sheet(params string[] headings)
             return;
         }
 
-        // A long one is printed in parts, each as wide as the others: a table is measured as a whole before its first line comes.
-        var columns = TableLayout.Of(headings, _rows, Say.Out.Profile.Width);
-        for (var from = 0; from < _rows.Count; from += RowsOfAPart)
-        {
-            Say.Out.Write(Part(columns, from));
-        }
-
+        TableText.Write(Say.Out, TableLayout.Of(headings, _rows, Say.Out.Profile.Width), _rows);
         if (Foot is not null)
         {
             Say.Line($"[dim]{Markup.Escape(Foot)}[/]");
         }
-    }
-
-    private Table Part(IReadOnlyList<TableColumnPlan> columns, int from)
-    {
-        var table = new Table { Border = TableBorder.None, ShowRowSeparators = false, ShowHeaders = from == 0 };
-        foreach (var column in columns)
-        {
-            var made = new TableColumn(new Markup($"[dim]{Markup.Escape(column.Heading)}[/]")) { Padding = new Padding(0, 0, 2, 0), Width = column.Width };
-            made.NoWrap = !column.Wraps;
-            table.AddColumn(column.IsNumber ? made.RightAligned() : made);
-        }
-
-        foreach (var row in _rows.Skip(from).Take(RowsOfAPart))
-        {
-            table.AddRow([.. columns.Select(column => column.Heading == "State" ? Say.State(row[column.At]) : Markup.Escape(column.Cell(row[column.At])))]);
-        }
-
-        return table;
     }
 }
 

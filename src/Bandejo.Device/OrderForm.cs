@@ -98,5 +98,6 @@ public static class OrderForm
     {
         LeaseSeconds = Math.Clamp(order.LeaseSeconds, 0, LongestLease), Tries = Math.Clamp(order.Tries, 1, MostTries),
         RetryPauseSeconds = Math.Clamp(order.RetryPauseSeconds, 1, LongestLease), RetryLongestSeconds = Math.Clamp(order.RetryLongestSeconds, 1, LongestLease),
+        TakesSeconds = Math.Clamp(order.TakesSeconds, 0, LongestLease),
     };
 }

@@ -29,7 +29,7 @@ internal sealed class OrderHours(OffsetAt clocks)
             return null;
         }
 
-        var says = Table(held, order, now).StartAt(now, order.AtOnce, order.AtDeadline ? order.Deadline : null);
+        var says = Table(held, order, now).StartAt(now, order.AtOnce, order.AtDeadline ? order.Deadline : null, TimeSpan.FromSeconds(order.TakesSeconds));
         return says.IsOpen ? null : (says.ToString(), says.Until);
     }
 

@@ -113,6 +113,24 @@ public sealed class CalendarTests
     }
 
     [Fact]
+    public async Task What_would_not_be_over_before_its_window_closes_waits_for_the_next()
+    {
+        // An hour of its window is left.
+        Hold(Window("nights", [Around, Tomorrow]));
+        var order = FakeMachine.Order(_machine.Package("7.2.0")) with { Calendars = ["nights"], TakesSeconds = 2 * 3600 };
+        _machine.Give(order);
+        Assert.Equal(("D1", "It takes 2 h, for which 'Nights' leaves no room", Tomorrow.From), await WhatItWaitsFor());
+        _machine.Give(order with { Number = 1, TakesSeconds = 4 * 3600 });
+        Assert.Equal(("D1", "It takes 4 h, for which 'Nights' leaves no room", null), await WhatItWaitsFor());
+        Assert.Empty(_machine.Ran);
+
+        _machine.Give(order with { Number = 2, TakesSeconds = 20 * 60 });
+        _machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        Assert.True(await _machine.Run());
+        Assert.Equal(["put 7.2.0"], _machine.Ran);
+    }
+
+    [Fact]
     public async Task A_deadline_that_comes_before_the_next_opening_is_until_when_it_waits()
     {
         Hold(Window("nights", [Tomorrow]));

@@ -23,28 +23,36 @@ internal static class Hours
         }
 
         var ruling = held.Calendars.Where(each => each.RulesAll || order.Calendars?.Contains(each.Id) == true).ToList();
-        if (ruling.Count > 0 && now >= held.GoodUntil)
+        var isFree = order.AtOnce || (order.AtDeadline && order.Deadline <= now);
+        if (At(now) is { } closed)
         {
-            return "its calendars are not good any more";
+            return closed;
         }
 
-        var wall = TimeZoneInfo.ConvertTime(now, TimeZoneInfo.FindSystemTimeZoneById(zone)).DateTime;
-        if (ruling.FirstOrDefault(each => each.IsFreeze && Shows(each)) is { } freeze)
+        for (var at = now.AddMinutes(1); at < now.AddSeconds(order.TakesSeconds); at = at.AddMinutes(1))
         {
-            return $"{freeze.Id} freezes";
+            if (At(at) is { } later)
+            {
+                return $"it takes {order.TakesSeconds} s and {later} at {at:O}";
+            }
         }
 
-        if (order.AtOnce || (order.AtDeadline && order.Deadline <= now))
+        return null;
+
+        string? At(DateTimeOffset moment)
         {
-            return null;
+            var wall = TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.FindSystemTimeZoneById(zone)).DateTime;
+            var windows = ruling.Where(each => !each.IsFreeze).ToList();
+            var (ofDevice, own) = (windows.Where(each => each.RulesAll).ToList(), windows.Where(each => !each.RulesAll).ToList());
+            return ruling.Count > 0 && moment >= held.GoodUntil ? "its calendars are not good any more"
+                : ruling.FirstOrDefault(each => each.IsFreeze && Shows(each)) is { } freeze ? $"{freeze.Id} freezes"
+                : isFree ? null
+                : ofDevice.Count > 0 && !ofDevice.Any(Shows) ? $"outside {string.Join(", ", ofDevice.Select(each => each.Id))}"
+                : own.Count > 0 && !own.Any(Shows) ? $"outside its own {string.Join(", ", own.Select(each => each.Id))}"
+                : null;
+
+            bool Shows(DeviceCalendar calendar) => calendar.Own.Any(text => Holds(text, wall)) || calendar.Fixed.Any(text => Holds(text, moment.UtcDateTime));
         }
-
-        var (ofDevice, own) = (ruling.Where(each => !each.IsFreeze && each.RulesAll).ToList(), ruling.Where(each => !each.IsFreeze && !each.RulesAll).ToList());
-        return ofDevice.Count > 0 && !ofDevice.Any(Shows) ? $"outside {string.Join(", ", ofDevice.Select(each => each.Id))}"
-            : own.Count > 0 && !own.Any(Shows) ? $"outside its own {string.Join(", ", own.Select(each => each.Id))}"
-            : null;
-
-        bool Shows(DeviceCalendar calendar) => calendar.Own.Any(text => Holds(text, wall)) || calendar.Fixed.Any(text => Holds(text, now.UtcDateTime));
     }
 
     private static bool Holds(string text, DateTime at)

@@ -105,6 +105,35 @@ public sealed class WindowTests
     }
 
     [Fact]
+    public async Task A_start_leaves_room_for_what_it_takes_by_its_package_or_by_what_it_took()
+    {
+        await using var site = await Site.Start("--check-in-seconds", "1");
+        await site.Must("group", "new", "late", "--rule", "kind is \"late\"");
+        var (first, second) = (await site.Device("ALD-DESK-001", facts: "kind: desk"), await site.Device("ALD-DESK-002", facts: "kind: desk"));
+        var late = await site.Device("ALD-DESK-003", facts: "kind: late\nzone: UTC");
+        await site.Package("quill", "1.0", "sleep 3\n" + Install, codes: "{}, expected: 1s");
+        var opens = TimeProvider.System.GetUtcNow().AddSeconds(-1);
+        var file = Path.Combine(site.Temporary, "soon.ics");
+        await global::System.IO.File.WriteAllTextAsync(file, File(opens.AddDays(9), opens.AddDays(9).AddSeconds(2)));
+        await site.Must("calendar", "new", "soon", "--file", file);
+        await site.Must("group", "calendar", "add", "late", "soon", "--yes");
+        var start = new[] { "deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--preview" };
+        Assert.Contains("Outside its window 'soon'; may start in 8 d", await site.Must(start));
+
+        // It is expected to take one second, takes three, and is believed of two devices.
+        var id = await site.Deploy("quill 1.0", Site.Enrolled);
+        await site.Admin.Becomes(id, first.Name, "met");
+        await site.Admin.Becomes(id, second.Name, "met");
+        var preview = await site.Must([.. start, "--priority", "1"]);
+        Assert.Matches("It takes [3-9] s, and 1 device has no window that is open for so long \\(ALD-DESK-003\\): it starts never", preview);
+        Assert.Matches("It takes [3-9] s, for which 'soon' leaves no room", await site.Must("device", "why", late.Name, "--deployment", id));
+
+        // A window that is open, and not for so long as it takes.
+        await site.Must("calendar", "change", "soon", "--when", $"{Day(-1)} 00:00 to {Day(2)} 00:00", "--zone", "UTC", "--yes");
+        await site.Admin.Becomes(id, late.Name, "met");
+    }
+
+    [Fact]
     public async Task Wrong_times_are_told_with_what_would_be_right_and_change_nothing()
     {
         await using var site = await Site.Start();

@@ -24,8 +24,10 @@ public static class DeviceProtocol
     /// <summary>The most times of all of them.</summary>
     public const int MaxTimes = 50_000;
 
-    /// <summary>What an agent can do that says so: it holds calendars and starts nothing outside of what they allow.</summary>
-    public const string KnowsCalendars = "calendars";
+    /// <summary>
+    /// What an agent can do that says so: it holds calendars, and starts nothing outside of what they allow or without room before they close.
+    /// </summary>
+    public const string KnowsCalendars = "hours";
 
     /// <summary>The largest answer to a device that is not content, in bytes.</summary>
     public const int MaxAnswer = 8 * 1024 * 1024;
@@ -164,11 +166,13 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="Calendars">The calendars that it must hold to start this: those of the device and those of the deployment; null for none.</param>
 /// <param name="AtDeadline">Once the deadline has passed it starts outside the windows too; a freeze holds even then.</param>
 /// <param name="AtOnce">It waits for no window: the device's user wants it. A freeze holds even then.</param>
+/// <param name="TakesSeconds">How long it is expected to take: so long it must still be open when it is started.</param>
 public sealed record Order(
     string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
     DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
     string>? Settings = null, OrderHandling? Handling = null,
-    [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false);
+    [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false,
+    int TakesSeconds = 0);
 
 /// <summary>How an attempt behaves in the place of what its package says. It names nothing that is deleted or read: that only a sealed package may.</summary>
 /// <param name="NobodySignedIn">Whether it waits until nobody is signed in; null as the package has it.</param>

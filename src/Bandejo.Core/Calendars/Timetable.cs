@@ -1,3 +1,5 @@
+using Bandejo.Core.Rules;
+
 namespace Bandejo.Core.Calendars;
 
 /// <summary>A calendar as it is held, with the times that it names laid out ahead.</summary>
@@ -27,14 +29,20 @@ public enum ClosedWhy
 
     /// <summary>What is known of its calendars has ended.</summary>
     Stale,
+
+    /// <summary>What would be started does not end before it closes.</summary>
+    NoRoom,
 }
 
 /// <summary>What a timetable says of a moment.</summary>
 /// <param name="Why">Why it is closed then.</param>
 /// <param name="Names">The calendars that say so; open, the windows that are.</param>
-/// <param name="Until">Open: when it closes, null where it does not. Closed: when it opens, null where that is not known.</param>
+/// <param name="Until">Open: until when it may still be started, null for ever. Closed: when it may be started, null where that is not known.</param>
 public sealed record TimetableSays(ClosedWhy Why, IReadOnlyList<string> Names, DateTimeOffset? Until)
 {
+    /// <summary>How long what would be started takes.</summary>
+    public TimeSpan Takes { get; init; }
+
     public bool IsOpen => Why == ClosedWhy.No;
 
     /// <summary>The same in words, without a full stop and without until when.</summary>
@@ -45,6 +53,7 @@ public sealed record TimetableSays(ClosedWhy Why, IReadOnlyList<string> Names, D
         {
             ClosedWhy.No => Names.Count > 0 ? $"It is in its window {names}" : "It may be changed now",
             ClosedWhy.Frozen => $"It is frozen by {names}",
+            ClosedWhy.NoRoom => $"It takes {Units.FormatDuration(Takes)}, for which {names} leaves no room",
             ClosedWhy.Stale => $"Nothing is known any more of {names}",
             _ => $"It is outside its window {names}",
         };
@@ -108,20 +117,30 @@ public sealed class Timetable
         };
     }
 
-    /// <summary>What is so at a moment.</summary>
-    public TimetableSays At(DateTimeOffset now)
+    /// <summary>What is so at a moment for a start of something that takes so long and has to end before it closes.</summary>
+    public TimetableSays At(DateTimeOffset now, TimeSpan takes = default)
     {
         var next = Spans.From(Open, now);
-        if (next is { } span && span.Holds(now))
+        var isOpen = next is { } span && span.Holds(now);
+        if (isOpen && next!.Value.To == DateTimeOffset.MaxValue)
         {
-            return new TimetableSays(ClosedWhy.No, On(_windows, now), span.To == DateTimeOffset.MaxValue ? null : span.To);
+            return new TimetableSays(ClosedWhy.No, On(_windows, now), null);
         }
 
+        if (isOpen && next!.Value.To - now >= takes)
+        {
+            // At the last moment of all it may still be started.
+            return new TimetableSays(ClosedWhy.No, On(_windows, now), takes == TimeSpan.Zero ? next.Value.To : next.Value.To - takes + TimeSpan.FromTicks(1));
+        }
+
+        var opens = NextStart(now, takes);
         var frozen = Frozen(now);
-        return frozen.Count > 0 ? new TimetableSays(ClosedWhy.Frozen, frozen, next?.From)
+        return frozen.Count > 0 && !isOpen ? new TimetableSays(ClosedWhy.Frozen, frozen, opens)
             : _good.Count > 0 && _good[0].Until <= now
                 ? new TimetableSays(ClosedWhy.Stale, [.. _good.Where(each => each.Until <= now).Select(each => each.Name)], null)
-            : new TimetableSays(ClosedWhy.OutsideWindow, [.. _windows.Select(each => each.Name).Distinct()], next?.From);
+            : isOpen || (opens is null && next is not null)
+                ? new TimetableSays(ClosedWhy.NoRoom, WhoCloses(isOpen ? next!.Value.To : null), opens) { Takes = takes }
+            : new TimetableSays(ClosedWhy.OutsideWindow, [.. _windows.Select(each => each.Name).Distinct()], opens);
     }
 
     /// <summary>
@@ -130,17 +149,15 @@ public sealed class Timetable
     /// </summary>
     /// <param name="isAtOnce">It waits for no window.</param>
     /// <param name="from">From when on it waits for none; null for never.</param>
-    public TimetableSays StartAt(DateTimeOffset now, bool isAtOnce, DateTimeOffset? from)
+    /// <param name="takes">How long it takes: it has to end before it closes.</param>
+    public TimetableSays StartAt(DateTimeOffset now, bool isAtOnce, DateTimeOffset? from, TimeSpan takes)
     {
-        var says = (isAtOnce || from <= now ? Pressing ?? this : this).At(now);
+        var says = (isAtOnce || from <= now ? Pressing ?? this : this).At(now, takes);
         return !says.IsOpen && from > now && !(says.Until <= from) ? says with { Until = from } : says;
     }
 
     /// <summary>The freezes that are on at a moment, by name.</summary>
     public IReadOnlyList<string> Frozen(DateTimeOffset now) => On(_freezes, now);
-
-    /// <summary>Whether something that takes so long can be started now and be over before it closes.</summary>
-    public bool HasRoom(DateTimeOffset now, TimeSpan takes) => Spans.From(Open, now) is { } span && span.Holds(now) && span.To - now >= takes;
 
     /// <summary>The first moment from now on at which something that takes so long can be started; null where none is known.</summary>
     public DateTimeOffset? NextStart(DateTimeOffset now, TimeSpan takes)
@@ -156,6 +173,12 @@ public sealed class Timetable
 
         return null;
     }
+
+    /// <summary>The calendars for which it closes at a moment: a freeze that begins, else the windows.</summary>
+    private IReadOnlyList<string> WhoCloses(DateTimeOffset? at) =>
+        at is { } end && Frozen(end) is { Count: > 0 } frozen ? frozen
+            : _windows.Count > 0 ? [.. _windows.Select(each => each.Name).Distinct()]
+            : [.. _good.Select(each => each.Name)];
 
     private static IReadOnlyList<string> On(IReadOnlyList<(string Name, IReadOnlyList<Span> Spans)> calendars, DateTimeOffset now) =>
         [.. calendars.Where(each => Spans.From(each.Spans, now) is { } span && span.Holds(now)).Select(each => each.Name).Distinct()];

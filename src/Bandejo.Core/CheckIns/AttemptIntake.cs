@@ -57,6 +57,11 @@ public static class AttemptIntake
         CheckIn.Remember(decision, device.Id, memory => memory with { LastReported = [.. memory.LastReported, told.Id] });
         Moving.Happen(decision, deployment, device, Attempts.Judge(
             target, isRestore, Attempts.Outcomes[told.Outcome!], attempt.Message, deployment.Plan.Retry, told.EndedAt ?? decision.Now));
+        if (told.Kind == "install" && target.Variant is { } variant && Attempts.Outcomes[told.Outcome!] is AttemptOutcome.Done or AttemptOutcome.Restart)
+        {
+            TimeNeeded.Learn(decision, deployment.Package, variant, (told.EndedAt ?? decision.Now) - told.StartedAt);
+        }
+
         if (told.Phase == Attempts.CalledBack)
         {
             // It does not wait for anything there: as soon as it may, it starts.

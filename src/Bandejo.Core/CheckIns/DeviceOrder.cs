@@ -1,5 +1,6 @@
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
 
 namespace Bandejo.Core.CheckIns;
@@ -24,6 +25,9 @@ public sealed record DeviceOrder(
 
     /// <summary>Its user took it from the shelf: it waits for no window.</summary>
     public bool IsTaken { get; init; }
+
+    /// <summary>How long it takes; a start has to leave so much room before its window closes.</summary>
+    public TimeSpan Takes { get; init; }
 
     private static readonly TimeSpan TrialLease = TimeSpan.FromDays(1);
     private static readonly RetryRule Once = new(1, TimeSpan.FromMinutes(1), TimeSpan.FromMinutes(1));
@@ -86,6 +90,9 @@ public sealed record DeviceOrder(
             world.HandlingOf(plan.App, plan.Handling)?.Values)
         {
             Calendars = plan.Calendars, AfterDeadline = plan.AfterDeadline, IsTaken = target.TakenAt is not null,
+            Takes = target.IsGoingBack
+                ? TimeNeeded.ToPutBack(deployment.Package, target.Variant, previous)
+                : TimeNeeded.Of(world, plan, target.Variant),
         };
     }
 }

@@ -82,6 +82,9 @@ public enum ReasonCode
 
     ZoneNotKnown,
 
+    /// <summary>[seconds that it takes, calendar, …]</summary>
+    NoRoom,
+
     /// <summary>Its agent knows nothing of calendars.</summary>
     AgentWithoutCalendars,
 
@@ -178,7 +181,8 @@ public sealed record Reason(ReasonCode Code, IReadOnlyList<string> Arguments, Re
     public bool IsOfConditions => Code is ReasonCode.NotMeant or ReasonCode.Required or ReasonCode.FitNotKnown or ReasonCode.RequirementNotKnown;
 
     /// <summary>Whether it is the device itself that holds back, by calendars that it has: its order is out.</summary>
-    public bool IsOfCalendars => Code is ReasonCode.OutsideWindow or ReasonCode.FrozenBy or ReasonCode.CalendarStale or ReasonCode.ZoneNotKnown;
+    public bool IsOfCalendars => Code is ReasonCode.OutsideWindow or ReasonCode.FrozenBy or ReasonCode.CalendarStale or ReasonCode.ZoneNotKnown
+        or ReasonCode.NoRoom;
 
     /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
     public Reason WithoutWhatItHas() => IsOfConditions ? this with { Arguments = [.. Arguments.Select((argument, at) => at % 2 == 0 ? argument : "")] } : this;

@@ -36,6 +36,7 @@ public static class ReasonWords
         [ReasonCode.FrozenBy] = "Frozen by {0}",
         [ReasonCode.CalendarStale] = "Nothing is known any more of {0}",
         [ReasonCode.ZoneNotKnown] = "Its windows go by its own clocks, and its time zone is not known yet",
+        [ReasonCode.NoRoom] = "It takes {0}, for which {1} leaves no room",
         [ReasonCode.AgentWithoutCalendars] = "Its windows rule it, and its agent knows nothing of windows; a newer one does",
         [ReasonCode.WindowOpen] = "The order is out, and {0} is open; the device starts at its next check-in",
         [ReasonCode.TryTimeCame] = "The time of the next try has come",
@@ -72,11 +73,12 @@ public static class ReasonWords
         {
             _ when reason.IsOfConditions => Format(Conditions(arguments)),
             ReasonCode.OutsideWindow or ReasonCode.FrozenBy or ReasonCode.CalendarStale or ReasonCode.WindowOpen =>
-                Format(string.Join(arguments.Count > 2 ? ", " : " or ", arguments.Select(name => $"'{name}'"))),
+                Format(Names(arguments)),
+            ReasonCode.NoRoom => Format(Length(arguments[0]), Names(arguments.Skip(1))),
             ReasonCode.WantsOpposite => Format(string.Join(", ", arguments.Select(name => $"'{name}'"))),
             ReasonCode.DeploymentStopped => Format(arguments[0]) + (arguments[1].Length > 0 ? $" ({arguments[1]})" : ""),
             ReasonCode.ProofOld or ReasonCode.FellSilent =>
-                Format(Units.FormatDuration(TimeSpan.FromSeconds(long.Parse(arguments[0], CultureInfo.InvariantCulture)))),
+                Format(Length(arguments[0])),
             ReasonCode.TriesUsedUp when arguments[1] == "1" => $"{arguments[0]}. The one try is used up",
             ReasonCode.ToBeBroughtBack => Format(arguments[1].Length == 0 ? "nothing" : $"{arguments[0]} {arguments[1]}"),
             _ => Format([.. arguments]),
@@ -85,6 +87,10 @@ public static class ReasonWords
 
         string Format(params string[] with) => string.Format(CultureInfo.InvariantCulture, Sentences[reason.Code], with);
     }
+
+    private static string Names(IEnumerable<string> names) => string.Join(names.Count() > 2 ? ", " : " or ", names.Select(name => $"'{name}'"));
+
+    private static string Length(string seconds) => Units.FormatDuration(TimeSpan.FromSeconds(long.Parse(seconds, CultureInfo.InvariantCulture)));
 
     private static string Conditions(IReadOnlyList<string> pairs) =>
         string.Join("; ", Enumerable.Range(0, pairs.Count / 2).Select(

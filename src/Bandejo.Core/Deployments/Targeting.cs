@@ -16,6 +16,15 @@ public sealed record Fit(TargetEvent Event, string? Variant, Reason Reason);
 /// <param name="CanChange">It has a step that changes settings of what is there.</param>
 public sealed record VariantRules(string Name, Rule Fits, Rule Requires, bool CanRemove = true, bool CanChange = true)
 {
+    /// <summary>How long it is expected to take.</summary>
+    public TimeSpan Takes { get; init; }
+
+    /// <summary>The longest that it may take, before it is ended or a person is asked.</summary>
+    public TimeSpan Longest { get; init; }
+
+    /// <summary>How long taking it away is expected to take.</summary>
+    public TimeSpan TakesAway { get; init; }
+
     /// <summary>It fits, and nothing is in its way.</summary>
     internal Fit Due { get; } = new(TargetEvent.Due, Name, Reason.None);
 }

@@ -1,5 +1,6 @@
 using Bandejo.Core.Calendars;
 using Bandejo.Core.Deployments;
+using Bandejo.Core.Rules;
 using Bandejo.Core.World;
 
 namespace Bandejo.Core.Rollouts;
@@ -17,9 +18,9 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
     public bool IsOpen => Why.Code is ReasonCode.OrderOut or ReasonCode.WindowOpen;
 
     /// <summary>When devices may start, those that wait for the same together; the most of them first. Nothing where no calendar rules any of them.</summary>
-    public static IReadOnlyList<HoursAhead> Of(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<DeviceEntry> devices)
+    public static IReadOnlyList<HoursAhead> Of(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices)
     {
-        var asked = devices.Select(device => (Device: device, Says: Openings.Of(world, plan, device, false, null, world.Now))).ToList();
+        var asked = devices.Select(each => (each.Device, Says: Openings.Of(world, plan, each.Device, each.Variant, false, null, world.Now))).ToList();
         return asked.All(each => each.Says is null)
             ? []
             : [.. asked.GroupBy(each => (Why: each.Says?.Reason ?? Targets.DueReason(null), each.Says?.Next)).OrderByDescending(alike => alike.Count()).Select(
@@ -27,24 +28,48 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
     }
 
     /// <summary>What of a plan's hours a person should know before it starts.</summary>
-    internal static IEnumerable<Finding> Findings(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<DeviceEntry> devices)
+    internal static IEnumerable<Finding> Findings(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices)
     {
-        if (plan.Deadline is not { } deadline)
+        var ruled = devices.Select(each => (each.Device, Table: world.TimetableOf(each.Device, plan), Takes: TimeNeeded.Of(world, plan, each.Variant))).Where(
+            each => each.Table is not null && !ReferenceEquals(each.Table, Timetable.Always)).ToList();
+        var (never, late) = (new List<string>(), new List<string>());
+        var longest = TimeSpan.Zero;
+        foreach (var (device, table, takes) in ruled)
         {
-            yield break;
+            var opens = table!.NextStart(world.Now, takes);
+            if (opens is null && table.NextStart(world.Now, TimeSpan.FromTicks(1)) is not null)
+            {
+                never.Add(device.Name);
+                longest = takes > longest ? takes : longest;
+            }
+            else if (plan.Deadline is { } deadline && (opens is null || opens >= deadline))
+            {
+                late.Add(device.Name);
+            }
         }
 
-        var closed = devices.Where(device => world.TimetableOf(device, plan) is { } table && !ReferenceEquals(table, Timetable.Always)
-            && (table.NextStart(world.Now, TimeSpan.FromTicks(1)) is not { } opens || opens >= deadline)).Select(device => device.Name).ToList();
-        if (closed.Count > 0)
+        if (never.Count > 0)
         {
-            var which = string.Join(", ", closed.Take(SampleSize)) + (closed.Count > SampleSize ? ", …" : "");
             yield return new Finding(
-                $"{closed.Count} device{(closed.Count == 1 ? " has" : "s have")} no opening before the deadline ({which}): "
+                $"It takes {Units.FormatDuration(longest)}, and {Count(never)} no window that is open for so long ({Which(never)}): "
+                    + (plan.AfterDeadline == AfterDeadline.Start ? $"{They(never)} not before the deadline." : $"{They(never)} never."), "calendars")
+                { IsWarning = true };
+        }
+
+        if (late.Count > 0)
+        {
+            yield return new Finding(
+                $"{Count(late)} no opening before the deadline ({Which(late)}): "
                     + (plan.AfterDeadline == AfterDeadline.Start
-                        ? $"{(closed.Count == 1 ? "it starts then, outside its" : "they start then, outside their")} windows, unless a freeze is on."
-                        : $"{(closed.Count == 1 ? "it is" : "they are")} late before {(closed.Count == 1 ? "it" : "they")} may start."),
+                        ? $"{(late.Count == 1 ? "it starts then, outside its" : "they start then, outside their")} windows, unless a freeze is on."
+                        : $"{(late.Count == 1 ? "it is" : "they are")} late before {(late.Count == 1 ? "it" : "they")} may start."),
                 "deadline") { IsWarning = true };
         }
+
+        static string Count(List<string> names) => $"{names.Count} device{(names.Count == 1 ? " has" : "s have")}";
+
+        static string They(List<string> names) => names.Count == 1 ? "it starts" : "they start";
+
+        static string Which(List<string> names) => string.Join(", ", names.Take(SampleSize)) + (names.Count > SampleSize ? ", …" : "");
     }
 }

@@ -8,9 +8,10 @@ namespace Bandejo.Core.Rollouts;
 internal static class Openings
 {
     /// <summary>What happens to the target; null where no calendar rules it.</summary>
+    /// <param name="variant">The variant that it would get; null where that is not known.</param>
     /// <param name="isTaken">Its user took it from the shelf, and waits for no window.</param>
     /// <param name="waitsFor">What the device waits for besides; null for nothing.</param>
-    public static Happening? Of(FleetWorld world, DeploymentPlan plan, DeviceEntry device, bool isTaken, string? waitsFor, DateTimeOffset now)
+    public static Happening? Of(FleetWorld world, DeploymentPlan plan, DeviceEntry device, string? variant, bool isTaken, string? waitsFor, DateTimeOffset now)
     {
         var table = world.TimetableOf(device, plan);
         if (ReferenceEquals(table, Timetable.Always))
@@ -28,7 +29,7 @@ internal static class Openings
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.ZoneNotKnown));
         }
 
-        var says = table.StartAt(now, isTaken, plan.AfterDeadline == AfterDeadline.Start ? plan.Deadline : null);
+        var says = table.StartAt(now, isTaken, plan.AfterDeadline == AfterDeadline.Start ? plan.Deadline : null, TimeNeeded.Of(world, plan, variant));
         if (says.IsOpen)
         {
             // Its own clocks may say otherwise; it is they that count there.
@@ -44,7 +45,7 @@ internal static class Openings
 
         return new Happening(
             TargetEvent.Held,
-            new Reason(
+            says.Why == ClosedWhy.NoRoom ? NoRoom(says) : new Reason(
                 says.Why switch
                 {
                     ClosedWhy.Frozen => ReasonCode.FrozenBy,
@@ -54,4 +55,7 @@ internal static class Openings
                 says.Names),
             says.Until);
     }
+
+    private static Reason NoRoom(TimetableSays says) => new(
+        ReasonCode.NoRoom, (IReadOnlyList<string>)[((long)says.Takes.TotalSeconds).ToString(System.Globalization.CultureInfo.InvariantCulture), .. says.Names]);
 }

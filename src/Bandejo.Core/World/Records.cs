@@ -64,7 +64,16 @@ public sealed record HandlingRecord(string Slug, string Name, KeptHandling Value
 /// <param name="Seal">The service's JWS for devices.</param>
 public sealed record PackageRecord(
     string Digest, string App, string Version, string Document, string Signature, string Seal, string BuiltBy, DateTimeOffset BuiltAt, PackageState State,
-    IReadOnlyList<LifeRecord> History);
+    IReadOnlyList<LifeRecord> History)
+{
+    /// <summary>How long installing it took, by variant; null where none took longer than was expected.</summary>
+    public IReadOnlyDictionary<string, TookRecord>? Took { get; init; }
+}
+
+/// <summary>
+/// The two longest times in which something succeeded, in seconds. One alone may be a device that was put to sleep; of two, the shorter is believed.
+/// </summary>
+public sealed record TookRecord(int Longest, int Second);
 
 /// <summary>A step in the life of a package.</summary>
 public sealed record LifeRecord(string State, string By, DateTimeOffset At, string Reason, string? Trial = null);

@@ -44,5 +44,6 @@ internal static class Orders
         (int)Math.Ceiling(order.Retry.Pause.TotalSeconds), (int)Math.Ceiling(order.Retry.Longest.TotalSeconds), order.Settings,
         HandlingForms.ForOrder(order.Handling),
         ofGroups.Count + order.Calendars.Count == 0 || order.Kind == AttemptTold.TrialKind ? null : [.. ofGroups.Union(order.Calendars)],
-        order.AfterDeadline == AfterDeadline.Start, order.IsTaken);
+        order.AfterDeadline == AfterDeadline.Start, order.IsTaken,
+        ofGroups.Count + order.Calendars.Count == 0 ? 0 : (int)Math.Ceiling(order.Takes.TotalSeconds));
 }

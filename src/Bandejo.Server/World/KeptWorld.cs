@@ -43,7 +43,11 @@ internal static class KeptWorld
             Variants = document.Variants.Count == 0
                 ? [new VariantRules("unreadable", NotKnown, NotKnown)]
                 : [.. document.Variants.Select(variant => new VariantRules(
-                    variant.Name, Rule.OfKept(variant.Fits), Rule.OfKept(variant.Requires), variant.Remove is not null, variant.Change is not null))],
+                    variant.Name, Rule.OfKept(variant.Fits), Rule.OfKept(variant.Requires), variant.Remove is not null, variant.Change is not null)
+                {
+                    Takes = TimeSpan.FromSeconds(variant.Install.ExpectedSeconds), Longest = TimeSpan.FromSeconds(variant.Install.LimitSeconds),
+                    TakesAway = TimeSpan.FromSeconds(variant.Remove?.ExpectedSeconds ?? 0),
+                })],
             Needs = Documents.NeedsOf(document),
             Settings = Documents.SettingsOf(document),
             Presets = document.Presets ?? new Dictionary<string, IReadOnlyDictionary<string, string>>(),

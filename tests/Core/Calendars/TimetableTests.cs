@@ -72,6 +72,23 @@ public sealed class TimetableTests
         iter: 200);
 
     [Fact]
+    public void What_takes_long_starts_only_where_every_minute_of_it_is_open() => Gen.Select(
+        SlotWordsTests.Slots.List[0, 3], SlotWordsTests.Slots.List[0, 2], Gen.Int[0, 500_000], Gen.Int[1, 900]).Sample(
+        (groups, freezes, at, minutes) =>
+        {
+            var table = Timetable.Of([.. Held("w", groups, false, null), .. Held("f", freezes, true, null)], [], _ => TimeSpan.Zero);
+            var (now, takes) = (Start.AddMinutes(at), TimeSpan.FromMinutes(minutes));
+            var says = table.At(now, takes);
+            Assert.Equal(Enumerable.Range(0, minutes).All(minute => table.At(now.AddMinutes(minute)).IsOpen), says.IsOpen);
+            if (says.Until is { } until)
+            {
+                Assert.NotEqual(says.IsOpen, table.At(until, takes).IsOpen);
+                Assert.Equal(says.IsOpen, table.At(until - TimeSpan.FromTicks(1), takes).IsOpen);
+            }
+        },
+        iter: 200);
+
+    [Fact]
     public void Groups_are_united_a_deployment_narrows_a_freeze_wins_and_what_is_not_known_any_more_closes()
     {
         var alder = Held("alder", SlotWords.Parse("Fri 20:00-23:00").Value, false, null).Single();
@@ -90,8 +107,17 @@ public sealed class TimetableTests
 
         var frozen = Timetable.Of([alder, desks, freeze], [], _ => TimeSpan.Zero);
         Assert.Equal(new TimetableSays(ClosedWhy.Frozen, ["year-end"], new DateTimeOffset(2027, 1, 1, 20, 0, 0, TimeSpan.Zero)), frozen.At(At(11, 21)), Same);
-        Assert.True(frozen.HasRoom(At(4, 21), TimeSpan.FromHours(7)));
-        Assert.False(frozen.HasRoom(At(4, 21), TimeSpan.FromHours(7.1)));
+        Assert.True(frozen.At(At(4, 21), TimeSpan.FromHours(7)).IsOpen);
+        Assert.Equal(new TimetableSays(ClosedWhy.NoRoom, ["alder", "desks"], null), frozen.At(At(4, 21), TimeSpan.FromHours(8.1)), Same);
+        var until = At(11, 20);
+        Assert.Equal(new TimetableSays(ClosedWhy.NoRoom, ["alder", "desks"], until), both.At(At(4, 21), TimeSpan.FromHours(7.1)), Same);
+        Assert.Equal("It takes 7 h 6 min, for which 'alder', 'desks' leaves no room", both.At(At(4, 21), TimeSpan.FromHours(7.1)).ToString());
+
+        // Without windows it is the freeze that comes too soon; past its deadline too.
+        var toFreeze = Timetable.Of([freeze], [], _ => TimeSpan.Zero);
+        Assert.Equal(new TimetableSays(ClosedWhy.NoRoom, ["year-end"], At(31, 0).AddDays(1)), toFreeze.At(At(10, 23), TimeSpan.FromHours(2)), Same);
+        Assert.Equal(ClosedWhy.NoRoom, frozen.StartAt(At(10, 23), false, At(9, 0), TimeSpan.FromHours(2)).Why);
+        Assert.True(frozen.StartAt(At(10, 23), false, At(9, 0), TimeSpan.FromHours(1)).IsOpen);
         Assert.Equal(At(4, 20), frozen.NextStart(At(1, 0), TimeSpan.FromHours(8)));
         Assert.Null(frozen.NextStart(At(1, 0), TimeSpan.FromHours(9)));
 
