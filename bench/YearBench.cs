@@ -93,7 +93,8 @@ internal static class YearBench
                 await ServiceBench.StartToReady(report, site, $"{what}, {when}", 8);
                 report.Add($"{what}, {when}: memory of the service", "", $"{site.Process.Memory() / 1048576.0:N0} MiB");
                 var all = await site.Admin.Get("/api/v1/deployments?all=true", ContractJson.Default.IReadOnlyListDeploymentInfo);
-                var over = all.Last(each => each.Status == "ended" && each.States.Sum(state => state.Count) > devices / 2).Id;
+                // Of few deployments none is over yet; then the oldest stands for it.
+                var over = (all.LastOrDefault(each => each.Status == "ended" && each.States.Sum(state => state.Count) > devices / 2) ?? all[^1]).Id;
                 foreach (var (name, path) in new[]
                 {
                     ("Today", "/api/v1/today"), ("the deployments", "/api/v1/deployments"), ("all deployments that there were", "/api/v1/deployments?all=true"),

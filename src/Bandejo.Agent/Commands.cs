@@ -71,8 +71,8 @@ internal static class Commands
         var engine = new DeviceEngine(
             new DeviceParts(
                 files, new LinuxProcesses(home.Root, home.Folder, cache, time, isGuarded), files, new LinuxFacts(home.Root),
-                new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), () => new MachineGround(home.Root, home.Folder), link, trust,
-                cache, journal, time, line => Say(time, line)),
+                new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), new LinuxPower(home.Root),
+                () => new MachineGround(home.Root, home.Folder), link, trust, cache, journal, time, line => Say(time, line)),
             identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);

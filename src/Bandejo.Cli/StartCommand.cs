@@ -35,6 +35,11 @@ internal static class StartCommand
         "late", "start");
     private static readonly Option<string[]> Calendar = Shared.Names(
         "--calendar", "calendar", "Calendars of its own: their windows narrow those of its devices, their freezes hold besides");
+    private static readonly Option<string?> Restart = new("--restart")
+    {
+        Description = "When devices that need it are restarted: 'with the install', 'in the next window', each also 'while somebody is signed in', and "
+            + "'at the latest after 3 d' [left to people]",
+    };
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
     private static readonly Option<string?> RetryPause = new("--retry-pause") { Description = "The pause before the second try; it doubles each time [15m]" };
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
@@ -51,9 +56,8 @@ internal static class StartCommand
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, Tries, RetryPause, Lease, Priority,
-        Downgrade,
-        SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, Restart, Tries, RetryPause, Lease,
+        Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -66,7 +70,7 @@ internal static class StartCommand
             parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
             SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling),
             EndWhenReplaced: parsed.GetValue(EndWhenReplaced), Calendars: parsed.GetValue(Calendar) is { Length: > 0 } calendars ? calendars : null,
-            AfterDeadline: parsed.GetValue(AfterDeadline)!);
+            AfterDeadline: parsed.GetValue(AfterDeadline)!, Restart: parsed.GetValue(Restart));
         var preview = await client.Post(
             "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";
@@ -134,13 +138,7 @@ internal static class StartCommand
             }
         }
 
-        foreach (var hours in preview.Hours ?? [])
-        {
-            var next = hours.Next is { } at ? hours.IsOpen ? $", until {Say.When(at)}" : $"; may start {Say.When(at)}" : "";
-            Say.Line(
-                $"{(hours.IsOpen ? "May start at once" : "Waits")}: {Say.Devices(hours.Devices)}. {Markup.Escape(hours.Says)}{next} "
-                    + $"[dim]({string.Join(", ", hours.Sample)}{(hours.Devices > hours.Sample.Count ? ", …" : "")})[/]");
-        }
+        PrintHours(preview.Hours ?? [], "May start at once");
 
         foreach (var left in preview.Out)
         {
@@ -161,6 +159,21 @@ internal static class StartCommand
                 finding.IsWarning
                     ? $"[darkgoldenrod]Note:[/] {Markup.Escape(finding.Message)}"
                     : $"[red3]Stands against it:[/] {Markup.Escape(finding.Message)}");
+        }
+    }
+
+    /// <summary>For what hours devices wait, those that wait for the same on one line.</summary>
+    /// <param name="open">What is said of those that wait for none.</param>
+    public static void PrintHours(IReadOnlyList<HoursInfo> hours, string open)
+    {
+        foreach (var each in hours)
+        {
+            var next = each.Next is not { } at ? ""
+                : each.IsOpen ? $", until {Say.When(at)}"
+                : $"; {(each.Why.Code == "restart-held" ? "looked at again" : "may start")} {Say.When(at)}";
+            Say.Line(
+                $"{(each.IsOpen ? open : "Waits")}: {Say.Devices(each.Devices)}. {Markup.Escape(each.Says)}{next} "
+                    + $"[dim]({string.Join(", ", each.Sample)}{(each.Devices > each.Sample.Count ? ", …" : "")})[/]");
         }
     }
 

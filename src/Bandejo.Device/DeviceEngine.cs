@@ -13,7 +13,7 @@ public sealed class DeviceEngine
 {
     private static readonly TimeSpan ProofRepeat = TimeSpan.FromHours(12);
     /// <summary>How often it is looked whether what an order waits for is over.</summary>
-    private static readonly TimeSpan WaitPause = TimeSpan.FromSeconds(15);
+    internal static readonly TimeSpan WaitPause = TimeSpan.FromSeconds(15);
     private static readonly TimeSpan LongestBackoff = TimeSpan.FromMinutes(10);
 
     private readonly DeviceParts _parts;
@@ -32,6 +32,7 @@ public sealed class DeviceEngine
     private readonly Surroundings _surroundings;
     private readonly OrderHours _hours;
     private readonly FetchingAhead _ahead;
+    private readonly Restarts _restarts;
 
     public DeviceEngine(DeviceParts parts, DeviceIdentity identity)
     {
@@ -42,6 +43,7 @@ public sealed class DeviceEngine
         _talk = new ServiceTalk(parts, _journal, _packages);
         _pace = new CallPace(parts.Time);
         (_hours, _ahead) = (new OrderHours(parts.Clocks), new FetchingAhead(_packages, parts.Says));
+        _restarts = new Restarts(parts, _journal, _hours);
         var surroundings = _surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake());
@@ -155,6 +157,11 @@ public sealed class DeviceEngine
     {
         var state = _journal.State;
         var now = _parts.Time.GetUtcNow();
+        if (_restarts.GoesDown(now) is { } down)
+        {
+            return down;
+        }
+
         DateTimeOffset? soonest = null;
         var (waits, ahead) = (new List<WaitReport>(), new List<Order>());
         foreach (var order in state.Orders)
@@ -202,6 +209,12 @@ public sealed class DeviceEngine
             {
                 soonest = later;
             }
+        }
+
+        // When nothing else is to be done first.
+        if (_restarts.Look(now, waits) is { } restarts && (soonest is null || restarts < soonest))
+        {
+            soonest = restarts;
         }
 
         if (_talk.Wait(waits))

@@ -32,6 +32,9 @@ public sealed record DeviceState
     /// <summary>The calendars that rule it; null where it never had any.</summary>
     public CalendarsContent? Calendars { get; init; }
 
+    /// <summary>The last restart that was asked for; null for none.</summary>
+    public RestartAsked? Restart { get; init; }
+
     public long WithdrawnSerial { get; init; }
 
     public IReadOnlyList<string> Withdrawn { get; init; } = [];
@@ -97,7 +100,8 @@ public sealed record DeviceState
                 var progress = new Dictionary<string, OrderProgress>(Progress)
                 {
                     [KeyOf(Current!.Order)] = new OrderProgress(
-                        ended.Report.Outcome == Waits ? Current.Try - 1 : Current.Try, ended.NextTry, ended.BootId, ended.HasPutBack),
+                        ended.Report.Outcome == Waits ? Current.Try - 1 : Current.Try, ended.NextTry, ended.BootId, ended.HasPutBack,
+                        ended.BootId is null ? null : ended.Report.EndedAt),
                 };
                 return this with { Current = null, Outbox = [.. Outbox, ended.Report], Progress = progress };
             case ReportsAcknowledged acknowledged:
@@ -122,6 +126,8 @@ public sealed record DeviceState
                 return this with { WithdrawnSerial = withdrawn.Serial, Withdrawn = withdrawn.Digests };
             case CalendarsTaken taken:
                 return this with { Calendars = taken.Content };
+            case RestartAsked asked:
+                return this with { Restart = asked };
             case StepTakesLong slow:
                 return Current is { } current && current.Id == slow.Attempt
                     ? this with
@@ -135,7 +141,7 @@ public sealed record DeviceState
                 return this with
                 {
                     Progress = new Dictionary<string,
-                    OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null, NextTry = restarted.NextTry } },
+                    OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null, NextTry = restarted.NextTry, NeedsRestartSince = null } },
                 };
             default:
                 throw new InvalidOperationException($"The journal has no meaning for {entry.GetType().Name}.");

@@ -15,6 +15,7 @@ namespace Bandejo.Device;
 [JsonDerivedType(typeof(ReceiptDropped), "receipt-dropped")]
 [JsonDerivedType(typeof(WithdrawnTaken), "withdrawn")]
 [JsonDerivedType(typeof(RestartSeen), "restarted")]
+[JsonDerivedType(typeof(RestartAsked), "restart-asked")]
 [JsonDerivedType(typeof(StepTakesLong), "takes-long")]
 [JsonDerivedType(typeof(CalendarsTaken), "calendars")]
 public abstract record JournalEntry;
@@ -57,6 +58,11 @@ public sealed record CalendarsTaken(CalendarsContent Content) : JournalEntry;
 /// <param name="NextTry">When the order is taken up again; null where the proof was all that was missing.</param>
 public sealed record RestartSeen(string Order, DateTimeOffset? NextTry = null) : JournalEntry;
 
+/// <summary>The operating system is about to be asked for a restart.</summary>
+/// <param name="BootId">The start of the system that is to end by it.</param>
+/// <param name="GoesAt">When it is to go down.</param>
+public sealed record RestartAsked(string BootId, DateTimeOffset GoesAt) : JournalEntry;
+
 /// <summary>A step of an attempt takes much longer than its package expects.</summary>
 public sealed record StepTakesLong(string Attempt, string Says) : JournalEntry;
 
@@ -80,7 +86,9 @@ public sealed record Attempt(string Id, Order Order, int Try, DateTimeOffset Sta
 /// <param name="NextTry">When the next is due; null where none follows.</param>
 /// <param name="WaitsForBoot">The start of the system that must be over before the proof is taken.</param>
 /// <param name="HasPutBack">What was there before was put back, but for a restart.</param>
-public sealed record OrderProgress(int Tries, DateTimeOffset? NextTry, string? WaitsForBoot, bool HasPutBack = false);
+/// <param name="NeedsRestartSince">Since when a restart is needed; null where none is, or where it was before that was kept.</param>
+public sealed record OrderProgress(
+    int Tries, DateTimeOffset? NextTry, string? WaitsForBoot, bool HasPutBack = false, DateTimeOffset? NeedsRestartSince = null);
 
 /// <summary>JSON for the journal.</summary>
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]

@@ -139,6 +139,16 @@ public interface IMachineUser
     bool IsSignedIn { get; }
 }
 
+/// <summary>The device's power.</summary>
+public interface IMachinePower
+{
+    /// <summary>Asks the operating system to restart the device. Returns before it does; asked for again, the same.</summary>
+    /// <param name="notice">So much later, so that whoever is signed in can end their work.</param>
+    /// <param name="why">What they are told.</param>
+    /// <exception cref="IOException">It cannot be asked.</exception>
+    void Restart(TimeSpan notice, string why);
+}
+
 /// <summary>Settings files of the device.</summary>
 public interface IMachineSettings
 {

@@ -33,6 +33,12 @@ internal sealed class OrderHours(OffsetAt clocks)
         return says.IsOpen ? null : (says.ToString(), says.Until);
     }
 
+    /// <summary>When the device may be changed by an order; null where it lacks a calendar of it.</summary>
+    public Timetable? TableOf(CalendarsContent? held, Order order, DateTimeOffset now) =>
+        order.Calendars?.Any(id => held?.Calendars.Any(each => each.Id == id) != true) == true ? null
+            : held is null || held.Calendars.Count == 0 ? Timetable.Always
+            : Table(held, order, now);
+
     private Timetable Table(CalendarsContent held, Order order, DateTimeOffset now)
     {
         // The device may have travelled, or its clocks be set anew.

@@ -194,6 +194,11 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
     private FactReport Facts(DeviceState state)
     {
         var gathered = parts.Facts.Gather();
+        if (state.Progress.Values.Any(progress => progress.WaitsForBoot == parts.Facts.BootId))
+        {
+            gathered = gathered with { Facts = new Dictionary<string, string>(gathered.Facts, StringComparer.Ordinal) { ["restart.pending"] = "yes" } };
+        }
+
         var receipts = state.Receipts.Values.Select(receipt => new ProgramReport(receipt.App, receipt.Version, "receipt"));
         return gathered.Programs is null
             ? gathered

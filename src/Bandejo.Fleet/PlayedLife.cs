@@ -26,6 +26,7 @@ internal sealed record FleetParts(
 internal sealed class PlayedLife
 {
     private static readonly TimeSpan JoinAgain = TimeSpan.FromMinutes(5);
+    private static readonly TimeSpan RestartTakes = TimeSpan.FromMinutes(3);
 
     /// <summary>Timers are set for no longer than this.</summary>
     private static readonly TimeSpan LongestTimer = TimeSpan.FromDays(20);
@@ -68,6 +69,7 @@ internal sealed class PlayedLife
             {
                 Attempt = run.Attempt, Step = run.Name, Code = play?.Code, Put = Some(play?.Put), Gone = Some(play?.Gone), Later = Some(play?.Later),
             }),
+            Restarting = () => Die(RestartTakes),
             Died = () =>
             {
                 if (!_isSwitchedOff)
@@ -268,7 +270,7 @@ internal sealed class PlayedLife
         link.DeviceId = _identity.DeviceId;
         Engine = new DeviceEngine(
             new DeviceParts(
-                _machine, _machine, _machine, _facts, _user, _machine, () => new PlayedGround(_machine),
+                _machine, _machine, _machine, _facts, _user, _machine, _machine, () => new PlayedGround(_machine),
                 new PlayedLink(link, this, _kind, _fleet.Script, _chance), new PlayedTrust(), _content, _machine, Time, _ => { })
             {
                 Clocks = Zones.Of(_machine.Facts.GetValueOrDefault("zone", "")) ?? (_ => TimeSpan.Zero),

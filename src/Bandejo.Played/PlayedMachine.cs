@@ -18,7 +18,7 @@ public sealed class PowerCutException() : Exception("The power is gone.");
 /// <param name="time">By it steps go on.</param>
 /// <param name="play">How a step goes.</param>
 public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, StepPlay> play)
-    : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IContentCache, IDeviceJournal
+    : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IMachinePower, IContentCache, IDeviceJournal
 {
     // What a digest names is the same on every machine, and there are many machines.
     private static readonly ConcurrentDictionary<string, PackageDocument> Documents = new(StringComparer.Ordinal);
@@ -65,6 +65,9 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
 
     /// <summary>Hears when the power goes.</summary>
     public Action Died { get; set; } = () => { };
+
+    /// <summary>Hears when its agent asks for a restart: whoever leads it lets its power go, and come again.</summary>
+    public Action Restarting { get; set; } = () => { };
 
     /// <summary>How a length of time passes for whoever waits for a step.</summary>
     public Func<TimeSpan, CancellationToken, Task> Sleep { get; set; } = (length, cancellation) => Task.Delay(length, time, cancellation);
@@ -136,6 +139,8 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
 
     /// <summary>Its user says something.</summary>
     public void Say(UserWord word) => Now(() => _words.Add(word));
+
+    public void Restart(TimeSpan notice, string why) => WithPower(Restarting);
 
     public bool Exists(string path) => FileAt(path) is not null;
 

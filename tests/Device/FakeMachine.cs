@@ -10,7 +10,7 @@ using Microsoft.IdentityModel.Tokens;
 namespace Bandejo.Device.Tests;
 
 /// <summary>A played machine whose steps take no time, and a service that a test leads. What a test wants to hold back or to count goes through here.</summary>
-public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses, IDeviceJournal, IServiceLink, IServiceTrust
+public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses, IMachinePower, IDeviceJournal, IServiceLink, IServiceTrust
 {
     private readonly PlayedMachine _played;
     private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
@@ -98,6 +98,21 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     public string BootId { get; set; } = "boot-1";
 
+    /// <summary>What whoever is signed in was told of restarts, with the notice that was given.</summary>
+    public List<(TimeSpan Notice, string Why)> Restarted { get; } = [];
+
+    /// <summary>Whether the device said last that it waits for a restart.</summary>
+    public bool SaysRestartPending { get; private set; }
+
+    /// <summary>The device does not restart, whatever it is asked.</summary>
+    public bool StaysOn { get; set; }
+
+    public void Restart(TimeSpan notice, string why)
+    {
+        Restarted.Add((notice, why));
+        BootId = StaysOn ? BootId : $"boot-{Restarted.Count + 1}";
+    }
+
     /// <summary>Completed when the service has taken the end of an attempt, or a proof, that the test waits for.</summary>
     public Func<FakeMachine, bool> Until { get; set; } = machine => machine.Taken.Values.Any(report => report.HasEnded);
 
@@ -117,7 +132,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
         var engine = new DeviceEngine(
             new DeviceParts(
-                _played, this, _played, this, this, _played, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { })
+                _played, this, _played, this, this, _played, this, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { })
             {
                 Clocks = _ => Ahead,
             },
@@ -163,10 +178,10 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     }
 
     /// <summary>A package whose one variant the test makes out of a plain one.</summary>
-    public PackageLink PackageWith(string version, Func<DocumentVariant, DocumentVariant> change)
+    public PackageLink PackageWith(string version, Func<DocumentVariant, DocumentVariant> change, string app = "foldline")
     {
         var step = new DocumentStep(["put"], 60, 1, true, new Dictionary<string, string>());
-        return Serve(new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [change(
+        return Serve(new PackageDocument(1, app, "Foldline", version, "", "", "", [], [change(
             new DocumentVariant(
                 "linux", "yes", "yes", [], [], step, step with { Run = ["take"] },
                 [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true))]));
@@ -182,8 +197,8 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
         _served[digest] = bytes;
         using var stranger = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        return new PackageLink(digest, "foldline", version, Sign(
-            JsonSerializer.Serialize(new SealContent("package", digest, "foldline", version), ContractJson.Default.SealContent),
+        return new PackageLink(digest, document.App, version, Sign(
+            JsonSerializer.Serialize(new SealContent("package", digest, document.App, version), ContractJson.Default.SealContent),
             isForged ? stranger : _sealKey));
     }
 
@@ -354,6 +369,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         }
 
         KnowsItsOrders = request.OrdersTag == _tag;
+        SaysRestartPending = request.Facts?.Facts.GetValueOrDefault("restart.pending") is { } pending ? pending == "yes" : SaysRestartPending;
 
         foreach (var report in request.Attempts)
         {

@@ -35,6 +35,9 @@ public sealed class AgentProcess(string service, string name, string? clock = nu
     /// <summary>Reads a file of the machine; null where there is none.</summary>
     public string? Read(string path) => File.Exists(Path.Combine(Root, path)) ? File.ReadAllText(Path.Combine(Root, path)).TrimEnd() : null;
 
+    /// <summary>Somebody restarts the machine, as it is rehearsed: its system is another start of it.</summary>
+    public void Restart() => Write("run/boot-id", Guid.NewGuid().ToString());
+
     /// <summary>Enrols the machine.</summary>
     public async Task<(int Code, string Output)> Join(string code)
     {

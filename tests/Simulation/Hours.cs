@@ -7,7 +7,9 @@ namespace Bandejo.Simulation.Tests;
 internal static class Hours
 {
     /// <summary>Why an order may not start at a moment by the device's clock; null where it may.</summary>
-    public static string? Closed(CalendarsContent? held, Order order, DateTimeOffset now, string zone)
+    /// <param name="takesSeconds">How long it takes; null for as the order has it.</param>
+    /// <param name="isAtOnce">Whether it waits for no window; null for as the order has it.</param>
+    public static string? Closed(CalendarsContent? held, Order order, DateTimeOffset now, string zone, int? takesSeconds = null, bool? isAtOnce = null)
     {
         foreach (var id in order.Calendars ?? [])
         {
@@ -23,13 +25,13 @@ internal static class Hours
         }
 
         var ruling = held.Calendars.Where(each => each.RulesAll || order.Calendars?.Contains(each.Id) == true).ToList();
-        var isFree = order.AtOnce || (order.AtDeadline && order.Deadline <= now);
+        var isFree = isAtOnce ?? (order.AtOnce || (order.AtDeadline && order.Deadline <= now));
         if (At(now) is { } closed)
         {
             return closed;
         }
 
-        for (var at = now.AddMinutes(1); at < now.AddSeconds(order.TakesSeconds); at = at.AddMinutes(1))
+        for (var at = now.AddMinutes(1); at < now.AddSeconds(takesSeconds ?? order.TakesSeconds); at = at.AddMinutes(1))
         {
             if (At(at) is { } later)
             {

@@ -27,6 +27,10 @@ internal sealed class People(Simulation simulation)
     private static readonly string[] Windows = [
         "daily 22:00-04:00", "Mon-Fri 18:00-21:30; Sat,Sun", "daily 06:00 for 5h", "daily 00:00-24:00", "Mon,Wed,Fri 12:00-12:40", "every day 09:00-17:00"];
 
+    private static readonly string?[] Restarts = [
+        null, "with the install", "in the next window", "in the next window, with the install while somebody is signed in, at the latest after 1 h",
+        "at the latest after 6 h", "with the install, in the next window while somebody is signed in"];
+
     private int _names;
 
     private SimulatedService Service => simulation.Service;
@@ -79,6 +83,7 @@ internal sealed class People(Simulation simulation)
             case Happens.FactsChange:
                 device.Machine.Facts["memory"] = random.Next(3) == 0 ? "4294967296" : "17179869184";
                 device.Machine.Facts["site"] = Any(random, ["ALD", "BRO"]);
+                device.Machine.IsSignedIn = random.Next(3) == 0;
                 break;
             case Happens.HarmIsReported or Happens.OfferIsTaken:
                 device.Machine.Say(new UserWord(
@@ -211,6 +216,7 @@ internal sealed class People(Simulation simulation)
             Calendars = [.. World.Calendars.Keys.Where(_ => random.Next(6) == 0)],
             AfterDeadline = isPressing ? "start" : "late",
             Except = World.Groups.Keys.Where(slug => !groups.Contains(slug) && random.Next(6) == 0).Take(1).ToList(),
+            Restart = Any(random, Restarts),
         };
     }
 

@@ -32,6 +32,12 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         Machine.Facts["memory"] = simulation.Chance.Share($"{name}/memory") < 0.8 ? "17179869184" : "4294967296";
         Machine.Kept = entry => simulation.Watch.Journal(this, entry);
         Machine.Begun = run => simulation.Watch.StepBegins(this, run);
+        Machine.Restarting = () =>
+        {
+            simulation.Say($"{name} restarts");
+            simulation.Watch.Restarts(this);
+            Machine.Cut();
+        };
         Machine.Died = () =>
         {
             simulation.Say($"{name} loses power");
@@ -174,8 +180,9 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
 
             _simulation.Watch.Starts(this);
             Engine = new DeviceEngine(
-                new DeviceParts(Machine, Machine, Machine, Machine, Machine, Machine, () => this, this, this, Machine, Machine, _clock, says => _simulation.Say(
-                    $"{Name}: {says}"))
+                new DeviceParts(
+                    Machine, Machine, Machine, Machine, Machine, Machine, Machine, () => this, this, this, Machine, Machine, _clock,
+                    says => _simulation.Say($"{Name}: {says}"))
                 {
                     Clocks = Core.Calendars.Zones.Of(Machine.Facts["zone"])!,
                     NewId = _ => $"{Name.Replace("-", "", StringComparison.Ordinal)}x{_attempts++:x6}",

@@ -154,6 +154,29 @@ internal sealed partial class Watch(Simulation simulation)
         }
     }
 
+    /// <summary>A device restarts itself.</summary>
+    public void Restarts(SimulatedDevice device)
+    {
+        Count("restarts");
+        var (known, state, now) = (KnownOf(device), device.Engine!.State, Now + device.Ahead);
+        Hold(state.Current is null && !device.Machine.IsAtWork, "no device restarts in the middle of work", device.Name);
+        var waiting = state.Orders.Where(order => state.Progress.GetValueOrDefault(DeviceState.KeyOf(order))?.WaitsForBoot == device.Machine.BootId).ToList();
+        Hold(waiting.Count > 0, "no device restarts for nothing", device.Name);
+        var isLast = waiting.Any(order => order.Restart?.AfterSeconds is { } after
+            && state.Progress[DeviceState.KeyOf(order)].NeedsRestartSince?.AddSeconds(after) <= now);
+        foreach (var order in waiting)
+        {
+            var key = DeviceState.KeyOf(order);
+            Hold(IsWanted(known, order), "no device restarts after hearing otherwise", $"{device.Name} restarts for {key}; what it heard last was {Words(known)}");
+            var when = device.Machine.IsSignedIn ? order.Restart?.WhileSignedIn : order.Restart?.When;
+            Hold(isLast || when is "in-window" or "with-install", "no device restarts that is left to people", $"{device.Name} restarts for {key}");
+            var isAnyGentle = waiting.Any(each => (device.Machine.IsSignedIn ? each.Restart?.WhileSignedIn : each.Restart?.When) == "in-window");
+            bool? isAtOnce = isLast ? true : isAnyGentle ? false : null;
+            var closed = Hours.Closed(known.Calendars, order, now, device.Machine.Facts["zone"], 600, isAtOnce);
+            Hold(closed is null, "no device restarts outside its window or in a freeze", $"{device.Name} restarts for {key} at {now:O}: {closed}");
+        }
+    }
+
     /// <summary>Changes were kept.</summary>
     public void Kept(IReadOnlyList<Change> changes)
     {

@@ -26,6 +26,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="Calendars">Calendars of its own, by name: their windows narrow those of its devices, never widen them; their freezes hold besides.</param>
 /// <param name="AfterDeadline">What the deadline does to devices that are unmet: <c>late</c> counts them as late and nothing else, <c>start</c> lets them start
 /// outside their windows too. A freeze holds even then.</param>
+/// <param name="Restart">When devices that need a restart for it are restarted, such as
+/// <c>in the next window, left to people while somebody is signed in, at the latest after 3 d</c>, or <c>with the install</c>; null leaves it to people.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -48,7 +50,8 @@ public sealed record DeploymentRequest(
     [property: Limits(Text = 64)] string? Salt = null,
     bool EndWhenReplaced = false,
     [property: Limits(Items = 64, Text = ApiLimits.MaxName)] IReadOnlyList<string>? Calendars = null,
-    [property: Limits(Text = 20)] string AfterDeadline = "late");
+    [property: Limits(Text = 20)] string AfterDeadline = "late",
+    [property: Limits(Text = 200)] string? Restart = null);
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>
@@ -135,10 +138,14 @@ public sealed record SettingValueInfo(string Name, string? Value);
 /// <summary>A deployment with what was started and what its failures share.</summary>
 /// <param name="Settings">The settings that are not the package's defaults.</param>
 /// <param name="Chosen">All that it was started with.</param>
+/// <param name="Calendars">The calendars of its own, by their short names.</param>
+/// <param name="AfterDeadline"><c>late</c> or <c>start</c>.</param>
+/// <param name="Restart">When devices that need a restart are restarted, as a sentence.</param>
+/// <param name="Hours">For what hours its devices wait now, and for what restarts; empty where none does, and as of a past moment.</param>
 public sealed record DeploymentDetails(
     DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease,
     int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms, IReadOnlyList<SettingValueInfo> Settings,
-    IReadOnlyList<ChosenInfo> Chosen);
+    IReadOnlyList<ChosenInfo> Chosen, IReadOnlyList<string> Calendars, string AfterDeadline, string Restart, IReadOnlyList<HoursInfo> Hours);
 
 /// <summary>What an act on a deployment would do.</summary>
 /// <param name="Act">pause, resume, approve, advance, halt, roll-back, end or retry.</param>

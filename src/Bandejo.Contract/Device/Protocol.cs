@@ -167,12 +167,19 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="AtDeadline">Once the deadline has passed it starts outside the windows too; a freeze holds even then.</param>
 /// <param name="AtOnce">It waits for no window: the device's user wants it. A freeze holds even then.</param>
 /// <param name="TakesSeconds">How long it is expected to take: so long it must still be open when it is started.</param>
+/// <param name="Restart">When the device is restarted, where it needs that; null for never by the agent.</param>
 public sealed record Order(
     string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
     DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
     string>? Settings = null, OrderHandling? Handling = null,
     [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false,
-    int TakesSeconds = 0);
+    int TakesSeconds = 0, OrderRestart? Restart = null);
+
+/// <summary>When the device is restarted, where this order needs it.</summary>
+/// <param name="When">Where nobody is signed in: <c>never</c> (by the agent), <c>in-window</c> or <c>with-install</c>.</param>
+/// <param name="WhileSignedIn">The same where somebody is.</param>
+/// <param name="AfterSeconds">So long after it was first needed it comes all the same; null for never.</param>
+public sealed record OrderRestart([property: Limits(Text = 20)] string When, [property: Limits(Text = 20)] string WhileSignedIn, int? AfterSeconds);
 
 /// <summary>How an attempt behaves in the place of what its package says. It names nothing that is deleted or read: that only a sealed package may.</summary>
 /// <param name="NobodySignedIn">Whether it waits until nobody is signed in; null as the package has it.</param>

@@ -59,6 +59,7 @@ public static class AttemptIntake
             target, isRestore, Attempts.Outcomes[told.Outcome!], attempt.Message, deployment.Plan.Retry, told.EndedAt ?? decision.Now));
         if (told.Kind == "install" && target.Variant is { } variant && Attempts.Outcomes[told.Outcome!] is AttemptOutcome.Done or AttemptOutcome.Restart)
         {
+            RestartsAhead.Learn(decision, deployment.Package, variant, Attempts.Outcomes[told.Outcome!]);
             TimeNeeded.Learn(decision, deployment.Package, variant, (told.EndedAt ?? decision.Now) - told.StartedAt);
         }
 

@@ -229,6 +229,16 @@ public static class CheckIn
             // What calendars keep it from is known here too; only where it sees them otherwise does its own word stand.
             var wait = waits.FirstOrDefault(wait => wait.Deployment == deployment.Id);
             var why = wait?.Until is null ? wait?.Why : null;
+            if (deployment.Targets[device].State == TargetState.Restart)
+            {
+                if (wait is not null)
+                {
+                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.NeedsRestart, new Reason(ReasonCode.RestartHeld, wait.Why), wait.Until));
+                }
+
+                continue;
+            }
+
             if (deployment.Targets[device] is var target && target.WaitsFor != why)
             {
                 Moving.Replace(decision, deployment, device, target with { WaitsFor = why });

@@ -82,6 +82,9 @@ public sealed record DeploymentPlan
     /// <summary>The calendars of its own: their windows narrow those of its devices, their freezes hold besides.</summary>
     public IReadOnlyList<string> Calendars { get; init; } = [];
 
+    /// <summary>When devices that need a restart for it are restarted.</summary>
+    public RestartChoice Restart { get; init; } = RestartChoice.LeftToPeople;
+
     /// <summary>How long a device may still start the order without hearing from the service.</summary>
     public TimeSpan Lease { get; init; } = TimeSpan.FromDays(1);
 

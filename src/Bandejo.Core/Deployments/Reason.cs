@@ -91,6 +91,9 @@ public enum ReasonCode
     /// <summary>[calendar, …]</summary>
     WindowOpen,
 
+    /// <summary>[what the device says of its restart]</summary>
+    RestartHeld,
+
     TryTimeCame,
 
     /// <summary>[seconds]</summary>

@@ -39,6 +39,7 @@ public static class ReasonWords
         [ReasonCode.NoRoom] = "It takes {0}, for which {1} leaves no room",
         [ReasonCode.AgentWithoutCalendars] = "Its windows rule it, and its agent knows nothing of windows; a newer one does",
         [ReasonCode.WindowOpen] = "The order is out, and {0} is open; the device starts at its next check-in",
+        [ReasonCode.RestartHeld] = "In place but for a restart. {0}",
         [ReasonCode.TryTimeCame] = "The time of the next try has come",
         [ReasonCode.ProofOld] = "The last proof is {0} old and the device is silent",
         [ReasonCode.FellSilent] = "Began work and was not heard from for {0}",

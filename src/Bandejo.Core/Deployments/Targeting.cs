@@ -22,6 +22,9 @@ public sealed record VariantRules(string Name, Rule Fits, Rule Requires, bool Ca
     /// <summary>The longest that it may take, before it is ended or a person is asked.</summary>
     public TimeSpan Longest { get; init; }
 
+    /// <summary>Whether it asks for a restart, as it says itself.</summary>
+    public RestartRule Restart { get; init; }
+
     /// <summary>How long taking it away is expected to take.</summary>
     public TimeSpan TakesAway { get; init; }
 

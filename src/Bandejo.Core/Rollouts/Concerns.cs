@@ -34,6 +34,9 @@ public enum ConcernKind
     /// <summary>The deadline has passed.</summary>
     Late,
 
+    /// <summary>Devices have waited for a restart for days.</summary>
+    Restart,
+
     /// <summary>A wave takes much longer than waves usually do.</summary>
     Overrun,
 
@@ -76,6 +79,9 @@ public sealed record Concern(ConcernKind Kind, int Devices, DateTimeOffset? Sinc
 public static class Concerns
 {
     private const int SampleSize = 3;
+
+    /// <summary>So long a device may wait for a restart before somebody is told.</summary>
+    private static readonly TimeSpan RestartPatience = TimeSpan.FromDays(3);
 
     /// <summary>Everything that needs somebody, most urgent first, and of what is alike the larger.</summary>
     public static IReadOnlyList<Concern> Of(FleetWorld world)
@@ -148,6 +154,15 @@ public static class Concerns
         if (late > 0)
         {
             yield return Concern(ConcernKind.Late, late, plan.Deadline);
+        }
+
+        var unrestarted = deployment.Targets.With(TargetState.Restart).Where(target => now - target.Since >= RestartPatience).ToList();
+        if (unrestarted.Count > 0)
+        {
+            yield return Concern(ConcernKind.Restart, unrestarted.Count, unrestarted.Min(target => target.Since)) with
+            {
+                Sample = [.. unrestarted.Take(SampleSize).Select(target => world.Devices.Get(target.Device)?.Name ?? target.Device)],
+            };
         }
 
         Concern Concern(ConcernKind kind, int devices, DateTimeOffset? since) => new(kind, devices, since, [deployment]) { Tallies = tallies, Wave = at };

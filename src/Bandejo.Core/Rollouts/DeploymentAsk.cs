@@ -58,6 +58,9 @@ public sealed record DeploymentAsk
     /// <summary><c>late</c> or <c>start</c>.</summary>
     public string AfterDeadline { get; init; } = "late";
 
+    /// <summary>When devices that need a restart are restarted, as <see cref="Deployments.RestartChoice"/> is written; null for left to people.</summary>
+    public string? Restart { get; init; }
+
     /// <summary>What waves draw their devices by; null takes it of what is asked for, so that the start takes the devices that its preview named.</summary>
     public string? Salt { get; init; }
 }

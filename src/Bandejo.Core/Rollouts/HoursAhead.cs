@@ -27,6 +27,16 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
                 alike => new HoursAhead(alike.Key.Why, alike.Key.Next, alike.Count(), [.. alike.Take(SampleSize).Select(each => each.Device.Name)]))];
     }
 
+    /// <summary>For what hours the devices of a running deployment wait now, and for what their restarts; the most of them first.</summary>
+    public static IReadOnlyList<HoursAhead> Now(FleetWorld world, DeploymentEntry deployment)
+    {
+        var waiting = deployment.Targets.With(TargetState.Waiting, TargetState.Ready, TargetState.Restart).Where(
+            target => target.Reason.IsOfCalendars || target.Reason.Code is ReasonCode.WindowOpen or ReasonCode.RestartHeld);
+        return [.. waiting.GroupBy(target => (target.Reason, target.Next)).OrderByDescending(alike => alike.Count()).Select(alike => new HoursAhead(
+            alike.Key.Reason, alike.Key.Next, alike.Count(),
+            [.. alike.Take(SampleSize).Select(target => world.Devices.Get(target.Device)?.Name ?? target.Device)]))];
+    }
+
     /// <summary>What of a plan's hours a person should know before it starts.</summary>
     internal static IEnumerable<Finding> Findings(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices)
     {

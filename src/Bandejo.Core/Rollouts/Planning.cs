@@ -27,6 +27,7 @@ public static class Planning
         var pause = Duration(ask.RetryPause, "retryPause", RetryRule.Default.Pause);
         var lease = Duration(ask.Lease, "lease", TimeSpan.FromDays(1));
         var halt = ask.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(ask.Halt), "halt", findings);
+        var restart = ask.Restart is null ? RestartChoice.LeftToPeople : Take(RestartChoice.Parse(ask.Restart), "restart", findings);
         var settings = Settings.Resolve(package.Contents.Settings, package.Contents.Presets, ask.Preset, SettingsOf(ask, package, handling));
         findings.AddRange(settings.Ok ? [] : settings.Failure!.Findings);
         Check(ask.Wish != "gone" || (ask.Preset is null && ask.Settings is null), "What is to be gone has no settings.", "settings");
@@ -55,6 +56,7 @@ public static class Planning
             Deadline = ask.Deadline,
             AfterDeadline = ask.AfterDeadline == "start" ? AfterDeadline.Start : AfterDeadline.Late,
             Calendars = ask.Calendars,
+            Restart = restart!,
             Lease = lease,
             Priority = ask.Priority,
             AllowsDowngrade = ask.AllowsDowngrade,

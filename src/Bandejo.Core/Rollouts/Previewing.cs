@@ -190,6 +190,7 @@ public static class Previewing
 
         var changed = foreseen.Where(each => each.Effect is Effect.Enter or Effect.Upgrade or Effect.Downgrade or Effect.Leave or Effect.NotKnown)
             .Select(each => (each.Device, each.Stand.Variant)).ToList();
+        findings.AddRange(RestartsAhead.Findings(plan, package, handling?.Values, foreseen));
         findings.AddRange(HoursAhead.Findings(world, plan, changed));
         return new Outlook(
             ask with { Name = plan.Name }, plan, package, findings, reached.Count, previews,

@@ -68,6 +68,9 @@ public sealed record PackageRecord(
 {
     /// <summary>How long installing it took, by variant; null where none took longer than was expected.</summary>
     public IReadOnlyDictionary<string, TookRecord>? Took { get; init; }
+
+    /// <summary>The variants that asked a device for a restart; null for none.</summary>
+    public IReadOnlyList<string>? Restarted { get; init; }
 }
 
 /// <summary>

@@ -205,7 +205,8 @@ internal static class DeploymentRoutes
                 [.. deployment.Targets.Harmed.OrderByDescending(target => target.TroubleAt).Take(20).Select(target => new HarmInfo(
                     each.Devices.Get(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))],
                 Views.Settings(deployment),
-                Chosen.Of(each, deployment));
+                Chosen.Of(each, deployment), plan.Calendars, StateNames.Hyphenate(plan.AfterDeadline.ToString()), plan.Restart.ToString(),
+                [.. HoursAhead.Now(each, deployment).Select(AskForms.Info)]);
         });
         if (!details.Ok)
         {

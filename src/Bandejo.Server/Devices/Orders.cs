@@ -4,6 +4,7 @@ using System.Text;
 using System.Text.Json;
 using Bandejo.Contract;
 using Bandejo.Contract.Device;
+using Bandejo.Core;
 using Bandejo.Core.Catalogue;
 using Bandejo.Core.CheckIns;
 using Bandejo.Core.Deployments;
@@ -45,5 +46,10 @@ internal static class Orders
         HandlingForms.ForOrder(order.Handling),
         ofGroups.Count + order.Calendars.Count == 0 || order.Kind == AttemptTold.TrialKind ? null : [.. ofGroups.Union(order.Calendars)],
         order.AfterDeadline == AfterDeadline.Start, order.IsTaken,
-        ofGroups.Count + order.Calendars.Count == 0 ? 0 : (int)Math.Ceiling(order.Takes.TotalSeconds));
+        ofGroups.Count + order.Calendars.Count == 0 ? 0 : (int)Math.Ceiling(order.Takes.TotalSeconds),
+        order.Restart == RestartChoice.LeftToPeople ? null : Form(order.Restart));
+
+    private static OrderRestart Form(RestartChoice choice) => new(
+        StateNames.Hyphenate(choice.When.ToString()), StateNames.Hyphenate(choice.WhileSignedIn.ToString()),
+        choice.After is { } after ? (int)Math.Ceiling(after.TotalSeconds) : null);
 }

@@ -100,7 +100,8 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         return new DeploymentDetails(
             info, plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries, Units.FormatDuration(plan.Retry.Pause), Units.FormatDuration(plan.Lease), 0,
             null, [], [.. harmed.OrderByDescending(each => each.Target.TroubleAt).Take(20).Select(each => new HarmInfo(
-                names.Of(each.Number), each.Target.Harms, each.Target.Harm ?? ""))], Views.Settings(deployment), Chosen.Of(now, deployment));
+                names.Of(each.Number), each.Target.Harms, each.Target.Harm ?? ""))], Views.Settings(deployment), Chosen.Of(now, deployment), plan.Calendars,
+            StateNames.Hyphenate(plan.AfterDeadline.ToString()), plan.Restart.ToString(), []);
     }
 
     /// <summary>The targets of a deployment, a page of them.</summary>

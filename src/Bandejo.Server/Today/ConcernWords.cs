@@ -28,6 +28,7 @@ internal static class ConcernWords
         ConcernKind.Failures => $"{Count(concern.Devices, "device")} failed in {Name(concern)}",
         ConcernKind.TakesLong => $"{Count(concern.Devices, "device")} take{(concern.Devices == 1 ? "s" : "")} much longer than expected in {Name(concern)}",
         ConcernKind.Late => $"{Count(concern.Devices, "device")} late in {Name(concern)}",
+        ConcernKind.Restart => $"{Count(concern.Devices, "device")} wait{(concern.Devices == 1 ? "s" : "")} for a restart in {Name(concern)}",
         ConcernKind.Overrun => $"'{Wave(concern).Name}' of {Name(concern)} takes long",
         ConcernKind.Silent => $"{Count(concern.Devices, "device")} silent",
         ConcernKind.Unsorted => $"{Count(concern.Devices, "device")} unsorted",
@@ -49,6 +50,9 @@ internal static class ConcernWords
         ConcernKind.Failures => $"{concern.Tallies.Sum(tally => tally.Top)} of {concern.Tallies.Sum(tally => tally.Bottom)} are met.",
         ConcernKind.TakesLong => $"{concern.Sample[0]}: {concern.Attempt!.Message}.",
         ConcernKind.Late => $"The deadline was {Units.FormatDuration(now - concern.Since!.Value)} ago.",
+        ConcernKind.Restart =>
+            $"{string.Join(", ", concern.Sample)}{(concern.Devices > concern.Sample.Count ? $" and {concern.Devices - concern.Sample.Count} more" : "")}: in place "
+                + $"but for a restart, the longest for {Units.FormatDuration(now - concern.Since!.Value)}. Restart: {concern.Deployments[0].Plan.Restart}.",
         ConcernKind.Overrun =>
             $"Open for {Units.FormatDuration(now - concern.Since!.Value)}; waves here usually reach their gate in "
                 + $"{Units.FormatDuration(concern.Pace!.Usual)} (median of {concern.Pace.Waves}). {Met(concern)}.",
@@ -68,6 +72,7 @@ internal static class ConcernWords
         ConcernKind.Approval => $"bandejo deployment approve \"{Name(concern)}\" --reason \"…\"",
         ConcernKind.EmptyWave => $"bandejo deployment advance \"{Name(concern)}\" --reason \"…\"",
         ConcernKind.TakesLong => $"bandejo deployment targets \"{Name(concern)}\" --state working",
+        ConcernKind.Restart => $"bandejo deployment targets \"{Name(concern)}\" --state restart",
         ConcernKind.Silent => $"bandejo deployment targets \"{Name(concern)}\" --state ready retry unknown --sort since",
         ConcernKind.Contested => $"bandejo deployment targets \"{Name(concern)}\" --state contested",
         ConcernKind.Unsorted => $"bandejo group member add GROUP {concern.Sample[0]}",

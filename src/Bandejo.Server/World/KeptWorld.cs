@@ -46,6 +46,7 @@ internal static class KeptWorld
                     variant.Name, Rule.OfKept(variant.Fits), Rule.OfKept(variant.Requires), variant.Remove is not null, variant.Change is not null)
                 {
                     Takes = TimeSpan.FromSeconds(variant.Install.ExpectedSeconds), Longest = TimeSpan.FromSeconds(variant.Install.LimitSeconds),
+                    Restart = Handling.Restarts.GetValueOrDefault(variant.Handling?.Restart ?? "", RestartRule.AsTold),
                     TakesAway = TimeSpan.FromSeconds(variant.Remove?.ExpectedSeconds ?? 0),
                 })],
             Needs = Documents.NeedsOf(document),
