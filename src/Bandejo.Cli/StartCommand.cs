@@ -18,7 +18,7 @@ internal static class StartCommand
     private static readonly Option<string[]> Except = Shared.Names("--except", "group", "Groups left out; leaving out always wins", "-x");
     private static readonly Option<string[]> Wave = Shared.Several(
         "--wave", "wave", "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate; "
-            + "'; not before 2026-12-01T18:00' says when it opens at the earliest [one wave for everyone]", "-w");
+            + "'; not before 2026-12-01T18:00' says when it opens at the earliest, '; opens Mon-Thu 08:00-16:00' in which hours [one wave for everyone]", "-w");
     private static readonly Option<string?> Plan = new("--plan") { Description = "A kept wave plan instead of single waves" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
     private static readonly Option<bool> Gone = new("--gone") { Description = "The app shall not be there, in any version" };
@@ -131,7 +131,7 @@ internal static class StartCommand
             Say.Line(
                 $"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} "
                     + $"[dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}"
-                        + $"{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}[/]");
+                        + $"{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}[/]");
             if (wave.Gate is not null)
             {
                 Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)}{(wave.Arithmetic is null ? "" : $" · {Markup.Escape(wave.Arithmetic)}")}[/]");
@@ -230,6 +230,12 @@ internal static class StartCommand
     /// <summary>Before the earliest moment at which a wave opens.</summary>
     private const string NotBefore = "not before ";
 
+    /// <summary>Before the hours in which a wave opens.</summary>
+    private const string Opens = "opens ";
+
+    /// <summary>Between hours and the zone whose clocks they are by.</summary>
+    private const string InZone = " in ";
+
     /// <summary>Waves as they are written on the command line.</summary>
     public static List<WaveRequest> Waves(string[] texts)
     {
@@ -244,11 +250,16 @@ internal static class StartCommand
 
             var parts = text[(end + 1)..].Split(';', StringSplitOptions.TrimEntries);
             var opens = parts.Skip(1).FirstOrDefault(part => part.StartsWith(NotBefore, StringComparison.OrdinalIgnoreCase));
-            var gate = string.Join("; ", parts.Skip(1).Where(part => part != opens));
+            var hours = parts.Skip(1).FirstOrDefault(part => part.StartsWith(Opens, StringComparison.OrdinalIgnoreCase));
+            var gate = string.Join("; ", parts.Skip(1).Where(part => part != opens && part != hours));
             return new WaveRequest(
-                text[..end].Trim().Trim('"'), parts[0], gate.Length > 0 ? gate : null, opens is null ? null : Moment(opens[NotBefore.Length..].Trim()));
+                text[..end].Trim().Trim('"'), parts[0], gate.Length > 0 ? gate : null, opens is null ? null : Moment(opens[NotBefore.Length..].Trim()), hours is null ? null : Hours(hours[Opens.Length..].Trim()));
         })];
     }
+
+    /// <summary>Hours are by the clocks of whoever writes them, unless they say otherwise.</summary>
+    private static string Hours(string written) =>
+        written.Contains(InZone, StringComparison.OrdinalIgnoreCase) || !TimeZoneInfo.Local.HasIanaId ? written : written + InZone + TimeZoneInfo.Local.Id;
 
     private static DateTimeOffset? Moment(string? text)
     {

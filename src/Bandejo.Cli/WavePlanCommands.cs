@@ -41,7 +41,7 @@ internal static class WavePlanCommands
         Say.Line($"[bold]{Markup.Escape(plan.Name)}[/]  [dim]{plan.Slug}[/]");
         foreach (var wave in plan.Waves)
         {
-            Say.Line($"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)}[/]");
+            Say.Line($"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)}{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}[/]");
             if (wave.Gate is not null)
             {
                 Say.Line($"  [dim]╱ gate: {Markup.Escape(wave.Gate)}[/]");
@@ -53,7 +53,7 @@ internal static class WavePlanCommands
 
     private static Command Keep(string verb, string description)
     {
-        var waves = Shared.Several("--wave", "wave", "A wave as 'NAME: PICK; GATE'; the last needs no gate", "-w");
+        var waves = Shared.Several("--wave", "wave", "A wave as 'NAME: PICK; GATE'; the last needs no gate; '; opens Mon-Thu 08:00-16:00' says in which hours", "-w");
         waves.Required = true;
         var name = new Option<string?>("--name", "-n") { Description = "Its name for people [the short name]" };
         return Shared.Verb(

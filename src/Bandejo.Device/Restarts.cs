@@ -31,7 +31,8 @@ internal sealed class Restarts(DeviceParts parts, DeviceJournalKeeper journal, O
         var needs = new List<RestartNeed>();
         foreach (var order in waiting)
         {
-            if (!order.MayStart || now >= state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds) || hours.TableOf(state.Calendars, order, now) is not { } table)
+            var isLeased = now < state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
+            if (!order.MayStart || !isLeased || hours.TableOf(state.Calendars, order, now) is not { } table)
             {
                 continue;
             }

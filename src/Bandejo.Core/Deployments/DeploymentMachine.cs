@@ -251,9 +251,9 @@ public static class DeploymentMachine
         {
             if (state.Waves[i].OpenedAt is null)
             {
-                if (plan.Waves[i].OpensAt is { } opens && opens > now)
+                if (plan.Waves[i].NotBefore(now) is { } opens)
                 {
-                    lookAgain = opens;
+                    lookAgain = opens == DateTimeOffset.MaxValue ? null : opens;
                     break;
                 }
 

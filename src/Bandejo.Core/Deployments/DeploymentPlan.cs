@@ -1,3 +1,4 @@
+using Bandejo.Core.Calendars;
 using Bandejo.Core.Versions;
 
 namespace Bandejo.Core.Deployments;
@@ -34,6 +35,17 @@ public sealed record Wave(string Name, Pick Pick, Gate? Gate, DateTimeOffset? Op
 {
     /// <summary>The gate's sentence, worked out once: it is in the reason of every target that waits behind it. Empty for none.</summary>
     public string GateInWords { get; } = Gate?.ToString() ?? "";
+
+    /// <summary>The hours in which it opens; null for any.</summary>
+    public OpenHours? Hours { get; init; }
+
+    /// <summary>When it may open, where that is later than now; null where it may, and the end of time where it never may.</summary>
+    public DateTimeOffset? NotBefore(DateTimeOffset now)
+    {
+        var from = OpensAt > now ? OpensAt.Value : now;
+        var at = Hours is null ? from : Hours.Next(from) ?? DateTimeOffset.MaxValue;
+        return at > now ? at : null;
+    }
 }
 
 /// <summary>What was asked for. Never changes after the start.</summary>

@@ -103,8 +103,10 @@ public static class Sentences
         {
             var closed = state.Waves.ToList().FindIndex(wave => wave.OpenedAt is null);
             return new(
-                closed >= 0 && plan.Waves[closed].OpensAt is { } opens
-                    ? $"'{plan.Waves[closed].Name}' opens in {Units.FormatDuration(opens - now)}."
+                closed >= 0 && plan.Waves[closed].NotBefore(now) is { } opens
+                    ? opens == DateTimeOffset.MaxValue
+                        ? $"'{plan.Waves[closed].Name}' never opens: its hours ({plan.Waves[closed].Hours}) are over."
+                        : $"'{plan.Waves[closed].Name}' opens in {Units.FormatDuration(opens - now)}."
                     : "About to start.",
                 "");
         }

@@ -69,4 +69,5 @@ public sealed record DeploymentAsk
 /// <param name="Pick"><c>group NAME</c>, <c>12 devices</c>, <c>20 %</c> or <c>everyone else</c>.</param>
 /// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; null for the last wave.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
-public sealed record WaveAsk(string Name, string Pick, string? Gate, DateTimeOffset? OpensAt);
+/// <param name="Hours">The hours in which it opens, such as <c>Mon-Thu 08:00-16:00 in Europe/Lisbon</c>; null for any.</param>
+public sealed record WaveAsk(string Name, string Pick, string? Gate, DateTimeOffset? OpensAt, string? Hours = null);

@@ -1,3 +1,4 @@
+using Bandejo.Core.Calendars;
 using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
@@ -114,6 +115,7 @@ public static class Planning
             var where = $"waves[{i}]";
             var pick = Take(Pick.Parse(asked[i].Pick), $"{where}.pick", findings);
             var gate = asked[i].Gate is { } text ? Take(Gate.Parse(text), $"{where}.gate", findings) : null;
+            var hours = asked[i].Hours is { } open ? Take(OpenHours.Parse(open), $"{where}.hours", findings) : null;
             if (string.IsNullOrWhiteSpace(asked[i].Name))
             {
                 findings.Add(new Finding("A wave needs a name.", $"{where}.name"));
@@ -124,7 +126,7 @@ public static class Planning
                 findings.Add(new Finding($"'{asked[i].Name}' needs a gate, such as '95 % met for 1 d': another wave follows.", $"{where}.gate"));
             }
 
-            waves.Add(new Wave(asked[i].Name, pick ?? new Pick(), gate, asked[i].OpensAt));
+            waves.Add(new Wave(asked[i].Name, pick ?? new Pick(), gate, asked[i].OpensAt) { Hours = hours });
         }
 
         return waves;

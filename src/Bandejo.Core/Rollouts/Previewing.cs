@@ -221,7 +221,12 @@ public static class Previewing
 
         for (var i = 0; i < plan.Waves.Count; i++)
         {
-            if (plan.Waves[i].OpensAt is { } opens && opens >= plan.Deadline)
+            var opensAt = plan.Waves[i].NotBefore(world.Now);
+            if (opensAt == DateTimeOffset.MaxValue)
+            {
+                findings.Add(new Finding($"Wave '{plan.Waves[i].Name}' never opens: its hours ({plan.Waves[i].Hours}) are over.", $"waves[{i}].hours"));
+            }
+            else if (opensAt is { } opens && opens >= plan.Deadline)
             {
                 findings.Add(
                     new Finding(

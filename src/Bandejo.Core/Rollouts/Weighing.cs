@@ -321,9 +321,9 @@ public static class Weighing
         }
 
         var wave = deployment.Plan.Waves[at];
-        if (wave.OpensAt is { } opens && opens > now)
+        if (wave.NotBefore(now) is { } opens && (at == 0 || state.Waves[at - 1].PassedAt is not null || wave.OpensAt > now))
         {
-            return (new Reason(ReasonCode.WaveOpensLater, wave.Name), opens);
+            return (new Reason(ReasonCode.WaveOpensLater, wave.Name), opens == DateTimeOffset.MaxValue ? null : opens);
         }
 
         return (deployment.Closed(at), null);

@@ -23,7 +23,7 @@ internal static class Views
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, StateNames.Of(plan.Wish), StateNames.Of(deployment.State.Status),
             stands.ToString(), stands.Lead, deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
             Counts.Info(Counts.Of(plan.Deadline, states, at)), States(states),
-            [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index]))], deployment.State.Revision);
+            [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index], at))], deployment.State.Revision);
     }
 
     public static TargetInfo Target(FleetWorld world, DeploymentEntry deployment, Target target)
@@ -60,7 +60,7 @@ internal static class Views
     public static EventInfo Event(EventRecord kept) =>
         new(kept.Number, kept.At, kept.Topic, kept.What, kept.By, kept.Deployment, kept.Device, kept.Text, kept.Reason);
 
-    private static WaveInfo Wave(DeploymentEntry deployment, int index, Tally tally)
+    private static WaveInfo Wave(DeploymentEntry deployment, int index, Tally tally, DateTimeOffset now)
     {
         var wave = deployment.Plan.Waves[index];
         var state = deployment.State.Waves[index];
@@ -76,7 +76,10 @@ internal static class Views
         return new WaveInfo(
             wave.Name, wave.Pick.ToString(), wave.Gate?.ToString(), word, tally.Total, tally.Bottom, tally.Top, wave.Gate?.Needed(tally.Bottom), tally.Failures,
             tally.Trials,
-            state.OpenedAt, soakUntil, state.PassedAt, wave.OpensAt, tally.Harms, States(tally.States), state.ReachedAt, wave.Gate?.NeedsApproval ?? false);
+            state.OpenedAt, soakUntil, state.PassedAt, OpensAt(), tally.Harms, States(tally.States), state.ReachedAt, wave.Gate?.NeedsApproval ?? false,
+            wave.Hours?.ToString());
+
+        DateTimeOffset? OpensAt() => state.OpenedAt is not null ? wave.OpensAt : wave.NotBefore(now) is { } at && at < DateTimeOffset.MaxValue ? at : null;
     }
 
     private static List<CountInfo> States(IReadOnlyList<int> states) =>
