@@ -20,12 +20,14 @@ internal static class CalendarCommands
     private static readonly Option<string?> Zone = new("--zone") { Description = "The time zone of the times, such as Europe/Lisbon [each device's own]" };
     private static readonly Option<FileInfo?> File = new("--file", "-f") { Description = "Its times as an iCalendar file, instead of words" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name for people [the short name]" };
+    private static readonly Option<int> Days = new("--days") { Description = "For how many days, 1 to 100", DefaultValueFactory = _ => 14 };
     private static readonly Option<bool> Freeze = new("--freeze") { Description = "Nothing starts in its times; otherwise it is a window" };
 
     public static Command All() => Shared.Noun(
         "calendar", "Calendars: windows in which devices may be changed, freezes in which nothing starts", List(), Show(),
         Keep("new", "Makes a calendar; it rules nothing until a group or a deployment has it", "calendar new nights --when 'Fri 20:00-23:00'"),
-        Keep("change", "Changes a calendar, for all that it rules", "calendar change nights --when 'Mon-Fri 20:00-23:00'"), Remove(), Export());
+        Keep("change", "Changes a calendar, for all that it rules", "calendar change nights --when 'Mon-Fri 20:00-23:00'"), Remove(), Export(),
+        Ahead());
 
     /// <summary><c>bandejo group calendar</c></summary>
     public static Command OfGroup() => Shared.Noun(
@@ -47,6 +49,33 @@ internal static class CalendarCommands
             "No calendar is kept yet, so devices may be changed at any time. Make one: bandejo calendar new nights --when 'Fri 20:00-23:00'");
         return ExitCode.Done;
     });
+
+    private static Command Ahead() => Shared.Table(
+        "ahead", "What is ahead: windows, freezes, deadlines, waves and gates", "calendar ahead --days 14", async (parsed, client, cancellation) =>
+        {
+            var ahead = await client.Get(
+                string.Create(CultureInfo.InvariantCulture, $"/api/v1/ahead?days={parsed.GetValue(Days)}"), ContractJson.Default.AheadInfo, cancellation);
+            var sheet = new Sheet("From", "To", "Kind", "Name", "#Devices", "Clocks")
+            {
+                Foot = ahead.Entries.Any(each => each.To is not null && each.Zone is null) ? "Without clocks named: by each device's own." : null,
+            };
+            foreach (var entry in ahead.Entries)
+            {
+                sheet.Add(
+                    entry.To is null ? Say.When(DateTimeOffset.Parse(entry.From, CultureInfo.InvariantCulture)) : Wall(entry.From), entry.To is null ? "" : Wall(entry.To),
+                    entry.Kind, entry.Name, entry.Devices.ToString(CultureInfo.InvariantCulture), entry.Zone);
+            }
+
+            sheet.Print(
+                parsed.GetValue(Shared.Output)!, ahead, ContractJson.Default.AheadInfo,
+                "Nothing is ahead. Make a window: bandejo calendar new nights --when 'Fri 20:00-23:00'");
+            return ExitCode.Done;
+        }, Days);
+
+    /// <summary>What clocks show, for people; for scripts as it came.</summary>
+    private static string Wall(string shown) => Say.IsForScripts
+        ? shown
+        : DateTime.Parse(shown, CultureInfo.InvariantCulture).ToString("ddd d MMM HH:mm", CultureInfo.InvariantCulture);
 
     private static Command Show() => Shared.Verb("show", "Shows a calendar and its next times", "calendar show nights", async (parsed, client, cancellation) =>
     {

@@ -12,10 +12,6 @@ internal static class DeploymentCommands
 {
     private static readonly Argument<string> Deployment = new("deployment") { Description = "Its name or identity" };
     private const string Journal = "in the journal";
-
-    /// <summary>As the service says that nobody but people restarts devices.</summary>
-    private const string LeftToPeople = "left to people";
-
     private static readonly Option<string> Reason = Shared.Reason(Journal);
     private static readonly Option<string> NeededReason = Shared.Reason(Journal, "needed");
     private static readonly Option<string> ResumeReason = Shared.Reason(Journal, "needed after a halt");
@@ -303,12 +299,6 @@ internal static class DeploymentCommands
         StartCommand.PrintHours(details.Hours, "May start");
         StartCommand.PrintChosen(details.Chosen);
         Say.Line($"[dim]Groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
-        if (details.Calendars.Count > 0 || details.Restart != LeftToPeople)
-        {
-            var own = details.Calendars.Count > 0 ? $"Calendars of its own: {string.Join(", ", details.Calendars)}. " : "";
-            Say.Line($"[dim]{Markup.Escape(own)}Restart: {Markup.Escape(details.Restart)}[/]");
-        }
-
         if (deployment.Status is "halted" or "paused")
         {
             Say.Line($"Next: bandejo deployment resume {deployment.Id} --reason \"…\"  [dim]or roll-back, or end[/]");

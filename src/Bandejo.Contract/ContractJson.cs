@@ -88,6 +88,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(IReadOnlyList<WaveRequest>))]
 [JsonSerializable(typeof(WavePlanRequest))]
 [JsonSerializable(typeof(CalendarInfo))]
+[JsonSerializable(typeof(AheadInfo))]
 [JsonSerializable(typeof(IReadOnlyList<CalendarInfo>))]
 [JsonSerializable(typeof(CalendarRequest))]
 [JsonSerializable(typeof(DeviceOpenings))]

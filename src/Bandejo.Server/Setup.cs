@@ -176,6 +176,7 @@ internal static class Setup
         api.MapFacts();
         api.MapWavePlans();
         api.MapCalendars();
+        api.MapAhead();
         api.MapHandlings();
         api.MapDeployments();
         api.MapCompliance();

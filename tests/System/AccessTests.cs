@@ -124,6 +124,8 @@ public sealed class AccessTests
         POST   /api/v1/handlings/{slug}/concerns             operator
         PUT    /api/v1/handlings/{slug}                      operator
         DELETE /api/v1/handlings/{slug}                      operator
+        GET    /api/v1/ahead                                 all
+        GET    /api/v1/feed.ics                              all
         GET    /api/v1/calendars                             all
         GET    /api/v1/calendars/{slug}                      all
         GET    /api/v1/calendars/{slug}/file                 all

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Net;
 using Bandejo.Kit;
 using Xunit;
 
@@ -160,6 +161,44 @@ public sealed class WindowTests
         Assert.Contains("cut off", (await site.Run("calendar", "new", "half", "--file", file)).Errors);
         Assert.Contains("There is a calendar 'nights' already", (await site.Run("calendar", "new", "nights", "--when", "Fri 20:00-23:00")).Errors);
         Assert.Contains("There is no calendar 'days'", (await site.Run("group", "calendar", "add", Site.Enrolled, "days", "--yes")).Errors);
+    }
+
+    [Fact]
+    public async Task A_wave_opens_in_its_hours_and_what_is_ahead_is_told_and_fed()
+    {
+        await using var site = await Site.Start("--check-in-seconds", "1");
+        var device = await site.Device("ALD-DESK-001", facts: "kind: desk\nzone: UTC");
+        await site.Package("quill", "1.0", Install);
+        var wrong = await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--wave", "All: everyone else; opens Fry 08:00-16:00", "--yes");
+        Assert.Contains("did you mean 'Fri'", wrong.Errors);
+
+        string[] start = ["--wave", $"All: everyone else; opens {Day(3)} 08:00-16:00 in UTC", "--deadline", $"{Day(5)}T12:00:00Z", "--preview"];
+        Assert.Contains($"opens {Day(3)} 08:00 to {Day(3)} 16:00 in UTC", await site.Must(["deployment", "start", "quill 1.0", "--to", Site.Enrolled, .. start]));
+        var (_, over, _) = await site.Run(
+            "deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--wave", $"All: everyone else; opens {Day(-3)} 08:00-16:00 in UTC", "--preview");
+        Assert.Contains("Wave 'All' never opens", over);
+        var id = await site.Deploy("quill 1.0", Site.Enrolled, start[..^1]);
+        Assert.Contains("'All' opens in", await site.Must("deployment", "show", id));
+        Assert.Contains("Wave 'All' opens later", await site.Must("device", "why", device.Name, "--deployment", id));
+
+        await site.Must("calendar", "new", "nights", "--name", "Nights", "--when", "daily 22:00-04:00");
+        await site.Must("group", "calendar", "add", Site.Enrolled, "nights", "--yes");
+        var ahead = await site.Must("calendar", "ahead", "--days", "7", "-o", "csv");
+        Assert.Contains($"{Day(3)}T08:00:00Z,,wave,Wave 'All' of quill 1.0", ahead);
+        Assert.Contains($"{Day(5)}T12:00:00Z,,deadline,Deadline of quill 1.0", ahead);
+        Assert.Contains($"{Day(2)}T22:00:00,{Day(3)}T04:00:00,window,Nights,1", ahead);
+        Assert.Contains("1 to 100 days", (await site.Run("calendar", "ahead", "--days", "400")).Errors);
+
+        // A calendar program sends an address and nothing else; what it may read is what its token may, and only there.
+        using var anonymous = new HttpClient { BaseAddress = new Uri(site.Service.Address) };
+        var secret = site.Admin.Http.DefaultRequestHeaders.Authorization!.Parameter;
+        var feed = await anonymous.GetStringAsync($"/api/v1/feed.ics?token={secret}");
+        Assert.StartsWith("BEGIN:VCALENDAR", feed);
+        Assert.Contains("SUMMARY:Deadline of quill 1.0", feed);
+        Assert.Contains($"DTSTART:{Day(2).Replace("-", "", StringComparison.Ordinal)}T220000", feed);
+        Assert.Equal(HttpStatusCode.Unauthorized, (await anonymous.GetAsync("/api/v1/feed.ics")).StatusCode);
+        Assert.Equal(HttpStatusCode.Unauthorized, (await anonymous.GetAsync("/api/v1/feed.ics?token=wrong")).StatusCode);
+        Assert.Equal(HttpStatusCode.Unauthorized, (await anonymous.GetAsync($"/api/v1/devices?token={secret}")).StatusCode);
     }
 
     private static string Day(int ahead) => TimeProvider.System.GetUtcNow().AddDays(ahead).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);

@@ -7,11 +7,14 @@ import type { Happened } from "./events";
  */
 export const keys = {
   accounts: ["accounts"],
+  ahead: (from: string) => ["calendars", "ahead", from],
   apps: ["apps"],
   attemptLog: (attempt: string) => ["log", attempt],
   audit: (...asked: unknown[]) => ["audit", "events", ...asked],
   bench: ["bench"],
   benchDraft: (draft: string) => ["bench", draft],
+  calendarCheck: (asked: unknown) => ["calendar-check", asked],
+  calendars: ["calendars"],
   clock: ["clock"],
   compliance: (by: string, asOf?: string) => ["compliance", by, asOf ?? ""],
   complianceTargets: (query: unknown) => ["compliance", "targets", query],
@@ -47,9 +50,10 @@ const ROLLOUTS = ["today", "deployments", "compliance", "devices"];
 const AUDITED: readonly (readonly [beginning: string, words: readonly string[]])[] = [
   ["account-", ["accounts"]],
   ["bench-", ["bench", "apps"]],
-  ["deployment-", ["today", "deployments"]],
+  ["deployment-", ["today", "deployments", "calendars"]],
+  ["calendar-", ["calendars"]],
   ["device-", ["today", "devices", "groups", "service"]],
-  ["group-", ["groups", "today", "devices"]],
+  ["group-", ["groups", "calendars", "today", "devices"]],
   ["handling-", ["handlings"]],
   ["join-code-", ["join-codes"]],
   ["package-", ["apps", "package", "bench", "today", "deployments"]],

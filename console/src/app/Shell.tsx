@@ -21,6 +21,7 @@ const PARTS = [
   { to: "/groups", name: "Groups" },
   { to: "/deployments", name: "Deployments" },
   { to: "/compliance", name: "Compliance" },
+  { to: "/calendar", name: "Calendar" },
   { to: "/journal", name: "Journal" },
   { to: "/settings", name: "Settings" },
 ] as const;

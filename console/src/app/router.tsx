@@ -31,11 +31,12 @@ const groups = createRoute({ ...at("/groups"), component: page(() => import("@/f
 const newGroup = createRoute({ ...at("/groups/new"), component: page(() => import("@/features/groups/GroupPage"), "NewGroupPage") });
 const group = createRoute({ ...at("/groups/$group"), component: page(() => import("@/features/groups/GroupPage")), validateSearch: words("view", "filter", "sort", "asOf"), search: past });
 const compliance = createRoute({ ...at("/compliance"), component: page(() => import("@/features/compliance/CompliancePage")), validateSearch: words("by", "only", "deployment", "app", "group", "days", "asOf"), search: past });
+const calendar = createRoute({ ...at("/calendar"), component: page(() => import("@/features/calendar/CalendarPage")) });
 const journal = createRoute({ ...at("/journal"), component: page(() => import("@/features/journal/JournalPage")), validateSearch: words("topic", "deployment", "device", "group", "app", "by", "what", "words", "from", "to") });
 const settings = createRoute({ ...at("/settings"), component: page(() => import("@/features/settings/SettingsPage")), validateSearch: words("view") });
 
 export const router = createRouter({
-  routeTree: root.addChildren([today, deployments, compose, deployment, apps, app, bench, draft, pack, devices, device, groups, newGroup, group, compliance, journal, settings]),
+  routeTree: root.addChildren([today, deployments, compose, deployment, apps, app, bench, draft, pack, devices, device, groups, newGroup, group, compliance, calendar, journal, settings]),
   defaultPreload: "intent",
   defaultPreloadStaleTime: 0,
   defaultPendingMs: 500,

@@ -8,6 +8,8 @@ export interface WaveDraft {
   gate: string;
   /** As the browser's field for moments writes it; empty for none. */
   opensAt: string;
+  /** The hours in which it opens, as they are written; empty for any. */
+  hours: string;
   /** Tells it from the others while it is written, whatever it is called and wherever it stands. */
   id?: number;
 }
@@ -29,15 +31,20 @@ interface WavesEditorProps {
   onChange: (waves: WaveDraft[]) => void;
   /** Groups that a wave may pick by. */
   groups: readonly { slug: string }[];
-  hasTimes: boolean;
+  /** Whether waves open at set times. */
+  hasTimes?: boolean;
+  /** Whether they open in set hours. */
+  hasHours?: boolean;
   /** What each wave comes to, in its order. */
   said?: readonly (string | null)[];
 }
 
 const GATES = ["100 % met", "95 % met for 1 d", "95 % met for 2 d, then approval", "90 % met, silent left out after 3 d", "80 % met for 4 h, at most 1 harm report"];
 
+const HOURS = ["Mon-Thu 08:00-16:00", "Mon-Fri 18:00-23:00", "third week Mon-Thu 08:00-16:00"];
+
 /** Waves with their gates, as sentences. The last has no gate. */
-export function WavesEditor({ waves, onChange, groups, hasTimes, said }: WavesEditorProps) {
+export function WavesEditor({ waves, onChange, groups, hasTimes, hasHours, said }: WavesEditorProps) {
   for (const wave of waves) wave.id ??= ++given;
   const set = (at: number, change: Partial<WaveDraft>) => onChange(waves.map((wave, each) => (each === at ? { ...wave, ...change } : wave)));
   return (
@@ -53,12 +60,17 @@ export function WavesEditor({ waves, onChange, groups, hasTimes, said }: WavesEd
             <Button aria-label={`Take wave ${at + 1} out`} disabled={waves.length === 1} onClick={() => onChange(waves.filter((_, each) => each !== at).map((each, place, all) => (place === all.length - 1 ? { ...each, gate: "" } : each)))}>
               Out
             </Button>
-            {hasTimes && <div className="wave-opens"><MomentField label="Not before" value={wave.opensAt} onChange={(opensAt) => set(at, { opensAt })} /></div>}
+            {(hasTimes || hasHours) && (
+              <div className="wave-opens">
+                {hasTimes && <MomentField label="Not before" value={wave.opensAt} onChange={(opensAt) => set(at, { opensAt })} />}
+                {hasHours && <Autocomplete label="Opens in these hours" placeholder="at any hour" value={wave.hours} onChange={(hours) => set(at, { hours })} data={HOURS} />}
+              </div>
+            )}
             {said?.[at] && <div className="wave-arithmetic">{said[at]}</div>}
           </div>
         );
       })}
-      <Button onClick={() => onChange([...waves.slice(0, -1), { name: freeName(waves), pick: "20 %", gate: "95 % met for 1 d", opensAt: "" }, waves.at(-1)!])}>Add a wave</Button>
+      <Button onClick={() => onChange([...waves.slice(0, -1), { name: freeName(waves), pick: "20 %", gate: "95 % met for 1 d", opensAt: "", hours: "" }, waves.at(-1)!])}>Add a wave</Button>
     </fieldset>
   );
 }

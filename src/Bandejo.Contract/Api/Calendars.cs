@@ -21,6 +21,23 @@ public sealed record CalendarInfo(
 /// <param name="Zone">Which clocks; null for those of each device.</param>
 public sealed record CalendarTime(string From, string To, string? Zone);
 
+/// <summary>What is ahead.</summary>
+/// <param name="From">The first day.</param>
+/// <param name="Days">How many days.</param>
+/// <param name="Entries">In order; the first 2,000.</param>
+public sealed record AheadInfo(string From, int Days, IReadOnlyList<AheadEntryInfo> Entries);
+
+/// <summary>Something ahead.</summary>
+/// <param name="Kind">freeze, window, deadline, wave (may open) or gate (has soaked).</param>
+/// <param name="From">Of a calendar: what clocks show at its first moment, ISO 8601 without a zone; of a deployment: the instant.</param>
+/// <param name="To">Of a calendar: what they show at its end; null of a deployment.</param>
+/// <param name="Zone">Of a calendar: which clocks; null for those of each device.</param>
+/// <param name="Calendar">The short name of the calendar; null for none.</param>
+/// <param name="Deployment">The identity of the deployment; null for none.</param>
+/// <param name="Devices">How many devices it is about.</param>
+public sealed record AheadEntryInfo(
+    string Kind, string Name, string From, string? To, string? Zone, string? Calendar, string? Deployment, int Devices);
+
 /// <summary>When a device may be changed, by the calendars that rule it.</summary>
 /// <param name="Zone">The time zone of its clocks, as it says; null where it does not.</param>
 /// <param name="Calendars">Those that rule it through its groups, by their short names; none where it may be changed at any time.</param>

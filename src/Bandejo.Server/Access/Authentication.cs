@@ -32,7 +32,7 @@ internal static class Authentication
                 options =>
                     options.ForwardDefaultSelector = context =>
                         context.Request.Path.StartsWithSegments(DeviceProtocol.Prefix) ? Device
-                            : context.Request.Headers.Authorization.Count > 0 ? PersonalToken
+                            : context.Request.Headers.Authorization.Count > 0 || IsFeed(context.Request) ? PersonalToken
                             : CookieAuthenticationDefaults.AuthenticationScheme)
             .AddScheme<AuthenticationSchemeOptions, PersonalTokenHandler>(PersonalToken, null)
             .AddScheme<AuthenticationSchemeOptions, DeviceTokenHandler>(Device, null)
@@ -100,7 +100,7 @@ internal static class Authentication
     {
         protected override Task<AuthenticateResult> HandleAuthenticateAsync()
         {
-            if (BearerOf(Request) is not { } secret)
+            if ((IsFeed(Request) ? Request.Query["token"].ToString() : BearerOf(Request)) is not { } secret)
             {
                 return Task.FromResult(AuthenticateResult.NoResult());
             }
@@ -129,6 +129,16 @@ internal static class Authentication
                 : AuthenticateResult.Fail("The device token does not hold.");
         }
     }
+
+    /// <summary>What the address of the feed begins with.</summary>
+    public const string FeedPrefix = "/api/v1";
+
+    /// <summary>The feed for calendars of people's own, which send nothing but an address.</summary>
+    public const string Feed = FeedPrefix + "/feed.ics";
+
+    /// <summary>Whether a request brings its token in the address: that is so of the feed alone.</summary>
+    private static bool IsFeed(HttpRequest request) =>
+        HttpMethods.IsGet(request.Method) && request.Path.Equals(Feed, StringComparison.Ordinal) && request.Query.ContainsKey("token");
 
     /// <summary>The bearer token of a request; null where it has none.</summary>
     public static string? BearerOf(HttpRequest request)

@@ -16,7 +16,7 @@ internal static class CalendarRoutes
 {
     private const string Window = "window";
     private const string Freeze = "freeze";
-    private const string FileType = "text/calendar; charset=utf-8";
+    internal const string FileType = "text/calendar; charset=utf-8";
     private const int MostNext = 10;
 
     public static void MapCalendars(this RouteGroupBuilder api)
@@ -127,7 +127,7 @@ internal static class CalendarRoutes
         ? each.Span.At(Zones.Of(zone)!).To > now
         : (each.Span.To ?? each.Span.From + each.Span.Lasts) > now.UtcDateTime;
 
-    private static CalendarTime Time(Occasion each) => new(
+    internal static CalendarTime Time(Occasion each) => new(
         Text(each.Span.From), Text(each.Span.To ?? each.Span.From + each.Span.Lasts), each.Zone);
 
     private static string Text(DateTime time) => time.ToString("yyyy-MM-dd'T'HH:mm:ss", CultureInfo.InvariantCulture);

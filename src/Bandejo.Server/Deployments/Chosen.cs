@@ -39,6 +39,11 @@ internal static class Chosen
                 "deadline",
                 plan.Deadline is { } deadline ? deadline.ToUniversalTime().ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture) : "none",
                 plan.Deadline is null),
+            .. plan.AfterDeadline == AfterDeadline.Late
+                ? (ChosenInfo[])[]
+                : [new ChosenInfo("after-deadline", "unmet devices start outside their windows; a freeze holds", false)],
+            .. plan.Calendars.Count == 0 ? (ChosenInfo[])[] : [new ChosenInfo("calendars", $"of its own: {string.Join(", ", plan.Calendars)}", false)],
+            new("restart", plan.Restart.ToString(), plan.Restart == RestartChoice.LeftToPeople),
             new("halt", plan.Halt.ToString(), plan.Halt == HaltRule.Default),
             new("on-halt", plan.RollBackOnHalt ? "everything it changed is rolled back" : "nothing new starts; somebody decides", !plan.RollBackOnHalt),
             new("tries", plan.Retry.Tries == 1 ? "1" : $"{plan.Retry.Tries}, {pause} before the second", plan.Retry == usual),

@@ -4,6 +4,7 @@ import type { Schemas } from "@/api/request";
 import { devices } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { ChosenList } from "./ChosenList";
+import { HoursList } from "./HoursList";
 
 /** What was started, by whom, with which waves and limits. */
 export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }) {
@@ -15,6 +16,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
   ];
   return (
     <div className="section columns">
+      {details.hours.length > 0 && <div className="sheet scroll-x"><HoursList hours={details.hours} /></div>}
       <dl className="facts sheet pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
         <dt>Package</dt>
         <dd>
@@ -44,7 +46,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
               <tr key={wave.name}>
                 <td>{wave.name}<div className="quiet">{devices(wave.devices)}</div></td>
                 <td>{wave.pick}</td>
-                <td>{wave.opensAt && <div className="quiet">not before <Moment at={wave.opensAt} only="moment" /></div>}{wave.gate ?? <span className="quiet">none; done when all are met</span>}</td>
+                <td>{wave.opensAt && <div className="quiet">not before <Moment at={wave.opensAt} only="moment" /></div>}{wave.hours && <div className="quiet">opens {wave.hours}</div>}{wave.gate ?? <span className="quiet">none; done when all are met</span>}</td>
               </tr>
             ))}
           </tbody>

@@ -1,4 +1,4 @@
-import { Checkbox, MultiSelect, NumberInput, SegmentedControl, Select, TextInput } from "@mantine/core";
+import { Autocomplete, Checkbox, MultiSelect, NumberInput, SegmentedControl, Select, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { getRouteApi, useNavigate } from "@tanstack/react-router";
@@ -19,6 +19,7 @@ import { SettingsFields } from "./SettingsFields";
 import { StartPreview } from "./StartPreview";
 
 const route = getRouteApi("/deployments/new");
+const RESTARTS = ["left to people", "with the install", "in the next window", "in the next window, at the latest after 3 d", "with the install, in the next window while somebody is signed in"];
 const crumbs = [{ name: "Deployments", to: "/deployments" }];
 
 /** A deployment in the making, with who it would reach beside it as one chooses. */
@@ -36,6 +37,7 @@ export default function ComposePage() {
   const groups = useQuery({ queryKey: keys.groups, queryFn: ({ signal }) => request("get", "/api/v1/groups", { signal }) });
   const plans = useQuery({ queryKey: keys.wavePlans, queryFn: ({ signal }) => request("get", "/api/v1/wave-plans", { signal }) });
   const handlings = useQuery({ queryKey: keys.handlings, queryFn: ({ signal }) => request("get", "/api/v1/handlings", { signal }) });
+  const calendars = useQuery({ queryKey: keys.calendars, queryFn: ({ signal }) => request("get", "/api/v1/calendars", { signal }) });
   const preview = useQuery({
     queryKey: keys.preview(requestOf(asked)),
     queryFn: ({ signal }) => request("post", "/api/v1/deployments/preview", { body: requestOf(asked), signal }),
@@ -80,22 +82,25 @@ export default function ComposePage() {
             <div className="chips" role="group" aria-label="Wave plans">
               <span className="quiet">Waves of a plan:</span>
               {plans.data!.map((plan) => (
-                <button key={plan.slug} type="button" className="chip" onClick={() => set({ waves: plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "" })) })}>
+                <button key={plan.slug} type="button" className="chip" onClick={() => set({ waves: plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "", hours: wave.hours ?? "" })), hasTimes: draft.hasTimes || plan.waves.some((wave) => wave.hours) })}>
                   {plan.name}
                 </button>
               ))}
             </div>
           )}
-          <WavesEditor waves={draft.waves} onChange={(waves) => set({ waves })} groups={groups.data ?? []} hasTimes={draft.hasTimes} said={preview.data?.waves.map((wave) => `${devices(wave.devices)}${wave.arithmetic ? `: the gate ${wave.arithmetic}` : ""}${wave.sample.length > 0 ? `; such as ${wave.sample.slice(0, 3).join(", ")}` : ""}`)} />
+          <WavesEditor waves={draft.waves} onChange={(waves) => set({ waves })} groups={groups.data ?? []} hasTimes={draft.hasTimes} hasHours={draft.hasTimes} said={preview.data?.waves.map((wave) => `${devices(wave.devices)}${wave.arithmetic ? `: the gate ${wave.arithmetic}` : ""}${wave.sample.length > 0 ? `; such as ${wave.sample.slice(0, 3).join(", ")}` : ""}`)} />
           {draft.wish !== "gone" && pack.data && <SettingsFields settings={pack.data.settings} presets={pack.data.presets} preset={draft.preset} values={draft.settings} change={set} />}
           <details>
             <summary>Limits and times</summary>
             <div className="form" style={{ marginTop: 8 }}>
-              <Checkbox label="Waves open at set times" checked={draft.hasTimes} onChange={(event) => set({ hasTimes: event.currentTarget.checked })} />
+              <Checkbox label="Waves open at set times, or in set hours" checked={draft.hasTimes} onChange={(event) => set({ hasTimes: event.currentTarget.checked })} />
               <div className="pair">
                 <Select label="Handling" description="Who is waited for, restarts, rivals" clearable placeholder="that of the app" data={[...(handlings.data ?? []).map((each) => ({ value: each.slug, label: `${each.name}: ${each.says}` })), { value: "none", label: "None: as the package has it" }]} value={draft.handling || null} onChange={(value) => set({ handling: value ?? "" })} />
                 <TextInput label="Halt" description="What stops it by itself" placeholder="10 % failed of at least 5" value={draft.halt} onChange={(event) => set({ halt: event.currentTarget.value })} />
                 <MomentField label="Deadline" description="After it, unmet is late" value={draft.deadline} onChange={(deadline) => set({ deadline })} />
+                <Select label="After the deadline" description="A freeze holds even then" allowDeselect={false} disabled={!draft.deadline} data={[{ value: "late", label: "late, and nothing else" }, { value: "start", label: "starts outside its windows" }]} value={draft.afterDeadline} onChange={(value) => set({ afterDeadline: value ?? "late" })} />
+                <MultiSelect label="Calendars of its own" description="Windows narrow those of its devices; freezes hold besides" placeholder={draft.calendars.length === 0 ? "those of the groups alone" : ""} searchable data={(calendars.data ?? []).map((each) => ({ value: each.slug, label: `${each.name} · ${each.kind}` }))} value={draft.calendars} onChange={(value) => set({ calendars: value })} />
+                <Autocomplete label="Restart" description="Where a device needs one" placeholder="left to people" data={RESTARTS} value={draft.restart} onChange={(restart) => set({ restart })} />
                 <NumberInput label="Tries" min={1} max={20} value={draft.tries} onChange={(value) => set({ tries: Number(value) || 3 })} />
                 <TextInput label="Pause before the second" placeholder="15m" value={draft.retryPause} onChange={(event) => set({ retryPause: event.currentTarget.value })} />
                 <TextInput label="Lease" description="So long a device may start it unheard" placeholder="1d" value={draft.lease} onChange={(event) => set({ lease: event.currentTarget.value })} />

@@ -3,6 +3,7 @@ import { ErrorNote } from "@/parts/ErrorNote";
 import { count, devices } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 import { ChosenList } from "./ChosenList";
+import { HoursList } from "./HoursList";
 
 interface StartPreviewProps {
   preview: Schemas["DeploymentPreview"] | undefined;
@@ -63,6 +64,7 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
           </p>
         </div>
       )}
+      {(preview.hours ?? []).length > 0 && <HoursList hours={preview.hours!} />}
       <dl className="facts pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
         <ChosenList chosen={preview.chosen} />
       </dl>
@@ -92,6 +94,7 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
                       not before <Moment at={wave.opensAt} only="moment" />
                     </div>
                   )}
+                  {wave.hours && <div className="quiet">opens {wave.hours}</div>}
                   {wave.gate ?? <span className="quiet">none</span>}
                   {wave.arithmetic && <div className="quiet">{wave.arithmetic}</div>}
                 </td>

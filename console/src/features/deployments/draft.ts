@@ -17,6 +17,12 @@ export interface Draft {
   retryPause: string;
   lease: string;
   priority: number;
+  /** What the deadline does to devices that are unmet: late, or start outside their windows. */
+  afterDeadline: string;
+  /** Calendars of its own, by short name. */
+  calendars: string[];
+  /** When devices that need a restart are restarted, as a sentence; empty leaves it to people. */
+  restart: string;
   rollBackOnHalt: boolean;
   allowDowngrade: boolean;
   endWhenReplaced: boolean;
@@ -35,12 +41,15 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     groups: (from.groups ?? "").split(",").filter(Boolean),
     except: [],
     waves: [
-      { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d, then approval", opensAt: "" },
-      { name: "Everyone else", pick: "everyone else", gate: "", opensAt: "" },
+      { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d, then approval", opensAt: "", hours: "" },
+      { name: "Everyone else", pick: "everyone else", gate: "", opensAt: "", hours: "" },
     ],
     hasTimes: false,
     halt: "",
     deadline: "",
+    afterDeadline: "late",
+    calendars: [],
+    restart: "",
     tries: 3,
     retryPause: "",
     lease: "",
@@ -64,12 +73,15 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     package: draft.package,
     groups: draft.groups,
     except: draft.except,
-    waves: draft.waves.map((wave) => ({ name: wave.name.trim(), pick: wave.pick.trim(), gate: wave.gate.trim() || null, opensAt: draft.hasTimes ? instant(wave.opensAt) : null })),
+    waves: draft.waves.map((wave) => ({ name: wave.name.trim(), pick: wave.pick.trim(), gate: wave.gate.trim() || null, opensAt: draft.hasTimes ? instant(wave.opensAt) : null, hours: draft.hasTimes ? inZone(wave.hours) : null })),
     name: draft.name.trim() || null,
     wish: draft.wish,
     halt: draft.halt.trim() || null,
     rollBackOnHalt: draft.rollBackOnHalt,
     deadline: instant(draft.deadline),
+    afterDeadline: draft.deadline ? draft.afterDeadline : "late",
+    calendars: draft.calendars.length > 0 ? draft.calendars : null,
+    restart: draft.restart.trim() || null,
     tries: draft.tries,
     retryPause: draft.retryPause.trim() || null,
     lease: draft.lease.trim() || null,
@@ -92,6 +104,12 @@ function instant(field: string): string | null {
   return Number.isNaN(at) ? null : new Date(at).toISOString();
 }
 
+/** Hours as they are asked for: by the reader's own clocks, unless they name a zone. */
+function inZone(hours: string): string | null {
+  const written = hours.trim();
+  return written === "" || / in /i.test(written) ? written || null : `${written} in ${Intl.DateTimeFormat().resolvedOptions().timeZone}`;
+}
+
 /** The command that starts the same. Secrets are not in it. */
 export function commandOf(draft: Draft, secrets: readonly string[] = []): string {
   const words = ["bandejo deployment start", quoted(draft.package || "APP"), "--to", draft.groups.map(quoted).join(" ") || "GROUP"];
@@ -102,6 +120,9 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
   if (draft.halt) words.push("--halt", quoted(draft.halt));
   if (draft.rollBackOnHalt) words.push("--roll-back-on-halt");
   if (draft.deadline) words.push("--deadline", instant(draft.deadline) ?? "");
+  if (draft.deadline && draft.afterDeadline !== "late") words.push("--after-deadline", draft.afterDeadline);
+  if (draft.calendars.length > 0) words.push("--calendar", draft.calendars.map(quoted).join(" "));
+  if (draft.restart.trim()) words.push("--restart", quoted(draft.restart.trim()));
   if (draft.tries !== 3) words.push("--tries", String(draft.tries));
   if (draft.retryPause) words.push("--retry-pause", draft.retryPause);
   if (draft.lease) words.push("--lease", draft.lease);
@@ -120,7 +141,8 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
 function waveOf(wave: WaveDraft, hasTimes: boolean): string {
   const name = /[:;]/.test(wave.name) ? `"${wave.name.trim()}"` : wave.name.trim();
   const opens = hasTimes ? instant(wave.opensAt) : null;
-  return `${name}: ${wave.pick.trim()}${wave.gate.trim() ? `; ${wave.gate.trim()}` : ""}${opens ? `; not before ${opens}` : ""}`;
+  const hours = hasTimes ? inZone(wave.hours) : null;
+  return `${name}: ${wave.pick.trim()}${wave.gate.trim() ? `; ${wave.gate.trim()}` : ""}${opens ? `; not before ${opens}` : ""}${hours ? `; opens ${hours}` : ""}`;
 }
 
 function single(text: string): string {

@@ -13,6 +13,7 @@ import { Moment } from "@/parts/Moment";
 import { isGone, NotYet } from "@/parts/NotYet";
 import { Empty, Page } from "@/parts/Page";
 import { StateMark } from "@/parts/StateMark";
+import { Openings } from "./Openings";
 import { SortInto } from "./SortInto";
 import { DeviceFacts } from "./DeviceFacts";
 import { WhyView } from "./WhyView";
@@ -45,7 +46,7 @@ export default function DevicePage() {
           </Link>
         ))}
       </nav>
-      {view === "" && (asOf ? <Stood details={details} /> : <WhyView details={details} />)}
+      {view === "" && (asOf ? <Stood details={details} /> : <><WhyView details={details} /><Openings details={details} /></>)}
       {view === "facts" && <DeviceFacts details={details} />}
       {view === "programs" && <Programs details={details} />}
       {view === "history" && <Events queryKey={keys.device(device.id, "events")} query={{ device: device.id, topic: "any" }} empty="Nothing happened to it yet" />}

@@ -8,7 +8,7 @@ import { Meanwhile } from "@/parts/Meanwhile";
 import { hasTwins, type WaveDraft, WavesEditor } from "@/parts/WavesEditor";
 
 function wavesOf(plan: Schemas["WavePlanInfo"]): WaveDraft[] {
-  return plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "" }));
+  return plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "", hours: wave.hours ?? "" }));
 }
 
 /** Makes a wave plan (null), or changes one. */
@@ -16,15 +16,15 @@ export function WavePlanForm({ plan, close }: { plan: Schemas["WavePlanInfo"] | 
   const [slug, setSlug] = useState(plan?.slug ?? "");
   const [name, setName] = useState(plan?.name ?? "");
   const [waves, setWaves] = useState<WaveDraft[]>(plan ? wavesOf(plan) : [
-    { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d", opensAt: "" },
-    { name: "Rest", pick: "everyone else", gate: "", opensAt: "" },
+    { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d", opensAt: "", hours: "" },
+    { name: "Rest", pick: "everyone else", gate: "", opensAt: "", hours: "" },
   ]);
   const [revision, setRevision] = useState(plan?.revision);
   const [theirs, setTheirs] = useState<Schemas["WavePlanInfo"] | null>(null);
   const draft = JSON.stringify([name, waves.map(({ id: _, ...wave }) => wave)]);
   const [first] = useState(draft);
   const save = useMutation({
-    mutationFn: () => request("put", "/api/v1/wave-plans/{slug}", { path: { slug }, body: { name: name || null, waves: waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate || null })) }, revision }),
+    mutationFn: () => request("put", "/api/v1/wave-plans/{slug}", { path: { slug }, body: { name: name || null, waves: waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate || null, hours: wave.hours || null })) }, revision }),
     onSuccess: close,
     onError: async (error) => setTheirs(plan && isStale(error) ? await request("get", "/api/v1/wave-plans/{slug}", { path: { slug } }) : null),
   });
@@ -35,11 +35,11 @@ export function WavePlanForm({ plan, close }: { plan: Schemas["WavePlanInfo"] | 
         <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
         <TextInput label="Short name" value={slug} disabled={plan !== null} required onChange={(event) => setSlug(event.currentTarget.value)} />
       </div>
-      <WavesEditor waves={waves} onChange={setWaves} groups={[]} hasTimes={false} />
+      <WavesEditor waves={waves} onChange={setWaves} groups={[]} hasHours />
       {theirs && (
         <Meanwhile
           what="this wave plan"
-          says={`It is now: ${theirs.waves.map((wave) => `${wave.name}: ${wave.pick}${wave.gate ? `; ${wave.gate}` : ""}`).join(" / ")}.`}
+          says={`It is now: ${theirs.waves.map((wave) => `${wave.name}: ${wave.pick}${wave.gate ? `; ${wave.gate}` : ""}${wave.hours ? `; opens ${wave.hours}` : ""}`).join(" / ")}.`}
           takeTheirs={() => { setName(theirs.name); setWaves(wavesOf(theirs)); setRevision(theirs.revision); setTheirs(null); save.reset(); }}
           keepMine={() => { setRevision(theirs.revision); setTheirs(null); save.reset(); }}
         />

@@ -1,0 +1,37 @@
+import type { Schemas } from "@/api/request";
+import { count } from "@/parts/format";
+import { Moment } from "@/parts/Moment";
+
+/** For what hours devices wait, those that wait for the same on one line. */
+export function HoursList({ hours }: { hours: readonly Schemas["HoursInfo"][] }) {
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>{hours.every((each) => each.isOpen) ? "May start" : "When they may start"}</th>
+          <th className="number">Devices</th>
+        </tr>
+      </thead>
+      <tbody>
+        {hours.map((each) => (
+          <tr key={`${each.says} ${each.next}`}>
+            <td>
+              {each.isOpen && each.why.code === "order-out" ? "At once" : each.says}
+              {each.next && (
+                <>
+                  {each.isOpen ? ", until " : each.why.code === "restart-held" ? "; looked at again " : "; may start "}
+                  <Moment at={each.next} />
+                </>
+              )}
+              <div className="quiet">
+                {each.sample.join(", ")}
+                {each.devices > each.sample.length && " …"}
+              </div>
+            </td>
+            <td className="number">{count(each.devices)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
