@@ -131,7 +131,8 @@ internal static class StartCommand
             Say.Line(
                 $"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} "
                     + $"[dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}"
-                        + $"{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}[/]");
+                        + $"{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}"
+                        + $"{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}[/]");
             if (wave.Gate is not null)
             {
                 Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)}{(wave.Arithmetic is null ? "" : $" · {Markup.Escape(wave.Arithmetic)}")}[/]");

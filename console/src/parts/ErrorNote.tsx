@@ -11,7 +11,7 @@ export function ErrorNote({ error, retry }: { error: unknown; retry?: () => void
   return (
     <div className="note bad" role="alert">
       <p>
-        <strong>{refused.title}.</strong> {refused.message}
+        <strong>{refused.title}.</strong> {!refused.findings.some((finding) => finding.message.startsWith(refused.message) && finding.message !== refused.message) && refused.message}
         {refused.findings.length > 0 && refused.findings.some((finding) => finding.message !== refused.message) && (
           <span className="findings">
             {refused.findings.map((finding) => (

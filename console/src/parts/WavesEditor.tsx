@@ -1,5 +1,5 @@
 import { Autocomplete, Button, TextInput } from "@mantine/core";
-import { MomentField } from "./MomentField";
+import { MomentField, ZONE } from "./MomentField";
 
 /** A wave while it is written. */
 export interface WaveDraft {
@@ -63,7 +63,7 @@ export function WavesEditor({ waves, onChange, groups, hasTimes, hasHours, said 
             {(hasTimes || hasHours) && (
               <div className="wave-opens">
                 {hasTimes && <MomentField label="Not before" value={wave.opensAt} onChange={(opensAt) => set(at, { opensAt })} />}
-                {hasHours && <Autocomplete label="Opens in these hours" placeholder="at any hour" value={wave.hours} onChange={(hours) => set(at, { hours })} data={HOURS} />}
+                {hasHours && <Autocomplete label="Opens in these hours" description={ZONE} placeholder="at any hour" value={wave.hours} onChange={(hours) => set(at, { hours })} data={HOURS} />}
               </div>
             )}
             {said?.[at] && <div className="wave-arithmetic">{said[at]}</div>}

@@ -38,9 +38,9 @@ public sealed record RestartSays(RestartHeld Why, TimetableSays? Hours, DateTime
     public override string ToString() => Why switch
     {
         RestartHeld.No => "It restarts now",
-        RestartHeld.SignedIn => "It restarts when nobody is signed in",
+        RestartHeld.SignedIn => Until is null ? "It restarts when nobody is signed in" : "It restarts when nobody is signed in, at the latest all the same",
         RestartHeld.Closed => $"It restarts when it may: {char.ToLowerInvariant(Hours!.ToString()[0])}{Hours.ToString()[1..]}",
-        _ => "Its restart is left to people",
+        _ => Until is null ? "Its restart is left to people" : "People restart it, or it restarts by itself at the latest",
     };
 }
 

@@ -32,8 +32,11 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
     {
         var waiting = deployment.Targets.With(TargetState.Waiting, TargetState.Ready, TargetState.Restart).Where(
             target => target.Reason.IsOfCalendars || target.Reason.Code is ReasonCode.WindowOpen or ReasonCode.RestartHeld);
-        return [.. waiting.GroupBy(target => (target.Reason, target.Next)).OrderByDescending(alike => alike.Count()).Select(alike => new HoursAhead(
-            alike.Key.Reason, alike.Key.Next, alike.Count(),
+
+        // Restarts were needed since moments of their own: of those that wait for the same, the first is told.
+        return [.. waiting.GroupBy(target => (target.Reason, Next: target.State == TargetState.Restart ? null : target.Next))
+            .OrderByDescending(alike => alike.Count()).Select(alike => new HoursAhead(
+            alike.Key.Reason, alike.Min(target => target.Next), alike.Count(),
             [.. alike.Take(SampleSize).Select(target => world.Devices.Get(target.Device)?.Name ?? target.Device)]))];
     }
 

@@ -22,11 +22,15 @@ public static class Looking
         }
 
         var world = decision.World;
+        var openings = decision.Openings = new OpeningsTold();
         foreach (var row in deployment.Targets.TakeDue(
             decision.Now, target => Targets.DueAt(deployment.Plan, target, world.LastHeard(target.Device), world.CheckInInterval), world.Slice))
         {
             LookAtTime(decision, deployment, world.Devices.At(row));
         }
+
+        decision.Openings = null;
+        openings.Tell(decision);
 
         // What follows from this look is looked at in the next.
         deployment.LookAt = deployment.Targets.NextDue;

@@ -22,7 +22,9 @@ public static class Moving
         }
 
         var why = after.Reason.Code != ReasonCode.None ? $", {after.Reason}" : "";
-        var text = after.State == before.State ? null : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{why}";
+        var text = after.State == before.State || (decision.Openings is { } openings && openings.Takes(deployment.Id, device, before, after))
+            ? null
+            : $"{device.Name}: {StateNames.Of(before.State)} → {StateNames.Of(after.State)}{why}";
         Put(decision, deployment, device, after, text is null ? null : StateNames.Of(after.State), text ?? "");
         if (after.IsToGoBack && !after.State.Has(TargetTrait.Underway))
         {

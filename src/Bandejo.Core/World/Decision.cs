@@ -26,6 +26,9 @@ public sealed class Decision
     /// <summary>Whose doing it is: an account, or a device's name once it is found; null for the service itself.</summary>
     public string? By { get; set; }
 
+    /// <summary>Gathers whom windows open and close for; null where each is told of by itself.</summary>
+    internal OpeningsTold? Openings { get; set; }
+
     /// <summary>Gives an identity that nothing has yet.</summary>
     public Func<string> NewId { get; }
 

@@ -63,7 +63,7 @@ export function CalendarForm({ calendar, close }: { calendar: Calendar | null; c
             description="Fri 20:00-23:00 · Mon-Thu 22:00-04:00 · third Saturday 22:00 for 6h · 2026-12-20 to 2027-01-03; a semicolon between several"
             autosize
             value={written.when}
-            placeholder={calendar && calendar.when === null ? "its file says it; write here to put words in its place" : "Mon-Fri 20:00-23:00"}
+            placeholder={calendar && !calendar.when ? "its file says it; write here to put words in its place" : "Mon-Fri 20:00-23:00"}
             onChange={(event) => set({ when: event.currentTarget.value })}
           />
           <TextInput label="Clocks" description="A time zone such as Europe/Lisbon; empty for each device's own" placeholder="each device's own" value={written.zone} onChange={(event) => set({ zone: event.currentTarget.value })} />
@@ -73,9 +73,11 @@ export function CalendarForm({ calendar, close }: { calendar: Calendar | null; c
           Its times are those of the file. <Button size="compact-sm" onClick={() => set({ file: null })}>Write them in words instead</Button>
         </p>
       )}
-      <FileButton accept="text/calendar,.ics" onChange={(file) => void file?.text().then((text) => set({ file: text }))}>
-        {(props) => <Button {...props}>Take an iCalendar file…</Button>}
-      </FileButton>
+      <div className="acts">
+        <FileButton accept="text/calendar,.ics" onChange={(file) => void file?.text().then((text) => set({ file: text }))}>
+          {(props) => <Button {...props}>Take an iCalendar file…</Button>}
+        </FileButton>
+      </div>
       {says && (
         <div role="status" className="note" style={{ margin: 0 }}>
           <p>

@@ -70,10 +70,10 @@ export function CalendarList({ calendars, edit, done }: CalendarListProps) {
             </div>
             <table className="plain">
               <tbody>
-                <tr><td><strong>Says</strong></td><td>{calendar.says}</td></tr>
-                <tr><td><strong>Clocks</strong></td><td>{calendar.zone ?? <span className="quiet">each device's own</span>}</td></tr>
+                <tr><td style={{ whiteSpace: "nowrap" }}><strong>Says</strong></td><td>{calendar.says}</td></tr>
+                <tr><td style={{ whiteSpace: "nowrap" }}><strong>Clocks</strong></td><td>{calendar.zone ?? <span className="quiet">each device's own</span>}</td></tr>
                 <tr>
-                  <td><strong>Rules</strong></td>
+                  <td style={{ whiteSpace: "nowrap" }}><strong>Rules</strong></td>
                   <td>
                     {calendar.groups.length === 0 ? <span className="quiet">no group</span> : <>{devices(calendar.devices)} in </>}
                     {calendar.groups.map((slug, at) => {

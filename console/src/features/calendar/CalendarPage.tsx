@@ -36,7 +36,7 @@ export default function CalendarPage() {
     </Act>
   );
   return (
-    <Page title="Calendar" lead={calendars.data && lead(calendars.data)} command="bandejo calendar ahead" acts={edited ? undefined : make}>
+    <Page title="Calendar" lead={calendars.data && (calendars.data.length > 0 ? lead(calendars.data) : "No window and no freeze rules anything.")} command="bandejo calendar ahead" acts={edited ? undefined : make}>
       {isFailed(calendars) && <ErrorNote error={calendars.error} retry={() => void calendars.refetch()} />}
       {isFailed(ahead) && <ErrorNote error={ahead.error} retry={() => void ahead.refetch()} />}
       {!calendars.data && !calendars.error && <Loading what="the calendars" />}
@@ -44,9 +44,11 @@ export default function CalendarPage() {
       {ahead.data && !edited && <Weeks days={daysOf(ahead.data.from, ahead.data.days, ahead.data.entries)} today={dayOf(new Date(now))} />}
       {calendars.data && !edited && (
         calendars.data.length === 0 ? (
-          <Empty title="There is no calendar yet, so devices may be changed at any time">
-            <code>bandejo calendar new nights --when 'Mon-Fri 20:00-23:00'</code>
-          </Empty>
+          <div className="section">
+            <Empty title="There is no calendar yet, so devices may be changed at any time">
+              <code>bandejo calendar new nights --when 'Mon-Fri 20:00-23:00'</code>
+            </Empty>
+          </div>
         ) : (
           <CalendarList calendars={calendars.data} edit={setEdited} done={close} />
         )

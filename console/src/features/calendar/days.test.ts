@@ -17,7 +17,7 @@ describe("the days of the calendar", () => {
 
   it("hold moments by the reader's own clocks", () => {
     const at = new Date(2026, 11, 2, 18, 30);
-    const days = daysOf("2026-11-30", 7, [entry({ kind: "deadline", from: at.toISOString(), to: null })]);
+    const days = daysOf("2026-11-30", 7, [entry({ kind: "deadline", from: at.toISOString(), to: undefined })]);
     expect(days[2]!.entries[0]!.hours).toBe("18:30");
   });
 });

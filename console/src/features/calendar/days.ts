@@ -31,13 +31,13 @@ export function later(day: string, days: number): string {
 export function daysOf(from: string, days: number, entries: readonly Entry[]): Day[] {
   const all: Day[] = Array.from({ length: days }, (_, at) => ({ day: later(from, at), entries: [] }));
   for (const entry of entries) {
-    if (entry.to === null) {
+    if (!entry.to) {
       const at = new Date(entry.from);
       all.find((day) => day.day === dayOf(at))?.entries.push({ entry, hours: `${String(at.getHours()).padStart(2, "0")}:${String(at.getMinutes()).padStart(2, "0")}` });
       continue;
     }
     const [first, begins] = [entry.from.slice(0, 10), entry.from.slice(11, 16)];
-    const [end, ends] = [entry.to!.slice(0, 10), entry.to!.slice(11, 16)];
+    const [end, ends] = [entry.to.slice(0, 10), entry.to.slice(11, 16)];
     const isLong = Date.parse(`${entry.to}Z`) - Date.parse(`${entry.from}Z`) >= MS_A_DAY;
     // An end at midnight belongs to the day before.
     const last = !isLong ? first : ends === "00:00" ? later(end, -1) : end;

@@ -15,8 +15,9 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
     ["Started", <span key="s">by {it.startedBy}, <Moment at={it.startedAt} /></span>],
   ];
   return (
+    <>
+    {details.hours.length > 0 && <div className="section sheet scroll-x"><HoursList hours={details.hours} /></div>}
     <div className="section columns">
-      {details.hours.length > 0 && <div className="sheet scroll-x"><HoursList hours={details.hours} /></div>}
       <dl className="facts sheet pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
         <dt>Package</dt>
         <dd>
@@ -53,6 +54,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
         </table>
       </div>
     </div>
+    </>
   );
 }
 

@@ -1,3 +1,4 @@
+import { ZONE } from "@/parts/MomentField";
 import type { Schemas } from "@/api/request";
 import { quoted } from "@/parts/format";
 import { hasTwins, type WaveDraft } from "@/parts/WavesEditor";
@@ -107,7 +108,7 @@ function instant(field: string): string | null {
 /** Hours as they are asked for: by the reader's own clocks, unless they name a zone. */
 function inZone(hours: string): string | null {
   const written = hours.trim();
-  return written === "" || / in /i.test(written) ? written || null : `${written} in ${Intl.DateTimeFormat().resolvedOptions().timeZone}`;
+  return written === "" || / in /i.test(written) ? written || null : `${written} in ${ZONE}`;
 }
 
 /** The command that starts the same. Secrets are not in it. */

@@ -21,7 +21,7 @@ export function Openings({ details }: { details: Schemas["DeviceDetails"] }) {
         <h2>When it may be changed</h2>
         <p>
           {openings.says}
-          {openings.until && <> {openings.isOpen ? "Until" : "From"} <Moment at={openings.until} />.</>}{" "}
+          {openings.until && <> {openings.isOpen ? "It closes" : "It opens"} <Moment at={openings.until} />.</>}{" "}
           <span className="quiet">
             Ruled by <Link to="/calendar">{openings.calendars.join(", ")}</Link>; its clocks are {openings.zone ? <>those of {openings.zone}</> : "not known"}.
           </span>
