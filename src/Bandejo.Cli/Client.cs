@@ -121,6 +121,8 @@ internal sealed class Client : IDisposable
         }
     }
 
+    public Task<T> Post<T>(string path, JsonTypeInfo<T> form, CancellationToken cancellation) => Send(HttpMethod.Post, path, null, form, null, cancellation);
+
     public Task<T> Post<TBody, T>(string path, TBody body, JsonTypeInfo<TBody> bodyForm, JsonTypeInfo<T> form, CancellationToken cancellation) =>
         Send(HttpMethod.Post, path, JsonContent.Create(body, bodyForm), form, null, cancellation);
 

@@ -27,7 +27,9 @@ internal static class DeploymentCommands
         Act("approve", "Approves the gate that waits for it", "Approved"), Act("pause", "No new order goes out", "Paused"),
         Act("resume", "Goes on after a pause or a halt", "Resumed"),
         Act("advance", "Passes the gate by hand", "Advanced"), Act("halt", "Stops it: no new order goes out", "Halted"), Retry(),
-        RollBackCommand.RollBack(Deployment, NeededReason), Act("end", "Ends it for good; what is installed stays", "Ended"));
+        RollBackCommand.RollBack(Deployment, NeededReason), Act("end", "Ends it for good; what is installed stays", "Ended"),
+        DeviceCommands.CheckInAll(
+            "Asks its devices that are not done to check in now", "deployment check-in \"Foldline 7.2.0 for every desk\"", Deployment, "deployments"));
 
     private static Command List()
     {

@@ -199,6 +199,26 @@ internal static class DeviceCommands
         return ExitCode.Done;
     }, Device);
 
+    /// <summary><c>check-in</c> of a noun that stands for many devices.</summary>
+    /// <param name="path">What its addresses begin with.</param>
+    internal static Command CheckInAll(string description, string example, Argument<string> named, string path) => Shared.Verb(
+        "check-in", description, example, async (parsed, client, cancellation) =>
+        {
+            var called = await client.Post(
+                $"/api/v1/{path}/{Uri.EscapeDataString(parsed.GetValue(named)!)}/check-in", ContractJson.Default.CalledInfo, cancellation);
+            if (parsed.GetValue(Shared.Output) == "json")
+            {
+                Say.Json(called, ContractJson.Default.CalledInfo);
+                return ExitCode.Done;
+            }
+
+            var later = called.Asked - called.Listening;
+            Console.WriteLine(
+                called.Asked == 0 ? "There is no device to ask." : $"{Say.Devices(called.Listening)} {(called.Listening == 1 ? "listens and comes" : "listen and come")} now"
+                    + $"{(later > 0 ? $"; {later} more {(later == 1 ? "does" : "do")} not listen, and {(later == 1 ? "comes" : "come")} at the usual time" : "")}.");
+            return ExitCode.Done;
+        }, named);
+
     private static Command Remove()
     {
         return Shared.Verb(

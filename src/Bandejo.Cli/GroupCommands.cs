@@ -25,7 +25,8 @@ internal static class GroupCommands
             "group", "Groups of devices, listed by hand or by rule", List(), Show(), New(), Change(), Remove(), Preview(),
             Shared.Noun(
                 "member", "Who is in a listed group", Member("add", "Puts devices into a listed group", isIn: true),
-                Member("remove", "Takes devices out of a listed group", isIn: false)), CalendarCommands.OfGroup());
+                Member("remove", "Takes devices out of a listed group", isIn: false)), CalendarCommands.OfGroup(),
+            DeviceCommands.CheckInAll("Asks all devices of a group to check in now", "group check-in desks", Group, "groups"));
 
     private static Command List() => Shared.Table("list", "Lists groups", "group list", async (parsed, client, cancellation) =>
     {

@@ -89,6 +89,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(WavePlanRequest))]
 [JsonSerializable(typeof(CalendarInfo))]
 [JsonSerializable(typeof(AheadInfo))]
+[JsonSerializable(typeof(CalledInfo))]
 [JsonSerializable(typeof(IReadOnlyList<CalendarInfo>))]
 [JsonSerializable(typeof(CalendarRequest))]
 [JsonSerializable(typeof(DeviceOpenings))]

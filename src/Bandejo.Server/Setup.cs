@@ -177,6 +177,7 @@ internal static class Setup
         api.MapWavePlans();
         api.MapCalendars();
         api.MapAhead();
+        api.MapCalling();
         api.MapHandlings();
         api.MapDeployments();
         api.MapCompliance();

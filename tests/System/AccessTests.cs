@@ -67,6 +67,8 @@ public sealed class AccessTests
         POST   /api/v1/devices/{device}/trial                packager
         DELETE /api/v1/devices/{device}/trial                packager
         POST   /api/v1/devices/{device}/check-in             operator
+        POST   /api/v1/groups/{slug}/check-in                operator
+        POST   /api/v1/deployments/{deployment}/check-in     operator
         DELETE /api/v1/devices/{device}                      administrator
         GET    /api/v1/join-codes                            operator+auditor
         POST   /api/v1/join-codes                            operator

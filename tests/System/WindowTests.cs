@@ -181,6 +181,8 @@ public sealed class WindowTests
         Assert.Contains("'All' opens in", await site.Must("deployment", "show", id));
         Assert.Contains("Wave 'All' opens later", await site.Must("device", "why", device.Name, "--deployment", id));
 
+        await site.Admin.Until(async () => (await site.Must("group", "check-in", Site.Enrolled)).Contains("1 device listens and comes now."), "it listens");
+        Assert.Contains("1 device listens and comes now.", await site.Must("deployment", "check-in", id));
         await site.Must("calendar", "new", "nights", "--name", "Nights", "--when", "daily 22:00-04:00");
         await site.Must("group", "calendar", "add", Site.Enrolled, "nights", "--yes");
         var ahead = await site.Must("calendar", "ahead", "--days", "7", "-o", "csv");

@@ -2,6 +2,11 @@ using System.Text.Json.Serialization;
 
 namespace Bandejo.Contract.Api;
 
+/// <summary>Devices were asked to check in.</summary>
+/// <param name="Asked">How many.</param>
+/// <param name="Listening">How many of them listen and come at once; the others come at their usual times.</param>
+public sealed record CalledInfo(int Asked, int Listening);
+
 /// <summary>A device in a list.</summary>
 /// <param name="Id">Its identity.</param>
 /// <param name="Name">Its name.</param>

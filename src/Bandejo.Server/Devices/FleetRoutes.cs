@@ -44,11 +44,6 @@ internal static class FleetRoutes
             .ForAll().WithName("getDeviceHistory").WithSummary("What became of a device's targets, the latest first").Produces<IReadOnlyList<TargetStepInfo>>();
         api.MapGet("/devices/{device}/why", async (WorldHost world, string device, string? deployment) => (await Why(world, device, deployment)).Answer())
             .ForAll().WithName("whyDevice").WithSummary("Why a device stands where it stands").Produces<IReadOnlyList<WhyInfo>>();
-        api.MapPost("/devices/{device}/check-in", async (WorldHost world, Hails hails, HttpContext context, string device) =>
-            (await world.Change(context.Person(), decision => CallIn(decision, device))).Answer(called => hails.Call(called)
-                ? Results.Accepted()
-                : Problems.Of(new Failure(ErrorKind.Conflict, "The device is not listening at the moment; it checks in at its usual time."))))
-            .For(Roles.Operator).WithName("askDeviceToCheckIn").WithSummary("Asks a device to check in now").Produces(202);
         api.MapDelete("/devices/{device}", async (WorldHost world, Hails hails, HttpContext context, string device) =>
         {
             var removed = await Remove(world, context.Person(), device);
@@ -202,14 +197,6 @@ internal static class FleetRoutes
         return outcome.Value.Select(
             why => why with { Attempts = [.. kept.Attempts(why.Deployment, why.Device, 5).Select(attempt => Views.Attempt(world, attempt))] })
             .ToList();
-    }
-
-    private static Outcome<string> CallIn(Decision decision, string named)
-    {
-        var device = Named.Device(decision.World, named);
-        return !device.Ok ? device.Failure!
-            : SiteSettings.Tell(decision, "check-in-asked", $"{device.Value.Name} was asked to check in.", device.Value.Id).Ok ? device.Value.Id
-            : "";
     }
 
     private static JoinCodeInfo Info(JoinCodeRecord code, string? text) => new(code.Id, text, code.Group, code.UsesLeft, code.Expires, code.MadeBy);

@@ -6,6 +6,7 @@ import { request, type Schemas } from "@/api/request";
 import type { Operation } from "@/api/roles";
 import { useSession } from "@/app/session";
 import { Act } from "@/parts/Act";
+import { CheckInNow } from "@/parts/CheckInNow";
 import { Ask, type Question } from "@/parts/Ask";
 import { devices, quoted, retried } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
@@ -67,6 +68,7 @@ export function DeploymentActs({ it, ask, asked }: DeploymentActsProps) {
 
   return (
     <>
+      {it.status !== "ended" && <CheckInNow deployment={it.id} />}
       {open.map((name) => (
         <Act key={name} forbidden={why(name)} variant={name === "approve" || name === "resume" ? "filled" : "default"} onClick={() => setChosen(name)}>
           {name === "roll-back" ? `Roll back ${devices(previews.get(name)!.devices)}…` : `${WORDS[name].title}…`}

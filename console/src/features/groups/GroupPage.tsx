@@ -4,6 +4,7 @@ import { keys } from "@/api/keys";
 import { request } from "@/api/request";
 import { Events } from "@/parts/Events";
 import { count, devices } from "@/parts/format";
+import { CheckInNow } from "@/parts/CheckInNow";
 import { isGone, NotYet } from "@/parts/NotYet";
 import { Page } from "@/parts/Page";
 import { GroupEditor } from "./GroupEditor";
@@ -33,6 +34,7 @@ export default function GroupPage() {
           {group.isForTesting && " It is for testing: packages that are not released may reach it."}
         </>
       }
+      acts={asOf ? undefined : <CheckInNow group={group.slug} />}
       command={`bandejo group show ${group.slug}${asOf ? ` --as-of ${asOf}` : ""}`}
     >
       <nav className="tabs" aria-label="Views of this group">
