@@ -41,6 +41,7 @@ internal sealed class LinuxFacts(string root) : IMachineFacts
         MemoryAndUptime(facts);
         Disk(facts);
         facts["zone"] = TimeZoneInfo.Local.Id;
+        facts["power.mains"] = new LinuxPower(root).IsOnMains == false ? "no" : "yes";
         facts["restart.pending"] = File.Exists(Path.Combine(root, "run/reboot-required")) ? "yes" : "no";
         OwnFacts(facts);
         return new FactReport(facts, Programs());

@@ -9,6 +9,30 @@ namespace Bandejo.Agent;
 /// <param name="root">The machine's root. In one of its own a restart is rehearsed: another boot identity, and nothing that waits for a restart.</param>
 internal sealed class LinuxPower(string root) : IMachinePower
 {
+    // power_supply sysfs (kernel, Documentation/ABI/testing/sysfs-class-power): a machine without a battery runs on mains.
+    public bool? IsOnMains
+    {
+        get
+        {
+            var folder = Path.Combine(root, "sys/class/power_supply");
+            if (!Directory.Exists(folder))
+            {
+                return true;
+            }
+
+            var supplies = Directory.EnumerateDirectories(folder).Select(supply => (Type: Word(supply, "type"), IsOnline: Word(supply, "online") == "1")).ToList();
+            return supplies.Any(supply => supply.Type is "Mains" or "USB" && supply.IsOnline) || supplies.All(supply => supply.Type != "Battery");
+        }
+    }
+
+    public TimeSpan Running => TimeSpan.FromMilliseconds(Environment.TickCount64);
+
+    private static string Word(string supply, string name)
+    {
+        var file = Path.Combine(supply, name);
+        return File.Exists(file) ? File.ReadAllText(file).Trim() : "";
+    }
+
     public void Restart(TimeSpan notice, string why)
     {
         if (Path.GetFullPath(root) != "/")

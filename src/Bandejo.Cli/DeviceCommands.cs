@@ -214,8 +214,10 @@ internal static class DeviceCommands
 
             var later = called.Asked - called.Listening;
             Console.WriteLine(
-                called.Asked == 0 ? "There is no device to ask." : $"{Say.Devices(called.Listening)} {(called.Listening == 1 ? "listens and comes" : "listen and come")} now"
-                    + $"{(later > 0 ? $"; {later} more {(later == 1 ? "does" : "do")} not listen, and {(later == 1 ? "comes" : "come")} at the usual time" : "")}.");
+                called.Asked == 0
+                    ? "There is no device to ask."
+                    : $"{Say.Devices(called.Listening)} {(called.Listening == 1 ? "listens and comes" : "listen and come")} now"
+                        + (later == 0 ? "." : $"; {later} more {(later == 1 ? "does not listen, and comes" : "do not listen, and come")} at the usual time."));
             return ExitCode.Done;
         }, named);
 

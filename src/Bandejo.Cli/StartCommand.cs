@@ -40,6 +40,11 @@ internal static class StartCommand
         Description = "When devices that need it are restarted: 'with the install', 'in the next window', each also 'while somebody is signed in', and "
             + "'at the latest after 3 d' [left to people]",
     };
+    private static readonly Option<string?> StartWhen = new("--start-when")
+    {
+        Description = "What must be so on a device: 'with nobody signed in', 'with somebody signed in', 'at system start before anybody signs in', each also "
+            + "', on mains power' [at any time]",
+    };
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
     private static readonly Option<string?> RetryPause = new("--retry-pause") { Description = "The pause before the second try; it doubles each time [15m]" };
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
@@ -56,7 +61,7 @@ internal static class StartCommand
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, Restart, Tries, RetryPause, Lease,
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen, Restart, Tries, RetryPause, Lease,
         Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
@@ -70,7 +75,8 @@ internal static class StartCommand
             parsed.GetValue(Lease), parsed.GetValue(Priority), parsed.GetValue(Downgrade),
             SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling),
             EndWhenReplaced: parsed.GetValue(EndWhenReplaced), Calendars: parsed.GetValue(Calendar) is { Length: > 0 } calendars ? calendars : null,
-            AfterDeadline: parsed.GetValue(AfterDeadline)!, Restart: parsed.GetValue(Restart));
+            AfterDeadline: parsed.GetValue(AfterDeadline)!, Restart: parsed.GetValue(Restart),
+            StartWhen: parsed.GetValue(StartWhen));
         var preview = await client.Post(
             "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";

@@ -29,10 +29,10 @@ public sealed class DeviceEngine
     private readonly HashSet<string> _holding = new(StringComparer.Ordinal);
     private readonly ServiceTalk _talk;
     private readonly CallPace _pace;
-    private readonly Surroundings _surroundings;
     private readonly OrderHours _hours;
     private readonly FetchingAhead _ahead;
     private readonly Restarts _restarts;
+    private readonly StartChecks _checks;
 
     public DeviceEngine(DeviceParts parts, DeviceIdentity identity)
     {
@@ -44,7 +44,8 @@ public sealed class DeviceEngine
         _pace = new CallPace(parts.Time);
         (_hours, _ahead) = (new OrderHours(parts.Clocks), new FetchingAhead(_packages, parts.Says));
         _restarts = new Restarts(parts, _journal, _hours);
-        var surroundings = _surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
+        var surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
+        _checks = new StartChecks(parts, _packages, surroundings);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake());
         _trial = new DeviceTrial(
@@ -184,7 +185,7 @@ public sealed class DeviceEngine
                     continue;
                 }
 
-                if ((OtherFirst(state, order) ?? await InTheWay(order, cancellation)) is { } why)
+                if (await _checks.InTheWay(state, order, cancellation) is { } why)
                 {
                     // No try, and others need not wait with it.
                     waits.Add(new WaitReport(order.Deployment, why));
@@ -225,51 +226,6 @@ public sealed class DeviceEngine
         // Nothing else is to be done now.
         await _ahead.Fetch(ahead, cancellation);
         return soonest;
-    }
-
-    /// <summary>
-    /// What has to be over first of what another order does with the same app: a restart that it waits for, or putting back what was there before. Else the
-    /// two would undo each other's work for ever.
-    /// </summary>
-    private string? OtherFirst(DeviceState state, Order order)
-    {
-        foreach (var other in state.Orders.Where(each => each.Package.App == order.Package.App && DeviceState.KeyOf(each) != DeviceState.KeyOf(order)))
-        {
-            var progress = state.Progress.GetValueOrDefault(DeviceState.KeyOf(other));
-            if (progress?.WaitsForBoot is not null)
-            {
-                return "A restart comes first, for what was done last";
-            }
-
-            // Also where its lease has run out: the service says at the next check-in what becomes of it.
-            if (order.Kind != "restore" && other is { Kind: "restore", MayStart: true } && (progress is null || progress.NextTry is not null))
-            {
-                return "What was there before is put back first";
-            }
-        }
-
-        return null;
-    }
-
-    /// <summary>What an order waits for before it begins; null for nothing. Asked of the sealed package alone.</summary>
-    private async Task<string?> InTheWay(Order order, CancellationToken cancellation)
-    {
-        if (order.Kind == "trial")
-        {
-            return null;
-        }
-
-        try
-        {
-            return _surroundings.InTheWay(Filling.Handle(
-                PackageKeeper.VariantOf(await _packages.Open(order.Package, cancellation), order.Variant), order.Handling));
-        }
-        catch (Exception error) when (
-            error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
-        {
-            // The attempt will find the same, and say so.
-            return null;
-        }
     }
 
     /// <summary>Takes the attempt in hand to its end and writes down what came of it.</summary>

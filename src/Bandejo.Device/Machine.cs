@@ -142,6 +142,12 @@ public interface IMachineUser
 /// <summary>The device's power.</summary>
 public interface IMachinePower
 {
+    /// <summary>Whether it runs on mains power; null where that is not known.</summary>
+    bool? IsOnMains { get; }
+
+    /// <summary>For how long its operating system has been running.</summary>
+    TimeSpan Running { get; }
+
     /// <summary>Asks the operating system to restart the device. Returns before it does; asked for again, the same.</summary>
     /// <param name="notice">So much later, so that whoever is signed in can end their work.</param>
     /// <param name="why">What they are told.</param>

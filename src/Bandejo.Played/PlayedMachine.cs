@@ -34,6 +34,7 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
     private readonly List<UserWord> _words = [];
     private PlayedStep? _running;
     private int _starts;
+    private long _startedAt;
 
     public string Name => name;
 
@@ -108,6 +109,7 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
         {
             IsOn = true;
             _starts++;
+            _startedAt = time.GetTimestamp();
             Apply(_later, []);
             _later.Clear();
         }
@@ -141,6 +143,11 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
     public void Say(UserWord word) => Now(() => _words.Add(word));
 
     public void Restart(TimeSpan notice, string why) => WithPower(Restarting);
+
+    /// <summary>A machine that says nothing of it has no battery.</summary>
+    public bool? IsOnMains => Facts.GetValueOrDefault("power.mains", "yes") == "yes";
+
+    public TimeSpan Running => Now(() => time.GetElapsedTime(_startedAt));
 
     public bool Exists(string path) => FileAt(path) is not null;
 

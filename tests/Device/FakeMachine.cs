@@ -107,6 +107,10 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     /// <summary>The device does not restart, whatever it is asked.</summary>
     public bool StaysOn { get; set; }
 
+    public bool? IsOnMains { get; set; } = true;
+
+    public TimeSpan Running { get; set; } = TimeSpan.FromDays(1);
+
     public void Restart(TimeSpan notice, string why)
     {
         Restarted.Add((notice, why));

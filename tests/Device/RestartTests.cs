@@ -97,6 +97,26 @@ public sealed class RestartTests
     }
 
     [Fact]
+    public async Task What_must_be_so_at_the_start_is_waited_for_and_is_no_try()
+    {
+        (_machine.IsSignedIn, _machine.IsOnMains) = (true, false);
+        _machine.Give(FakeMachine.Order(_machine.Package("7.2.0")) with { Start = new OrderStart("nobody", true) });
+        foreach (var (signsOut, says) in new[] { (false, "Somebody is signed in, and it waits until nobody is"), (true, "It runs on battery, and waits for mains power") })
+        {
+            _machine.IsSignedIn = !signsOut;
+            _machine.Until = each => each.Waits.Any(wait => wait.Why == says);
+            Assert.True(await _machine.Run());
+            Assert.Empty(_machine.Ran);
+        }
+
+        _machine.IsOnMains = true;
+        _machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        Assert.True(await _machine.Run());
+        Assert.Equal(["put 7.2.0"], _machine.Ran);
+        Assert.Equal(2, _machine.Taken.Count);
+    }
+
+    [Fact]
     public async Task A_deployment_that_was_stopped_restarts_nobody()
     {
         _machine.IsSignedIn = true;

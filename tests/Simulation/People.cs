@@ -31,6 +31,8 @@ internal sealed class People(Simulation simulation)
         null, "with the install", "in the next window", "in the next window, with the install while somebody is signed in, at the latest after 1 h",
         "at the latest after 6 h", "with the install, in the next window while somebody is signed in"];
 
+    private static readonly string?[] Starts = [null, null, "with nobody signed in", "at system start before anybody signs in, on mains power", "on mains power"];
+
     private int _names;
 
     private SimulatedService Service => simulation.Service;
@@ -84,6 +86,7 @@ internal sealed class People(Simulation simulation)
                 device.Machine.Facts["memory"] = random.Next(3) == 0 ? "4294967296" : "17179869184";
                 device.Machine.Facts["site"] = Any(random, ["ALD", "BRO"]);
                 device.Machine.IsSignedIn = random.Next(3) == 0;
+                device.Machine.Facts["power.mains"] = random.Next(3) == 0 ? "no" : "yes";
                 break;
             case Happens.HarmIsReported or Happens.OfferIsTaken:
                 device.Machine.Say(new UserWord(
@@ -216,7 +219,7 @@ internal sealed class People(Simulation simulation)
             Calendars = [.. World.Calendars.Keys.Where(_ => random.Next(6) == 0)],
             AfterDeadline = isPressing ? "start" : "late",
             Except = World.Groups.Keys.Where(slug => !groups.Contains(slug) && random.Next(6) == 0).Take(1).ToList(),
-            Restart = Any(random, Restarts),
+            Restart = Any(random, Restarts), StartWhen = Any(random, Starts),
         };
     }
 

@@ -162,11 +162,12 @@ internal sealed class Simulation
         Clock.At(Clock.Now + TimeSpan.FromHours(12), People.OpenAll);
         foreach (var device in _devices)
         {
+            (device.Machine.IsSignedIn, device.Machine.Facts["power.mains"]) = (false, "yes");
             (device.AwayUntil, device.AnswersLost, device.Doubled, device.Machine.CutAtEntry) = (DateTimeOffset.MinValue, 0, 0, 0);
             if (device.Machine.IsOn || device.Identity is not null)
             {
                 device.Start();
-                foreach (var hours in (int[])[10, 34])
+                foreach (var hours in (int[])[10, 22, 34, 46, 58, 70])
                 {
                     // Its user switches it off and on again.
                     Clock.At(Clock.Now + TimeSpan.FromHours(hours), device.Machine.Cut);

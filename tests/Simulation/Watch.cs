@@ -231,6 +231,17 @@ internal sealed partial class Watch(Simulation simulation)
 
         var closed = Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"]);
         Hold(closed is null, "nothing starts outside its window or in a freeze", $"{device.Name} begins for {order.Deployment} at {Now + device.Ahead:O}: {closed}");
+        if (order is { Start: { } start, Kind: not "trial" })
+        {
+            Hold(!start.OnMains || device.Machine.Facts.GetValueOrDefault("power.mains") != "no", "nothing starts on battery that waits for mains", device.Name);
+            Hold(
+                order.AtOnce || !(start.With is "nobody" or "system-start" && device.Machine.IsSignedIn), "nothing starts that waits until nobody is signed in",
+                device.Name);
+            Hold(
+                order.AtOnce || start.With != "system-start" || Now - device.SwitchedOnAt <= TimeSpan.FromMinutes(15), "nothing starts long after system start",
+                $"{device.Name}, which was started at {device.SwitchedOnAt:O}");
+        }
+
         if (known.Calendars is { Calendars.Count: > 0 })
         {
             Count("begins in its hours");

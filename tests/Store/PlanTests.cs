@@ -25,6 +25,7 @@ public sealed class PlanTests : IDisposable
             Lease = TimeSpan.FromHours(5), ProofAge = TimeSpan.FromDays(3), LostAfter = TimeSpan.FromHours(2), Repairs = 9,
             Settings = new Dictionary<string, string> { ["site"] = "BRM" }, Handling = "quiet", Priority = 4, AllowsDowngrade = true, EndsWhenReplaced = true,
             AfterDeadline = AfterDeadline.Start, Calendars = ["nights"],
+            StartWhen = new StartWhen(StartWith.Nobody, true),
             Restart = new RestartChoice(RestartWhen.InWindow, RestartWhen.Never, TimeSpan.FromDays(3)),
         };
         Assert.DoesNotContain(typeof(DeploymentPlan).GetProperties(), property => Equals(property.GetValue(plan), property.GetValue(

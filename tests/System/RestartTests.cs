@@ -19,6 +19,9 @@ public sealed class RestartTests
         Assert.NotEqual(0, code);
         Assert.Contains("A restart is not asked for by 'tonight'. It is written like 'in the next window, left to people while", errors);
 
+        (_, _, errors) = await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--start-when", "at night", "--yes");
+        Assert.Contains("A start does not know 'at night'. It is one of 'at any time', 'with nobody signed in'", errors);
+
         var first = await site.Deploy("quill 1.0", Site.Enrolled);
         await site.Admin.Becomes(first, device.Name, "restart");
         await site.Admin.Until(

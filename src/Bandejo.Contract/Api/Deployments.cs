@@ -28,6 +28,8 @@ namespace Bandejo.Contract.Api;
 /// outside their windows too. A freeze holds even then.</param>
 /// <param name="Restart">When devices that need a restart for it are restarted, such as
 /// <c>in the next window, left to people while somebody is signed in, at the latest after 3 d</c>, or <c>with the install</c>; null leaves it to people.</param>
+/// <param name="StartWhen">What must be so on a device when it is started there: <c>at any time</c>, <c>with nobody signed in</c>,
+/// <c>with somebody signed in</c> or <c>at system start before anybody signs in</c>, each also <c>, on mains power</c>; null for at any time.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -51,7 +53,8 @@ public sealed record DeploymentRequest(
     bool EndWhenReplaced = false,
     [property: Limits(Items = 64, Text = ApiLimits.MaxName)] IReadOnlyList<string>? Calendars = null,
     [property: Limits(Text = 20)] string AfterDeadline = "late",
-    [property: Limits(Text = 200)] string? Restart = null);
+    [property: Limits(Text = 200)] string? Restart = null,
+    [property: Limits(Text = 200)] string? StartWhen = null);
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>

@@ -168,12 +168,19 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="AtOnce">It waits for no window: the device's user wants it. A freeze holds even then.</param>
 /// <param name="TakesSeconds">How long it is expected to take: so long it must still be open when it is started.</param>
 /// <param name="Restart">When the device is restarted, where it needs that; null for never by the agent.</param>
+/// <param name="Start">What must be so when it is started; null for nothing.</param>
 public sealed record Order(
     string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
     DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
     string>? Settings = null, OrderHandling? Handling = null,
     [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false,
-    int TakesSeconds = 0, OrderRestart? Restart = null);
+    int TakesSeconds = 0, OrderRestart? Restart = null,
+    OrderStart? Start = null);
+
+/// <summary>What must be so on the device when an order is started; until it is, the device waits, which is no try.</summary>
+/// <param name="With"><c>anybody</c>, <c>nobody</c>, <c>somebody</c> or <c>system-start</c>.</param>
+/// <param name="OnMains">It runs on mains power.</param>
+public sealed record OrderStart([property: Limits(Text = 20)] string With, bool OnMains);
 
 /// <summary>When the device is restarted, where this order needs it.</summary>
 /// <param name="When">Where nobody is signed in: <c>never</c> (by the agent), <c>in-window</c> or <c>with-install</c>.</param>

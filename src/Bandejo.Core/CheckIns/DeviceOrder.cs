@@ -26,6 +26,9 @@ public sealed record DeviceOrder(
     /// <summary>Its user took it from the shelf: it waits for no window.</summary>
     public bool IsTaken { get; init; }
 
+    /// <summary>What must be so on the device when it is started.</summary>
+    public StartWhen StartWhen { get; init; } = StartWhen.Any;
+
     /// <summary>When the device is restarted, where it needs that.</summary>
     public RestartChoice Restart { get; init; } = RestartChoice.LeftToPeople;
 
@@ -92,7 +95,7 @@ public sealed record DeviceOrder(
             plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings,
             world.HandlingOf(plan.App, plan.Handling)?.Values)
         {
-            Restart = plan.Restart,
+            Restart = plan.Restart, StartWhen = plan.StartWhen,
             Calendars = plan.Calendars, AfterDeadline = plan.AfterDeadline, IsTaken = target.TakenAt is not null,
             Takes = target.IsGoingBack
                 ? TimeNeeded.ToPutBack(deployment.Package, target.Variant, previous)

@@ -94,6 +94,9 @@ public sealed record DeploymentPlan
     /// <summary>The calendars of its own: their windows narrow those of its devices, their freezes hold besides.</summary>
     public IReadOnlyList<string> Calendars { get; init; } = [];
 
+    /// <summary>What must be so on a device when it is started there.</summary>
+    public StartWhen StartWhen { get; init; } = StartWhen.Any;
+
     /// <summary>When devices that need a restart for it are restarted.</summary>
     public RestartChoice Restart { get; init; } = RestartChoice.LeftToPeople;
 

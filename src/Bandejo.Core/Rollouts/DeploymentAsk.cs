@@ -58,6 +58,9 @@ public sealed record DeploymentAsk
     /// <summary><c>late</c> or <c>start</c>.</summary>
     public string AfterDeadline { get; init; } = "late";
 
+    /// <summary>What must be so on a device, as <see cref="Deployments.StartWhen"/> is written; null for at any time.</summary>
+    public string? StartWhen { get; init; }
+
     /// <summary>When devices that need a restart are restarted, as <see cref="Deployments.RestartChoice"/> is written; null for left to people.</summary>
     public string? Restart { get; init; }
 

@@ -29,6 +29,7 @@ public static class Planning
         var lease = Duration(ask.Lease, "lease", TimeSpan.FromDays(1));
         var halt = ask.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(ask.Halt), "halt", findings);
         var restart = ask.Restart is null ? RestartChoice.LeftToPeople : Take(RestartChoice.Parse(ask.Restart), "restart", findings);
+        var startWhen = ask.StartWhen is null ? StartWhen.Any : Take(StartWhen.Parse(ask.StartWhen), "startWhen", findings);
         var settings = Settings.Resolve(package.Contents.Settings, package.Contents.Presets, ask.Preset, SettingsOf(ask, package, handling));
         findings.AddRange(settings.Ok ? [] : settings.Failure!.Findings);
         Check(ask.Wish != "gone" || (ask.Preset is null && ask.Settings is null), "What is to be gone has no settings.", "settings");
@@ -58,6 +59,7 @@ public static class Planning
             AfterDeadline = ask.AfterDeadline == "start" ? AfterDeadline.Start : AfterDeadline.Late,
             Calendars = ask.Calendars,
             Restart = restart!,
+            StartWhen = startWhen!,
             Lease = lease,
             Priority = ask.Priority,
             AllowsDowngrade = ask.AllowsDowngrade,

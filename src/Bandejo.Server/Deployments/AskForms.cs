@@ -20,7 +20,7 @@ internal static class AskForms
         Deadline = request.Deadline, Tries = request.Tries, RetryPause = request.RetryPause, Lease = request.Lease, Priority = request.Priority,
         AllowsDowngrade = request.AllowDowngrade, Settings = request.Settings, Preset = request.Preset,
         Handling = request.Handling, Salt = request.Salt, EndsWhenReplaced = request.EndWhenReplaced,
-        Calendars = request.Calendars ?? [], AfterDeadline = request.AfterDeadline, Restart = request.Restart,
+        Calendars = request.Calendars ?? [], AfterDeadline = request.AfterDeadline, Restart = request.Restart, StartWhen = request.StartWhen,
     };
 
     public static IReadOnlyList<WaveAsk> Waves(IReadOnlyList<WaveRequest> waves) =>
@@ -34,7 +34,7 @@ internal static class AskForms
             ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt, wave.Hours))], ask.Name, ask.Wish,
             ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
             ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt, ask.EndsWhenReplaced,
-            ask.Calendars.Count == 0 ? null : ask.Calendars, ask.AfterDeadline, ask.Restart),
+            ask.Calendars.Count == 0 ? null : ask.Calendars, ask.AfterDeadline, ask.Restart, ask.StartWhen),
         ContractJson.Default.DeploymentRequest);
 
     /// <summary>

@@ -19,6 +19,7 @@ import { SettingsFields } from "./SettingsFields";
 import { StartPreview } from "./StartPreview";
 
 const route = getRouteApi("/deployments/new");
+const STARTS = ["at any time", "with nobody signed in", "with somebody signed in", "at system start before anybody signs in", "on mains power", "with nobody signed in, on mains power"];
 const RESTARTS = ["left to people", "with the install", "in the next window", "in the next window, at the latest after 3 d", "with the install, in the next window while somebody is signed in"];
 const crumbs = [{ name: "Deployments", to: "/deployments" }];
 
@@ -100,6 +101,7 @@ export default function ComposePage() {
                 <MomentField label="Deadline" description="After it, unmet is late" value={draft.deadline} onChange={(deadline) => set({ deadline })} />
                 <Select label="After the deadline" description="A freeze holds even then" allowDeselect={false} disabled={!draft.deadline} data={[{ value: "late", label: "late, and nothing else" }, { value: "start", label: "starts outside its windows" }]} value={draft.afterDeadline} onChange={(value) => set({ afterDeadline: value ?? "late" })} />
                 <MultiSelect label="Calendars of its own" description="Windows narrow those of its devices; freezes hold besides" placeholder={draft.calendars.length === 0 ? "those of the groups alone" : ""} searchable data={(calendars.data ?? []).map((each) => ({ value: each.slug, label: `${each.name} · ${each.kind}` }))} value={draft.calendars} onChange={(value) => set({ calendars: value })} />
+                <Autocomplete label="Starts" description="What must be so on a device; until then it waits" placeholder="at any time" data={STARTS} value={draft.startWhen} onChange={(startWhen) => set({ startWhen })} />
                 <Autocomplete label="Restart" description="Where a device needs one" placeholder="left to people" data={RESTARTS} value={draft.restart} onChange={(restart) => set({ restart })} />
                 <NumberInput label="Tries" min={1} max={20} value={draft.tries} onChange={(value) => set({ tries: Number(value) || 3 })} />
                 <TextInput label="Pause before the second" placeholder="15m" value={draft.retryPause} onChange={(event) => set({ retryPause: event.currentTarget.value })} />

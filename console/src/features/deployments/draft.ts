@@ -22,6 +22,8 @@ export interface Draft {
   afterDeadline: string;
   /** Calendars of its own, by short name. */
   calendars: string[];
+  /** What must be so on a device, as a sentence; empty for nothing. */
+  startWhen: string;
   /** When devices that need a restart are restarted, as a sentence; empty leaves it to people. */
   restart: string;
   rollBackOnHalt: boolean;
@@ -51,6 +53,7 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     afterDeadline: "late",
     calendars: [],
     restart: "",
+    startWhen: "",
     tries: 3,
     retryPause: "",
     lease: "",
@@ -83,6 +86,7 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     afterDeadline: draft.deadline ? draft.afterDeadline : "late",
     calendars: draft.calendars.length > 0 ? draft.calendars : null,
     restart: draft.restart.trim() || null,
+    startWhen: draft.startWhen.trim() || null,
     tries: draft.tries,
     retryPause: draft.retryPause.trim() || null,
     lease: draft.lease.trim() || null,
@@ -123,6 +127,7 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
   if (draft.deadline) words.push("--deadline", instant(draft.deadline) ?? "");
   if (draft.deadline && draft.afterDeadline !== "late") words.push("--after-deadline", draft.afterDeadline);
   if (draft.calendars.length > 0) words.push("--calendar", draft.calendars.map(quoted).join(" "));
+  if (draft.startWhen.trim()) words.push("--start-when", quoted(draft.startWhen.trim()));
   if (draft.restart.trim()) words.push("--restart", quoted(draft.restart.trim()));
   if (draft.tries !== 3) words.push("--tries", String(draft.tries));
   if (draft.retryPause) words.push("--retry-pause", draft.retryPause);
