@@ -20,6 +20,7 @@ internal static class WorldBench
     private const int Started = 40;
 
     private static readonly string[] Kinds = ["laptop", "desktop", "kiosk", "server"];
+    private static readonly string[] Clocks = ["Europe/Lisbon", "America/Sao_Paulo", "Asia/Kathmandu", "Australia/Lord_Howe"];
     private static readonly DateTimeOffset Morning = new(2031, 3, 3, 8, 0, 0, TimeSpan.Zero);
 
     public static Task Run(Report report, int devices)
@@ -56,6 +57,10 @@ internal static class WorldBench
         report.Add($"World: a look at {bench.World.Active.Count} deployments", "", $"{look:0.0} ms", null, "50 under 100 ms", look < 100);
         var (still, after) = bench.StandStill();
         report.Add("World: giving readers what stands still", "", $"{still * 1000:0} µs; the check-in after it {after * 1000:0} µs");
+        var (month, openings, asked) = bench.MonthOfCalendars();
+        report.Add(
+            $"World: a month of openings, {devices:N0} devices in 40 groups with 20 calendars and 4 zones", "",
+            $"{month:0.00} s for {openings:N0} openings; one asked anew {asked * 1000:0} µs", null, "under 5 s", month < 5);
         return Task.CompletedTask;
     }
 
@@ -192,6 +197,37 @@ internal static class WorldBench
             return (Report.Median(still), Report.Median(after));
         }
 
+        /// <summary>When each device may be changed within a month, by calendars that were just made.</summary>
+        public (double Seconds, long Openings, double AskedMilliseconds) MonthOfCalendars()
+        {
+            for (var number = 0; number < 20; number++)
+            {
+                var slug = $"calendar-{number}";
+                var when = number % 5 == 0 ? "2031-03-10 to 2031-03-12" : $"Mon-Fri {18 + (number % 5)}:00-{20 + (number % 3)}:30; third Saturday 22:00 for 6h";
+                Decide(decision => Calendars.Keep(decision, (_, _) => null, slug, new CalendarAsk(null, number % 5 == 0, when, number % 2 == 0 ? "UTC" : null, null)));
+            }
+
+            for (var number = 0; number < 40; number++)
+            {
+                var slug = $"site-{number}";
+                Decide(decision => Groups.Add(decision, slug, "", $"site is \"S{number}\"", false));
+                Decide(decision => Calendars.Rule(decision, (_, _) => null, slug, [$"calendar-{number % 20}", $"calendar-{(number + 7) % 20}"]));
+            }
+
+            World.Now = _now;
+            var until = _now.AddDays(30);
+            var began = Stopwatch.GetTimestamp();
+            var openings = World.Devices.Values.Sum(device => (long)World.TimetableOf(device, null)!.Open.Count(span => span.To > _now && span.From < until));
+            var seconds = Stopwatch.GetElapsedTime(began).TotalSeconds;
+            began = Stopwatch.GetTimestamp();
+            for (var row = 0; row < 1000; row++)
+            {
+                _ = World.TimetableOf(World.Devices.At(row), null)!.At(_now);
+            }
+
+            return (seconds, openings, Stopwatch.GetElapsedTime(began).TotalMilliseconds / 1000);
+        }
+
         private static PackageContents ContentsOf(PackageRecord record) => new()
         {
             Name = record.Document, Variants = [new VariantRules("all", Rule.Parse("kind is not \"server\" and memory >= 2 GiB").Value, Rule.Everything)],
@@ -203,7 +239,7 @@ internal static class WorldBench
             [
                 ("kind", Kinds[row % 3]), ("memory", (4L << (30 + (row % 3))).ToString(CultureInfo.InvariantCulture)), ("site", $"S{row % 40}"),
                 ("model", $"Model {row % 25}"), ("os.name", "Linux"), ("os.version", $"12.{row % 9}"), ("host", $"desk-{row}"),
-                ("disk.free", ((100L + ((row + change) % 400)) << 30).ToString(CultureInfo.InvariantCulture)), ("label.owner", $"team {row % 100}"),
+                ("disk.free", ((100L + ((row + change) % 400)) << 30).ToString(CultureInfo.InvariantCulture)), ("label.owner", $"team {row % 100}"), ("zone", Clocks[row % Clocks.Length]),
             ],
             Enumerable.Range(0, Programs).Select(program => ($"tool-{(row + (program * 7)) % 300}", $"{1 + ((row + program) % 5)}.{change % 3}", "system"))
                 .ToList());

@@ -61,8 +61,8 @@ internal static class StartCommand
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen, Restart, Tries, RetryPause, Lease,
-        Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen, Restart, Tries,
+        RetryPause, Lease, Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
