@@ -40,10 +40,9 @@ const named = (name) => `/deployments/${deployments.find((each) => each.name ===
 await shot(tomas, "today", "/");
 await shot(tomas, "deployments", "/deployments");
 await shot(tomas, "deployment", named("Foldline 7.2.0 for every desk"));
-await shot(tomas, "deployment-halted", named("Nightjar 2.0.0 for the kiosks"));
-await shot(tomas, "deployment-new", "/deployments/new?package=quillmark&groups=staff-desks,studios", (page) => page.getByText(/^Reaches/).waitFor());
+await shot(tomas, "deployment-new", "/deployments/new?package=quillmark&groups=branch-servers,reading-rooms,studios", (page) => page.getByText(/^Reaches/).waitFor());
 await shot(tomas, "devices", `/devices?${new URLSearchParams({ filter: 'kind is "kiosk" or kind is "laptop"', columns: "disk.free,memory", sort: "disk.free" })}`);
-await shot(tomas, "device", "/devices/BUS-02-LAP-3");
+await shot(tomas, "device", "/devices/BRM-SRV-1");
 await shot(tomas, "group", "/groups/small-disks", async (page) => {
   await page.getByRole("textbox", { name: "Rule" }).click();
   await page.keyboard.press("End");
@@ -55,6 +54,7 @@ await shot(tomas, "package", "/packages/foldline%207.2.0");
 await shot(tomas, "compliance", "/compliance", (page) => page.getByText("The figures, day by day").scrollIntoViewIfNeeded());
 const now = await tomas.evaluate(() => fetch("/api/v1/clock").then((answer) => answer.json()));
 await shot(tomas, "compliance-past", `/compliance?asOf=${new Date(Date.parse(now.now) - 5 * 86_400_000).toISOString().slice(0, 10)}`);
+await shot(tomas, "calendar", "/calendar");
 await shot(tomas, "journal", "/journal");
 
 // On the bench lies what a packager dropped, and its trial has just passed.

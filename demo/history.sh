@@ -112,5 +112,7 @@ play_history() {
     as tomas deployment list | grep -q "^Nightjar 2.0.0 for the kiosks .* halted" || { echo "Nightjar 2.0.0 should have halted by its rule and has not" >&2; return 1; }
     tell "Nightjar 2.0.0 has halted by its rule"
     start "marlin-runtime 2.4.1" --to studios --name "Marlin Runtime 2.4.1 for the studios" --restart "at the latest after 2d"
+    start "carrel-link 2.1.0" --to branch-servers --name "Carrel Link 2.1.0 for the branch servers" --start-when "with nobody signed in"
+    tell "Carrel Link 2.1.0 for the branch servers waits for their window tonight"
     tell "Marlin Runtime 2.4.1 begins at the studios, whose people have two days to restart for it"
 }

@@ -270,7 +270,7 @@ internal static class DeploymentCommands
         if (details.MayStillStart > 0)
         {
             Say.Line(
-                $"[darkgoldenrod]{Say.Devices(details.MayStillStart)} not heard from since may still start, by lease until {Say.When(details.LeasesEnd)}.[/]");
+                $"[darkgoldenrod]{Say.Devices(details.MayStillStart)} not heard from since may still start, by lease until {Say.Moment(details.LeasesEnd)}.[/]");
         }
 
         Say.Line();

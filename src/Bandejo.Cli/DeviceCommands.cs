@@ -118,7 +118,7 @@ internal static class DeviceCommands
         foreach (var opening in openings.Next.Take(3))
         {
             Console.WriteLine(opening.From <= Now.Moment
-                ? $"  Open until {Say.When(opening.To)}"
+                ? $"  Open until {Say.Moment(opening.To)}"
                 : $"  Opens {Say.When(opening.From)}, for {Say.Length(opening.To - opening.From)}");
         }
 

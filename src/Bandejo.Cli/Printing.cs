@@ -220,15 +220,25 @@ internal static class Say
             return "never";
         }
 
-        Now.WasShown = Now.TimeWasShown = true;
         var away = moment - Now.Moment;
-        var local = TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.Local);
-        var clock = away.Duration() < TimeSpan.FromHours(20) ? local.ToString("HH:mm", CultureInfo.InvariantCulture)
-            : away.Duration() < TimeSpan.FromDays(6) ? local.ToString("ddd HH:mm", CultureInfo.InvariantCulture)
-            : local.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+        var clock = Moment(moment);
         return away.Duration() < TimeSpan.FromSeconds(1) ? $"now · {clock}"
             : away > TimeSpan.Zero ? $"in {Length(away)} · {clock}"
             : $"{Length(away)} ago · {clock}";
+    }
+
+    /// <summary>A moment by itself, in local time: for behind "until"; for scripts as <see cref="When"/> has it.</summary>
+    public static string Moment(DateTimeOffset? at)
+    {
+        if (IsForScripts || at is not { } moment)
+        {
+            return When(at);
+        }
+
+        Now.WasShown = Now.TimeWasShown = true;
+        var away = (moment - Now.Moment).Duration();
+        return TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.Local).ToString(
+            away < TimeSpan.FromHours(20) ? "HH:mm" : away < TimeSpan.FromDays(6) ? "ddd HH:mm" : "yyyy-MM-dd", CultureInfo.InvariantCulture);
     }
 
     /// <summary>An identity, as much of it as tells it from others; for scripts all of it.</summary>

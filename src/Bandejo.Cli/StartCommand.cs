@@ -176,7 +176,7 @@ internal static class StartCommand
         foreach (var each in hours)
         {
             var next = each.Next is not { } at ? ""
-                : each.IsOpen ? $", until {Say.When(at)}"
+                : each.IsOpen ? $", until {Say.Moment(at)}"
                 : $"; {(each.Why.Code == "restart-held" ? "looked at again" : "may start")} {Say.When(at)}";
             Say.Line(
                 $"{(each.IsOpen ? open : "Waits")}: {Say.Devices(each.Devices)}. {Markup.Escape(each.Says)}{next} "
@@ -260,7 +260,8 @@ internal static class StartCommand
             var hours = parts.Skip(1).FirstOrDefault(part => part.StartsWith(Opens, StringComparison.OrdinalIgnoreCase));
             var gate = string.Join("; ", parts.Skip(1).Where(part => part != opens && part != hours));
             return new WaveRequest(
-                text[..end].Trim().Trim('"'), parts[0], gate.Length > 0 ? gate : null, opens is null ? null : Moment(opens[NotBefore.Length..].Trim()), hours is null ? null : Hours(hours[Opens.Length..].Trim()));
+                text[..end].Trim().Trim('"'), parts[0], gate.Length > 0 ? gate : null, opens is null ? null : Moment(opens[NotBefore.Length..].Trim()),
+                hours is null ? null : Hours(hours[Opens.Length..].Trim()));
         })];
     }
 

@@ -29,7 +29,7 @@ public sealed class PageTests(Chromium chromium)
         ("/deployments", "Deployments"), ("/deployments/new?package=notes&groups=enrolled", "Start a deployment"),
         ("/deployments/ID", LongName), ("/deployments/ID?view=causes", LongName), ("/deployments/ID?view=timeline", LongName),
         ("/deployments/ID?view=journal", LongName), ("/deployments/ID?view=started", LongName),
-        ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"),
+        ("/deployments/ID?device=DESK-1", LongName), ("/compliance", "Compliance"), ("/compliance?only=open", "Compliance"), ("/journal", "Journal"), ("/calendar", "Calendar"),
         ("/journal?topic=audit", "Journal"), ("/settings", "Settings"),
         ("/settings?view=keeping", "Settings"), ("/settings?view=accounts", "Settings"), ("/settings?view=tokens", "Settings"), ("/settings?view=join-codes", "Settings"),
         ("/settings?view=wave-plans", "Settings"), ("/settings?view=handlings", "Settings"), ("/nowhere", "There is nothing here"),
@@ -90,7 +90,7 @@ public sealed class PageTests(Chromium chromium)
         await person.Reads("Nothing needs you now");
         foreach (var (address, title, says) in (IEnumerable<(string, string, string)>)[
             ("/apps", "Apps", "No package is built yet"), ("/bench", "Bench", "Nothing is on the bench"), ("/devices", "Devices", "No device has joined yet"),
-            ("/deployments", "Deployments", "Nothing is deployed yet"), ("/compliance", "Compliance", "Nothing is deployed"),
+            ("/deployments", "Deployments", "Nothing is deployed yet"), ("/calendar", "Calendar", "There is no calendar yet"), ("/compliance", "Compliance", "Nothing is deployed"),
             ("/settings?view=wave-plans", "Settings", "There is no wave plan yet"), ("/settings?view=handlings", "Settings", "There is no handling yet")])
         {
             await person.Open(address, title);
@@ -164,6 +164,9 @@ public sealed class PageTests(Chromium chromium)
         await site.Must("group", "member", "add", "--yes", "first", "DESK-1", "DESK-2");
         await site.Must("wave-plan", "new", "--yes", "careful", "--wave", "Pilots: 5 %; 100 % met for 1h", "--wave", "Rest: everyone else");
         await site.Must("device", "join-code", "new", "--group", "first");
+        await site.Must("calendar", "new", "late", "--when", "daily 00:00-24:00");
+        await site.Must("calendar", "new", "year-end", "--freeze", "--when", "2035-12-20 to 2036-01-03; first Monday 00:00-24:00");
+        await site.Must("group", "calendar", "add", "first", "late", "--yes");
         await site.Must(
             "deployment", "start", "notes 2.0", "--to", Site.Enrolled, "--name", LongName, "--tries", "1", "--wave",
             "First: group first; 100 % met, then approval", "--wave", "Rest: everyone else", "--yes");

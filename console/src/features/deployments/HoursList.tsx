@@ -20,7 +20,7 @@ export function HoursList({ hours }: { hours: readonly Schemas["HoursInfo"][] })
               {each.next && (
                 <>
                   {each.isOpen ? ", until " : each.why.code === "restart-held" ? "; looked at again " : "; may start "}
-                  <Moment at={each.next} />
+                  <Moment at={each.next} only={each.isOpen ? "moment" : undefined} />
                 </>
               )}
               <div className="quiet">
