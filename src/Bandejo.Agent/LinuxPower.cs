@@ -20,7 +20,8 @@ internal sealed class LinuxPower(string root) : IMachinePower
                 return true;
             }
 
-            var supplies = Directory.EnumerateDirectories(folder).Select(supply => (Type: Word(supply, "type"), IsOnline: Word(supply, "online") == "1")).ToList();
+            var supplies = Directory.EnumerateDirectories(folder).Select(
+                supply => (Type: Word(supply, "type"), IsOnline: Word(supply, "online") == "1")).ToList();
             return supplies.Any(supply => supply.Type is "Mains" or "USB" && supply.IsOnline) || supplies.All(supply => supply.Type != "Battery");
         }
     }

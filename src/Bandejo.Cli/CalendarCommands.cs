@@ -54,7 +54,7 @@ internal static class CalendarCommands
         "ahead", "What is ahead: windows, freezes, deadlines, waves and gates", "calendar ahead --days 14", async (parsed, client, cancellation) =>
         {
             var ahead = await client.Get(
-                string.Create(CultureInfo.InvariantCulture, $"/api/v1/ahead?days={parsed.GetValue(Days)}"), ContractJson.Default.AheadInfo, cancellation);
+                string.Create(CultureInfo.InvariantCulture, $"/api/v1/ahead?ahead={parsed.GetValue(Days)}"), ContractJson.Default.AheadInfo, cancellation);
             var sheet = new Sheet("From", "To", "Kind", "Name", "#Devices", "Clocks")
             {
                 Foot = ahead.Entries.Any(each => each.To is not null && each.Zone is null) ? "Without clocks named: by each device's own." : null,
@@ -62,7 +62,8 @@ internal static class CalendarCommands
             foreach (var entry in ahead.Entries)
             {
                 sheet.Add(
-                    entry.To is null ? Say.When(DateTimeOffset.Parse(entry.From, CultureInfo.InvariantCulture)) : Wall(entry.From), entry.To is null ? "" : Wall(entry.To),
+                    entry.To is null ? Say.When(DateTimeOffset.Parse(entry.From, CultureInfo.InvariantCulture)) : Wall(entry.From),
+                    entry.To is null ? "" : Wall(entry.To),
                     entry.Kind, entry.Name, entry.Devices.ToString(CultureInfo.InvariantCulture), entry.Zone);
             }
 

@@ -270,7 +270,8 @@ internal static class DeploymentCommands
         if (details.MayStillStart > 0)
         {
             Say.Line(
-                $"[darkgoldenrod]{Say.Devices(details.MayStillStart)} not heard from since may still start, by lease until {Say.Moment(details.LeasesEnd)}.[/]");
+                $"[darkgoldenrod]{Say.Devices(details.MayStillStart)} not heard from since may still start, by lease until "
+                    + $"{Say.Moment(details.LeasesEnd)}.[/]");
         }
 
         Say.Line();
@@ -279,7 +280,8 @@ internal static class DeploymentCommands
         {
             Say.Line(
                 $"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)} · {wave.State}"
-                    + $"{(wave.State == "closed" && wave.OpensAt is { } opens ? $", not before {Say.When(opens)}" : "")}{(wave.State == "closed" && wave.Hours is { } hours ? $", opens {Markup.Escape(hours)}" : "")}[/]");
+                    + $"{(wave.State == "closed" && wave.OpensAt is { } opens ? $", not before {Say.When(opens)}" : "")}"
+                    + $"{(wave.State == "closed" && wave.Hours is { } hours ? $", opens {Markup.Escape(hours)}" : "")}[/]");
             Say.Line(
                 $"  {Say.Cells(wave.States, width)}  {wave.Met} of {wave.Bottom} "
                     + $"met{string.Concat(wave.States.Where(state => state.Name != "met").Select(state => $", {state.Count} {state.Name}"))}");

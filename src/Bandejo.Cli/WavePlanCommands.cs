@@ -53,7 +53,8 @@ internal static class WavePlanCommands
 
     private static Command Keep(string verb, string description)
     {
-        var waves = Shared.Several("--wave", "wave", "A wave as 'NAME: PICK; GATE'; the last needs no gate; '; opens Mon-Thu 08:00-16:00' says in which hours", "-w");
+        var waves = Shared.Several(
+            "--wave", "wave", "A wave as 'NAME: PICK; GATE'; the last needs no gate; '; opens Mon-Thu 08:00-16:00' says in which hours", "-w");
         waves.Required = true;
         var name = new Option<string?>("--name", "-n") { Description = "Its name for people [the short name]" };
         return Shared.Verb(

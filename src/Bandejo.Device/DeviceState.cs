@@ -141,7 +141,10 @@ public sealed record DeviceState
                 return this with
                 {
                     Progress = new Dictionary<string,
-                    OrderProgress>(Progress) { [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null, NextTry = restarted.NextTry, NeedsRestartSince = null } },
+                    OrderProgress>(Progress)
+                    {
+                        [restarted.Order] = Progress[restarted.Order] with { WaitsForBoot = null, NextTry = restarted.NextTry, NeedsRestartSince = null },
+                    },
                 };
             default:
                 throw new InvalidOperationException($"The journal has no meaning for {entry.GetType().Name}.");

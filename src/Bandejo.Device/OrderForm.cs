@@ -79,6 +79,7 @@ public static class OrderForm
             ? "its calendars are not valid"
         : order.Restart is { } choice && (RestartForm.When(choice.When) is null || RestartForm.When(choice.WhileSignedIn) is null || choice.AfterSeconds < 0)
             ? "when it restarts the device is not valid"
+        : order.ResetsAt is { } reset && !TimeOnly.TryParseExact(reset, "HH:mm", out _) ? "when the device is reset is not valid"
         : order.Start is { } start && StartForm.With(start.With) is null ? "what must be so when it starts is not valid"
         : null);
 

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Calendars;
 
@@ -6,6 +7,8 @@ namespace Bandejo.Device;
 /// <summary>Says when an order may be started, by the calendars that the device holds.</summary>
 internal sealed class OrderHours(OffsetAt clocks)
 {
+    private static readonly CalendarsContent Nothing = new("", "", DateTimeOffset.MinValue, DateTimeOffset.MaxValue, []);
+
     private CalendarsContent? _of;
     private (TimeSpan Now, TimeSpan Later) _clocks;
     private readonly Dictionary<string, Timetable> _known = new(StringComparer.Ordinal);
@@ -24,20 +27,21 @@ internal sealed class OrderHours(OffsetAt clocks)
             return ($"It does not have the calendar '{lacks}' yet", null);
         }
 
-        if (held is null || held.Calendars.Count == 0)
+        if ((held is null || held.Calendars.Count == 0) && order.ResetsAt is null)
         {
             return null;
         }
 
-        var says = Table(held, order, now).StartAt(now, order.AtOnce, order.AtDeadline ? order.Deadline : null, TimeSpan.FromSeconds(order.TakesSeconds));
+        var says = Table(held ?? Nothing, order, now).StartAt(
+            now, order.AtOnce, order.AtDeadline ? order.Deadline : null, TimeSpan.FromSeconds(order.TakesSeconds));
         return says.IsOpen ? null : (says.ToString(), says.Until);
     }
 
     /// <summary>When the device may be changed by an order; null where it lacks a calendar of it.</summary>
     public Timetable? TableOf(CalendarsContent? held, Order order, DateTimeOffset now) =>
         order.Calendars?.Any(id => held?.Calendars.Any(each => each.Id == id) != true) == true ? null
-            : held is null || held.Calendars.Count == 0 ? Timetable.Always
-            : Table(held, order, now);
+            : (held is null || held.Calendars.Count == 0) && order.ResetsAt is null ? Timetable.Always
+            : Table(held ?? Nothing, order, now);
 
     private Timetable Table(CalendarsContent held, Order order, DateTimeOffset now)
     {
@@ -50,12 +54,16 @@ internal sealed class OrderHours(OffsetAt clocks)
         }
 
         var own = order.Calendars ?? [];
-        var key = string.Join(' ', own);
+        var key = $"{string.Join(' ', own)}/{order.ResetsAt}";
         if (!_known.TryGetValue(key, out var table))
         {
             _known[key] = table = Timetable.Of(
                 [.. held.Calendars.Where(each => each.RulesAll).Select(Read)],
                 [.. held.Calendars.Where(each => !each.RulesAll && own.Contains(each.Id)).Select(Read)], clocks);
+            if (order.ResetsAt is { } reset)
+            {
+                _known[key] = table = table.AfterReset(TimeOnly.ParseExact(reset, "HH:mm", CultureInfo.InvariantCulture), clocks);
+            }
         }
 
         return table;

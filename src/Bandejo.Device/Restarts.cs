@@ -62,7 +62,8 @@ internal sealed class Restarts(DeviceParts parts, DeviceJournalKeeper journal, O
     {
         if (journal.State.Restart is { } before && before.BootId == parts.Facts.BootId)
         {
-            parts.Says(string.Create(CultureInfo.InvariantCulture, $"A restart was asked for and did not happen by {before.GoesAt + Patience:u}; it is asked for again"));
+            parts.Says(string.Create(
+                CultureInfo.InvariantCulture, $"A restart was asked for and did not happen by {before.GoesAt + Patience:u}; it is asked for again"));
         }
 
         var apps = string.Join(", ", waiting.Select(order => $"{order.Package.App} {order.Package.Version}").Distinct());

@@ -24,6 +24,7 @@ public sealed class ReasonTests
         Assert.Equal("Wave 'Rest' opens after the gate behind 'Early' (95 % met)", ReasonWords.Of(new Reason(
             ReasonCode.WaveOpensAfter, "Rest", "Early", "95 % met")));
         Assert.Equal("Began work and was not heard from for 2 h", ReasonWords.Of(new Reason(ReasonCode.FellSilent, "7200")));
+        Assert.Equal("It is reset at 03:30, and what is done before is lost", ReasonWords.Of(new Reason(ReasonCode.BeforeReset, "03:30", "nights")));
         Assert.Equal("It takes 20 min, for which 'nights' leaves no room", ReasonWords.Of(new Reason(ReasonCode.NoRoom, "1200", "nights")));
         Assert.Equal("code 9. The one try is used up", ReasonWords.Of(new Reason(ReasonCode.TriesUsedUp, "code 9", "1")));
         Assert.Equal("To be brought back to nothing", ReasonWords.Of(new Reason(ReasonCode.ToBeBroughtBack, "", "")));

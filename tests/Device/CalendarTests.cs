@@ -131,6 +131,24 @@ public sealed class CalendarTests
     }
 
     [Fact]
+    public async Task What_is_reset_each_night_starts_only_after_that_within_a_window()
+    {
+        // Its clocks are at UTC, and it is reset within the hour; nobody's wish and no deadline makes up for what would be lost.
+        Hold(Window("nights", [Around]));
+        var reset = TimeOnly.FromTimeSpan(Now.AddMinutes(30).TimeOfDay);
+        var at = Now.AddMinutes(30).AddSeconds(-Now.AddMinutes(30).Second);
+        var order = FakeMachine.Order(_machine.Package("7.2.0")) with { Calendars = ["nights"], ResetsAt = reset.ToString("HH:mm"), AtOnce = true };
+        _machine.Give(order);
+        Assert.Equal(("D1", $"It is reset at {reset:HH:mm}, and what is done before is lost", at), await WhatItWaitsFor());
+        Assert.Empty(_machine.Ran);
+
+        _machine.Give(order with { Number = 1, ResetsAt = TimeOnly.FromTimeSpan(Now.AddMinutes(-30).TimeOfDay).ToString("HH:mm") });
+        _machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        Assert.True(await _machine.Run());
+        Assert.Equal(["put 7.2.0"], _machine.Ran);
+    }
+
+    [Fact]
     public async Task A_deadline_that_comes_before_the_next_opening_is_until_when_it_waits()
     {
         Hold(Window("nights", [Tomorrow]));

@@ -21,11 +21,16 @@ internal static class Hours
 
         if (held is null || held.Calendars.Count == 0)
         {
-            return null;
+            return order.ResetsAt is null ? null : "it is reset, and has no window";
         }
 
         var ruling = held.Calendars.Where(each => each.RulesAll || order.Calendars?.Contains(each.Id) == true).ToList();
-        var isFree = isAtOnce ?? (order.AtOnce || (order.AtDeadline && order.Deadline <= now));
+        if (order.ResetsAt is { } reset && !IsAfterReset(ruling, reset))
+        {
+            return $"it is reset at {reset}";
+        }
+
+        var isFree = order.ResetsAt is null && (isAtOnce ?? (order.AtOnce || (order.AtDeadline && order.Deadline <= now)));
         if (At(now) is { } closed)
         {
             return closed;
@@ -40,6 +45,43 @@ internal static class Hours
         }
 
         return null;
+
+        // Going back minute by minute through what is open, the clock on the wall has shown the time of the reset.
+        bool IsAfterReset(List<DeviceCalendar> all, string time)
+        {
+            if (all.All(each => each.IsFreeze))
+            {
+                return false;
+            }
+
+            for (var (at, was) = (now, Wall(now)); ; at = at.AddSeconds(-20), was = Wall(at))
+            {
+                if (Shut(all, at) is not null)
+                {
+                    return false;
+                }
+
+                var before = Wall(at.AddSeconds(-20));
+                var moment = was.Date + TimeSpan.ParseExact(time, @"hh\:mm", CultureInfo.InvariantCulture);
+                if (before < moment && moment <= was && Shut(all, at.AddSeconds(-(was - moment).TotalSeconds)) is null)
+                {
+                    return true;
+                }
+            }
+        }
+
+        DateTime Wall(DateTimeOffset moment) => TimeZoneInfo.ConvertTime(moment, TimeZoneInfo.FindSystemTimeZoneById(zone)).DateTime;
+
+        string? Shut(List<DeviceCalendar> all, DateTimeOffset moment)
+        {
+            var wall = Wall(moment);
+            var windows = all.Where(each => !each.IsFreeze).ToList();
+            var (ofDevice, own) = (windows.Where(each => each.RulesAll).ToList(), windows.Where(each => !each.RulesAll).ToList());
+            return moment >= held.GoodUntil || all.Any(each => each.IsFreeze && Shows(each)) || (ofDevice.Count > 0 && !ofDevice.Any(Shows))
+                || (own.Count > 0 && !own.Any(Shows)) ? "shut" : null;
+
+            bool Shows(DeviceCalendar calendar) => calendar.Own.Any(text => Holds(text, wall)) || calendar.Fixed.Any(text => Holds(text, moment.UtcDateTime));
+        }
 
         string? At(DateTimeOffset moment)
         {

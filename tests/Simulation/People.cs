@@ -85,8 +85,8 @@ internal sealed class People(Simulation simulation)
             case Happens.FactsChange:
                 device.Machine.Facts["memory"] = random.Next(3) == 0 ? "4294967296" : "17179869184";
                 device.Machine.Facts["site"] = Any(random, ["ALD", "BRO"]);
-                device.Machine.IsSignedIn = random.Next(3) == 0;
-                device.Machine.Facts["power.mains"] = random.Next(3) == 0 ? "no" : "yes";
+                device.Machine.IsSignedIn = random.Next(3) == 0 && !simulation.IsResting;
+                device.Machine.Facts["power.mains"] = random.Next(3) == 0 && !simulation.IsResting ? "no" : "yes";
                 break;
             case Happens.HarmIsReported or Happens.OfferIsTaken:
                 device.Machine.Say(new UserWord(

@@ -29,6 +29,11 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         Machine.Facts["kind"] = simulation.Chance.Share($"{name}/kind") < 0.6 ? "desktop" : "laptop";
         Machine.Facts["site"] = simulation.Chance.Share($"{name}/site") < 0.5 ? "ALD" : "BRO";
         Machine.Facts["zone"] = Machine.Facts["site"] == "ALD" ? "Europe/Lisbon" : "America/Sao_Paulo";
+        if (simulation.Chance.Share($"{name}/resets") < 0.12)
+        {
+            Machine.Facts["resets"] = "03:30";
+        }
+
         Machine.Facts["memory"] = simulation.Chance.Share($"{name}/memory") < 0.8 ? "17179869184" : "4294967296";
         Machine.Kept = entry => simulation.Watch.Journal(this, entry);
         Machine.Begun = run => simulation.Watch.StepBegins(this, run);

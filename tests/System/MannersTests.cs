@@ -256,7 +256,7 @@ public sealed partial class MannersTests
         await site.Must("group", "new", "reading-rooms");
         await site.Must("group", "new", "reception");
         Assert.Equal(["reading-rooms", "reception"], await Completed("bandejo group show re"));
-        Assert.Equal(["change"], await Completed("bandejo group ch"));
+        Assert.Equal(["change", "check-in"], await Completed("bandejo group ch"));
         Assert.Equal(["csv"], await Completed("bandejo device list --output c"));
         await site.Process.Kill();
         Assert.Empty(await Completed("bandejo group show re"));

@@ -27,7 +27,8 @@ namespace Bandejo.Contract.Api;
 /// <param name="AfterDeadline">What the deadline does to devices that are unmet: <c>late</c> counts them as late and nothing else, <c>start</c> lets them start
 /// outside their windows too. A freeze holds even then.</param>
 /// <param name="Restart">When devices that need a restart for it are restarted, such as
-/// <c>in the next window, left to people while somebody is signed in, at the latest after 3 d</c>, or <c>with the install</c>; null leaves it to people.</param>
+/// <c>in the next window, left to people while somebody is signed in, at the latest after 3 d</c>, or
+/// <c>with the install</c>; null leaves it to people.</param>
 /// <param name="StartWhen">What must be so on a device when it is started there: <c>at any time</c>, <c>with nobody signed in</c>,
 /// <c>with somebody signed in</c> or <c>at system start before anybody signs in</c>, each also <c>, on mains power</c>; null for at any time.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]

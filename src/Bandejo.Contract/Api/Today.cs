@@ -4,7 +4,8 @@ namespace Bandejo.Contract.Api;
 public sealed record TodayInfo(DateTimeOffset Now, IReadOnlyList<NeedInfo> Needs, IReadOnlyList<DeploymentInfo> Moving);
 
 /// <summary>Something that waits for a person.</summary>
-/// <param name="Kind">halted, harm, contested, out-of-reach, approval, empty-wave, failures, takes-long, late, restart, overrun, silent, unsorted or replaced.</param>
+/// <param name="Kind">halted, harm, contested, out-of-reach, approval, empty-wave, failures, takes-long, late, restart, overrun, silent, unsorted or
+/// replaced.</param>
 /// <param name="Title">What it is, in a few words.</param>
 /// <param name="Detail">The figures, and what they share where that is known.</param>
 /// <param name="Devices">How many devices it is about.</param>

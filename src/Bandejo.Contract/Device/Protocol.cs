@@ -169,13 +169,15 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="TakesSeconds">How long it is expected to take: so long it must still be open when it is started.</param>
 /// <param name="Restart">When the device is restarted, where it needs that; null for never by the agent.</param>
 /// <param name="Start">What must be so when it is started; null for nothing.</param>
+/// <param name="ResetsAt">When in each day the device is reset, <c>HH:mm</c> by its own clocks: it starts only after that within a window. Null for
+/// never.</param>
 public sealed record Order(
     string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
     DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
     string>? Settings = null, OrderHandling? Handling = null,
     [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false,
     int TakesSeconds = 0, OrderRestart? Restart = null,
-    OrderStart? Start = null);
+    OrderStart? Start = null, [property: Limits(Text = 5)] string? ResetsAt = null);
 
 /// <summary>What must be so on the device when an order is started; until it is, the device waits, which is no try.</summary>
 /// <param name="With"><c>anybody</c>, <c>nobody</c>, <c>somebody</c> or <c>system-start</c>.</param>

@@ -32,6 +32,9 @@ public enum ClosedWhy
 
     /// <summary>What would be started does not end before it closes.</summary>
     NoRoom,
+
+    /// <summary>It is reset before it closes, and what is done until then is lost.</summary>
+    BeforeReset,
 }
 
 /// <summary>What a timetable says of a moment.</summary>
@@ -42,6 +45,9 @@ public sealed record TimetableSays(ClosedWhy Why, IReadOnlyList<string> Names, D
 {
     /// <summary>How long what would be started takes.</summary>
     public TimeSpan Takes { get; init; }
+
+    /// <summary>When in the night it is reset, where that is why.</summary>
+    public TimeOnly Reset { get; init; }
 
     public bool IsOpen => Why == ClosedWhy.No;
 
@@ -54,6 +60,7 @@ public sealed record TimetableSays(ClosedWhy Why, IReadOnlyList<string> Names, D
             ClosedWhy.No => Names.Count > 0 ? $"It is in its window {names}" : "It may be changed now",
             ClosedWhy.Frozen => $"It is frozen by {names}",
             ClosedWhy.NoRoom => $"It takes {Units.FormatDuration(Takes)}, for which {names} leaves no room",
+            ClosedWhy.BeforeReset => $"It is reset at {Reset:HH:mm}, and what is done before is lost",
             ClosedWhy.Stale => $"Nothing is known any more of {names}",
             _ => $"It is outside its window {names}",
         };
@@ -80,6 +87,11 @@ public sealed class Timetable
 
     /// <summary>When the device may be changed, in order.</summary>
     public IReadOnlyList<Span> Open { get; }
+
+    /// <summary>The same if it were not reset; null where it is not.</summary>
+    private Timetable? Unreset { get; init; }
+
+    private TimeOnly Reset { get; init; }
 
     /// <summary>The same where its windows do not hold any more, and its freezes do; null where it has no windows.</summary>
     private Timetable? Pressing { get; init; }
@@ -117,6 +129,28 @@ public sealed class Timetable
         };
     }
 
+    /// <summary>
+    /// The same for a device that is reset to what it was at a time of each day: it is open only after the reset within a window, where what is done stays.
+    /// Without windows, or past a deadline, nothing is done that would be lost.
+    /// </summary>
+    /// <param name="reset">When, by its own clocks.</param>
+    public Timetable AfterReset(TimeOnly reset, OffsetAt own)
+    {
+        var open = new List<Span>();
+        foreach (var span in _windows.Count == 0 ? [] : Open)
+        {
+            var day = DateOnly.FromDateTime((span.From + own(span.From)).DateTime);
+            var at = WallSpan.Moment(day.ToDateTime(reset), own);
+            at = at < span.From ? WallSpan.Moment(day.AddDays(1).ToDateTime(reset), own) : at;
+            if (at < span.To)
+            {
+                open.Add(span with { From = at });
+            }
+        }
+
+        return new Timetable(open, _windows, _freezes, _good) { Unreset = this, Reset = reset };
+    }
+
     /// <summary>What is so at a moment for a start of something that takes so long and has to end before it closes.</summary>
     public TimetableSays At(DateTimeOffset now, TimeSpan takes = default)
     {
@@ -134,6 +168,11 @@ public sealed class Timetable
         }
 
         var opens = NextStart(now, takes);
+        if (Unreset is { } unreset && !isOpen && (unreset.At(now).IsOpen || (opens is null && unreset.NextStart(now, takes) is not null)))
+        {
+            return new TimetableSays(ClosedWhy.BeforeReset, [.. _windows.Select(each => each.Name).Distinct()], opens) { Reset = Reset };
+        }
+
         var frozen = Frozen(now);
         return frozen.Count > 0 && !isOpen ? new TimetableSays(ClosedWhy.Frozen, frozen, opens)
             : _good.Count > 0 && _good[0].Until <= now
@@ -152,8 +191,16 @@ public sealed class Timetable
     /// <param name="takes">How long it takes: it has to end before it closes.</param>
     public TimetableSays StartAt(DateTimeOffset now, bool isAtOnce, DateTimeOffset? from, TimeSpan takes)
     {
-        var says = (isAtOnce || from <= now ? Pressing ?? this : this).At(now, takes);
-        return !says.IsOpen && from > now && !(says.Until <= from) ? says with { Until = from } : says;
+        var free = Pressing ?? this;
+        var says = (isAtOnce || from <= now ? free : this).At(now, takes);
+        if (says.IsOpen || !(from > now) || says.Until <= from)
+        {
+            return says;
+        }
+
+        // A freeze may be on even then.
+        var then = free.At(from.Value, takes);
+        return says with { Until = then.IsOpen ? from : says.Until < then.Until ? says.Until : then.Until ?? says.Until };
     }
 
     /// <summary>The freezes that are on at a moment, by name.</summary>

@@ -233,7 +233,8 @@ public static class CheckIn
             {
                 if (wait is not null)
                 {
-                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.NeedsRestart, new Reason(ReasonCode.RestartHeld, wait.Why), wait.Until));
+                    var held = new Reason(ReasonCode.RestartHeld, wait.Why);
+                    Moving.Happen(decision, deployment, device, new Happening(TargetEvent.NeedsRestart, held, wait.Until));
                 }
 
                 continue;

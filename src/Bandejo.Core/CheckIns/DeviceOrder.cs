@@ -32,6 +32,9 @@ public sealed record DeviceOrder(
     /// <summary>When the device is restarted, where it needs that.</summary>
     public RestartChoice Restart { get; init; } = RestartChoice.LeftToPeople;
 
+    /// <summary>When in each day the device is reset; null for never.</summary>
+    public TimeOnly? ResetsAt { get; init; }
+
     /// <summary>How long it takes; a start has to leave so much room before its window closes.</summary>
     public TimeSpan Takes { get; init; }
 
@@ -43,7 +46,7 @@ public sealed record DeviceOrder(
     {
         foreach (var deployment in world.Active)
         {
-            if (deployment.Targets.Of(device) is { } target && Of(world, deployment, target) is { } order)
+            if (deployment.Targets.Of(device) is { } target && Of(world, device, deployment, target) is { } order)
             {
                 yield return order;
             }
@@ -64,7 +67,7 @@ public sealed record DeviceOrder(
 
     private static bool Holds(PackageEntry? package, string sha256) => package is not null && (package.Digest == sha256 || package.Content.Contains(sha256));
 
-    private static DeviceOrder? Of(FleetWorld world, DeploymentEntry deployment, Target target)
+    private static DeviceOrder? Of(FleetWorld world, DeviceEntry device, DeploymentEntry deployment, Target target)
     {
         if (target.Variant is null || !target.State.Has(TargetTrait.Order))
         {
@@ -95,6 +98,7 @@ public sealed record DeviceOrder(
             plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings,
             world.HandlingOf(plan.App, plan.Handling)?.Values)
         {
+            ResetsAt = Timetables.ResetOf(world, device),
             Restart = plan.Restart, StartWhen = plan.StartWhen,
             Calendars = plan.Calendars, AfterDeadline = plan.AfterDeadline, IsTaken = target.TakenAt is not null,
             Takes = target.IsGoingBack

@@ -85,6 +85,9 @@ public enum ReasonCode
     /// <summary>[seconds that it takes, calendar, …]</summary>
     NoRoom,
 
+    /// <summary>[time of day, calendar, …]</summary>
+    BeforeReset,
+
     /// <summary>Its agent knows nothing of calendars.</summary>
     AgentWithoutCalendars,
 
@@ -185,7 +188,7 @@ public sealed record Reason(ReasonCode Code, IReadOnlyList<string> Arguments, Re
 
     /// <summary>Whether it is the device itself that holds back, by calendars that it has: its order is out.</summary>
     public bool IsOfCalendars => Code is ReasonCode.OutsideWindow or ReasonCode.FrozenBy or ReasonCode.CalendarStale or ReasonCode.ZoneNotKnown
-        or ReasonCode.NoRoom;
+        or ReasonCode.NoRoom or ReasonCode.BeforeReset;
 
     /// <summary>The reason without what this device has, so that devices which lack the same can be counted together.</summary>
     public Reason WithoutWhatItHas() => IsOfConditions ? this with { Arguments = [.. Arguments.Select((argument, at) => at % 2 == 0 ? argument : "")] } : this;

@@ -45,8 +45,8 @@ public sealed record RestartSays(RestartHeld Why, TimetableSays? Hours, DateTime
 }
 
 /// <summary>
-/// When a device is restarted. All deployments that need it share one restart: of their choices the gentlest rules, until the earliest of their last moments has
-/// come.
+/// When a device is restarted. All deployments that need it share one restart: of their choices the gentlest rules, until the earliest of their last moments
+/// has come.
 /// </summary>
 public static class Restarting
 {

@@ -55,7 +55,8 @@ public sealed record StartWhen(StartWith With, bool OnMains)
             }
             else
             {
-                var says = $"A start does not know '{trimmed}'. It is one of {string.Join(", ", Words.Select(each => $"'{each.Words}'"))}, and '{Mains}' where asked.";
+                var known = string.Join(", ", Words.Select(each => $"'{each.Words}'"));
+                var says = $"A start does not know '{trimmed}'. It is one of {known}, and '{Mains}' where asked.";
                 return new Failure(
                     ErrorKind.Invalid, says,
                     [new Finding(says, "startWhen", 1, at + part.Length - part.TrimStart().Length + 1, Math.Max(1, trimmed.Length))]);

@@ -45,12 +45,16 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
     {
         var ruled = devices.Select(each => (each.Device, Table: world.TimetableOf(each.Device, plan), Takes: TimeNeeded.Of(world, plan, each.Variant))).Where(
             each => each.Table is not null && !ReferenceEquals(each.Table, Timetable.Always)).ToList();
-        var (never, late) = (new List<string>(), new List<string>());
+        var (never, late, lost) = (new List<string>(), new List<string>(), new List<string>());
         var longest = TimeSpan.Zero;
         foreach (var (device, table, takes) in ruled)
         {
             var opens = table!.NextStart(world.Now, takes);
-            if (opens is null && table.NextStart(world.Now, TimeSpan.FromTicks(1)) is not null)
+            if (opens is null && Timetables.ResetOf(world, device) is not null)
+            {
+                lost.Add(device.Name);
+            }
+            else if (opens is null && table.NextStart(world.Now, TimeSpan.FromTicks(1)) is not null)
             {
                 never.Add(device.Name);
                 longest = takes > longest ? takes : longest;
@@ -59,6 +63,13 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
             {
                 late.Add(device.Name);
             }
+        }
+
+        if (lost.Count > 0)
+        {
+            yield return new Finding(
+                $"{lost.Count} device{(lost.Count == 1 ? " is" : "s are")} reset every day, and no window of {(lost.Count == 1 ? "it" : "them")} is open for "
+                    + $"long enough after that ({Which(lost)}): what is done before is lost, so {They(lost)} never.", "calendars") { IsWarning = true };
         }
 
         if (never.Count > 0)

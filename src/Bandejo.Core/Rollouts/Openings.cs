@@ -45,7 +45,7 @@ internal static class Openings
 
         return new Happening(
             TargetEvent.Held,
-            says.Why == ClosedWhy.NoRoom ? NoRoom(says) : new Reason(
+            says.Why == ClosedWhy.NoRoom ? NoRoom(says) : says.Why == ClosedWhy.BeforeReset ? BeforeReset(says) : new Reason(
                 says.Why switch
                 {
                     ClosedWhy.Frozen => ReasonCode.FrozenBy,
@@ -55,6 +55,9 @@ internal static class Openings
                 says.Names),
             says.Until);
     }
+
+    private static Reason BeforeReset(TimetableSays says) => new(
+        ReasonCode.BeforeReset, (IReadOnlyList<string>)[says.Reset.ToString("HH:mm", System.Globalization.CultureInfo.InvariantCulture), .. says.Names]);
 
     private static Reason NoRoom(TimetableSays says) => new(
         ReasonCode.NoRoom, (IReadOnlyList<string>)[((long)says.Takes.TotalSeconds).ToString(System.Globalization.CultureInfo.InvariantCulture), .. says.Names]);

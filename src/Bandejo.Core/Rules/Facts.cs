@@ -184,6 +184,7 @@ public static class FactCatalog
         ["public"] = (FactType.YesNo, "Used by the public"),
         ["roles"] = (FactType.Set, "What else it serves as"),
         ["restart.pending"] = (FactType.YesNo, "Whether the system waits for a restart"),
+        ["resets"] = (FactType.Text, "When in each day it is reset to what it was, by its own clocks, such as 03:30"),
         ["power.mains"] = (FactType.YesNo, "Whether it runs on mains power"),
         ["uptime"] = (FactType.Duration, "Time since the system started"),
         ["joined"] = (FactType.Date, "The day it joined"),

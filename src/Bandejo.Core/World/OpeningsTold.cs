@@ -32,9 +32,8 @@ public sealed class OpeningsTold
     {
         foreach (var ((deployment, from, to, why), moved) in _moved)
         {
-            var who = moved.Count == 1
-                ? moved[0].Name
-                : $"{moved.Count} devices ({string.Join(", ", moved.Take(SampleSize).Select(device => device.Name))}{(moved.Count > SampleSize ? ", …" : "")})";
+            var such = string.Join(", ", moved.Take(SampleSize).Select(device => device.Name));
+            var who = moved.Count == 1 ? moved[0].Name : $"{moved.Count} devices ({such}{(moved.Count > SampleSize ? ", …" : "")})";
             decision.Event(
                 "target", StateNames.Of(to), $"{who}: {StateNames.Of(from)} → {StateNames.Of(to)}, {why}", null, moved.Count == 1 ? moved[0].Id : null,
                 deployment);

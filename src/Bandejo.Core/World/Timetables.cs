@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Globalization;
 using Bandejo.Core.Calendars;
 using Bandejo.Core.Rules;
 
@@ -10,7 +11,9 @@ namespace Bandejo.Core.World;
 public sealed class Timetables
 {
     private const int MostKnown = 10_000;
+    private const string TimeOfDay = "HH:mm";
     private static readonly FactRef Zone = new("zone", false);
+    private static readonly FactRef Resets = new("resets", false);
 
     private volatile Today? _today;
 
@@ -35,7 +38,8 @@ public sealed class Timetables
     public Timetable? Of(FleetWorld world, DeviceEntry device, IReadOnlyList<string> own)
     {
         var groups = OfGroups(world, device);
-        if (groups.Count + own.Count == 0)
+        var reset = ResetOf(world, device);
+        if (groups.Count + own.Count == 0 && reset is null)
         {
             return Timetable.Always;
         }
@@ -43,22 +47,34 @@ public sealed class Timetables
         var day = DateOnly.FromDateTime(world.Now.UtcDateTime);
         if (_today is not { } today || today.Day != day || !ReferenceEquals(today.Calendars, world.Calendars) || today.Known.Count > MostKnown)
         {
-            _today = today = new Today(day, world.Calendars, new ConcurrentDictionary<(string, string, string), Timetable?>());
+            _today = today = new Today(day, world.Calendars, new ConcurrentDictionary<(string, string, string, TimeOnly?), Timetable?>());
         }
 
         var zone = world.Columns.Get(device.Row, Zone).Value?.Text ?? "";
-        return today.Known.GetOrAdd((string.Join(' ', groups), string.Join(' ', own), zone), _ =>
+        return today.Known.GetOrAdd((string.Join(' ', groups), string.Join(' ', own), zone, reset), _ =>
         {
             var (ofGroups, ofDeployment) = (Held(groups), Held(own));
             var clocks = Zones.Of(zone);
-            return clocks is null && ofGroups.Concat(ofDeployment).Any(each => each.Own.Count > 0)
-                ? null
-                : Timetable.Of(ofGroups, ofDeployment, clocks ?? (_ => TimeSpan.Zero));
+            if (clocks is null && (reset is not null || ofGroups.Concat(ofDeployment).Any(each => each.Own.Count > 0)))
+            {
+                return null;
+            }
+
+            var table = Timetable.Of(ofGroups, ofDeployment, clocks ?? (_ => TimeSpan.Zero));
+            return reset is { } at ? table.AfterReset(at, clocks!) : table;
         });
 
         IReadOnlyList<HeldCalendar> Held(IReadOnlyList<string> slugs) =>
             [.. slugs.Select(slug => world.Calendars.TryGetValue(slug, out var calendar) ? calendar.On(day) : null).OfType<HeldCalendar>()];
     }
 
-    private sealed record Today(DateOnly Day, object Calendars, ConcurrentDictionary<(string Groups, string Own, string Zone), Timetable?> Known);
+    /// <summary>When in each day a device is reset to what it was, as it says; null for never.</summary>
+    public static TimeOnly? ResetOf(FleetWorld world, DeviceEntry device) =>
+        world.Columns.Get(device.Row, Resets).Value?.Text is { } text
+            && TimeOnly.TryParseExact(text, TimeOfDay, CultureInfo.InvariantCulture, DateTimeStyles.None, out var reset)
+            ? reset
+            : null;
+
+    private sealed record Today(
+        DateOnly Day, object Calendars, ConcurrentDictionary<(string Groups, string Own, string Zone, TimeOnly? Reset), Timetable?> Known);
 }

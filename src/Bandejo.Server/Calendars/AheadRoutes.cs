@@ -19,9 +19,10 @@ internal static class AheadRoutes
 
     public static void MapAhead(this RouteGroupBuilder api)
     {
-        api.MapGet("/ahead", (WorldHost world, string? from = null, int days = UsualAhead) => world.Read(each => Coming(each, from, days)).Answer())
+        api.MapGet("/ahead", (WorldHost world, string? day = null, int ahead = UsualAhead) => world.Read(each => Coming(each, day, ahead)).Answer())
             .ForAll().WithName("listAhead").WithSummary("What is ahead: windows, freezes, deadlines, waves and gates").Produces<AheadInfo>();
-        api.MapGet(Authentication.Feed[Authentication.FeedPrefix.Length..], (WorldHost world, string? token = null) => world.Read(each => Results.Text(FeedFile.Write(
+        api.MapGet(
+            Authentication.Feed[Authentication.FeedPrefix.Length..], (WorldHost world, string? token = null) => world.Read(each => Results.Text(FeedFile.Write(
                 "Bandejo", Ahead.Of(each, Today(each), Today(each).AddDays(FeedAhead)).Select(entry => new FeedEntry(
                     entry.Id, entry.Kind switch { AheadKind.Freeze => $"Freeze: {entry.Name}", AheadKind.Window => $"Window: {entry.Name}", _ => entry.Name },
                     $"{entry.Devices} device{(entry.Devices == 1 ? "" : "s")}", entry.Occasion, entry.At)), each.Now), CalendarRoutes.FileType)))

@@ -31,7 +31,8 @@ internal static class AskForms
     /// <summary>Writes an ask down as it is kept, and as what is drawn by.</summary>
     public static string Write(DeploymentAsk ask) => JsonSerializer.Serialize(
         new DeploymentRequest(
-            ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt, wave.Hours))], ask.Name, ask.Wish,
+            ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt, wave.Hours))],
+            ask.Name, ask.Wish,
             ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
             ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt, ask.EndsWhenReplaced,
             ask.Calendars.Count == 0 ? null : ask.Calendars, ask.AfterDeadline, ask.Restart, ask.StartWhen),

@@ -46,9 +46,10 @@ internal static class Orders
         HandlingForms.ForOrder(order.Handling),
         ofGroups.Count + order.Calendars.Count == 0 || order.Kind == AttemptTold.TrialKind ? null : [.. ofGroups.Union(order.Calendars)],
         order.AfterDeadline == AfterDeadline.Start, order.IsTaken,
-        ofGroups.Count + order.Calendars.Count == 0 ? 0 : (int)Math.Ceiling(order.Takes.TotalSeconds),
+        ofGroups.Count + order.Calendars.Count == 0 && order.ResetsAt is null ? 0 : (int)Math.Ceiling(order.Takes.TotalSeconds),
         order.Restart == RestartChoice.LeftToPeople ? null : Form(order.Restart),
-        order.StartWhen == StartWhen.Any ? null : new OrderStart(StateNames.Hyphenate(order.StartWhen.With.ToString()), order.StartWhen.OnMains));
+        order.StartWhen == StartWhen.Any ? null : new OrderStart(StateNames.Hyphenate(order.StartWhen.With.ToString()), order.StartWhen.OnMains),
+        order.ResetsAt?.ToString("HH:mm", CultureInfo.InvariantCulture));
 
     private static OrderRestart Form(RestartChoice choice) => new(
         StateNames.Hyphenate(choice.When.ToString()), StateNames.Hyphenate(choice.WhileSignedIn.ToString()),

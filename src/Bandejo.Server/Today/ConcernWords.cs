@@ -51,8 +51,9 @@ internal static class ConcernWords
         ConcernKind.TakesLong => $"{concern.Sample[0]}: {concern.Attempt!.Message}.",
         ConcernKind.Late => $"The deadline was {Units.FormatDuration(now - concern.Since!.Value)} ago.",
         ConcernKind.Restart =>
-            $"{string.Join(", ", concern.Sample)}{(concern.Devices > concern.Sample.Count ? $" and {concern.Devices - concern.Sample.Count} more" : "")}: in place "
-                + $"but for a restart, the longest for {Units.FormatDuration(now - concern.Since!.Value)}. Restart: {concern.Deployments[0].Plan.Restart}.",
+            $"{string.Join(", ", concern.Sample)}{(concern.Devices > concern.Sample.Count ? $" and {concern.Devices - concern.Sample.Count} more" : "")}: in "
+                + $"place but for a restart, the longest for {Units.FormatDuration(now - concern.Since!.Value)}. "
+                + $"Restart: {concern.Deployments[0].Plan.Restart}.",
         ConcernKind.Overrun =>
             $"Open for {Units.FormatDuration(now - concern.Since!.Value)}; waves here usually reach their gate in "
                 + $"{Units.FormatDuration(concern.Pace!.Usual)} (median of {concern.Pace.Waves}). {Met(concern)}.",

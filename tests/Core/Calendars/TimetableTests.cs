@@ -89,6 +89,40 @@ public sealed class TimetableTests
         iter: 200);
 
     [Fact]
+    public void What_is_reset_is_open_after_that_alone_within_its_windows() => Gen.Select(
+        SlotWordsTests.Slots.List[0, 2], SlotWordsTests.Slots.List[0, 1], Gen.Int[0, 400], Gen.Int[0, 1439], Gen.OneOf([.. ZoneNames.Select(Gen.Const)])).Sample(
+        (groups, freezes, day, reset, zone) =>
+        {
+            var own = Zones.Of(zone)!;
+            var whole = Timetable.Of([.. Held("w", groups, false, null), .. Held("f", freezes, true, null)], [], own);
+            var at = new TimeOnly(reset / 60, reset % 60);
+            var table = whole.AfterReset(at, own);
+
+            // From the beginning of a stretch on, as the clocks on the wall go by.
+            var minute = Start.AddDays(day);
+            while (whole.At(minute).IsOpen && minute > Start.AddDays(day - 8))
+            {
+                minute -= TimeSpan.FromMinutes(1);
+            }
+
+            if (whole.At(minute).IsOpen)
+            {
+                return;
+            }
+
+            var hasReset = false;
+            for (var end = minute.AddDays(2); minute < end; minute += TimeSpan.FromMinutes(1))
+            {
+                var (before, now) = ((minute - TimeSpan.FromMinutes(1) + own(minute - TimeSpan.FromMinutes(1))).DateTime, (minute + own(minute)).DateTime);
+                var isNow = now.TimeOfDay == at.ToTimeSpan() || (before < now.Date + at.ToTimeSpan() && now.Date + at.ToTimeSpan() < now);
+                hasReset = groups.Count > 0 && whole.At(minute).IsOpen && (hasReset || isNow);
+                Assert.True(hasReset == table.At(minute).IsOpen, $"{minute:O} ({now:s} in {zone}), reset at {at}: {string.Join("; ", groups.Select(SlotWords.Write))}");
+                Assert.Equal(!hasReset && whole.At(minute).IsOpen, !table.At(minute).IsOpen && table.At(minute).Why == ClosedWhy.BeforeReset && whole.At(minute).IsOpen);
+            }
+        },
+        iter: 60);
+
+    [Fact]
     public void Groups_are_united_a_deployment_narrows_a_freeze_wins_and_what_is_not_known_any_more_closes()
     {
         var alder = Held("alder", SlotWords.Parse("Fri 20:00-23:00").Value, false, null).Single();
@@ -118,6 +152,19 @@ public sealed class TimetableTests
         Assert.Equal(new TimetableSays(ClosedWhy.NoRoom, ["year-end"], At(31, 0).AddDays(1)), toFreeze.At(At(10, 23), TimeSpan.FromHours(2)), Same);
         Assert.Equal(ClosedWhy.NoRoom, frozen.StartAt(At(10, 23), false, At(9, 0), TimeSpan.FromHours(2)).Why);
         Assert.True(frozen.StartAt(At(10, 23), false, At(9, 0), TimeSpan.FromHours(1)).IsOpen);
+
+        // A deadline in a freeze opens nothing before that ends.
+        Assert.Equal(At(31, 0).AddDays(1), frozen.StartAt(At(12, 0), false, At(14, 0), default).Until);
+        Assert.Equal(At(8, 0), frozen.StartAt(At(5, 12), false, At(8, 0), default).Until);
+
+        // Reset at half past two, what is done in Friday's window before is lost; nothing else makes up for that.
+        var reset = both.AfterReset(new TimeOnly(2, 30), _ => TimeSpan.Zero);
+        Assert.Equal(new TimetableSays(ClosedWhy.BeforeReset, ["alder", "desks"], At(5, 2, 30)), reset.At(At(4, 21)), Same);
+        Assert.Equal(new TimetableSays(ClosedWhy.No, ["desks"], At(5, 4)), reset.At(At(5, 3)), Same);
+        Assert.Equal(ClosedWhy.OutsideWindow, reset.At(At(3, 9)).Why);
+        Assert.False(reset.StartAt(At(4, 21), true, At(4, 20), default).IsOpen);
+        Assert.Equal("It is reset at 02:30, and what is done before is lost", reset.At(At(4, 21)).ToString());
+        Assert.Equal(new TimetableSays(ClosedWhy.BeforeReset, [], null), Timetable.Always.AfterReset(new TimeOnly(2, 30), _ => TimeSpan.Zero).At(At(4, 21)), Same);
         Assert.Equal(At(4, 20), frozen.NextStart(At(1, 0), TimeSpan.FromHours(8)));
         Assert.Null(frozen.NextStart(At(1, 0), TimeSpan.FromHours(9)));
 

@@ -24,7 +24,7 @@ export default function CalendarPage() {
   const [edited, setEdited] = useState<Schemas["CalendarInfo"] | "new" | null>(null);
   const monday = mondayOf(now);
   const calendars = useQuery({ queryKey: keys.calendars, queryFn: ({ signal }) => request("get", "/api/v1/calendars", { signal }) });
-  const ahead = useQuery({ queryKey: keys.ahead(monday), queryFn: ({ signal }) => request("get", "/api/v1/ahead", { query: { from: monday, days: WEEKS * 7 }, signal }) });
+  const ahead = useQuery({ queryKey: keys.ahead(monday), queryFn: ({ signal }) => request("get", "/api/v1/ahead", { query: { day: monday, ahead: WEEKS * 7 }, signal }) });
   const close = () => {
     setEdited(null);
     void calendars.refetch();
