@@ -31,7 +31,11 @@ public static class WorldText
             "handling", world.Handlings.Values,
             handling => $"{handling.Slug} {handling.Name} {handling.Values.InWords} [{string.Join(' ', handling.Apps)}] {handling.Revision}");
         All("trial", world.DeviceTrials.Values, trial => $"{trial with { Settings = null }} {Pairs(trial.Settings)}");
-        All("package", world.Packages.Values, package => $"{package.Record with { History = [] }} [{string.Join(", ", package.Record.History)}]");
+        All(
+            "package", world.Packages.Values,
+            package => $"{package.Record with { History = [], Took = null, Restarted = null }} [{string.Join(", ", package.Record.History)}] "
+                + $"took {string.Join(", ", (package.Record.Took ?? new Dictionary<string, TookRecord>()).OrderBy(each => each.Key))} "
+                + $"restarted {string.Join(", ", package.Record.Restarted ?? [])}");
         All("open", world.OpenAttempts.Values, attempt => attempt.ToString());
         All("slow", world.SlowAttempts.Values, attempt => attempt.Id);
         All("device", world.Devices.Values, device => Device(world, device));
