@@ -91,7 +91,8 @@ public sealed partial class FleetWorld
     public IReadOnlyDictionary<string, GroupEntry> Groups => _groups;
 
     /// <summary>Packages by digest.</summary>
-    public ImmutableDictionary<string, PackageEntry> Packages { get; private set; } = ImmutableDictionary.Create<string, PackageEntry>(StringComparer.Ordinal);
+    public ImmutableSortedDictionary<string, PackageEntry> Packages { get; private set; } = ImmutableSortedDictionary.Create<string, PackageEntry>(
+        StringComparer.Ordinal);
 
     private readonly SortedList<string, DeploymentEntry> _deployments;
 
