@@ -26,6 +26,14 @@ public static class StateNames
     /// <summary>The state a word stands for; null for another word.</summary>
     public static TargetState? TargetState(string word) => Array.IndexOf(TargetStates, word) is var at and >= 0 ? (TargetState)at : null;
 
+    /// <summary>The value that a word names, as <see cref="Hyphenate"/> writes them; null for another word.</summary>
+    public static T? Read<T>(string? word)
+        where T : struct, Enum
+    {
+        var at = Array.FindIndex(Enum.GetNames<T>(), name => Hyphenate(name) == word);
+        return at < 0 ? null : Enum.GetValues<T>()[at];
+    }
+
     /// <summary><c>NotNeeded</c> → <c>not-needed</c>.</summary>
     public static string Hyphenate(string name) =>
         string.Concat(name.Select((c, i) => char.IsUpper(c) ? (i > 0 ? "-" : "") + char.ToLowerInvariant(c) : c.ToString()));

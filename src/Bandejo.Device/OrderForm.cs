@@ -77,11 +77,8 @@ public static class OrderForm
             ? "how it is to be handled is not valid"
         : order.Calendars is { } calendars && (calendars.Count > DeviceProtocol.MaxCalendars || calendars.Any(id => !IsName(id)))
             ? "its calendars are not valid"
-        : order.Restart is { } choice && (RestartForm.When(choice.When) is null || RestartForm.When(choice.WhileSignedIn) is null || choice.AfterSeconds < 0)
-            ? "when it restarts the device is not valid"
         : order.ResetsAt is { } reset && !TimeOnly.TryParseExact(reset, "HH:mm", out _) ? "when the device is reset is not valid"
-        : order.Start is { } start && StartForm.With(start.With) is null ? "what must be so when it starts is not valid"
-        : null);
+        : OrderWords.Problem(order));
 
     /// <summary>What is wrong with how a package is named; null where nothing is.</summary>
     public static string? Problem(PackageLink package) =>

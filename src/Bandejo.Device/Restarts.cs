@@ -39,7 +39,7 @@ internal sealed class Restarts(DeviceParts parts, DeviceJournalKeeper journal, O
 
             var progress = state.Progress[DeviceState.KeyOf(order)];
             needs.Add(new RestartNeed(
-                RestartForm.Of(order), progress.NeedsRestartSince ?? now, table, order.AtOnce, order.AtDeadline ? order.Deadline : null));
+                OrderWords.Restart(order), progress.NeedsRestartSince ?? now, table, order.AtOnce, order.AtDeadline ? order.Deadline : null));
         }
 
         if (needs.Count == 0 || needs.Count < waiting.Count)

@@ -37,7 +37,7 @@ internal sealed class StartChecks(DeviceParts parts, PackageKeeper packages, Sur
     /// <summary>What the deployment says must be so, and is not. Asked last, since it may change while others are asked.</summary>
     private string? OfDeployment(Order order) => order.Kind is "trial" || order.Start is null
         ? null
-        : StartForm.Of(order).InTheWay(order.AtOnce, parts.User.IsSignedIn, parts.Power.IsOnMains, parts.Power.Running);
+        : OrderWords.Start(order).InTheWay(order.AtOnce, parts.User.IsSignedIn, parts.Power.IsOnMains, parts.Power.Running);
 
     /// <summary>What the package, or how it is handled, waits for. Asked of the sealed package alone.</summary>
     private async Task<string?> OfPackage(Order order, CancellationToken cancellation)

@@ -1,4 +1,5 @@
 using Bandejo.Contract.Device;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rules;
 
@@ -11,7 +12,7 @@ public sealed class Surroundings(IMachineFiles files, IMachineProcesses processe
 {
     /// <summary>Why it must wait; null where nobody is in the way.</summary>
     public string? InTheWay(DocumentVariant variant) =>
-        variant.Handling?.NobodySignedIn == true && user.IsSignedIn ? "Somebody is signed in, and it waits until nobody is" : null;
+        variant.Handling?.NobodySignedIn == true ? new StartWhen(StartWith.Nobody, false).InTheWay(false, user.IsSignedIn, null, default) : null;
 
     /// <summary>The builds that have to go before this one is installed, or with it, and that have a number among the variant's removals.</summary>
     /// <param name="moment"><c>install</c> or <c>remove</c>.</param>

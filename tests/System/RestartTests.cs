@@ -66,5 +66,25 @@ public sealed class RestartTests
                 + "when people restart.",
             await site.Must(start));
         Assert.DoesNotContain("need a restart", await site.Must([.. start, "--restart", "in the next window"]));
+
+        // A device that does without is enough for this gate, so that it waits for nobody.
+        await site.Device("ALD-DESK-003", facts: "kind: other");
+        var text = (await File.ReadAllTextAsync(file)).Replace("version: \"1.0\"", "version: \"1.1\"").Replace("- name: linux", "- name: linux\n    fits: kind is \"desk\"");
+        await File.WriteAllTextAsync(file, text + """
+              - name: plain
+                fits: kind is "other"
+                files: [install.sh, remove.sh]
+                install: { run: [sh, install.sh] }
+                remove: { run: [sh, remove.sh] }
+                present: [{ version-in: opt/quill/VERSION }]
+
+            """);
+        await site.Must("package", "build", folder);
+        await site.Must("package", "release", "quill 1.1", "--reason", "for the test");
+        string[] three = [
+            "deployment", "start", "quill 1.1", "--to", Site.Enrolled, "--wave", "First: 3 devices; 1 met", "--wave", "Rest: everyone else", "--preview"];
+        var (_, enough, _) = await site.Run(three);
+        Assert.Contains("2 devices need a restart before they are proven (ALD-DESK-001, ALD-DESK-002), which is left to people.", enough);
+        Assert.Contains("the gate behind 'First' can pass only", (await site.Run([.. three.Select(word => word.Replace("1 met", "2 met"))])).Output);
     }
 }

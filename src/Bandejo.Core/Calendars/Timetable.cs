@@ -174,7 +174,7 @@ public sealed class Timetable
         }
 
         var frozen = Frozen(now);
-        return frozen.Count > 0 && !isOpen ? new TimetableSays(ClosedWhy.Frozen, frozen, opens)
+        return frozen.Count > 0 ? new TimetableSays(ClosedWhy.Frozen, frozen, opens)
             : _good.Count > 0 && _good[0].Until <= now
                 ? new TimetableSays(ClosedWhy.Stale, [.. _good.Where(each => each.Until <= now).Select(each => each.Name)], null)
             : isOpen || (opens is null && next is not null)

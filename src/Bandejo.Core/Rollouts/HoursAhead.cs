@@ -45,7 +45,7 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
     {
         var ruled = devices.Select(each => (each.Device, Table: world.TimetableOf(each.Device, plan), Takes: TimeNeeded.Of(world, plan, each.Variant))).Where(
             each => each.Table is not null && !ReferenceEquals(each.Table, Timetable.Always)).ToList();
-        var (never, late, lost) = (new List<string>(), new List<string>(), new List<string>());
+        var (never, late, then, lost) = (new List<string>(), new List<string>(), new List<string>(), new List<string>());
         var longest = TimeSpan.Zero;
         foreach (var (device, table, takes) in ruled)
         {
@@ -61,7 +61,9 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
             }
             else if (plan.Deadline is { } deadline && (opens is null || opens >= deadline))
             {
-                late.Add(device.Name);
+                // What is said of then is what will be asked then.
+                var starts = plan.AfterDeadline == AfterDeadline.Start && table.StartAt(deadline, false, deadline, takes).IsOpen;
+                (starts ? then : late).Add(device.Name);
             }
         }
 
@@ -80,14 +82,18 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
                 { IsWarning = true };
         }
 
+        if (then.Count > 0)
+        {
+            yield return new Finding(
+                $"{Count(then)} no opening before the deadline ({Which(then)}): {They(then)} then, outside {(then.Count == 1 ? "its" : "their")} windows.",
+                "deadline") { IsWarning = true };
+        }
+
         if (late.Count > 0)
         {
             yield return new Finding(
-                $"{Count(late)} no opening before the deadline ({Which(late)}): "
-                    + (plan.AfterDeadline == AfterDeadline.Start
-                        ? $"{(late.Count == 1 ? "it starts then, outside its" : "they start then, outside their")} windows, unless a freeze is on."
-                        : $"{(late.Count == 1 ? "it is" : "they are")} late before {(late.Count == 1 ? "it" : "they")} may start."),
-                "deadline") { IsWarning = true };
+                $"{Count(late)} no opening before the deadline ({Which(late)}): {(late.Count == 1 ? "it is" : "they are")} late before "
+                    + $"{(late.Count == 1 ? "it" : "they")} may start.", "deadline") { IsWarning = true };
         }
 
         static string Count(List<string> names) => $"{names.Count} device{(names.Count == 1 ? " has" : "s have")}";

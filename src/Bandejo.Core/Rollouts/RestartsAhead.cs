@@ -26,12 +26,18 @@ public static class RestartsAhead
 
         var is1 = needing.Count == 1;
         var which = string.Join(", ", needing.Take(SampleSize).Select(each => each.Device.Name)) + (needing.Count > SampleSize ? ", …" : "");
-        var wave = Enumerable.Range(0, plan.Waves.Count).Where(at => plan.Waves[at].Gate is { } gate && (gate.Share ?? gate.Count) is not null).Cast<int?>()
-            .FirstOrDefault(at => needing.Any(each => each.Wave == at));
+        var wave = Enumerable.Range(0, plan.Waves.Count).Cast<int?>().FirstOrDefault(at => WaitsForThem(plan.Waves[at!.Value].Gate, at.Value));
         yield return new Finding(
             $"{needing.Count} device{(is1 ? " needs" : "s need")} a restart before {(is1 ? "it is" : "they are")} proven ({which}), which is left to people"
                 + (wave is { } first ? $": the gate behind '{plan.Waves[first].Name}' can pass only when people restart." : "."),
             "restart") { IsWarning = true };
+
+        // Where enough others can be met, the gate passes without them.
+        bool WaitsForThem(Gate? gate, int at)
+        {
+            var counted = foreseen.Where(each => each.Wave == at && each.IsCounted(gate)).ToList();
+            return gate is not null && counted.Count(each => each.CanBeMet(gate) && !needing.Contains(each)) < gate.Needed(counted.Count);
+        }
     }
 
     /// <summary>Takes note that a variant asked for a restart.</summary>

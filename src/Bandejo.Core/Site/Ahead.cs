@@ -34,13 +34,16 @@ public sealed record AheadEntry(AheadKind Kind, string Name, Occasion? Occasion,
 
     public DeploymentEntry? Deployment { get; init; }
 
+    /// <summary>Of a deployment, which of its waves it is about, from 0; -1 for all.</summary>
+    public int Wave { get; init; } = -1;
+
     /// <summary>Its moment, or what clocks show at its first, for putting all in one order.</summary>
     public DateTime Shown => Occasion?.Span.From ?? At!.Value.UtcDateTime;
 
-    /// <summary>Names it among all that there ever is.</summary>
+    /// <summary>Names it among all that there is, also once it is at another moment.</summary>
     public string Id => Calendar is { } calendar
         ? $"{calendar.Record.Slug}-{Shown:yyyyMMdd'T'HHmm}-{Occasion!.Value.Span.To:yyyyMMdd'T'HHmm}"
-        : $"{Deployment!.Id}-{Kind}-{Name.Length}-{Shown:yyyyMMdd'T'HHmmss}";
+        : $"{Deployment!.Id}-{Kind}-{Wave}";
 }
 
 /// <summary>What is ahead: the times of calendars, and moments of deployments under way.</summary>
@@ -84,7 +87,7 @@ public static class Ahead
         var tallies = world.TalliesToShow(deployment);
         if (plan.Deadline is { } deadline)
         {
-            yield return Entry(AheadKind.Deadline, $"Deadline of {plan.Name}", deadline, tallies.Sum(tally => tally.Bottom - tally.Top));
+            yield return Entry(AheadKind.Deadline, $"Deadline of {plan.Name}", deadline, tallies.Sum(tally => tally.Bottom - tally.Top), -1);
         }
 
         for (var at = 0; at < plan.Waves.Count; at++)
@@ -94,15 +97,16 @@ public static class Ahead
             if (stands is { ReachedAt: { } reached, IsSoaked: false, PassedAt: null } && wave.Gate is { } gate)
             {
                 var follow = at + 1 < plan.Waves.Count ? tallies[at + 1].Total : 0;
-                yield return Entry(AheadKind.Gate, $"Gate behind '{wave.Name}' of {plan.Name}", reached + gate.Soak, follow);
+                yield return Entry(AheadKind.Gate, $"Gate behind '{wave.Name}' of {plan.Name}", reached + gate.Soak, follow, at);
             }
 
             if (stands.OpenedAt is null && (isNext || wave.OpensAt > world.Now) && wave.NotBefore(world.Now) is { } opens && opens < DateTimeOffset.MaxValue)
             {
-                yield return Entry(AheadKind.Wave, $"Wave '{wave.Name}' of {plan.Name}", opens, tallies[at].Total);
+                yield return Entry(AheadKind.Wave, $"Wave '{wave.Name}' of {plan.Name}", opens, tallies[at].Total, at);
             }
         }
 
-        AheadEntry Entry(AheadKind kind, string name, DateTimeOffset at, int devices) => new(kind, name, null, at, devices) { Deployment = deployment };
+        AheadEntry Entry(AheadKind kind, string name, DateTimeOffset at, int devices, int wave) =>
+            new(kind, name, null, at, devices) { Deployment = deployment, Wave = wave };
     }
 }

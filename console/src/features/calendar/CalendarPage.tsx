@@ -11,7 +11,7 @@ import { count, devices } from "@/parts/format";
 import { Empty, Loading, Page } from "@/parts/Page";
 import { CalendarForm } from "./CalendarForm";
 import { CalendarList } from "./CalendarList";
-import { dayOf, daysOf, type Day, mondayOf } from "./days";
+import { dayOf, daysOf, type Day, later, mondayOf } from "./days";
 
 const WEEKS = 6;
 const SHOWN = 4;
@@ -24,7 +24,8 @@ export default function CalendarPage() {
   const [edited, setEdited] = useState<Schemas["CalendarInfo"] | "new" | null>(null);
   const monday = mondayOf(now);
   const calendars = useQuery({ queryKey: keys.calendars, queryFn: ({ signal }) => request("get", "/api/v1/calendars", { signal }) });
-  const ahead = useQuery({ queryKey: keys.ahead(monday), queryFn: ({ signal }) => request("get", "/api/v1/ahead", { query: { day: monday, ahead: WEEKS * 7 }, signal }) });
+  // A day more at each end: what is a moment in UTC may be of another day by the reader's own clocks.
+  const ahead = useQuery({ queryKey: keys.ahead(monday), queryFn: ({ signal }) => request("get", "/api/v1/ahead", { query: { day: later(monday, -1), ahead: WEEKS * 7 + 2 }, signal }) });
   const close = () => {
     setEdited(null);
     void calendars.refetch();
@@ -41,7 +42,7 @@ export default function CalendarPage() {
       {isFailed(ahead) && <ErrorNote error={ahead.error} retry={() => void ahead.refetch()} />}
       {!calendars.data && !calendars.error && <Loading what="the calendars" />}
       {edited && <div className="section"><CalendarForm calendar={edited === "new" ? null : edited} close={close} /></div>}
-      {ahead.data && !edited && <Weeks days={daysOf(ahead.data.from, ahead.data.days, ahead.data.entries)} today={dayOf(new Date(now))} />}
+      {ahead.data && !edited && <Weeks days={daysOf(monday, WEEKS * 7, ahead.data.entries)} today={dayOf(new Date(now))} />}
       {calendars.data && !edited && (
         calendars.data.length === 0 ? (
           <div className="section">
