@@ -22,7 +22,7 @@ QUICK := -p:Optimize=false -p:NativeDebugSymbols=false -p:StripSymbols=false
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: compile-all test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
+.PHONY: thorough compile-all test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
@@ -84,6 +84,12 @@ compile-all:
 
 test-prerequisites:
 	@build/prerequisites.sh tests
+
+thorough: build ## What keeps the usual tests short, in full: each command of each guide page, all odd input in every field, 2,000 histories, ten minutes of chaos
+	@dotnet build tests/System -c Release --nologo -v quiet
+	@BANDEJO_THOROUGH=1 tests/System/bin/Release/net10.0/Bandejo.System.Tests -class "*GuideTests" -class "*EveryFieldTests"
+	@$(MAKE) --no-print-directory simulate RUNS=2000
+	@$(MAKE) --no-print-directory chaos
 
 chaos: build ## Everything breaks at random while rollouts run; SECONDS=600 says how long, SEED=… which chaos
 	@dotnet build tests/Chaos -c Release --nologo -v quiet

@@ -68,10 +68,11 @@ internal static class Commands
         var cache = new FolderCache(home.CacheFolder);
         var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
+        var network = new LinuxNetwork(home.Root, time);
         var engine = new DeviceEngine(
             new DeviceParts(
-                files, new LinuxProcesses(home.Root, home.Folder, cache, time, isGuarded), files, new LinuxFacts(home.Root),
-                new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), new LinuxPower(home.Root),
+                files, new LinuxProcesses(home.Root, home.Folder, cache, time, isGuarded), files, new LinuxFacts(home.Root, network),
+                new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), new LinuxPower(home.Root), network,
                 () => new MachineGround(home.Root, home.Folder), link, trust, cache, journal, time, line => Say(time, line)),
             identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");

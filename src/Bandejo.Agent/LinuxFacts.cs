@@ -9,7 +9,8 @@ namespace Bandejo.Agent;
 /// Facts of a Linux machine. Lines <c>name: value</c> in <c>etc/bandejo/facts</c> below the root add what no system can know (site, kind, labels) and win over
 /// what was found.
 /// </summary>
-internal sealed class LinuxFacts(string root) : IMachineFacts
+/// <param name="network">Says whether its link is metered; null where nobody asks.</param>
+internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) : IMachineFacts
 {
     private static readonly string Version = typeof(LinuxFacts).Assembly.GetName().Version!.ToString(3);
 
@@ -42,6 +43,11 @@ internal sealed class LinuxFacts(string root) : IMachineFacts
         Disk(facts);
         facts["zone"] = TimeZoneInfo.Local.Id;
         facts["power.mains"] = new LinuxPower(root).IsOnMains == false ? "no" : "yes";
+        if (network?.IsMetered is { } isMetered)
+        {
+            facts["network.metered"] = isMetered ? "yes" : "no";
+        }
+
         facts["restart.pending"] = File.Exists(Path.Combine(root, "run/reboot-required")) ? "yes" : "no";
         OwnFacts(facts);
         return new FactReport(facts, Programs());

@@ -55,7 +55,7 @@ internal static class CalendarCommands
         {
             var ahead = await client.Get(
                 string.Create(CultureInfo.InvariantCulture, $"/api/v1/ahead?ahead={parsed.GetValue(Days)}"), ContractJson.Default.AheadInfo, cancellation);
-            var sheet = new Sheet("From", "To", "Kind", "Name", "#Devices", "Clocks")
+            var sheet = new Sheet("From", "To", "Kind", "What", "#Devices", "Clocks")
             {
                 Foot = ahead.Entries.Any(each => each.To is not null && each.Zone is null) ? "Without clocks named: by each device's own." : null,
             };

@@ -301,6 +301,11 @@ internal static class DeploymentCommands
 
         Say.Legend(deployment.Waves.Select(wave => wave.States));
         StartCommand.PrintHours(details.Hours, "May start");
+        if (details.Files is { } files)
+        {
+            Say.Line(Markup.Escape($"Files: {files.Says}."));
+        }
+
         StartCommand.PrintChosen(details.Chosen);
         Say.Line($"[dim]Groups: {string.Join(", ", details.Groups)}{(details.Except.Count > 0 ? $" without {string.Join(", ", details.Except)}" : "")}[/]");
         if (deployment.Status is "halted" or "paused")

@@ -25,7 +25,7 @@ internal static class GroupCommands
             "group", "Groups of devices, listed by hand or by rule", List(), Show(), New(), Change(), Remove(), Preview(),
             Shared.Noun(
                 "member", "Who is in a listed group", Member("add", "Puts devices into a listed group", isIn: true),
-                Member("remove", "Takes devices out of a listed group", isIn: false)), CalendarCommands.OfGroup(),
+                Member("remove", "Takes devices out of a listed group", isIn: false)), CalendarCommands.OfGroup(), Fetch(),
             DeviceCommands.CheckInAll("Asks all devices of a group to check in now", "group check-in desks", Group, "groups"));
 
     private static Command List() => Shared.Table("list", "Lists groups", "group list", async (parsed, client, cancellation) =>
@@ -56,6 +56,7 @@ internal static class GroupCommands
                 $"{group.Name}: {Say.Devices(group.Devices)}{(group.NotKnown > 0 ? $", not known yet for {group.NotKnown}" : "")}. "
                     + $"{group.Rule ?? "Listed by hand."}{(group.IsForTesting ? " It is for testing." : "")}"
                         + $"{(group.Calendars is { } calendars ? $" Ruled by {string.Join(", ", calendars)}." : "")}"
+                        + $"{(group.Fetch is { } fetch ? $" Fetches files: {fetch}." : "")}"
                         + $"{(group.Unreadable is { } unreadable ? $"\nNobody is known to be in it: {unreadable}. Change its rule." : "")}\n");
         }
 
@@ -114,6 +115,27 @@ internal static class GroupCommands
         Console.WriteLine($"Group '{after.Slug}' holds {Say.Devices(after.Devices)}; it held {before.Devices}.{(left is null ? "" : $" {left}")}");
         return ExitCode.Done;
     }, Group, Rule, Name, Testing, NotTesting, Shared.Yes);
+
+    private static Command Fetch()
+    {
+        var rule = new Argument<string>("rule") { Description = "Such as 'at most 500 kB/s Mon-Fri 08:00-18:00; not Sat', or none" };
+        return Shared.Verb(
+            "fetch", "Says how fast the devices of a group fetch files", "group fetch desks 'at most 500 kB/s Mon-Fri 08:00-18:00'",
+            async (parsed, client, cancellation) =>
+        {
+            var path = $"/api/v1/groups/{Uri.EscapeDataString(parsed.GetValue(Group)!)}";
+            var before = await client.Get(path, ContractJson.Default.GroupInfo, cancellation);
+            var revision = client.Revision;
+            var asked = parsed.GetValue(rule)!;
+            var after = await Ruled(asked, () => client.Change(
+                HttpMethod.Put, path + "/fetch", new GroupFetchRequest(asked == "none" ? null : asked), ContractJson.Default.GroupFetchRequest,
+                ContractJson.Default.GroupInfo, revision, cancellation));
+            Console.WriteLine(after.Fetch is { } says
+                ? $"'{after.Slug}' with {Say.Devices(after.Devices)} fetches files: {says}."
+                : $"Nothing is said of how '{before.Slug}' fetches files.");
+            return ExitCode.Done;
+        }, Group, rule);
+    }
 
     private static Command Remove() =>
         Shared.Verb("remove", "Removes a group that no deployment uses", "group remove old-desks", async (parsed, client, cancellation) =>

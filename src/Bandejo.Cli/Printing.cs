@@ -320,6 +320,13 @@ internal static class Findings
 {
     public static void Print(RefusedException refused)
     {
+        if (refused.Problem is { Detail: { } detail, Findings: [var only] } && only.Message.StartsWith(detail, StringComparison.Ordinal))
+        {
+            // It says all of it, and where.
+            Console.Error.WriteLine($"{Place(only)}{only.Message}");
+            return;
+        }
+
         Console.Error.WriteLine(refused.Problem.Detail);
         foreach (var finding in refused.Problem.Findings ?? [])
         {

@@ -45,6 +45,12 @@ internal static class StartCommand
         Description = "What must be so on a device: 'with nobody signed in', 'with somebody signed in', 'at system start before anybody signs in', each also "
             + "', on mains power' [at any time]",
     };
+    private static readonly Option<string?> Fetch = new("--fetch")
+    {
+        Description = "How its files are fetched: 'at most 500 kB/s Mon-Fri 08:00-18:00', 'not Sat', '5 of a site at once', 'over metered links too', with ';' "
+            + "between two [as fast as it goes, not over metered links]",
+    };
+    private static readonly Option<string?> AtOnce = new("--at-once") { Description = "How many devices are changed at once, such as '3 of a site' [any]" };
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
     private static readonly Option<string?> RetryPause = new("--retry-pause") { Description = "The pause before the second try; it doubles each time [15m]" };
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
@@ -61,7 +67,7 @@ internal static class StartCommand
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen, Restart, Tries,
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen, Restart, Fetch, AtOnce, Tries,
         RetryPause, Lease, Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
@@ -76,7 +82,7 @@ internal static class StartCommand
             SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling),
             EndWhenReplaced: parsed.GetValue(EndWhenReplaced), Calendars: parsed.GetValue(Calendar) is { Length: > 0 } calendars ? calendars : null,
             AfterDeadline: parsed.GetValue(AfterDeadline)!, Restart: parsed.GetValue(Restart),
-            StartWhen: parsed.GetValue(StartWhen));
+            StartWhen: parsed.GetValue(StartWhen), Fetch: parsed.GetValue(Fetch), AtOnce: parsed.GetValue(AtOnce));
         var preview = await client.Post(
             "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";

@@ -94,6 +94,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(CalendarRequest))]
 [JsonSerializable(typeof(DeviceOpenings))]
 [JsonSerializable(typeof(GroupCalendarsRequest))]
+[JsonSerializable(typeof(GroupFetchRequest))]
 [JsonSerializable(typeof(DeploymentRequest))]
 [JsonSerializable(typeof(DeploymentPreview))]
 [JsonSerializable(typeof(DeploymentInfo))]

@@ -28,7 +28,7 @@ internal static class AnswerReading
     }
 
     /// <summary>Copies a stream; false, and nothing more is read, once it has more than so many bytes.</summary>
-    public static async Task<bool> Copy(Stream source, Stream target, long most, CancellationToken cancellation)
+    public static async Task<bool> Copy(Stream source, Stream target, long most, CancellationToken cancellation, FetchPace? pace = null)
     {
         var buffer = ArrayPool<byte>.Shared.Rent(Block);
         try
@@ -42,6 +42,10 @@ internal static class AnswerReading
                 }
 
                 await target.WriteAsync(buffer.AsMemory(0, read), cancellation);
+                if (pace is not null)
+                {
+                    await pace.Take(read, cancellation);
+                }
             }
 
             return true;

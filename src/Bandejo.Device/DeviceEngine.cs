@@ -25,12 +25,13 @@ public sealed class DeviceEngine
     private readonly DeviceTrial _trial;
     private readonly Rest _checkIns = new();
     private readonly Rest _work = new();
+    private readonly Rest _fetches = new();
     private readonly Dictionary<string, (string Answer, DateTimeOffset At)> _provenLast = new(StringComparer.Ordinal);
     private readonly HashSet<string> _holding = new(StringComparer.Ordinal);
     private readonly ServiceTalk _talk;
     private readonly CallPace _pace;
     private readonly OrderHours _hours;
-    private readonly FetchingAhead _ahead;
+    private readonly Fetching _fetching;
     private readonly Restarts _restarts;
     private readonly StartChecks _checks;
 
@@ -40,9 +41,10 @@ public sealed class DeviceEngine
         _identity = identity;
         _journal = new DeviceJournalKeeper(parts.Journal, parts.Time, parts.Says);
         _packages = new PackageKeeper(parts.Cache, parts.Link, identity.TrustedKeys);
-        _talk = new ServiceTalk(parts, _journal, _packages);
+        _hours = new OrderHours(parts.Clocks);
+        var fetching = _fetching = new Fetching(parts, _packages, _hours);
+        _talk = new ServiceTalk(parts, _journal, _packages) { Fetched = () => fetching.There };
         _pace = new CallPace(parts.Time);
-        (_hours, _ahead) = (new OrderHours(parts.Clocks), new FetchingAhead(_packages, parts.Says));
         _restarts = new Restarts(parts, _journal, _hours);
         var surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _checks = new StartChecks(parts, _packages, surroundings);
@@ -56,11 +58,13 @@ public sealed class DeviceEngine
     /// <summary>The device's user said something; it is told at once.</summary>
     public void Hear() => _checkIns.Wake();
 
-    /// <summary>How many of the engine's two lines of work (checking in, and carrying out orders) are not resting.</summary>
-    public int Busy => (_checkIns.Until is null ? 1 : 0) + (_work.Until is null ? 1 : 0);
+    private IEnumerable<Rest> Lines => [_checkIns, _work, _fetches];
+
+    /// <summary>How many of the engine's lines of work (checking in, carrying out orders, fetching ahead) are not resting.</summary>
+    public int Busy => Lines.Count(line => line.Until is null);
 
     /// <summary>The earliest moment at which a resting line goes on by itself; null where none rests.</summary>
-    public DateTimeOffset? RestsUntil => _checkIns.Until is { } a && _work.Until is { } b ? (a < b ? a : b) : _checkIns.Until ?? _work.Until;
+    public DateTimeOffset? RestsUntil => Lines.Min(line => line.Until);
 
     /// <summary>What the device knows.</summary>
     public DeviceState State => _journal.State;
@@ -70,12 +74,13 @@ public sealed class DeviceEngine
     {
         _work.Leave();
         _checkIns.Leave();
+        _fetches.Leave();
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
-        Task[] lines = [CheckIns(ending.Token), Work(ending.Token), ListenForHails(ending.Token)];
+        Task[] lines = [CheckIns(ending.Token), Work(ending.Token), Fetches(ending.Token), ListenForHails(ending.Token)];
         try
         {
-            // Whichever of the first two ends first ends the agent: one that checks in and does nothing would look alive.
-            await await Task.WhenAny(lines[0], lines[1]);
+            // Whichever of the first three ends first ends the agent: one that checks in and does nothing would look alive.
+            await await Task.WhenAny(lines[0], lines[1], lines[2]);
         }
         finally
         {
@@ -97,6 +102,7 @@ public sealed class DeviceEngine
                 pause = TimeSpan.FromSeconds(await _talk.CheckIn(cancellation));
                 failures = 0;
                 _work.Wake();
+                _fetches.Wake();
             }
             catch (LinkException error) when (error.IsGone)
             {
@@ -153,6 +159,23 @@ public sealed class DeviceEngine
         }
     }
 
+    private async Task Fetches(CancellationToken cancellation)
+    {
+        while (true)
+        {
+            cancellation.ThrowIfCancellationRequested();
+            var (next, hasNews) = await _fetching.Fetch(_journal.State, cancellation);
+            if (hasNews)
+            {
+                // What waits for it may start, and others of the site may have waited for their turn.
+                _work.Wake();
+                _checkIns.Wake();
+            }
+
+            await Wait(_fetches, next - _parts.Time.GetUtcNow(), cancellation);
+        }
+    }
+
     /// <summary>Begins the first order that is due. Returns when to look again; null where nothing is set.</summary>
     private async Task<DateTimeOffset?> BeginDue(CancellationToken cancellation)
     {
@@ -164,7 +187,7 @@ public sealed class DeviceEngine
         }
 
         DateTimeOffset? soonest = null;
-        var (waits, ahead) = (new List<WaitReport>(), new List<Order>());
+        var waits = new List<WaitReport>();
         foreach (var order in state.Orders)
         {
             var isLeased = now < state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
@@ -180,12 +203,11 @@ public sealed class DeviceEngine
                 {
                     // No try either; it is looked at again when it opens, and in between in case the clocks are set.
                     waits.Add(new WaitReport(order.Deployment, closed.Why, closed.Until));
-                    ahead.Add(order);
                     soonest = closed.Until is { } opens && (soonest is null || opens < soonest) ? opens : soonest;
                     continue;
                 }
 
-                if (await _checks.InTheWay(state, order, cancellation) is { } why)
+                if ((await _fetching.InTheWay(order, now) ?? await _checks.InTheWay(state, order, cancellation)) is { } why)
                 {
                     // No try, and others need not wait with it.
                     waits.Add(new WaitReport(order.Deployment, why));
@@ -223,8 +245,6 @@ public sealed class DeviceEngine
             _checkIns.Wake();
         }
 
-        // Nothing else is to be done now.
-        await _ahead.Fetch(ahead, cancellation);
         return soonest;
     }
 

@@ -7,7 +7,7 @@ namespace Bandejo.Device;
 /// <param name="Says">Hears one line for people about what the device does.</param>
 public sealed record DeviceParts(
     IMachineFiles Files, IMachineProcesses Processes, IMachineSettings Settings, IMachineFacts Facts, IMachineUser User, IMachineCompanions Companions,
-    IMachinePower Power,
+    IMachinePower Power, IMachineNetwork Network,
     Func<ITrialGround> Ground, IServiceLink Link, IServiceTrust Trust, IContentCache Cache, IDeviceJournal Journal, TimeProvider Time, Action<string> Says)
 {
     /// <summary>The device's own clocks: how far they are ahead of UTC.</summary>

@@ -134,7 +134,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
         return null;
     }
 
-    public async Task Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
+    public async Task Fetch(string sha256, long most, IContentCache cache, FetchPace? pace, CancellationToken cancellation)
     {
         for (var again = 0; again < 2; again++)
         {
@@ -164,7 +164,7 @@ public sealed class HttpLink(HttpClient http, ECDsa key, TimeProvider time) : IS
                         part.Position = 0;
                     }
 
-                    if (!await AnswerReading.Copy(source, part, most - part.Length, cancellation))
+                    if (!await AnswerReading.Copy(source, part, most - part.Length, cancellation, pace))
                     {
                         part.SetLength(0);
                         throw new LinkException($"The file {sha256[..12]}… is larger than the {most} bytes that it was sealed with; it was refused.", 0);

@@ -155,6 +155,13 @@ public interface IMachinePower
     void Restart(TimeSpan notice, string why);
 }
 
+/// <summary>The device's network.</summary>
+public interface IMachineNetwork
+{
+    /// <summary>Whether somebody pays for the link to the service by what goes over it; null where that is not known.</summary>
+    bool? IsMetered { get; }
+}
+
 /// <summary>Settings files of the device.</summary>
 public interface IMachineSettings
 {
@@ -174,8 +181,9 @@ public interface IServiceLink
 
     /// <summary>Brings content into the cache, going on where an earlier try stopped, and checks its digest.</summary>
     /// <param name="most">How many bytes it may have; whatever sends more is not believed to have it.</param>
+    /// <param name="pace">How fast it may come; null for as fast as it comes.</param>
     /// <exception cref="LinkException">It could not be fetched whole.</exception>
-    Task Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation);
+    Task Fetch(string sha256, long most, IContentCache cache, FetchPace? pace, CancellationToken cancellation);
 
     Task SendLog(string attempt, Stream log, CancellationToken cancellation);
 }

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using System.Text.Json;
 using Bandejo.Contract;
@@ -16,6 +17,7 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
 
     private readonly JsonWebTokenHandler _handler = new() { MaximumTokenSizeInBytes = DeviceProtocol.MaxAnswer };
     private readonly HashSet<PackageLink> _sealed = [];
+    private readonly ConcurrentDictionary<string, Task> _underway = new(StringComparer.Ordinal);
 
     /// <summary>
     /// The document of a package, fetched where it is not there yet: its seal is checked first, then its digest, then that this device can carry it out.
@@ -32,12 +34,16 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
 
     /// <summary>As <see cref="Open"/>, and fetches the payload of a variant as far as it is not there yet.</summary>
     /// <inheritdoc cref="Open" path="/exception"/>
-    public async Task<PackageDocument> Get(PackageLink package, string variant, CancellationToken cancellation)
+    public Task<PackageDocument> Get(PackageLink package, string variant, CancellationToken cancellation) => Get(package, variant, null, cancellation);
+
+    /// <param name="pace">How fast it may come; null for as fast as it comes.</param>
+    /// <inheritdoc cref="Get(PackageLink, string, CancellationToken)"/>
+    public async Task<PackageDocument> Get(PackageLink package, string variant, FetchPace? pace, CancellationToken cancellation)
     {
         var document = await Open(package, cancellation);
         foreach (var file in VariantOf(document, variant).Files)
         {
-            await Need(file.Sha256, file.Size, cancellation);
+            await Need(file.Sha256, file.Size, cancellation, pace);
         }
 
         return document;
@@ -57,6 +63,18 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
         {
             return null;
         }
+    }
+
+    /// <summary>Whether all content that a package's variant needs is there.</summary>
+    public async Task<bool> Has(PackageLink package, string variant) => await Digests(package, variant) is { Count: > 0 } all && all.All(cache.Has);
+
+    /// <summary>How many bytes of a package's variant are there, and how many it has; null where that is not known yet.</summary>
+    public async Task<(long Here, long? All)> Amount(PackageLink package, string variant)
+    {
+        var files = await Known(package) is { } document ? document.Variants.FirstOrDefault(each => each.Name == variant)?.Files : null;
+        return files is null
+            ? (0, null)
+            : (files.Sum(file => cache.Has(file.Sha256) ? file.Size : Math.Min(file.Size, cache.PartLength(file.Sha256))), files.Sum(file => file.Size));
     }
 
     /// <summary>All content that a package's variant needs, its document included.</summary>
@@ -189,11 +207,29 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
         return null;
     }
 
-    private async Task Need(string sha256, long size, CancellationToken cancellation)
+    private async Task Need(string sha256, long size, CancellationToken cancellation, FetchPace? pace = null)
     {
-        if (!cache.Has(sha256))
+        while (!cache.Has(sha256))
         {
-            await link.Fetch(sha256, size, cache, cancellation);
+            // Two that need the same must not both write at it; whoever comes second waits, and tries it where the first could not.
+            var mine = new TaskCompletionSource();
+            var underway = _underway.GetOrAdd(sha256, mine.Task);
+            if (underway != mine.Task)
+            {
+                await underway.WaitAsync(cancellation);
+                continue;
+            }
+
+            try
+            {
+                await link.Fetch(sha256, size, cache, pace, cancellation);
+                return;
+            }
+            finally
+            {
+                _underway.TryRemove(sha256, out _);
+                mine.SetResult();
+            }
         }
     }
 }

@@ -25,6 +25,9 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
     private IReadOnlyList<WaitReport> _waits = [];
     private IReadOnlyList<WaitReport> _refused = [];
 
+    /// <summary>The deployments whose orders wait and whose files are there.</summary>
+    public Func<IReadOnlyList<string>> Fetched { get; init; } = () => [];
+
     /// <summary>The number of the last check-in.</summary>
     public long Sequence { get; private set; }
 
@@ -65,7 +68,8 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
             Sequence, digest, _serviceWantsFacts || digest != _factsDigest ? facts : null, state.OrdersTag, proofs, [.. state.Outbox],
             said.Count == 0 ? null : [.. said.Select(word => new UserReport(word.Id, word.Kind, word.App, word.Text, word.At))], parts.Trust.Tag,
             _waits.Count + _refused.Count == 0 ? null : [.. _refused.Concat(_waits).Take(DeviceProtocol.MaxWaits)],
-            Capabilities, state.Calendars?.Tag is { Length: > 0 } calendars ? calendars : null);
+            Capabilities, state.Calendars?.Tag is { Length: > 0 } calendars ? calendars : null,
+            Fetched() is { Count: > 0 } fetched ? [.. fetched.Take(DeviceProtocol.MaxWaits)] : null);
         var answer = await Send(request, cancellation);
         _serviceWantsFacts = answer.WantsFacts;
         _factsDigest = digest;

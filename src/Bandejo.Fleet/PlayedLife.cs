@@ -270,7 +270,7 @@ internal sealed class PlayedLife
         link.DeviceId = _identity.DeviceId;
         Engine = new DeviceEngine(
             new DeviceParts(
-                _machine, _machine, _machine, _facts, _user, _machine, _machine, () => new PlayedGround(_machine),
+                _machine, _machine, _machine, _facts, _user, _machine, _machine, _machine, () => new PlayedGround(_machine),
                 new PlayedLink(link, this, _kind, _fleet.Script, _chance), new PlayedTrust(), _content, _machine, Time, _ => { })
             {
                 Clocks = Zones.Of(_machine.Facts.GetValueOrDefault("zone", "")) ?? (_ => TimeSpan.Zero),

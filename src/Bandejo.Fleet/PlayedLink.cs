@@ -54,10 +54,10 @@ internal sealed class PlayedLink(HttpLink inner, PlayedLife life, DeviceKind kin
         Reach();
     }
 
-    public async Task Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
+    public async Task Fetch(string sha256, long most, IContentCache cache, FetchPace? pace, CancellationToken cancellation)
     {
         Reach();
-        await inner.Fetch(sha256, most, cache, cancellation);
+        await inner.Fetch(sha256, most, cache, pace, cancellation);
         if (kind.Network > 0 && life.Engine?.State.Current is { } attempt && attempt.Order.Package.Digest != sha256 && _slowed != attempt.Id
             && script.Apps.TryGetValue(attempt.Order.Package.App, out var app))
         {

@@ -18,7 +18,8 @@ public sealed class PowerCutException() : Exception("The power is gone.");
 /// <param name="time">By it steps go on.</param>
 /// <param name="play">How a step goes.</param>
 public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, StepPlay> play)
-    : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IMachinePower, IContentCache, IDeviceJournal
+    : IMachineFiles, IMachineSettings, IMachineFacts, IMachineUser, IMachineCompanions, IMachineProcesses, IMachinePower, IMachineNetwork, IContentCache,
+        IDeviceJournal
 {
     // What a digest names is the same on every machine, and there are many machines.
     private static readonly ConcurrentDictionary<string, PackageDocument> Documents = new(StringComparer.Ordinal);
@@ -48,6 +49,8 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
     public Dictionary<string, string> Facts { get; } = new(StringComparer.Ordinal);
 
     public bool IsSignedIn { get; set; }
+
+    bool? IMachineNetwork.IsMetered => Facts.GetValueOrDefault("network.metered") is { } metered ? metered == "yes" : null;
 
     /// <summary>The power goes at this entry of the journal from now, before it is kept; 0 for never.</summary>
     public int CutAtEntry { get; set; }

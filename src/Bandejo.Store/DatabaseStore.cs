@@ -257,8 +257,9 @@ public sealed class DatabaseStore : IStore
 
     public DateTimeOffset PastFrom => Guarded(LogReading.FirstAt);
 
-    public IReadOnlyList<TargetStep> History(string deployment, string device, int limit) => Guarded<IReadOnlyList<TargetStep>>(
-        connection => [.. PastReading.Steps(connection, deployment, device).Reverse().Take(limit)]);
+    public IReadOnlyList<(string Deployment, TargetStep Step)> History(IReadOnlyCollection<string> deployments, string device, int limit) =>
+        Guarded<IReadOnlyList<(string, TargetStep)>>(connection => [
+            .. PastReading.Steps(connection, deployments, device).Reverse().OrderByDescending(each => each.Step.At).Take(limit)]);
 
     public IReadOnlyList<DayCount> FleetByDay(DateOnly from, DateOnly to) => Guarded(connection => DayReading.Counts(connection, DayCounts.Fleet, from, to));
 

@@ -203,8 +203,8 @@ public interface IStore : IAsyncDisposable
     /// <summary>From when on it is kept how everything was.</summary>
     DateTimeOffset PastFrom { get; }
 
-    /// <summary>What became of a target, the latest first; at most <paramref name="limit"/>.</summary>
-    IReadOnlyList<TargetStep> History(string deployment, string device, int limit);
+    /// <summary>What became of the targets that a device has in some deployments, the latest first; at most <paramref name="limit"/>.</summary>
+    IReadOnlyList<(string Deployment, TargetStep Step)> History(IReadOnlyCollection<string> deployments, string device, int limit);
 
     /// <summary>How many devices of each kind there were, at the end of each day on which that changed, and how many before the first.</summary>
     IReadOnlyList<DayCount> FleetByDay(DateOnly from, DateOnly to);

@@ -11,7 +11,7 @@ public sealed class ReasonTests
     [MemberData(nameof(Codes))]
     public void Every_reason_has_words_and_a_name_that_is_read_back(ReasonCode code)
     {
-        string[] arguments = code is ReasonCode.ProofOld or ReasonCode.FellSilent or ReasonCode.NoRoom ? ["7200"] : ["one", "2", "three", "4"];
+        string[] arguments = code is ReasonCode.ProofOld or ReasonCode.FellSilent or ReasonCode.TurnPassed or ReasonCode.NoRoom ? ["7200"] : ["one", "2", "three", "4"];
         var words = ReasonWords.Of(new Reason(code, arguments));
         Assert.Equal(code == ReasonCode.None, words.Length == 0);
         Assert.DoesNotContain('{', words);
@@ -24,6 +24,10 @@ public sealed class ReasonTests
         Assert.Equal("Wave 'Rest' opens after the gate behind 'Early' (95 % met)", ReasonWords.Of(new Reason(
             ReasonCode.WaveOpensAfter, "Rest", "Early", "95 % met")));
         Assert.Equal("Began work and was not heard from for 2 h", ReasonWords.Of(new Reason(ReasonCode.FellSilent, "7200")));
+        Assert.Equal("One device of Fry Street is changed at once, and it is the turn of others", ReasonWords.Of(
+            new Reason(ReasonCode.SiteAtIt, "Fry Street", "1")));
+        Assert.Equal("At most 3 devices without a known site are changed at once, and it is the turn of others", ReasonWords.Of(
+            new Reason(ReasonCode.SiteAtIt, "", "3")));
         Assert.Equal("It is reset at 03:30, and what is done before is lost", ReasonWords.Of(new Reason(ReasonCode.BeforeReset, "03:30", "nights")));
         Assert.Equal("It takes 20 min, for which 'nights' leaves no room", ReasonWords.Of(new Reason(ReasonCode.NoRoom, "1200", "nights")));
         Assert.Equal("code 9. The one try is used up", ReasonWords.Of(new Reason(ReasonCode.TriesUsedUp, "code 9", "1")));

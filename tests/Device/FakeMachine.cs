@@ -10,11 +10,18 @@ using Microsoft.IdentityModel.Tokens;
 namespace Bandejo.Device.Tests;
 
 /// <summary>A played machine whose steps take no time, and a service that a test leads. What a test wants to hold back or to count goes through here.</summary>
-public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses, IMachinePower, IDeviceJournal, IServiceLink, IServiceTrust
+public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses, IMachinePower, IMachineNetwork, IDeviceJournal, IServiceLink, IServiceTrust
 {
     private readonly PlayedMachine _played;
     private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
     private readonly Dictionary<string, byte[]> _served = [];
+    private readonly HashSet<string> _payload = [];
+
+    /// <summary>The deployments whose files the device said last to have.</summary>
+    public IReadOnlyList<string> Fetched { get; private set; } = [];
+
+    /// <summary>What each piece of content that came was paced by; null for nothing.</summary>
+    public List<FetchPace?> Paces { get; } = [];
 
     public FakeMachine() => _played = new PlayedMachine("STU-01", TimeProvider.System, Play);
 
@@ -109,6 +116,8 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     public bool? IsOnMains { get; set; } = true;
 
+    public bool? IsMetered { get; set; }
+
     public TimeSpan Running { get; set; } = TimeSpan.FromDays(1);
 
     public void Restart(TimeSpan notice, string why)
@@ -136,7 +145,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
         var engine = new DeviceEngine(
             new DeviceParts(
-                _played, this, _played, this, this, _played, this, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { })
+                _played, this, _played, this, this, _played, this, this, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { })
             {
                 Clocks = _ => Ahead,
             },
@@ -189,6 +198,17 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
             new DocumentVariant(
                 "linux", "yes", "yes", [], [], step, step with { Run = ["take"] },
                 [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true))]));
+    }
+
+    /// <summary>A package with a file of so many bytes.</summary>
+    public PackageLink PackageWithFile(string version, int size)
+    {
+        var bytes = new byte[size];
+        bytes.AsSpan().Fill((byte)version[0]);
+        var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
+        _served[digest] = bytes;
+        _payload.Add(digest);
+        return PackageWith(version, variant => variant with { Files = [new DocumentFile("setup", size, digest, false)] });
     }
 
     /// <summary>A step that runs one of the machine's commands.</summary>
@@ -269,6 +289,9 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     /// <summary>Nothing is fetched before this is completed; null for at once.</summary>
     public Task? HoldFetch { get; set; }
+
+    /// <summary>The same of the files of packages alone.</summary>
+    public Task? HoldFiles { get; set; }
 
     /// <summary>Hears that a log is to be sent; null where there are none.</summary>
     public Action? SendsLog { get; set; }
@@ -388,6 +411,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         }
 
         Waits = request.Waits ?? [];
+        Fetched = request.Fetched ?? [];
         HeldCalendars = request.CalendarsTag;
         Told.AddRange(request.Said ?? []);
         if (++_checkIns == LoseAnswer)
@@ -408,14 +432,17 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);
 
-    async Task IServiceLink.Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
+    async Task IServiceLink.Fetch(string sha256, long most, IContentCache cache, FetchPace? pace, CancellationToken cancellation)
     {
         await (HoldFetch ?? Task.CompletedTask).WaitAsync(cancellation);
+        await ((_payload.Contains(sha256) ? HoldFiles : null) ?? Task.CompletedTask).WaitAsync(cancellation);
         if (IsOffline || !_served.TryGetValue(sha256, out var bytes))
         {
             throw new LinkException("The file cannot be fetched", 0);
         }
 
+        Paces.Add(pace);
+        await (pace?.Take(bytes.Length, cancellation) ?? default);
         cache.AppendPart(sha256).Write(bytes);
         cache.Complete(sha256);
     }

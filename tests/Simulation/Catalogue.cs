@@ -14,6 +14,7 @@ internal static class Catalogue
 {
     private static readonly ECDsa Key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
     private static readonly Dictionary<string, byte[]> Contents = new(StringComparer.Ordinal);
+    private static readonly Dictionary<string, string> Payloads = new(StringComparer.Ordinal);
     private static readonly Dictionary<string, string> Withdrawn = new(StringComparer.Ordinal);
 
     /// <summary>What the service seals with.</summary>
@@ -24,6 +25,9 @@ internal static class Catalogue
     /// </summary>
     public static IReadOnlyList<PackageRecord> Packages { get; } = [.. new[] { "ink", "kite", "loom" }.SelectMany(app => new[] { "1.0", "2.0", "3.0" }.Select(
         version => Make(app, version)))];
+
+    /// <summary>The file of a package, by the digests of both; null for no such package.</summary>
+    public static string? PayloadOf(string package) => Payloads.GetValueOrDefault(package);
 
     /// <summary>A file by its digest; null for none.</summary>
     public static byte[]? Content(string sha256) => Contents.GetValueOrDefault(sha256);
@@ -50,6 +54,7 @@ internal static class Catalogue
             1, app, char.ToUpperInvariant(app[0]) + app[1..], version, "", "", "", [], [variant], null, null, null,
             app == "kite" ? [new DocumentNeed("ink", "1.0")] : null);
         var (digest, _) = Add(JsonSerializer.SerializeToUtf8Bytes(document, ContractJson.Default.PackageDocument));
+        Payloads[digest] = payload.Digest;
         var seal = Sign(JsonSerializer.Serialize(new SealContent("package", digest, app, version), ContractJson.Default.SealContent));
         return new PackageRecord(digest, app, version, System.Text.Encoding.UTF8.GetString(Contents[digest]), "", seal, "", default, PackageState.Built, []);
     }

@@ -33,6 +33,10 @@ internal sealed class People(Simulation simulation)
 
     private static readonly string?[] Starts = [null, null, "with nobody signed in", "at system start before anybody signs in, on mains power", "on mains power"];
 
+    private static readonly string?[] AtOnce = [null, null, "1 of a site", "2 of a site"];
+
+    private static readonly string?[] Fetches = [null, null, "1 of a site at once", "at most 1 MB/s daily 08:00-18:00; 2 of a site at once; over metered links too"];
+
     private int _names;
 
     private SimulatedService Service => simulation.Service;
@@ -84,7 +88,13 @@ internal sealed class People(Simulation simulation)
                 break;
             case Happens.FactsChange:
                 device.Machine.Facts["memory"] = random.Next(3) == 0 ? "4294967296" : "17179869184";
-                device.Machine.Facts["site"] = Any(random, ["ALD", "BRO"]);
+                if (random.Next(4) == 0)
+                {
+                    device.Machine.Facts["site"] = Any(random, ["ALD", "BRO"]);
+                    simulation.Watch.Moved(device);
+                }
+
+                device.Machine.Facts["network.metered"] = random.Next(4) == 0 && !simulation.IsResting ? "yes" : "no";
                 device.Machine.IsSignedIn = random.Next(3) == 0 && !simulation.IsResting;
                 device.Machine.Facts["power.mains"] = random.Next(3) == 0 && !simulation.IsResting ? "no" : "yes";
                 break;
@@ -220,6 +230,7 @@ internal sealed class People(Simulation simulation)
             AfterDeadline = isPressing ? "start" : "late",
             Except = World.Groups.Keys.Where(slug => !groups.Contains(slug) && random.Next(6) == 0).Take(1).ToList(),
             Restart = Any(random, Restarts), StartWhen = Any(random, Starts),
+            AtOnce = Any(random, AtOnce), Fetch = Any(random, Fetches),
         };
     }
 

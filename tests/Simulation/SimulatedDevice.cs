@@ -186,7 +186,7 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
             _simulation.Watch.Starts(this);
             Engine = new DeviceEngine(
                 new DeviceParts(
-                    Machine, Machine, Machine, Machine, Machine, Machine, Machine, () => this, this, this, Machine, Machine, _clock,
+                    Machine, Machine, Machine, Machine, Machine, Machine, Machine, Machine, () => this, this, this, Machine, Machine, _clock,
                     says => _simulation.Say($"{Name}: {says}"))
                 {
                     Clocks = Core.Calendars.Zones.Of(Machine.Facts["zone"])!,
@@ -253,14 +253,16 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         await OnTheWayBack(cancellation);
     }
 
-    public async Task Fetch(string sha256, long most, IContentCache cache, CancellationToken cancellation)
+    public async Task Fetch(string sha256, long most, IContentCache cache, FetchPace? pace, CancellationToken cancellation)
     {
         await OnTheWay(cancellation);
+        _simulation.Watch.Fetches(this, sha256);
         var content = _simulation.Service.Fetch(Identity!.DeviceId, sha256) ?? throw new LinkException("No order of this device names this file.", 404);
         await Task.Delay(
             _simulation.Chance.Between($"{Name}/fetch/{_messages++}", TimeSpan.FromMilliseconds(50), TimeSpan.FromMinutes(
                 _simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)),
             _clock, cancellation);
+        _simulation.Watch.Fetched(this);
         Reach();
         await using (var part = cache.AppendPart(sha256))
         {

@@ -32,6 +32,9 @@ internal sealed class SimulatedService(Simulation simulation)
 
     public MemoryStore Store { get; } = new();
 
+    /// <summary>Whether a device is enrolled, as far as can be told.</summary>
+    public bool IsKnown(string device) => _world?.Devices.Get(device) is not null;
+
     /// <summary>The world in memory.</summary>
     /// <exception cref="LinkException">It is down.</exception>
     public FleetWorld World => _world ?? throw new LinkException("The service cannot be reached.", 0);

@@ -162,7 +162,7 @@ internal sealed class Simulation
         Clock.At(Clock.Now + TimeSpan.FromHours(12), People.OpenAll);
         foreach (var device in _devices)
         {
-            (device.Machine.IsSignedIn, device.Machine.Facts["power.mains"]) = (false, "yes");
+            (device.Machine.IsSignedIn, device.Machine.Facts["power.mains"], device.Machine.Facts["network.metered"]) = (false, "yes", "no");
             (device.AwayUntil, device.AnswersLost, device.Doubled, device.Machine.CutAtEntry) = (DateTimeOffset.MinValue, 0, 0, 0);
             if (device.Machine.IsOn || device.Identity is not null)
             {

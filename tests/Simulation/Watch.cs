@@ -1,4 +1,5 @@
 using Bandejo.Contract.Device;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.World;
 using Bandejo.Device;
 
@@ -8,6 +9,9 @@ namespace Bandejo.Simulation.Tests;
 internal sealed partial class Watch(Simulation simulation)
 {
     private readonly Dictionary<SimulatedDevice, Known> _known = [];
+    private readonly Dictionary<SimulatedDevice, string> _fetching = [];
+    private readonly HashSet<SimulatedDevice> _moved = [];
+    private readonly Dictionary<string, int> _atOnce = new(StringComparer.Ordinal);
     private readonly HashSet<string> _steps = new(StringComparer.Ordinal);
     private readonly HashSet<(string Deployment, int Wave)> _opened = [];
     private readonly Dictionary<string, long> _numbers = new(StringComparer.Ordinal);
@@ -36,6 +40,41 @@ internal sealed partial class Watch(Simulation simulation)
         known.Calendars = state.Calendars;
         known.Current = state.Current?.Id;
     }
+
+    /// <summary>A device stands at another site: what it began at the first it may end at the second.</summary>
+    public void Moved(SimulatedDevice device) => _moved.Add(device);
+
+    /// <summary>A device fetches content.</summary>
+    public void Fetches(SimulatedDevice device, string sha256)
+    {
+        _fetching[device] = sha256;
+        foreach (var order in KnownOf(device).Orders.Where(each => each is { Kind: "install", Fetch: not null } && Catalogue.PayloadOf(each.Package.Digest) == sha256))
+        {
+            Count("fetches by a rule");
+            if (FetchRule.Together([.. order.Fetch!.Select(rule => FetchRule.Parse(rule).Value)]).AtOnce is not { } most || IsAlsoWanted(device, order, sha256))
+            {
+                continue;
+            }
+
+            var others = _fetching.Where(each => each.Key != device && each.Value == sha256 && AreAlike(device, each.Key)
+                && KnownOf(each.Key).Orders.Any(other => other.Deployment == order.Deployment && other.Kind == "install")
+                && !IsAlsoWanted(each.Key, order, sha256)).Select(each => each.Key.Name).ToList();
+            Hold(
+                others.Count < most || KnownOf(device).HasJumped, "no more of a site fetch at once than asked for",
+                $"{device.Name} fetches for {order.Deployment} beside {string.Join(", ", others)}, and {most} may at once");
+        }
+    }
+
+    /// <summary>It has it, or gave it up.</summary>
+    public void Fetched(SimulatedDevice device) => _fetching.Remove(device);
+
+    // Somebody wants it without such a rule, or puts it back.
+    private bool IsAlsoWanted(SimulatedDevice device, Order order, string sha256) => KnownOf(device).Orders.Any(
+        each => each.Deployment != order.Deployment && new[] { each.Package.Digest, each.Previous?.Digest }.Any(
+            digest => digest is not null && Catalogue.PayloadOf(digest) == sha256)) || device.Engine?.State.Current is not null;
+
+    private bool AreAlike(SimulatedDevice one, SimulatedDevice other) =>
+        !_moved.Contains(one) && !_moved.Contains(other) && one.Machine.Facts["site"] == other.Machine.Facts["site"];
 
     /// <summary>A device's clock is another.</summary>
     public void Jumped(SimulatedDevice device) => KnownOf(device).HasJumped = true;
@@ -185,6 +224,11 @@ internal sealed partial class Watch(Simulation simulation)
             switch (change)
             {
                 case PutDeployment(var deployment):
+                    if (deployment.Plan?.AtOnce is { } atOnce)
+                    {
+                        _atOnce[deployment.Id] = atOnce.Devices;
+                    }
+
                     for (var wave = 0; wave < deployment.State.Waves.Count; wave++)
                     {
                         if (deployment.State.Waves[wave].OpenedAt is not null)
@@ -216,6 +260,17 @@ internal sealed partial class Watch(Simulation simulation)
         Hold(!device.Machine.IsAtWork, "one attempt at a time", $"{device.Name} begins {attempt.Id} while a step goes on");
         Hold(known.Begun.Add(attempt.Id), "nothing is done twice", $"{device.Name} begins {attempt.Id} again");
         known.Current = attempt.Id;
+        known.AtWorkFor = order.Deployment;
+        if (_atOnce.TryGetValue(order.Deployment, out var most) && order.Kind != "restore")
+        {
+            Count("begins in its turn");
+            var others = _known.Where(each => each.Key != device && each.Value is { Current: not null } other && other.AtWorkFor == order.Deployment
+                && AreAlike(device, each.Key) && simulation.Service.IsKnown(other.Id)).Select(each => each.Key.Name).ToList();
+            Hold(
+                others.Count < most || known.HasJumped, "no more of a site are changed at once than asked for",
+                $"{device.Name} begins for {order.Deployment} beside {string.Join(", ", others)}, and {most} may at once");
+        }
+
         Hold(
             IsWanted(known, order), "nothing starts after hearing otherwise",
             $"{device.Name} begins {order.Kind} {order.Package.App} {order.Package.Version} for {order.Deployment}/{order.Number}; what it heard last was "
@@ -283,6 +338,9 @@ internal sealed partial class Watch(Simulation simulation)
 
         /// <summary>Its clock has jumped since it heard.</summary>
         public bool HasJumped { get; set; }
+
+        /// <summary>For which deployment it is at work, or was last.</summary>
+        public string AtWorkFor { get; set; } = "";
 
         /// <summary>The attempt in hand.</summary>
         public string? Current { get; set; }

@@ -136,6 +136,7 @@ public sealed class AccessTests
         DELETE /api/v1/calendars/{slug}                      operator
         GET    /api/v1/devices/{id}/openings                 all
         PUT    /api/v1/groups/{slug}/calendars               operator
+        PUT    /api/v1/groups/{slug}/fetch                   operator
         GET    /api/v1/wave-plans                            all
         GET    /api/v1/wave-plans/{slug}                     all
         PUT    /api/v1/wave-plans/{slug}                     operator

@@ -10,7 +10,8 @@ namespace Bandejo.System.Tests;
 
 /// <summary>
 /// Goes over every operation of the API's document and of the device protocol, and over every field, with what nobody should send: never a fault of the
-/// service, never something half kept.
+/// service, never something half kept. Of each field a third is sent, another of each, so that all is sent somewhere; everything everywhere where it is asked
+/// for (<c>make thorough</c>).
 /// </summary>
 public sealed class EveryFieldTests
 {
@@ -30,6 +31,9 @@ public sealed class EveryFieldTests
         "", "0", "-1", "99999999999999999999", "\u0661\u0662", "../..", "%00", "a%00b", "\u202e", "any", "csv", "json", "null", new string('y', 5000),
         "kind is \"desk\"", "((((", "'"];
 
+    /// <summary>What is sent of all this the so-manieth time.</summary>
+    private static IEnumerable<T> Some<T>(IReadOnlyList<T> all, int turn) => Thorough.IsAsked ? all : all.Where((_, at) => (at + turn) % 3 == 0);
+
     [Fact]
     public async Task No_input_is_a_fault_of_the_service_and_nothing_is_half_kept()
     {
@@ -46,7 +50,7 @@ public sealed class EveryFieldTests
         var deployment = await site.Deploy("foldline 7.1.0", Site.Enrolled);
         var faults = new List<string>();
         var document = JsonNode.Parse(await site.Admin.Http.GetStringAsync("/api/v1/openapi.json"))!;
-        var asked = 0;
+        var (asked, turn) = (0, 0);
         foreach (var (path, operations) in document["paths"]!.AsObject())
         {
             foreach (var (method, operation) in operations!.AsObject())
@@ -60,7 +64,7 @@ public sealed class EveryFieldTests
                 var base_ = Known(path, deployment);
                 foreach (var parameter in operation["parameters"]?.AsArray().Where(each => each!["in"]!.ToString() != "header") ?? [])
                 {
-                    foreach (var odd in OddTexts)
+                    foreach (var odd in Some(OddTexts, turn++))
                     {
                         var (name, place) = (parameter!["name"]!.ToString(), parameter["in"]!.ToString());
                         var address = place == "query"
@@ -83,7 +87,7 @@ public sealed class EveryFieldTests
                 foreach (var field in Fields(body))
                 {
                     // Wrong passwords are answered ever more slowly, as they should be: a few must do.
-                    foreach (var odd in path.EndsWith("/tokens", StringComparison.Ordinal) ? Odd[..5] : Odd)
+                    foreach (var odd in path.EndsWith("/tokens", StringComparison.Ordinal) ? Odd[..5] : Some(Odd, turn++))
                     {
                         var changed = (JsonObject)body.DeepClone();
                         Put(changed, field, odd?.DeepClone());

@@ -21,6 +21,7 @@ public sealed partial class MannersTests
         var commands = await Commands(site, []);
         Assert.True(commands.Count > 70, $"{commands.Count} commands were found.");
         var shorts = new Dictionary<string, HashSet<string>>(StringComparer.Ordinal);
+        var helps = new Dictionary<string, string>(StringComparer.Ordinal);
         foreach (var command in commands)
         {
             var (code, output, errors) = await site.Run([.. command, "--nonsense"]);
@@ -37,11 +38,19 @@ public sealed partial class MannersTests
                 Assert.True(!NotOurs.Any(each => errors.Contains(each, StringComparison.Ordinal)), $"{string.Join(' ', words)}: {errors}");
             }
 
-            var help = (await site.Run([.. command, "--help"])).Output;
+            var help = helps[path] = (await site.Run([.. command, "--help"])).Output;
             foreach (Match option in Short().Matches(help))
             {
                 (shorts.TryGetValue(option.Groups[1].Value, out var known) ? known : shorts[option.Groups[1].Value] = []).Add(option.Groups[2].Value);
             }
+        }
+
+        foreach (var (page, words) in Pages())
+        {
+            var path = Enumerable.Range(1, words.Count).Reverse().Select(count => string.Join(' ', words.Take(count))).FirstOrDefault(helps.ContainsKey);
+            Assert.True(path is not null, $"{page} tells people to type 'bandejo {string.Join(' ', words)}', of which there is no command.");
+            Assert.All(words.Where(word => word.StartsWith("--", StringComparison.Ordinal) && word.Length > 2), option => Assert.True(
+                Regex.IsMatch(helps[path!], $@"(?m)^ .*{Regex.Escape(option.Split('=')[0])}[ ,\r\n]"), $"{page}: 'bandejo {path}' has no {option}."));
         }
 
         Assert.All(shorts, pair => Assert.True(pair.Value.Count == 1, $"{pair.Key} means {string.Join(" and ", pair.Value)}."));
@@ -59,6 +68,25 @@ public sealed partial class MannersTests
 
         // Behind -- a word is what it is.
         Assert.Equal(0, (await site.Run("device", "list", "--", "--foo")).Code);
+    }
+
+    /// <summary>The words of each command that README and guide tell people to type, as far as a shell does nothing with them.</summary>
+    private static IEnumerable<(string Page, IReadOnlyList<string> Words)> Pages()
+    {
+        var pages = Directory.GetFiles(Path.Combine(Programs.Root(), "docs/guide"), "*.md").Append(Path.Combine(Programs.Root(), "README.md")).ToList();
+        Assert.True(pages.Count > 10);
+        foreach (var page in pages)
+        {
+            var text = File.ReadAllText(page).Replace("\\\n", " ", StringComparison.Ordinal);
+            foreach (var block in text.Split("\n```").Where((_, at) => at % 2 == 1).Where(block => block.StartsWith('\n')))
+            {
+                foreach (var line in block.Split('\n').Where(line => line.StartsWith("bandejo ", StringComparison.Ordinal)))
+                {
+                    yield return (Path.GetFileName(page), [.. Regex.Matches(line.Split(" | ")[0], """(?:[^\s"']|"[^"]*"|'[^']*')+""").Skip(1).Select(word => word.Value)
+                        .TakeWhile(word => word is not ("--" or ">" or "&&" or "||" or ";"))]);
+                }
+            }
+        }
     }
 
     [Fact]
@@ -256,7 +284,7 @@ public sealed partial class MannersTests
         await site.Must("group", "new", "reading-rooms");
         await site.Must("group", "new", "reception");
         Assert.Equal(["reading-rooms", "reception"], await Completed("bandejo group show re"));
-        Assert.Equal(["change", "check-in"], await Completed("bandejo group ch"));
+        Assert.Equal(["change", "check-in", "fetch"], await Completed("bandejo group ch"));
         Assert.Equal(["csv"], await Completed("bandejo device list --output c"));
         await site.Process.Kill();
         Assert.Empty(await Completed("bandejo group show re"));

@@ -18,6 +18,7 @@ public sealed class RestartTests
         var (code, _, errors) = await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--restart", "tonight", "--yes");
         Assert.NotEqual(0, code);
         Assert.Contains("A restart is not asked for by 'tonight'. It is written like 'in the next window, left to people while", errors);
+        Assert.Equal(1, errors.Split("not asked for by").Length - 1);
 
         (_, _, errors) = await site.Run("deployment", "start", "quill 1.0", "--to", Site.Enrolled, "--start-when", "at night", "--yes");
         Assert.Contains("A start does not know 'at night'. It is one of 'at any time', 'with nobody signed in'", errors);

@@ -98,7 +98,7 @@ public sealed class WindowTests
         Assert.Contains("Outside its window 'soon'", await site.Must("device", "why", device.Name, "--deployment", id));
 
         // The files come with the order; whoever has them needs nobody to start.
-        await device.Says("The files of quill 1.0 are here, ahead of its window", 1);
+        await device.Says("The files of quill 1.0 are here, ahead of its start", 1);
         await site.Process.Kill();
         await device.Says("Install quill 1.0: done", 1);
         Assert.Equal("1.0", device.Read("opt/quill/VERSION"));

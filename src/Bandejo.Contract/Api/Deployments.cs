@@ -31,6 +31,9 @@ namespace Bandejo.Contract.Api;
 /// <c>with the install</c>; null leaves it to people.</param>
 /// <param name="StartWhen">What must be so on a device when it is started there: <c>at any time</c>, <c>with nobody signed in</c>,
 /// <c>with somebody signed in</c> or <c>at system start before anybody signs in</c>, each also <c>, on mains power</c>; null for at any time.</param>
+/// <param name="Fetch">How its files are fetched, such as <c>at most 500 kB/s Mon-Fri 08:00-18:00; 5 of a site at once; over metered links too</c>; what the
+/// groups of a device say holds besides. Null for as fast as it goes, but not over a metered link.</param>
+/// <param name="AtOnce">How many devices of a site are changed at once, such as <c>3 of a site</c>; null for any number.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -55,7 +58,9 @@ public sealed record DeploymentRequest(
     [property: Limits(Items = 64, Text = ApiLimits.MaxName)] IReadOnlyList<string>? Calendars = null,
     [property: Limits(Text = 20)] string AfterDeadline = "late",
     [property: Limits(Text = 200)] string? Restart = null,
-    [property: Limits(Text = 200)] string? StartWhen = null);
+    [property: Limits(Text = 200)] string? StartWhen = null,
+    [property: Limits(Text = 400)] string? Fetch = null,
+    [property: Limits(Text = 40)] string? AtOnce = null);
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>
@@ -152,10 +157,18 @@ public sealed record SettingValueInfo(string Name, string? Value);
 /// <param name="AfterDeadline"><c>late</c> or <c>start</c>.</param>
 /// <param name="Restart">When devices that need a restart are restarted, as a sentence.</param>
 /// <param name="Hours">For what hours its devices wait now, and for what restarts; empty where none does, and as of a past moment.</param>
+/// <param name="Files">How many of the devices that may start wait for something and have its files already; null where none waits with files to fetch.</param>
 public sealed record DeploymentDetails(
     DeploymentInfo Deployment, IReadOnlyList<string> Groups, IReadOnlyList<string> Except, string Halt, int Tries, string RetryPause, string Lease,
     int MayStillStart, DateTimeOffset? LeasesEnd, IReadOnlyList<CauseInfo> Causes, IReadOnlyList<HarmInfo> Harms, IReadOnlyList<SettingValueInfo> Settings,
-    IReadOnlyList<ChosenInfo> Chosen, IReadOnlyList<string> Calendars, string AfterDeadline, string Restart, IReadOnlyList<HoursInfo> Hours);
+    IReadOnlyList<ChosenInfo> Chosen, IReadOnlyList<string> Calendars, string AfterDeadline, string Restart, IReadOnlyList<HoursInfo> Hours,
+    FilesInfo? Files = null);
+
+/// <summary>How many devices have the files of a deployment before they start.</summary>
+/// <param name="There">How many have them.</param>
+/// <param name="Of">How many hold an order that waits.</param>
+/// <param name="Says">It in words.</param>
+public sealed record FilesInfo(int There, int Of, string Says);
 
 /// <summary>What an act on a deployment would do.</summary>
 /// <param name="Act">pause, resume, approve, advance, halt, roll-back, end or retry.</param>

@@ -70,9 +70,15 @@ public sealed record TestingPreview(int Devices, string Says);
 /// <param name="NotKnown">For how many the rule is not known yet.</param>
 /// <param name="Unreadable">Why this version of the service cannot read the rule, which an earlier one took; null where it can.</param>
 /// <param name="Calendars">The calendars that rule its devices, by their short names; null for none.</param>
+/// <param name="Fetch">How its devices fetch files, as a sentence; null for nothing said.</param>
 public sealed record GroupInfo(
     string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null,
-    IReadOnlyList<string>? Calendars = null);
+    IReadOnlyList<string>? Calendars = null, string? Fetch = null);
+
+/// <summary>How the devices of a group fetch files.</summary>
+/// <param name="Fetch">Such as <c>at most 500 kB/s Mon-Fri 08:00-18:00; not Sat</c>, by the clocks of each device; null for nothing said.</param>
+[JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
+public sealed record GroupFetchRequest([property: Limits(Text = 400)] string? Fetch = null);
 
 /// <summary>Puts several devices into a listed group at once, or takes them out.</summary>
 /// <param name="Devices">Names or identities, 1 to 1,000. One that is not there refuses them all.</param>

@@ -27,7 +27,7 @@ public static class DeviceProtocol
     /// <summary>
     /// What an agent can do that says so: it holds calendars, and starts nothing outside of what they allow or without room before they close.
     /// </summary>
-    public const string KnowsCalendars = "hours";
+    public const string KnowsCalendars = "fetching";
 
     /// <summary>The largest answer to a device that is not content, in bytes.</summary>
     public const int MaxAnswer = 8 * 1024 * 1024;
@@ -87,11 +87,13 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="Waits">What keeps it from starting orders that may start; told as long as it does, null where nothing does.</param>
 /// <param name="Can">What its agent can do beyond the first of this version (<see cref="DeviceProtocol.KnowsCalendars"/>); null for nothing.</param>
 /// <param name="CalendarsTag">The tag of the calendars that it holds; null for none.</param>
+/// <param name="Fetched">The deployments whose orders wait to be started and whose files it has; null for none.</param>
 public sealed record CheckInRequest(
     long Sequence, string FactsDigest, FactReport? Facts, string OrdersTag, IReadOnlyList<ProofReport> Proofs, IReadOnlyList<AttemptReport> Attempts,
     IReadOnlyList<UserReport>? Said = null, string? TrustTag = null,
     [property: Limits(Items = DeviceProtocol.MaxWaits)] IReadOnlyList<WaitReport>? Waits = null,
-    [property: Limits(Items = 50, Text = 50)] IReadOnlyList<string>? Can = null, [property: Limits(Text = 100)] string? CalendarsTag = null);
+    [property: Limits(Items = 50, Text = 50)] IReadOnlyList<string>? Can = null, [property: Limits(Text = 100)] string? CalendarsTag = null,
+    [property: Limits(Items = DeviceProtocol.MaxWaits, Text = 100)] IReadOnlyList<string>? Fetched = null);
 
 /// <summary>An order that could start and waits on the device.</summary>
 /// <param name="Why">For what, for people.</param>
@@ -171,13 +173,16 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// <param name="Start">What must be so when it is started; null for nothing.</param>
 /// <param name="ResetsAt">When in each day the device is reset, <c>HH:mm</c> by its own clocks: it starts only after that within a window. Null for
 /// never.</param>
+/// <param name="Fetch">How its files are fetched, each as a sentence (docs/design/protocol.md); null for as fast as it goes, but over no metered link.</param>
+/// <param name="FetchesLater">Others of its site fetch first: it fetches none of its files, and starts only where they are there.</param>
 public sealed record Order(
     string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
     DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
     string>? Settings = null, OrderHandling? Handling = null,
     [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false,
     int TakesSeconds = 0, OrderRestart? Restart = null,
-    OrderStart? Start = null, [property: Limits(Text = 5)] string? ResetsAt = null);
+    OrderStart? Start = null, [property: Limits(Text = 5)] string? ResetsAt = null,
+    [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 400)] IReadOnlyList<string>? Fetch = null, bool FetchesLater = false);
 
 /// <summary>What must be so on the device when an order is started; until it is, the device waits, which is no try.</summary>
 /// <param name="With"><c>anybody</c>, <c>nobody</c>, <c>somebody</c> or <c>system-start</c>.</param>

@@ -17,9 +17,6 @@ public sealed record OpenHours(IReadOnlyList<Slot> Slots, string Zone)
     /// <summary>What <see cref="SlotWords"/> has between two, as long as that, so that places are right.</summary>
     private const string Between = "  ; ";
 
-    /// <summary>So far ahead hours are looked for, in days: none that come at all come more seldom than once a year.</summary>
-    private const int DaysAhead = 800;
-
     /// <summary>Reads hours; the failure says which word is not understood and what would be right. Without a zone they are by UTC.</summary>
     public static Outcome<OpenHours> Parse(string text)
     {
@@ -44,31 +41,8 @@ public sealed record OpenHours(IReadOnlyList<Slot> Slots, string Zone)
     /// <summary>The first moment from one on that is in them; null for none.</summary>
     public DateTimeOffset? Next(DateTimeOffset from)
     {
-        var clocks = Zones.Of(Zone)!;
-        var today = DateOnly.FromDateTime((from + clocks(from)).Date);
-        var longest = Slots.Max(slot => slot.Length).Days + 1;
-        DateTimeOffset? first = null;
-        for (var day = today.AddDays(-longest); day <= today.AddDays(DaysAhead); day = day.AddDays(1))
-        {
-            // No zone is further from UTC than a day.
-            if (first <= day.ToDateTime(TimeOnly.MinValue, DateTimeKind.Utc).AddDays(-1))
-            {
-                break;
-            }
-
-            foreach (var slot in Slots.Where(each => each.BeginsOn(day) && !(day > each.Until) && !each.Except.Contains(day)))
-            {
-                var span = (slot.Lasts > TimeSpan.Zero
-                    ? new WallSpan(day.ToDateTime(slot.From), null, slot.Lasts)
-                    : new WallSpan(day.ToDateTime(slot.From), day.AddDays(slot.DaysLater).ToDateTime(slot.To), TimeSpan.Zero)).At(clocks);
-                if (span.To > from && span.To > span.From && !(first <= span.From))
-                {
-                    first = span.From;
-                }
-            }
-        }
-
-        return first < from ? from : first;
+        var first = SlotTimes.Next(Slots, Zones.Of(Zone)!, from);
+        return first is null ? null : first.Value.From < from ? from : first.Value.From;
     }
 
     /// <summary>The hours as they are written, with their zone.</summary>

@@ -78,7 +78,12 @@ public static class CheckIn
 
     /// <summary>Whether a check-in brings nothing that must be kept, so that noting that it was heard is all there is to it.</summary>
     private static bool IsQuiet(FleetWorld world, DeviceEntry device, CheckInTold told) =>
-        !IsToBeKept(world, device, world.Now) && device.Memory.KnowsCalendars == told.KnowsCalendars && device.Memory.Waits.SequenceEqual(told.Waits);
+        !IsToBeKept(world, device, world.Now) && device.Memory.KnowsCalendars == told.KnowsCalendars && device.Memory.Waits.SequenceEqual(told.Waits)
+            && device.Memory.Fetched.SequenceEqual(told.Fetched) && !(HasOrders(world, device, told) && Turns.HasUnheard(world, device));
+
+    /// <summary>Whether a device holds its orders as they are now, so that it knows what was taken back.</summary>
+    private static bool HasOrders(FleetWorld world, DeviceEntry device, CheckInTold told) =>
+        told.OrdersTag.Length > 0 && told.OrdersTag == world.OrdersTag(device);
 
     /// <summary>Takes a check-in that brings nothing to keep, without a decision: that it was heard is noted, and that is all there is to it.</summary>
     /// <returns>The device, or why it is refused; null where there is something to decide.</returns>
@@ -117,6 +122,7 @@ public static class CheckIn
         }
 
         decision.By = world.Devices[id].Name;
+        var hasOrders = HasOrders(world, world.Devices[id], told);
         var isToBeKept = IsToBeKept(world, world.Devices[id], decision.Now);
         var hasNewFacts = told.Facts is not null && told.FactsDigest != world.Devices[id].Record.FactsDigest;
         decision.Do(isToBeKept || hasNewFacts ? new PutHeard(id, decision.Now, told.Sequence) : new NoteHeard(id, decision.Now, told.Sequence));
@@ -155,6 +161,8 @@ public static class CheckIn
 
         TakeCapabilities(decision, world.Devices[id], told);
         TakeWaits(decision, world.Devices[id], told.Waits);
+        TakeFetched(decision, world.Devices[id], told.Fetched);
+        Turns.Heard(decision, world.Devices[id], hasOrders);
         foreach (var word in told.Said)
         {
             UserIntake.Take(decision, world.Devices[id], word, before);
@@ -251,6 +259,25 @@ public static class CheckIn
             else if (target.State == TargetState.Ready && wait?.Until != before.FirstOrDefault(each => each.Deployment == deployment.Id)?.Until)
             {
                 Weighing.WeighWith(decision, deployment, device);
+            }
+        }
+    }
+
+    /// <summary>Notes at its targets whose files the device has.</summary>
+    private static void TakeFetched(Decision decision, DeviceEntry device, IReadOnlyList<string> fetched)
+    {
+        if (device.Memory.Fetched.SequenceEqual(fetched))
+        {
+            return;
+        }
+
+        Remember(decision, device.Id, memory => memory with { Fetched = fetched });
+        foreach (var deployment in decision.World.ActiveOf(device).ToList())
+        {
+            var target = deployment.Targets[device];
+            if (target.IsOrdered && target.HasFiles != fetched.Contains(deployment.Id))
+            {
+                Moving.Replace(decision, deployment, device, target with { HasFiles = !target.HasFiles });
             }
         }
     }

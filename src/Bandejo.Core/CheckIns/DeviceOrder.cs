@@ -38,6 +38,12 @@ public sealed record DeviceOrder(
     /// <summary>How long it takes; a start has to leave so much room before its window closes.</summary>
     public TimeSpan Takes { get; init; }
 
+    /// <summary>The rules by which its files are fetched, those of the device's groups among them.</summary>
+    public IReadOnlyList<FetchRule> Fetch { get; init; } = [];
+
+    /// <summary>Others of its site fetch first.</summary>
+    public bool FetchesLater { get; init; }
+
     private static readonly TimeSpan TrialLease = TimeSpan.FromDays(1);
     private static readonly RetryRule Once = new(1, TimeSpan.FromMinutes(1), TimeSpan.FromMinutes(1));
 
@@ -67,6 +73,20 @@ public sealed record DeviceOrder(
 
     private static bool Holds(PackageEntry? package, string sha256) => package is not null && (package.Digest == sha256 || package.Content.Contains(sha256));
 
+    private static IReadOnlyList<FetchRule> FetchRules(FleetWorld world, DeviceEntry device, DeploymentPlan plan)
+    {
+        List<FetchRule>? rules = plan.Fetch == FetchRule.Usual ? null : [plan.Fetch];
+        foreach (var group in world.Groups.Values)
+        {
+            if (group.Fetch is { } rule && group.In[device.Row])
+            {
+                (rules ??= []).Add(rule);
+            }
+        }
+
+        return rules ?? (IReadOnlyList<FetchRule>)[];
+    }
+
     private static DeviceOrder? Of(FleetWorld world, DeviceEntry device, DeploymentEntry deployment, Target target)
     {
         if (target.Variant is null || !target.State.Has(TargetTrait.Order))
@@ -75,8 +95,7 @@ public sealed record DeviceOrder(
         }
 
         var plan = deployment.Plan;
-        var isWanted = target.State.Has(TargetTrait.Wanted) || (target.State == TargetState.Waiting && target.Reason.IsOfCalendars);
-        if (target.IsGoingBack && !isWanted)
+        if (target.IsGoingBack && !target.IsOrdered)
         {
             return null;
         }
@@ -87,7 +106,7 @@ public sealed record DeviceOrder(
             : null;
 
         // Going back is asked for by a person and goes on whatever the deployment does, also from what was withdrawn; never to less than what was there.
-        var mayStart = isWanted && (target.IsGoingBack
+        var mayStart = target.IsOrdered && (target.IsGoingBack
             ? target.Before is "" || previous is not null
             : !target.IsToGoBack && (deployment.Package.Record.State != PackageState.Withdrawn || plan.Wish == Wish.Gone)
                 && deployment.State.MayStart(target.Wave));
@@ -100,6 +119,8 @@ public sealed record DeviceOrder(
         {
             ResetsAt = Timetables.ResetOf(world, device),
             Restart = plan.Restart, StartWhen = plan.StartWhen,
+            Fetch = FetchRules(world, device, plan),
+            FetchesLater = plan.Fetch.AtOnce is not null && target is { MayFetch: false, HasFiles: false, IsOrdered: true },
             Calendars = plan.Calendars, AfterDeadline = plan.AfterDeadline, IsTaken = target.TakenAt is not null,
             Takes = target.IsGoingBack
                 ? TimeNeeded.ToPutBack(deployment.Package, target.Variant, previous)

@@ -101,7 +101,9 @@ public static class Enrolment
             }
         }
 
+        var site = Turns.SiteOf(world, device);
         decision.Do(new DeleteDevice(device.Id));
+        Turns.Left(decision, site);
         decision.Audit("device-removed", $"{device.Name} was removed from the service.", null, device.Id);
         return device.Id;
     }

@@ -1,4 +1,5 @@
 using Bandejo.Core.Fleet;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
 
 namespace Bandejo.Core.CheckIns;
@@ -39,7 +40,13 @@ public static class FactIntake
         var wasIn = before.Count == 0
             ? []
             : world.Groups.Values.Where(group => group.Rule is not null).Select(group => (Group: group, IsIn: group.In[device.Row])).ToList();
+        var site = Turns.AreAsked(world) ? Turns.SiteOf(world, device) : null;
         decision.Do(new PutDevice(device.Record with { Sheet = FactSheet.Of(facts, programs), FactsDigest = digest }));
+        if (site is not null && site != Turns.SiteOf(world, device))
+        {
+            Turns.Left(decision, site);
+        }
+
         foreach (var (group, isIn) in wasIn)
         {
             if (group.In[device.Row] != isIn)

@@ -24,6 +24,12 @@ public sealed record CheckInTold
     /// <summary>What it waits for before it starts.</summary>
     public IReadOnlyList<WaitsFor> Waits { get; init; } = [];
 
+    /// <summary>The tag of the orders that it holds.</summary>
+    public string OrdersTag { get; init; } = "";
+
+    /// <summary>The deployments whose orders it may start and whose files it has.</summary>
+    public IReadOnlyList<string> Fetched { get; init; } = [];
+
     /// <summary>Whether its agent holds calendars, and starts nothing outside their windows.</summary>
     public bool KnowsCalendars { get; init; }
 

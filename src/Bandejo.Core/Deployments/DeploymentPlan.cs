@@ -94,6 +94,12 @@ public sealed record DeploymentPlan
     /// <summary>The calendars of its own: their windows narrow those of its devices, their freezes hold besides.</summary>
     public IReadOnlyList<string> Calendars { get; init; } = [];
 
+    /// <summary>How files are fetched for it; what groups say holds besides.</summary>
+    public FetchRule Fetch { get; init; } = FetchRule.Usual;
+
+    /// <summary>How many devices of a site are changed at once; null for any number.</summary>
+    public AtOnce? AtOnce { get; init; }
+
     /// <summary>What must be so on a device when it is started there.</summary>
     public StartWhen StartWhen { get; init; } = StartWhen.Any;
 

@@ -71,6 +71,15 @@ public enum ReasonCode
     /// <summary>[wave, wave before it, its gate]</summary>
     WaveOpensAfter,
 
+    /// <summary>[site, empty for none known; how many at once]</summary>
+    SiteAtIt,
+
+    /// <summary>[seconds for which it was not heard]</summary>
+    TurnPassed,
+
+    /// <summary>Its agent does not know how the deployment wants files fetched.</summary>
+    AgentWithoutFetching,
+
     /// <summary>[calendar, …]</summary>
     OutsideWindow,
 

@@ -32,6 +32,9 @@ public static class ReasonWords
         [ReasonCode.WaveOpensLater] = "Wave '{0}' opens later",
         [ReasonCode.WaveAboutToOpen] = "Wave '{0}' is about to open",
         [ReasonCode.WaveOpensAfter] = "Wave '{0}' opens after the gate behind '{1}' ({2})",
+        [ReasonCode.SiteAtIt] = "{0}, and it is the turn of others",
+        [ReasonCode.TurnPassed] = "Not heard from for {0}, so that it is the turn of others of its site; it gets one when it is heard again",
+        [ReasonCode.AgentWithoutFetching] = "How its files are fetched is limited, and its agent knows nothing of that; a newer one does",
         [ReasonCode.OutsideWindow] = "Outside its window {0}",
         [ReasonCode.FrozenBy] = "Frozen by {0}",
         [ReasonCode.CalendarStale] = "Nothing is known any more of {0}",
@@ -76,10 +79,12 @@ public static class ReasonWords
             _ when reason.IsOfConditions => Format(Conditions(arguments)),
             ReasonCode.OutsideWindow or ReasonCode.FrozenBy or ReasonCode.CalendarStale or ReasonCode.WindowOpen =>
                 Format(Names(arguments)),
+            ReasonCode.SiteAtIt when arguments[1] == "1" => Format($"One device {OfSite(arguments[0])} is changed at once"),
+            ReasonCode.SiteAtIt => Format($"At most {arguments[1]} devices {OfSite(arguments[0])} are changed at once"),
             ReasonCode.NoRoom => Format(Length(arguments[0]), Names(arguments.Skip(1))),
             ReasonCode.WantsOpposite => Format(string.Join(", ", arguments.Select(name => $"'{name}'"))),
             ReasonCode.DeploymentStopped => Format(arguments[0]) + (arguments[1].Length > 0 ? $" ({arguments[1]})" : ""),
-            ReasonCode.ProofOld or ReasonCode.FellSilent =>
+            ReasonCode.ProofOld or ReasonCode.FellSilent or ReasonCode.TurnPassed =>
                 Format(Length(arguments[0])),
             ReasonCode.TriesUsedUp when arguments[1] == "1" => $"{arguments[0]}. The one try is used up",
             ReasonCode.ToBeBroughtBack => Format(arguments[1].Length == 0 ? "nothing" : $"{arguments[0]} {arguments[1]}"),
@@ -91,6 +96,8 @@ public static class ReasonWords
     }
 
     private static string Names(IEnumerable<string> names) => string.Join(names.Count() > 2 ? ", " : " or ", names.Select(name => $"'{name}'"));
+
+    private static string OfSite(string site) => site.Length == 0 ? "without a known site" : $"of {site}";
 
     private static string Length(string seconds) => Units.FormatDuration(TimeSpan.FromSeconds(long.Parse(seconds, CultureInfo.InvariantCulture)));
 

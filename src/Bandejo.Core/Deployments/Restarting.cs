@@ -38,9 +38,9 @@ public sealed record RestartSays(RestartHeld Why, TimetableSays? Hours, DateTime
     public override string ToString() => Why switch
     {
         RestartHeld.No => "It restarts now",
-        RestartHeld.SignedIn => Until is null ? "It restarts when nobody is signed in" : "It restarts when nobody is signed in, at the latest all the same",
+        RestartHeld.SignedIn => $"It restarts when nobody is signed in{(Until is null ? "" : ", or at its latest moment all the same")}",
         RestartHeld.Closed => $"It restarts when it may: {char.ToLowerInvariant(Hours!.ToString()[0])}{Hours.ToString()[1..]}",
-        _ => Until is null ? "Its restart is left to people" : "People restart it, or it restarts by itself at the latest",
+        _ => Until is null ? "Its restart is left to people" : "People restart it before its latest moment, or it restarts by itself then",
     };
 }
 

@@ -76,8 +76,27 @@ public sealed record Target
     /// </summary>
     public string? AppWhenOpened { get; init; }
 
+    /// <summary>Its device told that the files that the order needs are there. Only as long as the order may be started.</summary>
+    public bool HasFiles { get; init; }
+
+    /// <summary>It is its turn to fetch files, where only some of a site fetch at once. Only as long as it has a turn.</summary>
+    public bool MayFetch { get; init; }
+
+    /// <summary>Its order was taken back where turns are asked for, and its device may not have heard of that: it has its turn until it has.</summary>
+    public bool Lingers { get; init; }
+
+    /// <summary>Whether its device may start, or be at work, as far as is known.</summary>
+    public bool HasTurn => IsOrdered || Lingers;
+
+    /// <summary>Its device holds an order that it may start by itself, now or when a calendar opens, or is at it.</summary>
+    public bool IsOrdered => IsOrderedAs(State, Reason);
+
     /// <summary>Each change of what the order asks raises this, so that the device can tell a new order from a repeated one.</summary>
     public int Order { get; init; }
+
+    /// <summary>Whether a target that stands so has such an order.</summary>
+    public static bool IsOrderedAs(TargetState state, Reason reason) =>
+        state.Has(TargetTrait.Wanted) || (state == TargetState.Waiting && reason.IsOfCalendars);
 
     /// <summary>
     /// Whether another says the same, but for what each has for itself: device, wave, state, since when, what is yes or no, tries and repairs, the last
@@ -146,14 +165,26 @@ public static class Targets
     /// </summary>
     /// <param name="lastHeard">When its device was last heard from; null for never.</param>
     /// <param name="interval">The time between two check-ins.</param>
-    public static DateTimeOffset? DueAt(DeploymentPlan plan, Target target, DateTimeOffset? lastHeard, TimeSpan interval) => target.State switch
+    public static DateTimeOffset? DueAt(DeploymentPlan plan, Target target, DateTimeOffset? lastHeard, TimeSpan interval) =>
+        target.Lingers ? Sooner(DueAtOf(plan, target, lastHeard, interval), TurnLapsesAt(plan, target, lastHeard)) : DueAtOf(plan, target, lastHeard, interval);
+
+    private static DateTimeOffset? DueAtOf(DeploymentPlan plan, Target target, DateTimeOffset? lastHeard, TimeSpan interval) => target.State switch
     {
-        TargetState.Retry or TargetState.Ready => target.Next,
-        TargetState.Waiting when target.Reason.IsOfCalendars => target.Next,
+        TargetState.Retry => target.Next,
+        TargetState.Ready => Sooner(target.Next, TurnLapsesAt(plan, target, lastHeard)),
+        TargetState.Waiting when target.Reason.IsOfCalendars => Sooner(target.Next, TurnLapsesAt(plan, target, lastHeard)),
         TargetState.Working or TargetState.Restart => (lastHeard ?? target.Since) + LostAfter(plan, target.State, interval),
         TargetState.Met => target.ProvenAt + plan.ProofAge,
         _ => null,
     };
+
+    /// <summary>When the turn that a target has among those of its site goes to others, if nothing is heard of its device until then; null for never.</summary>
+    private static DateTimeOffset? TurnLapsesAt(DeploymentPlan plan, Target target, DateTimeOffset? lastHeard) =>
+        plan.AtOnce is not null || target.Lingers || (plan.Fetch.AtOnce is not null && target is { MayFetch: true, HasFiles: false })
+            ? (lastHeard ?? target.Since) + plan.Lease
+            : null;
+
+    private static DateTimeOffset? Sooner(DateTimeOffset? one, DateTimeOffset? other) => one is null || other < one ? other ?? one : one;
 
     /// <summary>The target after a harm report; it is trouble, so a clean soak starts again.</summary>
     public static Target Harmed(Target target, string text, DateTimeOffset now) =>

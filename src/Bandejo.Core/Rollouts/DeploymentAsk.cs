@@ -58,6 +58,12 @@ public sealed record DeploymentAsk
     /// <summary><c>late</c> or <c>start</c>.</summary>
     public string AfterDeadline { get; init; } = "late";
 
+    /// <summary>How files are fetched, as <see cref="Deployments.FetchRule"/> is written; null for the usual.</summary>
+    public string? Fetch { get; init; }
+
+    /// <summary>How many devices of a site are changed at once, as <see cref="Deployments.AtOnce"/> is written; null for any number.</summary>
+    public string? AtOnce { get; init; }
+
     /// <summary>What must be so on a device, as <see cref="Deployments.StartWhen"/> is written; null for at any time.</summary>
     public string? StartWhen { get; init; }
 

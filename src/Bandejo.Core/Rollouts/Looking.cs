@@ -97,11 +97,18 @@ public static class Looking
 
     private static void LookAtTime(Decision decision, DeploymentEntry deployment, DeviceEntry device)
     {
+        var lingered = deployment.Targets[device].Lingers;
+        Turns.Lapse(decision, deployment, device);
         var target = deployment.Targets[device];
         if (target.State is TargetState.Waiting or TargetState.Ready)
         {
-            // A window has opened or closed, or a freeze begun or ended.
+            // A window has opened or closed, a freeze begun or ended, or the turn goes to others.
             Weighing.WeighWith(decision, deployment, device);
+            return;
+        }
+
+        if (lingered)
+        {
             return;
         }
 

@@ -43,10 +43,18 @@ public static class Moving
     /// <param name="what">What it is told of as; null where nobody is told.</param>
     internal static void Put(Decision decision, DeploymentEntry deployment, DeviceEntry device, Target target, string? what, string text)
     {
+        var before = deployment.Targets.Of(device);
+        if (target.IsOrdered != (before?.IsOrdered == true))
+        {
+            target = Turns.Changed(deployment.Plan, device, before, target);
+        }
+
         decision.Do(new PutTarget(deployment.Id, target));
         if (what is not null)
         {
             decision.Event("target", what, text, null, device.Id, deployment.Id);
         }
+
+        Turns.After(decision, deployment, device, before, target);
     }
 }

@@ -14,6 +14,11 @@ internal static class Openings
     public static Happening? Of(FleetWorld world, DeploymentPlan plan, DeviceEntry device, string? variant, bool isTaken, string? waitsFor, DateTimeOffset now)
     {
         var table = world.TimetableOf(device, plan);
+        if (plan.Fetch != FetchRule.Usual && device.Memory.KnowsCalendars == false)
+        {
+            return new Happening(TargetEvent.Held, new Reason(ReasonCode.AgentWithoutFetching));
+        }
+
         if (ReferenceEquals(table, Timetable.Always))
         {
             return null;

@@ -30,6 +30,8 @@ public static class Planning
         var halt = ask.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(ask.Halt), "halt", findings);
         var restart = ask.Restart is null ? RestartChoice.LeftToPeople : Take(RestartChoice.Parse(ask.Restart), "restart", findings);
         var startWhen = ask.StartWhen is null ? StartWhen.Any : Take(StartWhen.Parse(ask.StartWhen), "startWhen", findings);
+        var fetch = ask.Fetch is null ? FetchRule.Usual : Take(FetchRule.Parse(ask.Fetch), "fetch", findings);
+        var atOnce = ask.AtOnce is null ? null : Take(AtOnce.Parse(ask.AtOnce), "atOnce", findings);
         var settings = Settings.Resolve(package.Contents.Settings, package.Contents.Presets, ask.Preset, SettingsOf(ask, package, handling));
         findings.AddRange(settings.Ok ? [] : settings.Failure!.Findings);
         Check(ask.Wish != "gone" || (ask.Preset is null && ask.Settings is null), "What is to be gone has no settings.", "settings");
@@ -60,6 +62,8 @@ public static class Planning
             Calendars = ask.Calendars,
             Restart = restart!,
             StartWhen = startWhen!,
+            Fetch = fetch!,
+            AtOnce = atOnce,
             Lease = lease,
             Priority = ask.Priority,
             AllowsDowngrade = ask.AllowsDowngrade,

@@ -254,6 +254,11 @@ public static class Weighing
             return new Stand(new Happening(TargetEvent.Held, held.Why, held.Until), fit.Variant, true);
         }
 
+        if ((deployment.Plan.Wish != Wish.Choice || at.IsTaken) && Turns.InTheWay(world, deployment, device) is { } turn)
+        {
+            return new Stand(new Happening(TargetEvent.Held, turn), fit.Variant, true);
+        }
+
         return new Stand(
             deployment.Plan.Wish == Wish.Choice && !at.IsTaken
                 ? new Happening(TargetEvent.OnShelf, OnShelf)

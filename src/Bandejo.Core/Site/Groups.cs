@@ -1,3 +1,4 @@
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Rollouts;
@@ -84,6 +85,48 @@ public static class Groups
         }
 
         return group;
+    }
+
+    /// <summary>Says how the devices of a group fetch files.</summary>
+    /// <param name="fetch">As <see cref="FetchRule"/> is written; empty for nothing said.</param>
+    public static Outcome<GroupEntry> SetFetch(Decision decision, RevisionCheck seen, string slug, string fetch)
+    {
+        var found = Named.Group(decision.World, slug);
+        if (!found.Ok)
+        {
+            return found.Failure!;
+        }
+
+        var record = found.Value.Record;
+        if (seen(record.Revision, must: true) is { } unseen)
+        {
+            return unseen;
+        }
+
+        var read = fetch.Length == 0 ? Outcome.Of(FetchRule.Usual) : FetchRule.Parse(fetch);
+        if (!read.Ok)
+        {
+            return read.Failure!;
+        }
+
+        if (read.Value.AtOnce is not null || read.Value.OverMetered)
+        {
+            return new Failure(
+                ErrorKind.Invalid,
+                "How many fetch at once, and whether over metered links, each deployment says for itself; of a group is said how fast: 'at most 500 kB/s'.");
+        }
+
+        var written = read.Value.ToString();
+        if (written == record.Fetch)
+        {
+            return found.Value;
+        }
+
+        decision.Do(new PutGroup(record with { Fetch = written, Revision = record.Revision + 1 }));
+        decision.Audit(
+            "group-fetch", written.Length == 0 ? $"Nothing is said any more of how the group '{record.Slug}' fetches files."
+                : $"The group '{record.Slug}' fetches files {written}.");
+        return decision.World.Groups[record.Slug];
     }
 
     public static Outcome<bool> Remove(Decision decision, RevisionCheck seen, string slug)

@@ -102,7 +102,7 @@ public sealed partial class FleetWorld
             case DeleteGroup(var slug):
                 var gone = _groups[slug];
                 _groups.Remove(slug);
-                DoubtAll(gone.Calendars.Count > 0 ? gone.In : new Bitmap());
+                DoubtAll(gone.IsRuling ? gone.In : new Bitmap());
                 (_groupOf, _stillParts) = (null, null);
                 undo.Add(() => Add(_groups, slug, gone));
                 break;
@@ -286,7 +286,7 @@ public sealed partial class FleetWorld
         }
 
         var before = group.Record;
-        var isRuling = before.Calendars.Length + record.Calendars.Length > 0;
+        var isRuling = group.IsRuling || record.Calendars.Length + record.Fetch.Length > 0;
         DoubtAll(isRuling ? group.In : new Bitmap());
         group.Become(record, Columns);
         DoubtAll(isRuling ? group.In : new Bitmap());
@@ -307,7 +307,7 @@ public sealed partial class FleetWorld
         {
             group.Put(row, value, isNotKnown: false);
             _stillParts = null;
-            if (group.Calendars.Count > 0)
+            if (group.IsRuling)
             {
                 Doubt(row);
             }
@@ -384,9 +384,9 @@ public sealed partial class FleetWorld
         {
             var wasIn = group.In[row];
             group.Judge(Columns, row);
-            if (group.Calendars.Count > 0 && group.In[row] != wasIn)
+            if (group.IsRuling && group.In[row] != wasIn)
             {
-                // Its orders name the calendars that rule it.
+                // Its orders name what rules it.
                 Doubt(row);
             }
         }

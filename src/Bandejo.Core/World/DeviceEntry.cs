@@ -98,6 +98,9 @@ public sealed record DeviceMemory
     /// <summary>What it last said it waits for before it starts.</summary>
     public IReadOnlyList<WaitsFor> Waits { get; init; } = [];
 
+    /// <summary>The deployments whose files it last said to have.</summary>
+    public IReadOnlyList<string> Fetched { get; init; } = [];
+
     /// <summary>What of its last facts was left out, and why.</summary>
     public IReadOnlyList<string> LeftOut { get; init; } = [];
 

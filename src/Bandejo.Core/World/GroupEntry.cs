@@ -1,3 +1,4 @@
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Fleet;
 using Bandejo.Core.Rules;
 
@@ -14,12 +15,12 @@ public sealed class GroupEntry
     {
         (Record, In, NotKnown) = (record, isIn, notKnown);
         Rule = record.Rule is null ? null : Rule.OfKept(record.Rule);
-        Calendars = CalendarsOf(record);
+        (Calendars, Fetch) = (CalendarsOf(record), FetchOf(record));
     }
 
     private GroupEntry(GroupEntry moving) =>
-        (Record, Rule, In, NotKnown, Calendars, _still) = (
-            moving.Record, moving.Rule, moving.In.Still(), moving.NotKnown.Still(), moving.Calendars, this);
+        (Record, Rule, In, NotKnown, Calendars, Fetch, _still) = (
+            moving.Record, moving.Rule, moving.In.Still(), moving.NotKnown.Still(), moving.Calendars, moving.Fetch, this);
 
     public GroupRecord Record { get; private set; }
 
@@ -29,6 +30,12 @@ public sealed class GroupEntry
     /// <summary>The calendars that rule its devices, by their short names.</summary>
     public IReadOnlyList<string> Calendars { get; private set; }
 
+    /// <summary>How its devices fetch files; null for nothing said.</summary>
+    public FetchRule? Fetch { get; private set; }
+
+    /// <summary>Whether what its devices are told depends on it.</summary>
+    internal bool IsRuling => Calendars.Count > 0 || Fetch is not null;
+
     /// <summary>The rows that are certainly in it. To be read only.</summary>
     public Bitmap In { get; private set; }
 
@@ -37,6 +44,10 @@ public sealed class GroupEntry
 
     /// <summary>The calendars of a group as it is kept, by their short names.</summary>
     public static IReadOnlyList<string> CalendarsOf(GroupRecord record) => record.Calendars.Split(' ', StringSplitOptions.RemoveEmptyEntries);
+
+    // What is kept was read when it was said.
+    private static FetchRule? FetchOf(GroupRecord record) =>
+        record.Fetch.Length > 0 && FetchRule.Parse(record.Fetch) is { Ok: true, Value: var rule } ? rule : null;
 
     /// <summary>What an event is called by which a device comes into a group, or leaves it.</summary>
     public static string MoveWord(string slug, bool isIn) => $"{(isIn ? "into" : "out-of")} {slug}";
@@ -54,7 +65,7 @@ public sealed class GroupEntry
             (Rule, _compiled, _apps) = (record.Rule is null ? null : Rule.OfKept(record.Rule), null, null);
         }
 
-        (Record, Calendars) = (record, CalendarsOf(record));
+        (Record, Calendars, Fetch) = (record, CalendarsOf(record), FetchOf(record));
         _still = null;
         Judge(columns);
     }

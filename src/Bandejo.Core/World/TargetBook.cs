@@ -26,6 +26,7 @@ public sealed class TargetBook
     private readonly WaveCounts[] _counts;
     private readonly int[] _states;
     private readonly Bitmap _harmed;
+    private readonly Bitmap? _turns;
     private readonly bool _isShelved;
     private volatile TargetBook? _lent;
     private Page?[] _pages = [];
@@ -37,13 +38,15 @@ public sealed class TargetBook
     internal TargetBook(DeploymentPlan plan, Func<int, string> deviceOf)
     {
         (_plan, _deviceOf, _harmed, _states) = (plan, deviceOf, new Bitmap(), new int[StateCount]);
+        _turns = plan.AtOnce is null && plan.Fetch.AtOnce is null ? null : new Bitmap();
         _counts = [.. plan.Waves.Select(wave => new WaveCounts(wave.Gate))];
     }
 
     private TargetBook(TargetBook moving, Func<int, string> deviceOf)
     {
         (_plan, _deviceOf, _pages, _isStill, _isShelved, Count) = (moving._plan, deviceOf, moving._pages, true, moving._isShelved, moving.Count);
-        (_harmed, _states, _counts) = (moving._harmed.Still(), (int[])moving._states.Clone(), [.. moving._counts.Select(counts => counts.Copy())]);
+        (_harmed, _turns) = (moving._harmed.Still(), moving._turns?.Still());
+        (_states, _counts) = ((int[])moving._states.Clone(), [.. moving._counts.Select(counts => counts.Copy())]);
         _lent = moving._lent;
     }
 
@@ -93,6 +96,9 @@ public sealed class TargetBook
 
     /// <summary>Targets with a harm report.</summary>
     public IEnumerable<Target> Harmed => There._harmed.Rows().Select(At);
+
+    /// <summary>The rows of the devices that have a turn. Known only where turns are asked for. To be read only.</summary>
+    internal Bitmap Turns => There._turns ?? throw new InvalidOperationException($"'{_plan.Name}' asks for no turns.");
 
     /// <summary>When time alone next changes something in a target, at the earliest; null for never.</summary>
     public DateTimeOffset? NextDue
@@ -239,6 +245,11 @@ public sealed class TargetBook
         page.DueFrom = Math.Min(page.DueFrom, dueAt?.UtcTicks ?? long.MaxValue);
         _states[(int)target.State]++;
         _harmed[row] = target.Harms > 0;
+        if (_turns is not null)
+        {
+            _turns[row] = target.HasTurn;
+        }
+
         Count++;
         if (target.Wave >= 0)
         {
@@ -256,7 +267,34 @@ public sealed class TargetBook
             page.Cells[row % PageRows] = default;
             page.Waves[row % PageRows] = NoWave;
             _harmed[row] = false;
+            if (_turns is not null)
+            {
+                _turns[row] = false;
+            }
         }
+    }
+
+    /// <summary>
+    /// Of the targets whose devices hold an order and wait, by calendars or by what they say: how many told that the files are there, and how many there are.
+    /// </summary>
+    public (int There, int Waiting) Files()
+    {
+        var (there, waiting) = (0, 0);
+        foreach (var page in There._pages)
+        {
+            for (var at = 0; page is not null && at < PageRows; at++)
+            {
+                ref readonly var cell = ref page!.Cells[at];
+                if (!cell.IsEmpty && cell.IsOrdered && (cell.State == TargetState.Waiting
+                    || (cell.State == TargetState.Ready && (cell.HasFiles || cell.WaitsFor is not null))))
+                {
+                    waiting++;
+                    there += cell.HasFiles ? 1 : 0;
+                }
+            }
+        }
+
+        return (there, waiting);
     }
 
     /// <summary>The rows that time has changed something for by now.</summary>

@@ -8,13 +8,13 @@ namespace Bandejo.Core.World;
 /// </summary>
 internal struct TargetCell
 {
-    // From the lowest bit: the state (4 bits), one more than the wave (8), tries (6), yes and no (6), repairs (8).
+    // From the lowest bit: the state (4 bits), one more than the wave (8), tries (5), yes and no (9), repairs (6).
     private const int WaveAt = 4;
     private const int TriesAt = 12;
-    private const int FlagsAt = 18;
-    private const int RepairsAt = 24;
-    private const int MostTries = 63;
-    private const int MostRepairs = 255;
+    private const int FlagsAt = 17;
+    private const int RepairsAt = 26;
+    private const int MostTries = 31;
+    private const int MostRepairs = 63;
 
     private long _since;
     private long _proven;
@@ -39,6 +39,18 @@ internal struct TargetCell
 
     public readonly bool IsGoingBack => Has(4);
 
+    public readonly bool HasFiles => Has(64);
+
+    public readonly bool MayFetch => Has(128);
+
+    /// <summary>Its order was taken back, and its device may not know.</summary>
+    public readonly bool Lingers => Has(256);
+
+    public readonly bool HasTurn => IsOrdered || Lingers;
+
+    /// <summary>Its device holds an order that it may start by itself.</summary>
+    public readonly bool IsOrdered => Target.IsOrderedAs(State, _reason);
+
     public readonly Reason Reason => _reason;
 
     public readonly DateTimeOffset? Next => _seldom?.Next;
@@ -62,7 +74,8 @@ internal struct TargetCell
         var (tries, repairs) = (Math.Min(target.Tries, MostTries), Math.Min(target.Repairs, MostRepairs));
         var (common, seldom) = sharing.Parts(target, tries, repairs);
         var flags = (target.HasBegun ? 1 : 0) | (target.IsInstalledHere ? 2 : 0) | (target.IsGoingBack ? 4 : 0) | (target.IsToGoBack ? 8 : 0) | (
-            target.CannotGoBack ? 16 : 0) | (target.HasFailed ? 32 : 0);
+            target.CannotGoBack ? 16 : 0) | (target.HasFailed ? 32 : 0) | (target.HasFiles ? 64 : 0) | (target.MayFetch ? 128 : 0)
+            | (target.Lingers ? 256 : 0);
         return new TargetCell
         {
             _since = target.Since.UtcTicks,
@@ -97,6 +110,9 @@ internal struct TargetCell
             IsToGoBack = Has(8),
             CannotGoBack = Has(16),
             HasFailed = Has(32),
+            HasFiles = Has(64),
+            MayFetch = Has(128),
+            Lingers = Has(256),
             Before = _common.Before,
             BeforePackage = _common.BeforePackage,
             ProvenAt = _proven == 0 ? null : new DateTimeOffset(_proven, TimeSpan.Zero),

@@ -44,6 +44,8 @@ internal static class Chosen
                 : [new ChosenInfo("after-deadline", "unmet devices start outside their windows; a freeze holds", false)],
             .. plan.Calendars.Count == 0 ? (ChosenInfo[])[] : [new ChosenInfo("calendars", $"of its own: {string.Join(", ", plan.Calendars)}", false)],
             .. plan.StartWhen == StartWhen.Any ? (ChosenInfo[])[] : [new ChosenInfo("start-when", plan.StartWhen.ToString(), false)],
+            .. plan.Fetch == FetchRule.Usual ? (ChosenInfo[])[] : [new ChosenInfo("fetch", plan.Fetch.ToString(), false)],
+            .. plan.AtOnce is not { } atOnce ? (ChosenInfo[])[] : [new ChosenInfo("at-once", $"{atOnce} changed at once", false)],
             new("restart", plan.Restart.ToString(), plan.Restart == RestartChoice.LeftToPeople),
             new("halt", plan.Halt.ToString(), plan.Halt == HaltRule.Default),
             new("on-halt", plan.RollBackOnHalt ? "everything it changed is rolled back" : "nothing new starts; somebody decides", !plan.RollBackOnHalt),

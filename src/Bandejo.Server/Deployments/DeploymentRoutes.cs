@@ -206,7 +206,9 @@ internal static class DeploymentRoutes
                     each.Devices.Get(target.Device)?.Name ?? target.Device, target.Harms, target.Harm ?? ""))],
                 Views.Settings(deployment),
                 Chosen.Of(each, deployment), plan.Calendars, StateNames.Hyphenate(plan.AfterDeadline.ToString()), plan.Restart.ToString(),
-                [.. HoursAhead.Now(each, deployment).Select(AskForms.Info)]);
+                [.. HoursAhead.Now(each, deployment).Select(AskForms.Info)], FilesAhead.Of(deployment) is { } files
+                    ? new FilesInfo(files.There, files.Waiting, files.ToString())
+                    : null);
         });
         if (!details.Ok)
         {

@@ -16,10 +16,12 @@ internal static class DeviceForms
     {
         Sequence = request.Sequence,
         FactsDigest = request.FactsDigest,
+        OrdersTag = request.OrdersTag,
         Facts = request.Facts is { } facts ? Told(facts) : null,
         Attempts = request.Attempts.Count == 0 ? [] : [.. request.Attempts.Select(attempt => Told(attempt, trialOf))],
         Proofs = request.Proofs.Count == 0 ? [] : [.. request.Proofs.Select(proof => new ProofTold(proof.Deployment, proof.Answer, proof.Why))],
         Waits = request.Waits is { Count: > 0 } waits ? [.. waits.Select(wait => new WaitsFor(wait.Deployment, wait.Why, wait.Until))] : [],
+        Fetched = request.Fetched is { Count: > 0 } fetched ? [.. fetched] : [],
         KnowsCalendars = request.Can?.Contains(DeviceProtocol.KnowsCalendars) == true,
         Said = request.Said is { Count: > 0 } said ? [.. said.Select(word => new UserTold(word.Id, word.Kind, word.App, word.Text))] : [],
     };

@@ -49,7 +49,8 @@ internal static class Orders
         ofGroups.Count + order.Calendars.Count == 0 && order.ResetsAt is null ? 0 : (int)Math.Ceiling(order.Takes.TotalSeconds),
         order.Restart == RestartChoice.LeftToPeople ? null : Form(order.Restart),
         order.StartWhen == StartWhen.Any ? null : new OrderStart(StateNames.Hyphenate(order.StartWhen.With.ToString()), order.StartWhen.OnMains),
-        order.ResetsAt?.ToString("HH:mm", CultureInfo.InvariantCulture));
+        order.ResetsAt?.ToString("HH:mm", CultureInfo.InvariantCulture),
+        order.Fetch.Count == 0 ? null : [.. order.Fetch.Select(rule => rule.ToString()).Distinct()], order.FetchesLater);
 
     private static OrderRestart Form(RestartChoice choice) => new(
         StateNames.Hyphenate(choice.When.ToString()), StateNames.Hyphenate(choice.WhileSignedIn.ToString()),

@@ -39,6 +39,11 @@ internal static class GroupRoutes
                 decision, context.Unmatched, slug, request.Name, request.Rule, request.IsForTesting))))
                 .Answer(group => context.WithRevision(group, group.Revision)))
             .For(Roles.Operator).WithName("changeGroup").Revised().WithSummary("Changes a group; needs If-Match").Produces<GroupInfo>();
+        api.MapPut("/groups/{slug}/fetch", async (WorldHost world, HttpContext context, string slug, GroupFetchRequest request) =>
+            (await world.Change(context.Person(), decision => Told(Core.Site.Groups.SetFetch(decision, context.Unmatched, slug, request.Fetch ?? ""))))
+                .Answer(group => context.WithRevision(group, group.Revision)))
+            .For(Roles.Operator).WithName("putGroupFetch").Revised().WithSummary("How the devices of a group fetch files; needs If-Match")
+            .Produces<GroupInfo>();
         api.MapDelete("/groups/{slug}", async (WorldHost world, HttpContext context, string slug) =>
             (await world.Change(context.Person(), decision => Core.Site.Groups.Remove(decision, context.Unmatched, slug))).Answer(_ => Results.NoContent()))
             .For(Roles.Operator).WithName("removeGroup").Revised().WithSummary("Removes a group that no deployment uses; needs If-Match").Produces(204);

@@ -40,6 +40,7 @@ internal static class ApiExamples
         ["putCalendar"] = """{"name":"Nights at Alder","kind":"window","when":"Fri 20:00-23:00; third Saturday 22:00 for 6h"}""",
         ["checkCalendar"] = """{"kind":"freeze","when":"2026-12-20 to 2027-01-03","zone":"Europe/Lisbon"}""",
         ["putGroupCalendars"] = """{"calendars":["nights"]}""",
+        ["putGroupFetch"] = """{"fetch":"at most 500 kB/s Mon-Fri 08:00-18:00"}""",
         ["putHandling"] = """{"name":"Quiet","signedIn":"nobody","priority":"low","close":["foldline"],"apps":[]}""",
         ["checkHandling"] = """{"name":"Quiet","signedIn":"nobody","priority":"low","close":["foldline"],"apps":["foldline"]}""",
         ["checkPackage"] = """{"manifest":"app: foldline\nversion: 7.2.0\n","files":[]}""",

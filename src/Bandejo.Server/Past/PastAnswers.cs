@@ -195,7 +195,8 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
     public Outcome<GroupInfo> Group(string slug) => past.Groups().FirstOrDefault(each => each.Slug == slug) is { } group
         ? new GroupInfo(
             group.Slug, group.Name, group.Rule is null ? "listed" : "rule", group.Rule, group.IsForTesting, past.Members(slug).Count(), 0, group.Revision,
-            Calendars: GroupEntry.CalendarsOf(group) is { Count: > 0 } calendars ? calendars : null)
+            Calendars: GroupEntry.CalendarsOf(group) is { Count: > 0 } calendars ? calendars : null,
+            Fetch: group.Fetch.Length == 0 ? null : group.Fetch)
         : NoGroup(slug);
 
     /// <summary>The groups.</summary>

@@ -58,11 +58,11 @@ internal static class PastRoutes
         }
 
         var (store, size) = (await world.Kept(), Routes.PageSize(limit));
-        return asked.Value.Deployments.SelectMany(each => store.History(each.Id, asked.Value.Device, size).Select(step => new TargetStepInfo(
-            step.At, each.Id, each.Plan.Name, step.From is { } from ? StateNames.Of(from) : null,
-            step.Target is { } target ? StateNames.Of(target.State) : null,
-            step.Target?.Reason.ToString() ?? "The device was removed.",
-            step.Target is { Wave: >= 0 and var wave } ? each.Plan.Waves[wave].Name : null)))
-            .OrderByDescending(step => step.At).Take(size).ToList();
+        var plans = asked.Value.Deployments.ToDictionary(each => each.Id, each => each.Plan);
+        return store.History(plans.Keys, asked.Value.Device, size).Select(each => new TargetStepInfo(
+            each.Step.At, each.Deployment, plans[each.Deployment].Name, each.Step.From is { } from ? StateNames.Of(from) : null,
+            each.Step.Target is { } target ? StateNames.Of(target.State) : null,
+            each.Step.Target?.Reason.ToString() ?? "The device was removed.",
+            each.Step.Target is { Wave: >= 0 and var wave } ? plans[each.Deployment].Waves[wave].Name : null)).ToList();
     }
 }

@@ -29,6 +29,6 @@ internal static class EntryForms
             new(
                 group.Record.Slug, group.Record.Name, group.Rule is null ? "listed" : "rule", group.Record.Rule, group.Record.IsForTesting, group.In.Count(),
                 group.NotKnown.Count(), group.Record.Revision, group.Rule?.Unreadable,
-                group.Calendars.Count == 0 ? null : group.Calendars);
+                group.Calendars.Count == 0 ? null : group.Calendars, group.Fetch?.ToString());
     }
 }

@@ -37,7 +37,8 @@ internal static class TargetForm
                 State = (uint)target.State,
                 Wave = (uint)(target.Wave + 1),
                 Flags = (target.HasBegun ? 1u : 0) | (target.IsInstalledHere ? 2u : 0) | (target.IsGoingBack ? 4u : 0) | (target.HasFailed ? 8u : 0)
-                    | (target.IsToGoBack ? 16u : 0) | (target.CannotGoBack ? 32u : 0),
+                    | (target.IsToGoBack ? 16u : 0) | (target.CannotGoBack ? 32u : 0) | (target.HasFiles ? 64u : 0) | (target.MayFetch ? 128u : 0)
+                    | (target.Lingers ? 256u : 0),
                 Tries = (uint)target.Tries,
                 Repairs = (uint)target.Repairs,
                 Order = (uint)target.Order,
@@ -130,6 +131,9 @@ internal static class TargetForm
                     HasFailed = (entry.Flags & 8) != 0,
                     IsToGoBack = (entry.Flags & 16) != 0,
                     CannotGoBack = (entry.Flags & 32) != 0,
+                    HasFiles = (entry.Flags & 64) != 0,
+                    MayFetch = (entry.Flags & 128) != 0,
+                    Lingers = (entry.Flags & 256) != 0,
                     Tries = (int)entry.Tries,
                     Repairs = (int)entry.Repairs,
                     Order = (int)entry.Order,

@@ -108,18 +108,32 @@ internal sealed class PastReading(DatabaseStore store, KnownIdentities identitie
         return [.. Documents<GroupRecord>(connection, PastKinds.Group).Select(group => group.Slug).Where(slug => Members(connection, slug)[(int)of])];
     });
 
-    /// <summary>What became of a target, the earliest first: each time that it moved, or something else was said of why it stands where it stands.</summary>
-    public static IEnumerable<TargetStep> Steps(DbConnection connection, string deployment, string device)
+    /// <summary>
+    /// What became of the targets of a device, the earliest of each deployment first: each time that one moved, or something else was said of why it stands
+    /// where it stands.
+    /// </summary>
+    public static IEnumerable<(string Deployment, TargetStep Step)> Steps(DbConnection connection, IReadOnlyCollection<string> deployments, string device)
     {
-        Target? last = null;
-        foreach (var (at, now) in Told(connection, BookOf(connection, deployment), NumberOf(connection, device), device))
+        var of = NumberOf(connection, device);
+        var known = KeptTables.Books(connection);
+        var books = deployments.Where(known.ContainsKey).ToDictionary(each => known[each]);
+        var at = TargetPages.PlaceOf(0, of).At;
+        var (book, last) = (0L, (Target?)null);
+        foreach (var row in books.Keys.Chunk(KeptTables.ListedAtOnce).SelectMany(
+            some => EverSaid(connection, some.Select(each => TargetPages.PlaceOf(each, of).Page))))
         {
-            if (!IsSame(last, now))
+            if (TargetPages.BookOf(row.Place) is var next && next != book)
             {
-                yield return new TargetStep(at, last?.State, now);
+                (book, last) = (next, null);
             }
 
-            last = now;
+            var now = row.IsAll ? null : last;
+            TargetForm.Read(row.Body, here => here == at ? device : null, (_, target) => now = target, gone => now = gone == at ? null : now);
+            if (!IsSame(last, now))
+            {
+                yield return (books[book], new TargetStep(row.At, last?.State, now));
+                last = now;
+            }
         }
     }
 
@@ -136,20 +150,16 @@ internal sealed class PastReading(DatabaseStore store, KnownIdentities identitie
         return states;
     }
 
-    /// <summary>How a target stood after each record that said something of its page.</summary>
-    private static IEnumerable<(DateTimeOffset At, Target? Target)> Told(DbConnection connection, long book, long of, string device)
-    {
-        var (place, at) = TargetPages.PlaceOf(book, of);
-        Target? now = null;
-        foreach (var (moment, isAll, body) in KeptTables.Rows(
-            connection, "SELECT at, base, number, body FROM target_past WHERE place = @place ORDER BY number",
-            row => (new DateTimeOffset(row.GetInt64(0), TimeSpan.Zero), row.GetInt64(1) == row.GetInt64(2), row.GetFieldValue<byte[]>(3)), ("@place", place)))
-        {
-            now = isAll ? null : now;
-            TargetForm.Read(body, here => here == at ? device : null, (_, target) => now = target, gone => now = gone == at ? null : now);
-            yield return (moment, now);
-        }
-    }
+    /// <summary>All that was ever said of pages, the earliest of each first.</summary>
+    private static IEnumerable<(long Place, DateTimeOffset At, bool IsAll, byte[] Body)> EverSaid(DbConnection connection, IEnumerable<long> places) =>
+        KeptTables.Rows(
+            connection,
+            $"""
+            WITH p(place) AS (VALUES {KeptTables.Listed(places)})
+            SELECT h.place, h.at, h.base, h.number, h.body FROM p JOIN target_past AS h ON h.place = p.place ORDER BY h.place, h.number
+            """,
+            row => (
+                row.GetInt64(0), new DateTimeOffset(row.GetInt64(1), TimeSpan.Zero), row.GetInt64(2) == row.GetInt64(3), row.GetFieldValue<byte[]>(4)));
 
     private static bool IsSame(Target? before, Target? after) => before is null || after is null
         ? ReferenceEquals(before, after)
@@ -337,9 +347,6 @@ internal sealed class PastReading(DatabaseStore store, KnownIdentities identitie
         "SELECT data FROM document_past AS d WHERE kind = @kind AND number = (SELECT max(number) FROM document_past AS x WHERE x.kind = @kind AND x.id = d.id "
             + "AND x.number <= @n) AND data IS NOT NULL ORDER BY id",
         row => KeptForms.Read<T>(row.GetString(0)), ("@kind", kind), ("@n", number)).ToList();
-
-    private static long BookOf(DbConnection connection, string deployment) =>
-        connection.ExecuteScalar<long?>("SELECT number FROM target_book WHERE deployment = @deployment", new { deployment }) ?? 0;
 
     private static long NumberOf(DbConnection connection, string device) =>
         connection.ExecuteScalar<long?>("SELECT number FROM device_number WHERE id = @device", new { device }) ?? 0;

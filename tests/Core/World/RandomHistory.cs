@@ -191,7 +191,8 @@ public sealed class RandomHistory
         var told = new CheckInTold
         {
             Sequence = device.Presence.Sequence + 1, FactsDigest = facts is null ? device.Record.FactsDigest : NewId(), Facts = facts, Attempts = attempts,
-            Proofs = proofs, Said = said, Waits = waits,
+            Proofs = proofs, Said = said, Waits = waits, OrdersTag = _random.Next(2) == 0 ? World.OrdersTag(device) ?? "" : "",
+            Fetched = [.. World.Active.Where(_ => _random.Next(3) == 0).Select(each => each.Id)],
         };
         return Do($"{device.Name} now checks-in", decision => CheckIns.CheckIn.Take(decision, device.Id, told, ToldBefore.Nothing));
     }
@@ -231,6 +232,7 @@ public sealed class RandomHistory
             Package = package.Digest, Groups = [group.Record.Slug], Waves = waves, Name = $"rollout {_ids++}",
             Wish = Any(["have", "have", "have", "gone", "choice"]), Halt = _random.Next(2) == 0 ? null : "1 failed",
             RollBackOnHalt = _random.Next(3) == 0, Deadline = _random.Next(3) == 0 ? Now + TimeSpan.FromDays(1) : null, Tries = _random.Next(1, 4),
+            AtOnce = _random.Next(3) == 0 ? "1 of a site" : null, Fetch = _random.Next(3) == 0 ? "1 of a site at once" : null,
             Priority = _random.Next(2), AllowsDowngrade = _random.Next(4) == 0,
             Except = World.Groups.Count > 1 && _random.Next(4) == 0 ? [World.Groups.Keys.First(slug => slug != group.Record.Slug)] : [],
         };

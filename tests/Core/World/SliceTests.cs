@@ -11,38 +11,8 @@ using Xunit;
 namespace Bandejo.Core.Tests.World;
 
 /// <summary>What is decided for many devices is done in slices, and nobody is told of more than was done.</summary>
-public sealed class SliceTests
+public sealed class SliceTests : SmallWorld
 {
-    private const int Devices = 50;
-    private const int Slice = 10;
-
-    private static readonly DateTimeOffset Now = new(2031, 3, 3, 8, 0, 0, TimeSpan.Zero);
-
-    private readonly PackageRecord _record = Package('a', "2");
-    private readonly FleetWorld _world = RandomHistory.NewWorld(Slice);
-    private readonly List<Change> _changes = [];
-    private readonly List<AddWord> _words = [];
-    private int _ids;
-
-    public SliceTests()
-    {
-        Do(decision => Site.Accounts.AddFirst(decision, "hash"));
-        Do(decision => Groups.Add(decision, "desks", "", "kind is \"desktop\"", false));
-        Do(decision => JoinCodes.Add(decision, "code", null, 1000, 10));
-        for (var i = 0; i < Devices; i++)
-        {
-            var device = Do(decision => Enrolment.Join(decision, $"DESK-{i}", new KeyRecord($"key {i}", "x", "y"), "code", new FactsTold(
-                [("kind", "desktop")], [])));
-            Do(decision =>
-            {
-                decision.Do(new PutDevice(device.Record with { IsSorted = true, Sheet = _world.Devices[device.Id].Record.Sheet }));
-                return (Outcome<bool>)true;
-            });
-        }
-
-        Release(_record);
-    }
-
     [Fact]
     public void A_start_opens_its_wave_in_slices_and_devices_start_as_they_were_weighed()
     {
@@ -80,7 +50,7 @@ public sealed class SliceTests
 
         // The rule now leaves all others out: until they are weighed the three are three of more than they will be.
         Do(decision => Groups.Alter(
-            decision, (_, _) => null, "desks", "desks", string.Join(" or ", few.Select(device => $"name is \"{_world.Devices[device].Name}\"")), false));
+            decision, (_, _) => null, "desks", "desks", string.Join(" or ", few.Select(device => $"name is \"{Fleet.Devices[device].Name}\"")), false));
         for (; deployment.IsPending; Do(Due.Take))
         {
             Do(decision =>
@@ -100,12 +70,12 @@ public sealed class SliceTests
     {
         var deployment = Start();
         Settle();
-        foreach (var device in _world.Devices.Values.ToList())
+        foreach (var device in Fleet.Devices.Values.ToList())
         {
             Install(deployment, device.Id);
         }
 
-        var outlook = RollingBack.Preview(_world, deployment.Id, new RollBackAsk("because")).Value;
+        var outlook = RollingBack.Preview(Fleet, deployment.Id, new RollBackAsk("because")).Value;
         Assert.Equal(Devices, outlook.Devices);
         Do(decision => RollingBack.Do(decision, (_, _) => null, deployment.Id, new RollBackAsk("because"), outlook));
         Assert.Equal(DeploymentStatus.RollingBack, deployment.State.Status);
@@ -169,7 +139,7 @@ public sealed class SliceTests
         Settle();
         Assert.True(Do(decision => Due.WeighAnew(decision, "one")));
         Assert.True(deployment.IsPending);
-        Assert.True(_world.Decide(null, Now, () => "", _changes, Due.Take).Ok);
+        Assert.True(Fleet.Decide(null, Now, () => "", Changes, Due.Take).Ok);
         var again = ReadAgain();
         again.GoOn();
         Assert.True(again.Deployments[deployment.Id].IsPending);
@@ -187,28 +157,28 @@ public sealed class SliceTests
     public void A_start_that_was_prepared_before_something_changed_weighs_what_changed()
     {
         var prepared = Rollouts.Starting.Prepare(
-            _world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
-        var (gone, other) = (_world.Devices.Named("DESK-1")!, _world.Devices.Named("DESK-2")!);
+            Fleet.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
+        var (gone, other) = (Fleet.Devices.Named("DESK-1")!, Fleet.Devices.Named("DESK-2")!);
         Do(decision => Enrolment.Remove(decision, gone.Name, ShelvedTargets.None));
         Do(decision => CheckIns.CheckIn.Take(
             decision, other.Id, new CheckInTold { Sequence = 1, FactsDigest = "new", Facts = new FactsTold([("kind", "laptop")], []) }, ToldBefore.Nothing));
         var deployment = Do(decision => Rollouts.Starting.Begin(decision, prepared));
         Settle();
         Assert.Equal(Devices - 1, deployment.Targets.Count);
-        Assert.Equal(TargetState.Left, deployment.Targets.StateOf(_world.Devices[other.Id]));
-        Assert.DoesNotContain(_changes, change => change is PutTarget { Target: var target } && target.Device == gone.Id);
+        Assert.Equal(TargetState.Left, deployment.Targets.StateOf(Fleet.Devices[other.Id]));
+        Assert.DoesNotContain(Changes, change => change is PutTarget { Target: var target } && target.Device == gone.Id);
     }
 
     [Fact]
     public void A_package_whose_deployment_was_prepared_apart_stays()
     {
         var prepared = Rollouts.Starting.Prepare(
-            _world.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
+            Fleet.Still(), Ask([new WaveAsk("all", "everyone else", null, null)]), "root-admin", ask => ask.Package).Value;
         Release(Package('b', "3"));
-        Do(decision => Room.LetGo(decision, _record.Digest, "because"));
-        Do(decision => PackageLives.TakeIn(decision, _record, RandomHistory.ContentsOf(_record), null));
+        Do(decision => Room.LetGo(decision, Ink.Digest, "because"));
+        Do(decision => PackageLives.TakeIn(decision, Ink, RandomHistory.ContentsOf(Ink), null));
         Do(decision => Rollouts.Starting.Begin(decision, prepared));
-        var gone = _world.Decide("root-admin", Now, () => "", [], decision => Room.LetGo(decision, _record.Digest, "because"));
+        var gone = Fleet.Decide("root-admin", Now, () => "", [], decision => Room.LetGo(decision, Ink.Digest, "because"));
         Assert.EndsWith("deploys it.", gone.Failure?.Message, StringComparison.Ordinal);
     }
 
@@ -219,7 +189,7 @@ public sealed class SliceTests
         Settle();
 
         // More than a slice, so that what was looked at counts, and fewer than the other has, so that its pause has to reach the rest.
-        var changed = _world.Devices.Values.Take(Devices - Slice).Select(device => device.Id).ToList();
+        var changed = Fleet.Devices.Values.Take(Devices - Slice).Select(device => device.Id).ToList();
         changed.ForEach(device => Install(deployment, device));
         var newer = Package('b', "3");
         Release(newer);
@@ -227,10 +197,10 @@ public sealed class SliceTests
             decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { Package = newer.Digest }, ask => ask.Package));
         Settle();
         var ask = new RollBackAsk("because", changed, PausesOthers: true);
-        var outlook = RollingBack.Preview(_world.Still(), deployment.Id, ask).Value;
+        var outlook = RollingBack.Preview(Fleet.Still(), deployment.Id, ask).Value;
         Assert.Equal([(other.Id, changed.Count)], outlook.Again.Select(again => (again.Deployment, again.Devices)));
         Do(decision => RollingBack.Do(decision, (_, _) => null, deployment.Id, ask, outlook));
-        Assert.Equal(DeploymentStatus.Paused, _world.Deployments[other.Id].State.Status);
+        Assert.Equal(DeploymentStatus.Paused, Fleet.Deployments[other.Id].State.Status);
         Settle();
         Assert.Equal(changed.Count, deployment.Targets.All.Count(target => target.IsGoingBack));
         Assert.Equal(0, other.Targets.States()[(int)TargetState.Ready]);
@@ -271,7 +241,7 @@ public sealed class SliceTests
     {
         var deployment = Start();
         Settle();
-        var device = _world.Devices.Values.First();
+        var device = Fleet.Devices.Values.First();
         Tell(hasEnded: false, "fetch");
         Do(decision => Acting.Do(decision, (_, _) => null, deployment.Id, DeploymentAct.Pause, "because"));
         Settle();
@@ -285,7 +255,7 @@ public sealed class SliceTests
             decision, device.Id,
             new CheckInTold
             {
-                Sequence = ++_ids, FactsDigest = "",
+                Sequence = NextId(), FactsDigest = "",
                 Attempts = [new AttemptTold("a1", deployment.Id, "install", hasEnded, Now, Now, hasEnded ? "waits" : null, phase, null, "It was called back", false, null, null)],
             },
             ToldBefore.Nothing));
@@ -298,22 +268,22 @@ public sealed class SliceTests
         Release(earlier);
         var deployment = Start();
         Settle();
-        var changed = _world.Devices.Values.Take(3).Select(device => device.Id).ToList();
+        var changed = Fleet.Devices.Values.Take(3).Select(device => device.Id).ToList();
         changed.ForEach(device => Install(deployment, device, before: "1"));
         Do(decision => RollingBack.Do(decision, (_, _) => null, deployment.Id, new RollBackAsk("because")));
         Settle();
         Assert.All(changed, device => Assert.Contains(
-            DeviceOrder.Of(_world, _world.Devices[device]),
+            DeviceOrder.Of(Fleet, Fleet.Devices[device]),
             order => order is { Kind: "restore", MayStart: true, Previous.Digest: var digest } && digest == earlier.Digest));
         Tell("began", null);
         Do(decision => PackageLives.Withdraw(decision, earlier.Digest, "because", (_, _) => ""));
         Settle();
-        Assert.Equal((TargetState.Working, DeploymentStatus.RollingBack), (deployment.Targets[_world.Devices[changed[0]]].State, deployment.State.Status));
+        Assert.Equal((TargetState.Working, DeploymentStatus.RollingBack), (deployment.Targets[Fleet.Devices[changed[0]]].State, deployment.State.Status));
         Tell("ended", "busy");
         Settle();
-        Assert.All(changed, device => Assert.Equal(TargetState.Failed, deployment.Targets[_world.Devices[device]].State));
+        Assert.All(changed, device => Assert.Equal(TargetState.Failed, deployment.Targets[Fleet.Devices[device]].State));
         Assert.All(changed, device => Assert.StartsWith(
-            "Cannot go back: ink 1 was there before, and it was", deployment.Targets[_world.Devices[device]].Reason.ToString(), StringComparison.Ordinal));
+            "Cannot go back: ink 1 was there before, and it was", deployment.Targets[Fleet.Devices[device]].Reason.ToString(), StringComparison.Ordinal));
         Assert.Equal(DeploymentStatus.Ended, deployment.State.Status);
         Assert.Contains("3 devices could not be brought back", deployment.State.Reason, StringComparison.Ordinal);
 
@@ -321,7 +291,7 @@ public sealed class SliceTests
             decision, changed[0],
             new CheckInTold
             {
-                Sequence = ++_ids, FactsDigest = "",
+                Sequence = NextId(), FactsDigest = "",
                 Attempts = [new AttemptTold("back", deployment.Id, "restore", what == "ended", Now, Now, outcome, "run", 1618, "busy", false, null, null)],
             },
             ToldBefore.Nothing));
@@ -337,66 +307,15 @@ public sealed class SliceTests
         Do(Due.PutOff);
         Settle();
         Assert.Single(both, deployment => deployment.IsPending);
-        while (_world.Decide(null, Now.AddMinutes(1), () => "", _changes, Due.Take).Value)
+        while (Fleet.Decide(null, Now.AddMinutes(1), () => "", Changes, Due.Take).Value)
         {
         }
 
         Assert.DoesNotContain(both, deployment => deployment.IsPending);
     }
 
-    private static PackageRecord Package(char digest, string version, string app = "ink", string needs = "") =>
-        new(new string(digest, 64), app, version, $"{app}|yes|yes|removes|{needs}", "", "", "", default, PackageState.Built, []);
-
-    private void Release(PackageRecord package)
-    {
-        Do(decision => PackageLives.TakeIn(decision, package, RandomHistory.ContentsOf(package), null));
-        Do(decision => PackageLives.Move(decision, package.Digest, PackageEvent.ReleaseAsked, new Releaser(true, false), "because"));
-    }
-
-    private DeploymentEntry Start(params WaveAsk[] waves) =>
-        Do(decision => Acting.Start(decision, Ask(waves.Length == 0 ? [new WaveAsk("all", "everyone else", null, null)] : waves), ask => ask.Package));
-
-    private static DeploymentAsk Ask(IReadOnlyList<WaveAsk> waves) => new() { Package = new string('a', 64), Groups = ["desks"], Waves = waves };
-
-    private void Settle()
-    {
-        while (Do(Due.Take))
-        {
-        }
-    }
-
     /// <summary>How many devices may start now.</summary>
     private int Starting() =>
-        _world.Devices.Values.Count(device => DeviceOrder.Of(_world, device).Any(
-            order => order.MayStart && _world.Deployments[order.Id].Targets.StateOf(device) == TargetState.Ready));
-
-    private void CheckIn(string device) =>
-        Do(decision => CheckIns.CheckIn.Take(
-            decision, device, new CheckInTold { Sequence = ++_ids, FactsDigest = "", Proofs = [new ProofTold("D1001", "present", "it is there")] },
-            ToldBefore.Nothing));
-
-    private void Install(DeploymentEntry deployment, string device, string before = "") =>
-        Do(decision => CheckIns.CheckIn.Take(
-            decision, device,
-            new CheckInTold
-            {
-                Sequence = ++_ids, FactsDigest = "",
-                Attempts = [new AttemptTold($"a{_ids}", deployment.Id, "install", true, Now, Now, "done", "run", 0, "ink 2 is there", false, before, null)],
-            },
-            ToldBefore.Nothing));
-
-    private T Do<T>(Func<Decision, Outcome<T>> command) =>
-        _world.Decide("root-admin", Now, () => (++_ids).ToString("x8", System.Globalization.CultureInfo.InvariantCulture), _changes, command).Value;
-
-    /// <summary>The world as what was kept makes it.</summary>
-    private FleetWorld ReadAgain()
-    {
-        var again = RandomHistory.NewWorld(Slice);
-        _words.AddRange(_world.WordBook.TakeChanges().New.Select(word => new AddWord(word.Number, word.Text)));
-        _words.ForEach(again.Apply);
-
-        _changes.ForEach(again.Apply);
-        again.Now = Now;
-        return again;
-    }
+        Fleet.Devices.Values.Count(device => DeviceOrder.Of(Fleet, device).Any(
+            order => order.MayStart && Fleet.Deployments[order.Id].Targets.StateOf(device) == TargetState.Ready));
 }
