@@ -43,6 +43,11 @@ internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) :
         Disk(facts);
         facts["zone"] = TimeZoneInfo.Local.Id;
         facts["power.mains"] = new LinuxPower(root).IsOnMains == false ? "no" : "yes";
+        if (network is LinuxNetwork { CardAddress: { } address })
+        {
+            facts["network.mac"] = address;
+        }
+
         if (network?.IsMetered is { } isMetered)
         {
             facts["network.metered"] = isMetered ? "yes" : "no";

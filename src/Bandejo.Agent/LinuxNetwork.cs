@@ -1,11 +1,14 @@
 using System.ComponentModel;
 using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
 using Bandejo.Device;
 
 namespace Bandejo.Agent;
 
 /// <summary>The network of a Linux machine, as NetworkManager knows it (nmcli(1)); where there is none nothing is known.</summary>
-/// <param name="root">The machine's root. In one of its own the file <c>run/metered</c> says <c>yes</c> or <c>no</c>.</param>
+/// <param name="root">The machine's root. In one of its own the file <c>run/metered</c> says <c>yes</c> or <c>no</c>, and whom it wakes is
+/// written into <c>run/woken</c>.</param>
 internal sealed class LinuxNetwork(string root, TimeProvider time) : IMachineNetwork
 {
     private static readonly TimeSpan KnownFor = TimeSpan.FromMinutes(1);
@@ -34,6 +37,42 @@ internal sealed class LinuxNetwork(string root, TimeProvider time) : IMachineNet
 
                 return _known.IsMetered;
             }
+        }
+    }
+
+    /// <summary>The address of the card through which it reaches other networks (route(8), sysfs); null where there is none.</summary>
+    public string? CardAddress
+    {
+        get
+        {
+            // Columns: interface, destination, gateway, …; the destination of the way out is all zeros (proc(5), /proc/net/route).
+            var way = File.Exists("/proc/net/route")
+                ? File.ReadLines("/proc/net/route").Select(line => line.Split('\t')).FirstOrDefault(columns => columns is [_, "00000000", ..])
+                : null;
+            var file = way is null ? "" : $"/sys/class/net/{Path.GetFileName(way[0])}/address";
+            return Path.GetFullPath(root) == "/" && File.Exists(file) && File.ReadAllText(file).Trim() is { } address && MagicPacket.IsAddress(address)
+                ? address
+                : null;
+        }
+    }
+
+    public void Wake(string address)
+    {
+        if (Path.GetFullPath(root) != "/")
+        {
+            Directory.CreateDirectory(Path.Combine(root, "run"));
+            File.AppendAllLines(Path.Combine(root, "run/woken"), [address]);
+            return;
+        }
+
+        try
+        {
+            using var socket = new UdpClient { EnableBroadcast = true };
+            socket.Send(MagicPacket.For(address), new IPEndPoint(IPAddress.Broadcast, MagicPacket.Port));
+        }
+        catch (SocketException error)
+        {
+            throw new IOException(error.Message, error);
         }
     }
 

@@ -10,7 +10,7 @@ internal static class DeviceCommands
     private static readonly Argument<string> Device = new("device") { Description = "The device's name" };
 
     public static Command All() => Shared.Noun(
-        "device", "Devices: what they are, have, and wait for", List(), Show(), Why(), History(), CheckIn(), Remove(), JoinCode());
+        "device", "Devices: what they are, have, and wait for", List(), Show(), Why(), History(), CheckIn(), Wake(), Remove(), JoinCode());
 
     /// <summary>Devices as rows.</summary>
     /// <param name="sort">What they are sorted by, as it was asked.</param>
@@ -196,6 +196,23 @@ internal static class DeviceCommands
     {
         await client.Do(HttpMethod.Post, $"/api/v1/devices/{Uri.EscapeDataString(parsed.GetValue(Device)!)}/check-in", null, cancellation);
         Console.WriteLine($"{parsed.GetValue(Device)} was asked and is listening.");
+        return ExitCode.Done;
+    }, Device);
+
+    private static Command Wake() =>
+        Shared.Verb("wake", "Has a device that sleeps woken by neighbours at its site", "device wake ALD-DESK-001", async (parsed, client, cancellation) =>
+    {
+        var device = parsed.GetValue(Device)!;
+        var woken = await client.Post($"/api/v1/devices/{Uri.EscapeDataString(device)}/wake", ContractJson.Default.WokenInfo, cancellation);
+        if (parsed.GetValue(Shared.Output) == "json")
+        {
+            Say.Json(woken, ContractJson.Default.WokenInfo);
+            return ExitCode.Done;
+        }
+
+        Console.WriteLine(
+            $"{string.Join(" and ", woken.By)} {(woken.By.Count == 1 ? "was" : "were")} asked to wake {device}. It has woken when it is heard: "
+                + $"bandejo device show {device}");
         return ExitCode.Done;
     }, Device);
 

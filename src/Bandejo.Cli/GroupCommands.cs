@@ -127,9 +127,9 @@ internal static class GroupCommands
             var before = await client.Get(path, ContractJson.Default.GroupInfo, cancellation);
             var revision = client.Revision;
             var asked = parsed.GetValue(rule)!;
-            var after = await Ruled(asked, () => client.Change(
+            var after = await client.Change(
                 HttpMethod.Put, path + "/fetch", new GroupFetchRequest(asked == "none" ? null : asked), ContractJson.Default.GroupFetchRequest,
-                ContractJson.Default.GroupInfo, revision, cancellation));
+                ContractJson.Default.GroupInfo, revision, cancellation);
             Console.WriteLine(after.Fetch is { } says
                 ? $"'{after.Slug}' with {Say.Devices(after.Devices)} fetches files: {says}."
                 : $"Nothing is said of how '{before.Slug}' fetches files.");

@@ -51,6 +51,7 @@ internal static class StartCommand
             + "between two [as fast as it goes, not over metered links]",
     };
     private static readonly Option<string?> AtOnce = new("--at-once") { Description = "How many devices are changed at once, such as '3 of a site' [any]" };
+    private static readonly Option<bool> Wake = new("--wake") { Description = "Devices that sleep are woken when they may start, by neighbours at their site" };
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
     private static readonly Option<string?> RetryPause = new("--retry-pause") { Description = "The pause before the second try; it doubles each time [15m]" };
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };
@@ -67,8 +68,9 @@ internal static class StartCommand
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen, Restart, Fetch, AtOnce, Tries,
-        RetryPause, Lease, Priority, Downgrade, SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen,
+        Restart, Fetch, AtOnce, Wake, Tries, RetryPause, Lease, Priority, Downgrade,
+        SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
     private static async Task<int> Run(ParseResult parsed, Client client, CancellationToken cancellation)
     {
@@ -82,7 +84,8 @@ internal static class StartCommand
             SettingOptions.Read(parsed), parsed.GetValue(SettingOptions.Preset), parsed.GetValue(Handling),
             EndWhenReplaced: parsed.GetValue(EndWhenReplaced), Calendars: parsed.GetValue(Calendar) is { Length: > 0 } calendars ? calendars : null,
             AfterDeadline: parsed.GetValue(AfterDeadline)!, Restart: parsed.GetValue(Restart),
-            StartWhen: parsed.GetValue(StartWhen), Fetch: parsed.GetValue(Fetch), AtOnce: parsed.GetValue(AtOnce));
+            StartWhen: parsed.GetValue(StartWhen), Fetch: parsed.GetValue(Fetch), AtOnce: parsed.GetValue(AtOnce),
+            Wake: parsed.GetValue(Wake));
         var preview = await client.Post(
             "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";
@@ -151,7 +154,7 @@ internal static class StartCommand
             }
         }
 
-        PrintHours(preview.Hours ?? [], "May start at once");
+        PrintHours(preview.Hours ?? [], "May start at once", isAhead: true);
 
         foreach (var left in preview.Out)
         {
@@ -177,7 +180,8 @@ internal static class StartCommand
 
     /// <summary>For what hours devices wait, those that wait for the same on one line.</summary>
     /// <param name="open">What is said of those that wait for none.</param>
-    public static void PrintHours(IReadOnlyList<HoursInfo> hours, string open)
+    /// <param name="isAhead">Nothing was started yet, so that no order is out.</param>
+    public static void PrintHours(IReadOnlyList<HoursInfo> hours, string open, bool isAhead = false)
     {
         foreach (var each in hours)
         {
@@ -185,7 +189,7 @@ internal static class StartCommand
                 : each.IsOpen ? $", until {Say.Moment(at)}"
                 : $"; {(each.Why.Code == "restart-held" ? "looked at again" : "may start")} {Say.When(at)}";
             Say.Line(
-                $"{(each.IsOpen ? open : "Waits")}: {Say.Devices(each.Devices)}. {Markup.Escape(each.Says)}{next} "
+                $"{(each.IsOpen ? open : "Waits")}: {Say.Devices(each.Devices)}{(each.IsOpen && isAhead ? "" : $". {Markup.Escape(each.Says)}")}{next} "
                     + $"[dim]({string.Join(", ", each.Sample)}{(each.Devices > each.Sample.Count ? ", …" : "")})[/]");
         }
     }

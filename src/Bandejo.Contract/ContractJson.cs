@@ -95,6 +95,7 @@ namespace Bandejo.Contract;
 [JsonSerializable(typeof(DeviceOpenings))]
 [JsonSerializable(typeof(GroupCalendarsRequest))]
 [JsonSerializable(typeof(GroupFetchRequest))]
+[JsonSerializable(typeof(WokenInfo))]
 [JsonSerializable(typeof(DeploymentRequest))]
 [JsonSerializable(typeof(DeploymentPreview))]
 [JsonSerializable(typeof(DeploymentInfo))]

@@ -160,6 +160,11 @@ public interface IMachineNetwork
 {
     /// <summary>Whether somebody pays for the link to the service by what goes over it; null where that is not known.</summary>
     bool? IsMetered { get; }
+
+    /// <summary>Sends the packet that wakes a machine in the same network.</summary>
+    /// <param name="address">The address of its network card, as twelve hexadecimal digits in pairs.</param>
+    /// <exception cref="IOException">It cannot be sent.</exception>
+    void Wake(string address);
 }
 
 /// <summary>Settings files of the device.</summary>

@@ -12,6 +12,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
 {
     private const int LongestTag = 200;
     private const int MostRefused = 50;
+    private const int MostWoken = 50;
 
     /// <summary>What JSON can say exactly everywhere (RFC 8259, section 6), in milliseconds a quarter of a million years.</summary>
     private const long HighestNumber = 1L << 53;
@@ -111,6 +112,19 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
         else if (answer.OrdersTag == state.OrdersTag)
         {
             journal.Confirm();
+        }
+
+        foreach (var address in (answer.Wake ?? []).Take(MostWoken).Where(MagicPacket.IsAddress).Distinct())
+        {
+            try
+            {
+                parts.Network.Wake(address);
+                parts.Says($"{address} was sent the packet that wakes");
+            }
+            catch (IOException error)
+            {
+                parts.Says($"{address} could not be woken: {error.Message}");
+            }
         }
 
         // After the orders, which may say that nothing starts any more: logs can take long.

@@ -50,6 +50,11 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
 
     public bool IsSignedIn { get; set; }
 
+    /// <summary>Hears the address of each machine that it is to wake.</summary>
+    public Action<string> Waking { get; set; } = _ => { };
+
+    void IMachineNetwork.Wake(string address) => Waking(address);
+
     bool? IMachineNetwork.IsMetered => Facts.GetValueOrDefault("network.metered") is { } metered ? metered == "yes" : null;
 
     /// <summary>The power goes at this entry of the journal from now, before it is kept; 0 for never.</summary>

@@ -118,6 +118,14 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     public bool? IsMetered { get; set; }
 
+    /// <summary>The addresses of those that it woke.</summary>
+    public List<string> Woken { get; } = [];
+
+    public void Wake(string address) => Woken.Add(address);
+
+    /// <summary>Whom it is told to wake.</summary>
+    public IReadOnlyList<string>? ToWake { get; set; }
+
     public TimeSpan Running { get; set; } = TimeSpan.FromDays(1);
 
     public void Restart(TimeSpan notice, string why)
@@ -427,7 +435,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         var isNew = request.OrdersTag != _tag;
         return Task.FromResult(new CheckInAnswer(
             [.. request.Attempts.Select(DeviceState.NameOf), .. (request.Said ?? []).Select(word => word.Id + "/said")], false, isNew ? Orders : null, _tag, 1,
-            isNew ? Withdrawn : null, Calendars: Calendars is var (calendars, signed) && calendars != (request.CalendarsTag ?? "") ? signed : null));
+            isNew ? Withdrawn : null, Wake: isNew ? ToWake : null, Calendars: Calendars is var (calendars, signed) && calendars != (request.CalendarsTag ?? "") ? signed : null));
     }
 
     Task IServiceLink.AwaitHail(CancellationToken cancellation) => Task.Delay(Timeout.Infinite, cancellation);

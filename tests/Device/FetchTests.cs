@@ -141,3 +141,29 @@ public sealed class FetchPaceTests
         await Assert.ThrowsAsync<LinkException>(async () => await pace.Take(1, CancellationToken.None));
     }
 }
+
+/// <summary>A device wakes its neighbours, and nobody else.</summary>
+public sealed class WakingTests
+{
+    [Fact]
+    public async Task Whom_the_service_names_is_woken_and_what_is_no_address_of_one_machine_is_passed_by()
+    {
+        var machine = new FakeMachine
+        {
+            ToWake = ["02:00:00:00:00:01", "ff:ff:ff:ff:ff:ff", "01:00:5e:00:00:01", "00:00:00:00:00:00", "02:00:00:00:00", "02-00-00-00-00-0A", "../../etc/passwd.", "02:00:00-00:00:03", "02:00:00:00:00:01"],
+            Until = each => each.Woken.Count > 1,
+        };
+        machine.Give(FakeMachine.Order(machine.Package("7.2.0")));
+        Assert.True(await machine.Run());
+        Assert.Equal(["02:00:00:00:00:01", "02-00-00-00-00-0A"], machine.Woken);
+    }
+
+    [Fact]
+    public void The_packet_is_six_times_all_ones_and_sixteen_times_the_address()
+    {
+        var packet = MagicPacket.For("02-00-00-00-00-0A");
+        Assert.Equal(102, packet.Length);
+        Assert.All(packet.Take(6), each => Assert.Equal(0xff, each));
+        Assert.All(packet.Skip(6).Chunk(6), each => Assert.Equal([2, 0, 0, 0, 0, 10], each));
+    }
+}

@@ -137,6 +137,7 @@ public sealed class AccessTests
         GET    /api/v1/devices/{id}/openings                 all
         PUT    /api/v1/groups/{slug}/calendars               operator
         PUT    /api/v1/groups/{slug}/fetch                   operator
+        POST   /api/v1/devices/{device}/wake                 operator
         GET    /api/v1/wave-plans                            all
         GET    /api/v1/wave-plans/{slug}                     all
         PUT    /api/v1/wave-plans/{slug}                     operator

@@ -75,6 +75,10 @@ public sealed record GroupInfo(
     string Slug, string Name, string Kind, string? Rule, bool IsForTesting, int Devices, int NotKnown, int Revision, string? Unreadable = null,
     IReadOnlyList<string>? Calendars = null, string? Fetch = null);
 
+/// <summary>Who was asked to wake a device.</summary>
+/// <param name="By">The names of its neighbours.</param>
+public sealed record WokenInfo(IReadOnlyList<string> By);
+
 /// <summary>How the devices of a group fetch files.</summary>
 /// <param name="Fetch">Such as <c>at most 500 kB/s Mon-Fri 08:00-18:00; not Sat</c>, by the clocks of each device; null for nothing said.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]

@@ -134,10 +134,12 @@ public sealed record AttemptReport(
 /// <param name="Trust">Whom the device shall believe from now on to be this service, where it said another tag.</param>
 /// <param name="LeftOut">Facts of this check-in that were not taken, and why; null where all were.</param>
 /// <param name="Calendars">A JWS over the calendars that rule the device (<see cref="CalendarsContent"/>), where it said another tag.</param>
+/// <param name="Wake">Network addresses of neighbours that sleep: it sends each a packet that wakes, once; with the orders.</param>
 public sealed record CheckInAnswer(
     IReadOnlyList<string> Acknowledged, bool WantsFacts, IReadOnlyList<Order>? Orders, string OrdersTag, int NextSeconds,
     [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Withdrawn, TrustInfo? Trust = null, IReadOnlyList<string>? LeftOut = null,
-    [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Calendars = null);
+    [property: Limits(Text = DeviceProtocol.MaxAnswer)] string? Calendars = null,
+    [property: Limits(Items = 50, Text = 17)] IReadOnlyList<string>? Wake = null);
 
 /// <summary>The authorities that stand for a service.</summary>
 /// <param name="Tag">Names them all.</param>

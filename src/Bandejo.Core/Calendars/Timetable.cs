@@ -207,14 +207,17 @@ public sealed class Timetable
     public IReadOnlyList<string> Frozen(DateTimeOffset now) => On(_freezes, now);
 
     /// <summary>The first moment from now on at which something that takes so long can be started; null where none is known.</summary>
-    public DateTimeOffset? NextStart(DateTimeOffset now, TimeSpan takes)
+    public DateTimeOffset? NextStart(DateTimeOffset now, TimeSpan takes) => NextSpan(now, takes)?.From;
+
+    /// <summary>The first stretch from now on in which something that takes so long can be started and ended; null where none is known.</summary>
+    public Span? NextSpan(DateTimeOffset now, TimeSpan takes)
     {
         foreach (var span in Open)
         {
             var from = span.From > now ? span.From : now;
             if (span.To > from && span.To - from >= takes)
             {
-                return from;
+                return new Span(from, span.To);
             }
         }
 

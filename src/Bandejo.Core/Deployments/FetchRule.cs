@@ -27,6 +27,9 @@ public sealed record FetchRule(IReadOnlyList<FetchRate> Rates, int? AtOnce, bool
     /// <summary>Such as a person may write.</summary>
     public const string Example = "at most 500 kB/s Mon-Fri 08:00-18:00; 5 of a site at once; over metered links too";
 
+    /// <summary>Such as a person may write of a group.</summary>
+    public const string ExampleOfGroup = "at most 500 kB/s Mon-Fri 08:00-18:00; not Sat 09:00-13:00";
+
     /// <summary>The longest that a rule is written, in characters.</summary>
     public const int LongestText = 400;
 
@@ -49,7 +52,8 @@ public sealed record FetchRule(IReadOnlyList<FetchRate> Rates, int? AtOnce, bool
     public static FetchRule Usual { get; } = new([], null, false);
 
     /// <summary>Reads a rule; the failure says which part is not understood and what would be right.</summary>
-    public static Outcome<FetchRule> Parse(string text)
+    /// <param name="example">What a right one looks like.</param>
+    public static Outcome<FetchRule> Parse(string text, string example = Example)
     {
         if (text.Length > LongestText)
         {
@@ -85,7 +89,7 @@ public sealed record FetchRule(IReadOnlyList<FetchRate> Rates, int? AtOnce, bool
             }
             else
             {
-                return Wrong($"Fetching is not asked for by '{trimmed}'. It is written like '{Example}'.", column, trimmed.Length);
+                return Wrong($"Fetching is not asked for by '{trimmed}'. It is written like '{example}'.", column, trimmed.Length);
             }
 
             at += part.Length + 1;

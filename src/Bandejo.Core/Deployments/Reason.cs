@@ -74,6 +74,12 @@ public enum ReasonCode
     /// <summary>[site, empty for none known; how many at once]</summary>
     SiteAtIt,
 
+    /// <summary>[how many rule it, how many a device holds]</summary>
+    TooManyCalendars,
+
+    /// <summary>[how many at once]</summary>
+    TurnLater,
+
     /// <summary>[seconds for which it was not heard]</summary>
     TurnPassed,
 

@@ -20,25 +20,44 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
     /// <summary>When devices may start, those that wait for the same together; the most of them first. Nothing where no calendar rules any of them.</summary>
     public static IReadOnlyList<HoursAhead> Of(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices)
     {
-        var asked = devices.Select(each => (each.Device, Says: Openings.Of(world, plan, each.Device, each.Variant, false, null, world.Now))).ToList();
+        var turns = new Dictionary<string, int>(StringComparer.Ordinal);
+        var asked = devices.Select(each => (each.Device, Says: Turn(each.Device) ?? Openings.Of(
+            world, plan, each.Device, each.Variant, false, null, world.Now))).ToList();
         return asked.All(each => each.Says is null)
             ? []
             : [.. asked.GroupBy(each => (Why: each.Says?.Reason ?? Targets.DueReason(null), each.Says?.Next)).OrderByDescending(alike => alike.Count()).Select(
                 alike => new HoursAhead(alike.Key.Why, alike.Key.Next, alike.Count(), [.. alike.Take(SampleSize).Select(each => each.Device.Name)]))];
+
+        // In the order in which they get their turns.
+        Happening? Turn(DeviceEntry device)
+        {
+            if (plan.AtOnce is not { Devices: var most })
+            {
+                return null;
+            }
+
+            var site = Turns.SiteOf(world, device);
+            return (turns[site] = turns.GetValueOrDefault(site) + 1) <= most ? null : new Happening(TargetEvent.Held, Turns.Later(most));
+        }
     }
 
     /// <summary>For what hours the devices of a running deployment wait now, and for what their restarts; the most of them first.</summary>
     public static IReadOnlyList<HoursAhead> Now(FleetWorld world, DeploymentEntry deployment)
     {
         var waiting = deployment.Targets.With(TargetState.Waiting, TargetState.Ready, TargetState.Restart).Where(
-            target => target.Reason.IsOfCalendars || target.Reason.Code is ReasonCode.WindowOpen or ReasonCode.RestartHeld);
+            target => target.Reason.IsOfCalendars || target.Reason.Code is ReasonCode.WindowOpen or ReasonCode.RestartHeld or ReasonCode.SiteAtIt
+                or ReasonCode.TurnPassed);
 
         // Restarts were needed since moments of their own: of those that wait for the same, the first is told.
-        return [.. waiting.GroupBy(target => (target.Reason, Next: target.State == TargetState.Restart ? null : target.Next))
+        return [.. waiting.GroupBy(target => (Reason: Alike(target.Reason), Next: target.State == TargetState.Restart ? null : target.Next))
             .OrderByDescending(alike => alike.Count()).Select(alike => new HoursAhead(
             alike.Key.Reason, alike.Min(target => target.Next), alike.Count(),
             [.. alike.Take(SampleSize).Select(target => world.Devices.Get(target.Device)?.Name ?? target.Device)]))];
     }
+
+    // Whoever waits for others of its site waits for what those of any other site do.
+    private static Reason Alike(Reason reason) =>
+        reason.Code == ReasonCode.SiteAtIt ? Turns.Later(int.Parse(reason.Arguments[1], System.Globalization.CultureInfo.InvariantCulture)) : reason;
 
     /// <summary>What of a plan's hours a person should know before it starts.</summary>
     internal static IEnumerable<Finding> Findings(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices)

@@ -31,6 +31,7 @@ public static class Looking
 
         decision.Openings = null;
         openings.Tell(decision);
+        Waking.Opened(decision, deployment, openings.Opened);
 
         // What follows from this look is looked at in the next.
         deployment.LookAt = deployment.Targets.NextDue;

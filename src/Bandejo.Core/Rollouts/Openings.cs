@@ -29,6 +29,11 @@ internal static class Openings
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.AgentWithoutCalendars));
         }
 
+        if (Timetables.OfGroups(world, device).Union(plan.Calendars).Count() is > Timetables.MostOfADevice and var many)
+        {
+            return new Happening(TargetEvent.Held, new Reason(ReasonCode.TooManyCalendars, $"{many}", $"{Timetables.MostOfADevice}"));
+        }
+
         if (table is null)
         {
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.ZoneNotKnown));

@@ -64,6 +64,7 @@ public static class Planning
             StartWhen = startWhen!,
             Fetch = fetch!,
             AtOnce = atOnce,
+            Wakes = ask.Wakes,
             Lease = lease,
             Priority = ask.Priority,
             AllowsDowngrade = ask.AllowsDowngrade,

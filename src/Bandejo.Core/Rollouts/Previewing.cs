@@ -192,6 +192,8 @@ public static class Previewing
             .Select(each => (each.Device, each.Stand.Variant)).ToList();
         findings.AddRange(RestartsAhead.Findings(plan, package, handling?.Values, foreseen));
         findings.AddRange(HoursAhead.Findings(world, plan, changed));
+        findings.AddRange(LeasesAhead.Findings(world, plan, changed));
+        findings.AddRange(Waking.Findings(world, plan, changed.Select(each => each.Device)));
         return new Outlook(
             ask with { Name = plan.Name }, plan, package, findings, reached.Count, previews,
             [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect!.Value).OrderByDescending(group => group.Count()).Select(group => (

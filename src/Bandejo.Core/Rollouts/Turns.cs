@@ -17,6 +17,9 @@ internal static class Turns
     /// <summary>Where a device stands; empty where that is not known.</summary>
     public static string SiteOf(FleetWorld world, DeviceEntry device) => world.Columns.Get(device.Row, Site).Value?.ToString() ?? "";
 
+    /// <summary>Why devices of any site wait for others of theirs.</summary>
+    public static Reason Later(int most) => new(ReasonCode.TurnLater, most.ToString(CultureInfo.InvariantCulture));
+
     /// <summary>Why a device has to wait for others of its site before it may be changed; null where it need not.</summary>
     public static Reason? InTheWay(FleetWorld world, DeploymentEntry deployment, DeviceEntry device)
     {

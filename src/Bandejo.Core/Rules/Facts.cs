@@ -185,6 +185,7 @@ public static class FactCatalog
         ["roles"] = (FactType.Set, "What else it serves as"),
         ["restart.pending"] = (FactType.YesNo, "Whether the system waits for a restart"),
         ["resets"] = (FactType.Text, "When in each day it is reset to what it was, by its own clocks, such as 03:30"),
+        ["network.mac"] = (FactType.Text, "The address of its network card, which wakes it"),
         ["network.metered"] = (FactType.YesNo, "Whether its link is paid for by what goes over it"),
         ["power.mains"] = (FactType.YesNo, "Whether it runs on mains power"),
         ["uptime"] = (FactType.Duration, "Time since the system started"),

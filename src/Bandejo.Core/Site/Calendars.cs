@@ -17,9 +17,6 @@ public sealed record CalendarAsk(string? Name, bool? IsFreeze, string? When, str
 /// <summary>Makes calendars, changes them, and says which groups they rule.</summary>
 public static class Calendars
 {
-    /// <summary>How many calendars may rule a device.</summary>
-    public const int MostOfADevice = 64;
-
     private const int LongestSlug = 64;
     private const int LongestName = 100;
     private const int Most = 1000;
@@ -203,9 +200,9 @@ public static class Calendars
             slugs.Add(calendar.Value.Record.Slug);
         }
 
-        return slugs.Count <= MostOfADevice
+        return slugs.Count <= Timetables.MostOfADevice
             ? slugs.ToList()
-            : new Failure(ErrorKind.TooMuch, $"At most {MostOfADevice} calendars rule a group or a deployment, not {slugs.Count}.");
+            : new Failure(ErrorKind.TooMuch, $"At most {Timetables.MostOfADevice} calendars rule a group or a deployment, not {slugs.Count}.");
     }
 
     /// <summary>The devices that a calendar rules through their groups.</summary>

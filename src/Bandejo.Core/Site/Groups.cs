@@ -103,7 +103,7 @@ public static class Groups
             return unseen;
         }
 
-        var read = fetch.Length == 0 ? Outcome.Of(FetchRule.Usual) : FetchRule.Parse(fetch);
+        var read = fetch.Length == 0 ? Outcome.Of(FetchRule.Usual) : FetchRule.Parse(fetch, FetchRule.ExampleOfGroup);
         if (!read.Ok)
         {
             return read.Failure!;

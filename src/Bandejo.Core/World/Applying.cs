@@ -91,6 +91,11 @@ public sealed partial class FleetWorld
                 Hear(Devices[id], at, sequence, undo);
                 break;
             case NoteMemory(var id, var memory):
+                if (!ReferenceEquals(Devices[id].Memory.ToWake, memory.ToWake))
+                {
+                    Doubt(Devices[id].Row);
+                }
+
                 Alter(Devices[id].Memory, memory, each => Devices[id].Presence.Memory = each, undo);
                 break;
             case DeleteDevice(var id):
@@ -265,6 +270,9 @@ public sealed partial class FleetWorld
     {
         var (before, numbered) = (device.LastHeard, device.Presence.Sequence);
         (device.Presence.LastHeard, device.Presence.Sequence) = (at, sequence);
+
+        // Heard it was, whatever becomes of what it said.
+        device.Presence.NoteHour(at);
         undo.Add(() => (device.Presence.LastHeard, device.Presence.Sequence) = (before, numbered));
     }
 

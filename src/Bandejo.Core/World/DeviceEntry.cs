@@ -41,6 +41,7 @@ public sealed class DevicePresence
 {
     private long _heard;
     private long _sequence;
+    private HeardHours _hours;
     private volatile DeviceMemory _memory = DeviceMemory.Nothing;
 
     /// <summary>When it last checked in; null for never.</summary>
@@ -50,12 +51,18 @@ public sealed class DevicePresence
         internal set => Volatile.Write(ref _heard, value?.UtcTicks ?? 0);
     }
 
+    /// <summary>In which hours of the week it is usually heard.</summary>
+    public HeardHours Hours => _hours;
+
     /// <summary>The number of its last check-in.</summary>
     public long Sequence
     {
         get => Volatile.Read(ref _sequence);
         internal set => Volatile.Write(ref _sequence, value);
     }
+
+    /// <summary>Notes that it was heard.</summary>
+    internal void NoteHour(DateTimeOffset at) => _hours.Note(at);
 
     /// <summary>What it said last.</summary>
     public DeviceMemory Memory
@@ -98,6 +105,9 @@ public sealed record DeviceMemory
     /// <summary>What it last said it waits for before it starts.</summary>
     public IReadOnlyList<WaitsFor> Waits { get; init; } = [];
 
+    /// <summary>Whom it is to wake.</summary>
+    public IReadOnlyList<ToWake> ToWake { get; init; } = [];
+
     /// <summary>The deployments whose files it last said to have.</summary>
     public IReadOnlyList<string> Fetched { get; init; } = [];
 
@@ -112,3 +122,8 @@ public sealed record DeviceMemory
 /// <param name="Why">For people.</param>
 /// <param name="Until">Until when a calendar that it holds keeps it from starting; null where it waits for something else, or for no known moment.</param>
 public sealed record WaitsFor(string Deployment, string Why, DateTimeOffset? Until = null);
+
+/// <summary>A device that its neighbour is to wake.</summary>
+/// <param name="Address">Its network address.</param>
+/// <param name="Until">Until when the neighbour is told of it.</param>
+public sealed record ToWake(string Address, DateTimeOffset Until);

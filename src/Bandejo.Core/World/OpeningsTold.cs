@@ -12,6 +12,9 @@ public sealed class OpeningsTold
 
     private readonly Dictionary<(string Deployment, TargetState From, TargetState To, Reason Why), List<DeviceEntry>> _moved = [];
 
+    /// <summary>The devices for which a window opened, or a freeze ended.</summary>
+    internal List<DeviceEntry> Opened { get; } = [];
+
     /// <summary>Takes a move to be told with others; false where it is one to be told by itself.</summary>
     internal bool Takes(string deployment, DeviceEntry device, Target before, Target after)
     {
@@ -20,6 +23,11 @@ public sealed class OpeningsTold
         if (!isOpening && !isClosing)
         {
             return false;
+        }
+
+        if (isOpening)
+        {
+            Opened.Add(device);
         }
 
         var key = (deployment, before.State, after.State, after.Reason);

@@ -10,6 +10,9 @@ namespace Bandejo.Core.World;
 /// </summary>
 public sealed class Timetables
 {
+    /// <summary>How many calendars a device holds.</summary>
+    public const int MostOfADevice = 64;
+
     private const int MostKnown = 10_000;
     private const string TimeOfDay = "HH:mm";
     private static readonly FactRef Zone = new("zone", false);

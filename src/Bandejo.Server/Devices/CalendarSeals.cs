@@ -100,7 +100,9 @@ internal sealed class CalendarSeals(Func<CalendarsContent, string> sign)
         IReadOnlyList<string> own = orders.All(order => order.Calendars.Count == 0)
             ? []
             : [.. orders.SelectMany(order => order.Calendars).Distinct().Except(all).Where(world.Calendars.ContainsKey).Order(StringComparer.Ordinal)];
-        return (all, own);
+
+        // More than it can hold it is not sent; it starts nothing then (Openings).
+        return all.Count + own.Count <= Timetables.MostOfADevice ? (all, own) : ([], []);
     }
 
     private static DeviceCalendar Told(FleetWorld world, string slug, bool rulesAll, DateTimeOffset goodUntil)

@@ -3,6 +3,7 @@ using Bandejo.Contract;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Catalogue;
 using Bandejo.Core.CheckIns;
+using Bandejo.Core.Rollouts;
 using Bandejo.Core.World;
 
 namespace Bandejo.Server.Devices;
@@ -50,7 +51,8 @@ internal static class DeviceForms
         return new CheckInAnswer(
             acknowledged, wantsFacts, isNew ? told : null, tag, nextSeconds,
             isNew ? world.SiteSettings.GetValueOrDefault(PackageLives.WithdrawnList) : null, null, leftOut,
-            calendars == held.Tag ? null : seals.Signed(world, device, orders, calendars, held.At));
+            calendars == held.Tag ? null : seals.Signed(world, device, orders, calendars, held.At),
+            isNew && Waking.Of(device, world.Now) is { Count: > 0 } wake ? wake : null);
     }
 
     private static AttemptTold Told(AttemptReport report, Func<AttemptReport, TrialTold?> trialOf) => new(

@@ -36,6 +36,12 @@ internal static class Orders
         hash.Append(JsonSerializer.SerializeToUtf8Bytes(orders, ContractJson.Default.IReadOnlyListOrder));
         hash.Append(Encoding.ASCII.GetBytes(world.SiteSettings.GetValueOrDefault(PackageLives.WithdrawnSerial, "0")));
         hash.Append(Encoding.ASCII.GetBytes(calendars));
+        foreach (var wake in device.Memory.ToWake.Where(each => each.Until > world.Now))
+        {
+            // Told with the orders, and told again where another is to be woken.
+            hash.Append(Encoding.UTF8.GetBytes($"{wake.Address} {wake.Until:O}"));
+        }
+
         return (orders, hash.GetCurrentHashAsUInt64().ToString("x16", CultureInfo.InvariantCulture));
     }
 

@@ -25,9 +25,16 @@ public sealed class TurnsTests : SmallWorld
     [Fact]
     public void So_many_of_each_site_start_and_the_next_when_one_is_done()
     {
+        var before = Previewing.Prepare(
+            Fleet, Ask([new WaveAsk("all", "everyone else", null, null)]) with { AtOnce = "3 of a site" }, "D1", ask => ask.Package).Value.Hours;
+        Assert.Equal([(false, Devices - (5 * Most)), (true, 5 * Most)], before.Select(each => (each.IsOpen, each.Devices)));
         var deployment = Begin(atOnce: "3 of a site");
         Assert.Equal((5 * Most, Devices - (5 * Most)), (Count(deployment, TargetState.Ready), Count(deployment, TargetState.Waiting)));
         Assert.All(Sites(deployment), site => Assert.Equal(Most, site.Count(each => IsReady(deployment)(each))));
+        Assert.Equal(
+            [("At most 3 of a site are changed at once; it starts when it is its turn", Devices - (5 * Most))],
+            HoursAhead.Now(Fleet, deployment).Select(each => (each.Why.ToString(), each.Devices)));
+        Assert.Equal(before.Single(each => !each.IsOpen).Sample, HoursAhead.Now(Fleet, deployment).Single().Sample);
         var waiting = deployment.Targets.All.First(target => target.State == TargetState.Waiting);
         Assert.Matches(@"^At most 3 devices of Site \d are changed at once, and it is the turn of others$", waiting.Reason.ToString());
         Assert.DoesNotContain(DeviceOrder.Of(Fleet, Fleet.Devices[waiting.Device]), order => order.MayStart);

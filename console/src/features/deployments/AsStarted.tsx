@@ -17,6 +17,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
   return (
     <>
     {details.hours.length > 0 && <div className="section sheet scroll-x"><HoursList hours={details.hours} /></div>}
+    {details.files && <p className="section quiet">Files: {details.files.says}.</p>}
     <div className="section columns">
       <dl className="facts sheet pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
         <dt>Package</dt>

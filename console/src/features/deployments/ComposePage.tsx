@@ -21,6 +21,8 @@ import { StartPreview } from "./StartPreview";
 const route = getRouteApi("/deployments/new");
 const STARTS = ["at any time", "with nobody signed in", "with somebody signed in", "at system start before anybody signs in", "on mains power", "with nobody signed in, on mains power"];
 const RESTARTS = ["left to people", "with the install", "in the next window", "in the next window, at the latest after 3 d", "with the install, in the next window while somebody is signed in"];
+const FETCHES = ["at most 1 MB/s", "at most 500 kB/s Mon-Fri 08:00-18:00", "5 of a site at once", "at most 1 MB/s; 5 of a site at once", "over metered links too"];
+const AT_ONCE = ["1 of a site", "3 of a site", "10 of a site"];
 const crumbs = [{ name: "Deployments", to: "/deployments" }];
 
 /** A deployment in the making, with who it would reach beside it as one chooses. */
@@ -103,6 +105,8 @@ export default function ComposePage() {
                 <MultiSelect label="Calendars of its own" description="Windows narrow those of its devices; freezes hold besides" placeholder={draft.calendars.length === 0 ? "those of the groups alone" : ""} searchable data={(calendars.data ?? []).map((each) => ({ value: each.slug, label: `${each.name} · ${each.kind}` }))} value={draft.calendars} onChange={(value) => set({ calendars: value })} />
                 <Autocomplete label="Starts" description="What must be so on a device; until then it waits" placeholder="at any time" data={STARTS} value={draft.startWhen} onChange={(startWhen) => set({ startWhen })} />
                 <Autocomplete label="Restart" description="Where a device needs one" placeholder="left to people" data={RESTARTS} value={draft.restart} onChange={(restart) => set({ restart })} />
+                <Autocomplete label="Files" description="How they are fetched, before the start where they can be" placeholder="as fast as it goes, over no metered link" data={FETCHES} value={draft.fetch} onChange={(fetch) => set({ fetch })} />
+                <Autocomplete label="At once" description="How many devices of a site are changed at a time" placeholder="any number" data={AT_ONCE} value={draft.atOnce} onChange={(atOnce) => set({ atOnce })} />
                 <NumberInput label="Tries" min={1} max={20} value={draft.tries} onChange={(value) => set({ tries: Number(value) || 3 })} />
                 <TextInput label="Pause before the second" placeholder="15m" value={draft.retryPause} onChange={(event) => set({ retryPause: event.currentTarget.value })} />
                 <TextInput label="Lease" description="So long a device may start it unheard" placeholder="1d" value={draft.lease} onChange={(event) => set({ lease: event.currentTarget.value })} />

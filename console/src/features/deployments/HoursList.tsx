@@ -2,8 +2,11 @@ import type { Schemas } from "@/api/request";
 import { count } from "@/parts/format";
 import { Moment } from "@/parts/Moment";
 
-/** For what hours devices wait, those that wait for the same on one line. */
-export function HoursList({ hours }: { hours: readonly Schemas["HoursInfo"][] }) {
+/**
+ * For what devices wait before they start, those that wait for the same on one line.
+ * @param isAhead Nothing was started yet, so that no order is out.
+ */
+export function HoursList({ hours, isAhead }: { hours: readonly Schemas["HoursInfo"][]; isAhead?: boolean }) {
   return (
     <table className="plain">
       <thead>
@@ -16,7 +19,7 @@ export function HoursList({ hours }: { hours: readonly Schemas["HoursInfo"][] })
         {hours.map((each) => (
           <tr key={`${each.says} ${each.next}`}>
             <td>
-              {each.isOpen && each.why.code === "order-out" ? "At once" : each.says}
+              {each.isOpen && (isAhead || each.why.code === "order-out") ? "At once" : each.says}
               {each.next && (
                 <>
                   {each.isOpen ? ", until " : each.why.code === "restart-held" ? "; looked at again " : "; may start "}

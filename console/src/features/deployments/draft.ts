@@ -24,6 +24,10 @@ export interface Draft {
   calendars: string[];
   /** What must be so on a device, as a sentence; empty for nothing. */
   startWhen: string;
+  /** How its files are fetched, as a sentence; empty for as fast as it goes, but over no metered link. */
+  fetch: string;
+  /** How many devices of a site are changed at once, as "3 of a site"; empty for any number. */
+  atOnce: string;
   /** When devices that need a restart are restarted, as a sentence; empty leaves it to people. */
   restart: string;
   rollBackOnHalt: boolean;
@@ -54,6 +58,8 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     calendars: [],
     restart: "",
     startWhen: "",
+    fetch: "",
+    atOnce: "",
     tries: 3,
     retryPause: "",
     lease: "",
@@ -87,6 +93,8 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     calendars: draft.calendars.length > 0 ? draft.calendars : null,
     restart: draft.restart.trim() || null,
     startWhen: draft.startWhen.trim() || null,
+    fetch: draft.fetch.trim() || null,
+    atOnce: draft.atOnce.trim() || null,
     tries: draft.tries,
     retryPause: draft.retryPause.trim() || null,
     lease: draft.lease.trim() || null,
@@ -128,6 +136,8 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
   if (draft.deadline && draft.afterDeadline !== "late") words.push("--after-deadline", draft.afterDeadline);
   if (draft.calendars.length > 0) words.push("--calendar", draft.calendars.map(quoted).join(" "));
   if (draft.startWhen.trim()) words.push("--start-when", quoted(draft.startWhen.trim()));
+  if (draft.fetch.trim()) words.push("--fetch", quoted(draft.fetch.trim()));
+  if (draft.atOnce.trim()) words.push("--at-once", quoted(draft.atOnce.trim()));
   if (draft.restart.trim()) words.push("--restart", quoted(draft.restart.trim()));
   if (draft.tries !== 3) words.push("--tries", String(draft.tries));
   if (draft.retryPause) words.push("--retry-pause", draft.retryPause);

@@ -31,6 +31,7 @@ export default function GroupPage() {
           {group.notKnown > 0 && ` For ${count(group.notKnown)} more it is not known yet; they are not in it.`}
           {group.unreadable && ` Nobody is known to be in it: ${group.unreadable}. Change its rule.`}
           {(group.calendars ?? []).length > 0 && <> Its devices are ruled by <Link to="/calendar">{group.calendars!.join(", ")}</Link>.</>}
+          {group.fetch && ` Its devices fetch files: ${group.fetch}.`}
           {group.isForTesting && " It is for testing: packages that are not released may reach it."}
         </>
       }
