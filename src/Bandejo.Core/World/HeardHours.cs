@@ -43,7 +43,8 @@ public struct HeardHours
     }
 
     /// <summary>
-    /// When it is usually last heard before a moment, to the end of the hour; null where it is not heard in the hour that ends at an earlier moment, nor in any after it.
+    /// When it is usually last heard before a moment, to the end of the hour; null where it is not heard in the hour that ends at an earlier moment, nor in
+    /// any after it.
     /// </summary>
     public readonly DateTimeOffset? LastBefore(DateTimeOffset at, DateTimeOffset from)
     {

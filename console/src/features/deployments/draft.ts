@@ -26,6 +26,8 @@ export interface Draft {
   startWhen: string;
   /** How its files are fetched, as a sentence; empty for as fast as it goes, but over no metered link. */
   fetch: string;
+  /** Devices that sleep are woken when they may start. */
+  wake: boolean;
   /** How many devices of a site are changed at once, as "3 of a site"; empty for any number. */
   atOnce: string;
   /** When devices that need a restart are restarted, as a sentence; empty leaves it to people. */
@@ -60,6 +62,7 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     startWhen: "",
     fetch: "",
     atOnce: "",
+    wake: false,
     tries: 3,
     retryPause: "",
     lease: "",
@@ -95,6 +98,7 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     startWhen: draft.startWhen.trim() || null,
     fetch: draft.fetch.trim() || null,
     atOnce: draft.atOnce.trim() || null,
+    wake: draft.wake,
     tries: draft.tries,
     retryPause: draft.retryPause.trim() || null,
     lease: draft.lease.trim() || null,
@@ -138,6 +142,7 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
   if (draft.startWhen.trim()) words.push("--start-when", quoted(draft.startWhen.trim()));
   if (draft.fetch.trim()) words.push("--fetch", quoted(draft.fetch.trim()));
   if (draft.atOnce.trim()) words.push("--at-once", quoted(draft.atOnce.trim()));
+  if (draft.wake) words.push("--wake");
   if (draft.restart.trim()) words.push("--restart", quoted(draft.restart.trim()));
   if (draft.tries !== 3) words.push("--tries", String(draft.tries));
   if (draft.retryPause) words.push("--retry-pause", draft.retryPause);
