@@ -73,7 +73,7 @@ play_history() {
     start "old-foldline 5.2" --gone --to staff-desks --name "Old Foldline taken away" --wave "Head office: 30 devices; 90 % met for 1d, silent left out after 1d" --wave "The branches: everyone else" --deadline 16d
     on 5 10:00
     build carrel-link 2.1.0
-    start "carrel-link 2.1.0" --to outreach --name "Carrel Link 2.1.0 for the bookbuses" --deadline 7d --lease 2d --wave "Everyone: everyone else"
+    start "carrel-link 2.1.0" --to outreach --name "Carrel Link 2.1.0 for the bookbuses" --deadline 7d --lease 2d --fetch "over metered links too" --wave "Everyone: everyone else"
     tell "Carrel Link 2.1.0 for laptops that are on the road; one loses power in the middle of it"
 
     on 8 10:00

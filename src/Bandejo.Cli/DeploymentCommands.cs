@@ -281,7 +281,9 @@ internal static class DeploymentCommands
             Say.Line(
                 $"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)} · {wave.State}"
                     + $"{(wave.State == "closed" && wave.OpensAt is { } opens ? $", not before {Say.When(opens)}" : "")}"
-                    + $"{(wave.State == "closed" && wave.Hours is { } hours ? $", opens {Markup.Escape(hours)}" : "")}[/]");
+                    + $"{(wave.State == "closed" && wave.Hours is { } hours ? $", opens {Markup.Escape(hours)}" : "")}"
+                    + $"{(wave.Deadline is { } due ? $", due {Markup.Escape(due)}" : "")}"
+                    + $"{(wave is { Deadline: { } after, Due: { } at } && after.EndsWith("opens", StringComparison.Ordinal) ? $": {Say.When(at)}" : "")}[/]");
             Say.Line(
                 $"  {Say.Cells(wave.States, width)}  {wave.Met} of {wave.Bottom} "
                     + $"met{string.Concat(wave.States.Where(state => state.Name != "met").Select(state => $", {state.Count} {state.Name}"))}");

@@ -18,7 +18,8 @@ internal static class StartCommand
     private static readonly Option<string[]> Except = Shared.Names("--except", "group", "Groups left out; leaving out always wins", "-x");
     private static readonly Option<string[]> Wave = Shared.Several(
         "--wave", "wave", "A wave as 'NAME: PICK; GATE', such as 'Test: group test-desks; 100 % met for 1h, then approval'; the last needs no gate; "
-            + "'; not before 2026-12-01T18:00' says when it opens at the earliest, '; opens Mon-Thu 08:00-16:00' in which hours [one wave for everyone]", "-w");
+            + "'; not before 2026-12-01T18:00' says when it opens at the earliest, '; opens Mon-Thu 08:00-16:00' in which hours, '; due 3 d "
+            + "after it opens' when its devices are late [one wave for everyone]", "-w");
     private static readonly Option<string?> Plan = new("--plan") { Description = "A kept wave plan instead of single waves" };
     private static readonly Option<string?> Name = new("--name", "-n") { Description = "Its name [made from the package]" };
     private static readonly Option<bool> Gone = new("--gone") { Description = "The app shall not be there, in any version" };
@@ -147,7 +148,8 @@ internal static class StartCommand
                 $"{(i + 1).ToString(CultureInfo.InvariantCulture)}. {Markup.Escape(wave.Name)}  {Say.Devices(wave.Devices)} "
                     + $"[dim]({Markup.Escape(wave.Pick)}{(wave.Sample.Count > 0 ? $": {string.Join(", ", wave.Sample)}" : "")}"
                         + $"{(wave.Devices > wave.Sample.Count ? ", …" : "")}){(wave.OpensAt is { } opens ? $" · not before {Say.When(opens)}" : "")}"
-                        + $"{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}[/]");
+                        + $"{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}"
+                        + $"{(wave.Deadline is null ? "" : $" · due {Markup.Escape(wave.Deadline)}")}[/]");
             if (wave.Gate is not null)
             {
                 Say.Line($"   [dim]╱ gate: {Markup.Escape(wave.Gate)}{(wave.Arithmetic is null ? "" : $" · {Markup.Escape(wave.Arithmetic)}")}[/]");
@@ -250,6 +252,9 @@ internal static class StartCommand
     /// <summary>Before the hours in which a wave opens.</summary>
     private const string Opens = "opens ";
 
+    /// <summary>Before the moment from which its devices are late.</summary>
+    private const string Due = "due ";
+
     /// <summary>Between hours and the zone whose clocks they are by.</summary>
     private const string InZone = " in ";
 
@@ -268,10 +273,11 @@ internal static class StartCommand
             var parts = text[(end + 1)..].Split(';', StringSplitOptions.TrimEntries);
             var opens = parts.Skip(1).FirstOrDefault(part => part.StartsWith(NotBefore, StringComparison.OrdinalIgnoreCase));
             var hours = parts.Skip(1).FirstOrDefault(part => part.StartsWith(Opens, StringComparison.OrdinalIgnoreCase));
-            var gate = string.Join("; ", parts.Skip(1).Where(part => part != opens && part != hours));
+            var due = parts.Skip(1).FirstOrDefault(part => part.StartsWith(Due, StringComparison.OrdinalIgnoreCase));
+            var gate = string.Join("; ", parts.Skip(1).Where(part => part != opens && part != hours && part != due));
             return new WaveRequest(
                 text[..end].Trim().Trim('"'), parts[0], gate.Length > 0 ? gate : null, opens is null ? null : Moment(opens[NotBefore.Length..].Trim()),
-                hours is null ? null : Hours(hours[Opens.Length..].Trim()));
+                hours is null ? null : Hours(hours[Opens.Length..].Trim()), due?[Due.Length..].Trim());
         })];
     }
 

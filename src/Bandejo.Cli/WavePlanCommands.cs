@@ -41,7 +41,9 @@ internal static class WavePlanCommands
         Say.Line($"[bold]{Markup.Escape(plan.Name)}[/]  [dim]{plan.Slug}[/]");
         foreach (var wave in plan.Waves)
         {
-            Say.Line($"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)}{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}[/]");
+            Say.Line(
+                $"{Markup.Escape(wave.Name)}  [dim]{Markup.Escape(wave.Pick)}{(wave.Hours is null ? "" : $" · opens {Markup.Escape(wave.Hours)}")}"
+                    + $"{(wave.Deadline is null ? "" : $" · due {Markup.Escape(wave.Deadline)}")}[/]");
             if (wave.Gate is not null)
             {
                 Say.Line($"  [dim]╱ gate: {Markup.Escape(wave.Gate)}[/]");
@@ -54,7 +56,8 @@ internal static class WavePlanCommands
     private static Command Keep(string verb, string description)
     {
         var waves = Shared.Several(
-            "--wave", "wave", "A wave as 'NAME: PICK; GATE'; the last needs no gate; '; opens Mon-Thu 08:00-16:00' says in which hours", "-w");
+            "--wave", "wave", "A wave as 'NAME: PICK; GATE'; the last needs no gate; '; opens Mon-Thu 08:00-16:00' says in which hours, '; due 3 d after "
+                + "it opens' when its devices are late", "-w");
         waves.Required = true;
         var name = new Option<string?>("--name", "-n") { Description = "Its name for people [the short name]" };
         return Shared.Verb(

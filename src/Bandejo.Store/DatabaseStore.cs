@@ -169,7 +169,7 @@ public sealed class DatabaseStore : IStore
         var givenUp = new CancellationTokenSource();
         var devices = Ahead(KeptTables.DevicesAsHeard, givenUp);
         var members = Apart(() => Guarded<IReadOnlyList<(string, string)>>(connection => [.. KeptTables.Members(connection)]));
-        var targets = Taken(KeptTables.TargetsInMemory);
+        var targets = Ahead(KeptTables.TargetsInMemory, givenUp);
         try
         {
             return Guarded(connection =>

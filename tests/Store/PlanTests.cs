@@ -19,7 +19,8 @@ public sealed class PlanTests : IDisposable
             Id = "D1001", Salt = "a salt", Name = "Foldline 7.2.0", App = "foldline", AppName = "Foldline", Package = "p1",
             Version = AppVersion.Parse("7.2.0+2"), Wish = Wish.Choice, Groups = ["desks"], Except = ["lab"],
             Waves = [new Wave("Pilots", new Pick { Share = 1250 }, gate, new DateTimeOffset(2026, 1, 14, 10, 0, 0, TimeSpan.Zero)), new Wave(
-                "Rest", new Pick(), null, null)],
+                "Rest", new Pick(), null, null) { Deadline = new WaveDeadline(null, new DateTime(2026, 2, 3, 18, 0, 0), "Europe/Lisbon") }],
+            Fetch = FetchRule.Parse("at most 1 MB/s Mon-Fri 08:00-18:00; 5 of a site at once; over metered links too").Value, AtOnce = new AtOnce(3), Wakes = true,
             Halt = new HaltRule { Rate = 1500, LeastTrials = 7, Failures = 8, Harms = 3 }, RollBackOnHalt = true,
             Retry = new RetryRule(5, TimeSpan.FromMinutes(2), TimeSpan.FromHours(9)), Deadline = new DateTimeOffset(2026, 2, 1, 0, 0, 0, TimeSpan.Zero),
             Lease = TimeSpan.FromHours(5), ProofAge = TimeSpan.FromDays(3), LostAfter = TimeSpan.FromHours(2), Repairs = 9,

@@ -10,6 +10,8 @@ export interface WaveDraft {
   opensAt: string;
   /** The hours in which it opens, as they are written; empty for any. */
   hours: string;
+  /** When its devices are late, as it is written; empty for as the deployment says. */
+  due: string;
   /** Tells it from the others while it is written, whatever it is called and wherever it stands. */
   id?: number;
 }
@@ -43,6 +45,8 @@ const GATES = ["100 % met", "95 % met for 1 d", "95 % met for 2 d, then approval
 
 const HOURS = ["Mon-Thu 08:00-16:00", "Mon-Fri 18:00-23:00", "third week Mon-Thu 08:00-16:00"];
 
+const DUES = ["2 d after it opens", "7 d after it opens"];
+
 /** Waves with their gates, as sentences. The last has no gate. */
 export function WavesEditor({ waves, onChange, groups, hasTimes, hasHours, said }: WavesEditorProps) {
   for (const wave of waves) wave.id ??= ++given;
@@ -64,13 +68,14 @@ export function WavesEditor({ waves, onChange, groups, hasTimes, hasHours, said 
               <div className="wave-opens">
                 {hasTimes && <MomentField label="Not before" value={wave.opensAt} onChange={(opensAt) => set(at, { opensAt })} />}
                 {hasHours && <Autocomplete label="Opens in these hours" description={ZONE} placeholder="at any hour" value={wave.hours} onChange={(hours) => set(at, { hours })} data={HOURS} />}
+                <Autocomplete label="Late" description="In the place of the deadline" placeholder="as the deployment says" value={wave.due} onChange={(due) => set(at, { due })} data={DUES} />
               </div>
             )}
             {said?.[at] && <div className="wave-arithmetic">{said[at]}</div>}
           </div>
         );
       })}
-      <Button onClick={() => onChange([...waves.slice(0, -1), { name: freeName(waves), pick: "20 %", gate: "95 % met for 1 d", opensAt: "", hours: "" }, waves.at(-1)!])}>Add a wave</Button>
+      <Button onClick={() => onChange([...waves.slice(0, -1), { name: freeName(waves), pick: "20 %", gate: "95 % met for 1 d", opensAt: "", hours: "", due: "" }, waves.at(-1)!])}>Add a wave</Button>
     </fieldset>
   );
 }

@@ -70,10 +70,12 @@ public sealed record DeploymentRequest(
 /// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; none for the last wave.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
 /// <param name="Hours">The hours in which it opens, such as <c>Mon-Thu 08:00-16:00 in Europe/Lisbon</c>, by UTC where no zone is named; null for any.</param>
+/// <param name="Deadline">When its devices are late, in the place of the deployment's deadline: <c>3 d after it opens</c>,
+/// <c>2026-12-20 18:00 in Europe/Lisbon</c>, or <c>2026-12-20 18:00</c> by each device's own clocks; null for as the deployment says.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record WaveRequest(
     [property: Limits(Text = ApiLimits.MaxName)] string Name, string Pick, [property: Limits(Text = 500)] string? Gate = null, DateTimeOffset? OpensAt = null,
-    [property: Limits(Text = 400)] string? Hours = null);
+    [property: Limits(Text = 400)] string? Hours = null, [property: Limits(Text = 100)] string? Deadline = null);
 
 /// <summary>Who would be reached, who not and why, before anything is saved.</summary>
 /// <param name="CanStart">False where a finding stands against it.</param>
@@ -110,9 +112,10 @@ public sealed record EffectInfo(string Code, string Name, int Count);
 /// <param name="Arithmetic">What the gate comes to, in words.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
 /// <param name="Hours">The hours in which it opens; null for any.</param>
+/// <param name="Deadline">When its devices are late, as it was asked for; null for as the deployment says.</param>
 public sealed record WavePreview(
     string Name, string Pick, int Devices, int Counted, string? Gate, string? Arithmetic, IReadOnlyList<string> Sample, DateTimeOffset? OpensAt,
-    string? Hours = null);
+    string? Hours = null, string? Deadline = null);
 
 /// <summary>One thing that a deployment was asked for.</summary>
 /// <param name="Name">wish, priority, deadline, halt, on-halt, tries, lease, downgrade, preset or settings.</param>
@@ -143,10 +146,12 @@ public sealed record DeploymentInfo(
 /// <param name="OpensAt">While it is closed: when it may open at the earliest, as its time and its hours have it; null where it may at once.</param>
 /// <param name="Hours">The hours in which it opens; null for any.</param>
 /// <param name="State">closed, open, soaking, wants-approval or passed.</param>
+/// <param name="Deadline">When its devices are late, as it was asked for; null for as the deployment says.</param>
+/// <param name="Due">The moment of its deadline, by each device's own clocks the last; null where it has none, or counts from an opening that is ahead.</param>
 public sealed record WaveInfo(
     string Name, string Pick, string? Gate, string State, int Devices, int Bottom, int Met, int? Needed, int Failures, int Trials, DateTimeOffset? OpenedAt,
     DateTimeOffset? SoakUntil, DateTimeOffset? PassedAt, DateTimeOffset? OpensAt, int Harms, IReadOnlyList<CountInfo> States, DateTimeOffset? ReachedAt,
-    bool NeedsApproval, string? Hours = null);
+    bool NeedsApproval, string? Hours = null, string? Deadline = null, DateTimeOffset? Due = null);
 
 /// <summary>A value that a deployment chose for a setting.</summary>
 /// <param name="Value">The value; null where it is secret.</param>

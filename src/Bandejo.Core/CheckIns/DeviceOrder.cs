@@ -114,7 +114,8 @@ public sealed record DeviceOrder(
             plan.Id, target.Order + Restored.OrderLead(world),
             target.IsGoingBack ? AttemptTold.RestoreKind : target.State == TargetState.Choice ? "offer" : plan.Wish == Wish.Gone ? "remove" : "install",
             mayStart, deployment.Package, target.Variant, previous,
-            plan.Lease, plan.Deadline, plan.AllowsDowngrade, plan.Retry, plan.Settings.Count == 0 ? null : plan.Settings,
+            plan.Lease, Lateness.DeadlineOf(world, deployment, device, target.Wave), plan.AllowsDowngrade, plan.Retry,
+            plan.Settings.Count == 0 ? null : plan.Settings,
             world.HandlingOf(plan.App, plan.Handling)?.Values)
         {
             ResetsAt = Timetables.ResetOf(world, device),

@@ -17,6 +17,9 @@ public sealed record Tally(
     /// <summary>Targets that their gate counts and whose devices are to do something, and were not heard from for long; only where somebody looked.</summary>
     public int Silent { get; init; }
 
+    /// <summary>Targets that are late; only where waves have deadlines of their own.</summary>
+    public int Late { get; init; }
+
     /// <summary>Targets that were to be brought back and could not be.</summary>
     public int NotBack { get; init; }
 
@@ -76,14 +79,39 @@ public static class Counting
     /// <summary>Whether the deadline has passed for a target that can be late.</summary>
     public static bool IsLate(TargetState state, DateTimeOffset? deadline, DateTimeOffset now) => deadline <= now && state.Has(TargetTrait.Late);
 
-    /// <summary>How many targets are late.</summary>
-    public static int Late(DateTimeOffset? deadline, IReadOnlyList<Tally> tallies, DateTimeOffset now) =>
-        Enum.GetValues<TargetState>().Where(state => IsLate(state, deadline, now)).Sum(state => tallies.Sum(tally => tally.In(state)));
+    /// <summary>How many targets of the waves are late.</summary>
+    public static int Late(DeploymentPlan plan, IReadOnlyList<Tally> tallies, DateTimeOffset now) => Deadlines.AreOfWaves(plan)
+        ? tallies.Sum(tally => tally.Late)
+        : Enum.GetValues<TargetState>().Where(state => IsLate(state, plan.Deadline, now)).Sum(state => tallies.Sum(tally => tally.In(state)));
+
+    /// <summary>How many of so many targets in each state are late where all have one deadline, by the order of <see cref="TargetState"/>.</summary>
+    public static int[] Late(int[] states, DateTimeOffset? deadline, DateTimeOffset now) =>
+        [.. states.Select((count, state) => IsLate((TargetState)state, deadline, now) ? count : 0)];
+
+    /// <summary>What so many targets are for compliance.</summary>
+    /// <param name="states">How many are in each state, by the order of <see cref="TargetState"/>.</param>
+    /// <param name="late">How many of these are late.</param>
+    public static ComplianceCount Compliance(int[] states, int[] late)
+    {
+        var sum = ComplianceCount.None;
+        for (var state = 0; state < states.Length; state++)
+        {
+            if (states[state] > 0)
+            {
+                sum += Compliance((TargetState)state, false).Times(states[state] - late[state]) + Compliance((TargetState)state, true).Times(late[state]);
+            }
+        }
+
+        return sum;
+    }
 
     /// <summary>What one target is for compliance.</summary>
-    public static ComplianceCount Compliance(TargetState state, DateTimeOffset? deadline, DateTimeOffset now)
+    public static ComplianceCount Compliance(TargetState state, DateTimeOffset? deadline, DateTimeOffset now) =>
+        Compliance(state, IsLate(state, deadline, now));
+
+    private static ComplianceCount Compliance(TargetState state, bool isLate)
     {
-        var late = IsLate(state, deadline, now) ? 1 : 0;
+        var late = isLate ? 1 : 0;
         return state.CountsAs() switch
         {
             ComplianceKind.Met => ComplianceCount.None with { Met = 1 },

@@ -39,6 +39,9 @@ public sealed record Wave(string Name, Pick Pick, Gate? Gate, DateTimeOffset? Op
     /// <summary>The hours in which it opens; null for any.</summary>
     public OpenHours? Hours { get; init; }
 
+    /// <summary>When its devices are late, in the place of what the deployment says; null for as that does.</summary>
+    public WaveDeadline? Deadline { get; init; }
+
     /// <summary>When it may open, where that is later than now; null where it may, and the end of time where it never may.</summary>
     public DateTimeOffset? NotBefore(DateTimeOffset now)
     {

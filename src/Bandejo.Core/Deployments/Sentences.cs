@@ -17,7 +17,7 @@ public static class Sentences
     /// <summary>Where it stands, for people. Moments are given in UTC.</summary>
     public static Told Of(DeploymentPlan plan, DeploymentState state, IReadOnlyList<Tally> tallies, DateTimeOffset now)
     {
-        var late = state.Status == DeploymentStatus.Ended ? 0 : Counting.Late(plan.Deadline, tallies, now);
+        var late = state.Status == DeploymentStatus.Ended ? 0 : Counting.Late(plan, tallies, now);
         var back = state.Status is DeploymentStatus.RollingBack or DeploymentStatus.Ended ? "" : GoingBack(tallies);
         var stands = Stands(plan, state, tallies, now);
         return stands with
@@ -25,9 +25,13 @@ public static class Sentences
             Rest = stands.Rest + back
                 + (late == 0 ? "" : string.Create(
                     CultureInfo.InvariantCulture,
-                    $" {late} device{(late == 1 ? " is" : "s are")} late, since the deadline {Units.FormatDuration(now - plan.Deadline!.Value)} ago.")),
+                    $" {late} device{(late == 1 ? " is" : "s are")} late{Since(plan, now)}.")),
         };
     }
+
+    // Waves with deadlines of their own have as many.
+    private static string Since(DeploymentPlan plan, DateTimeOffset now) =>
+        Deadlines.AreOfWaves(plan) || plan.Deadline is not { } deadline ? "" : $", since the deadline {Units.FormatDuration(now - deadline)} ago";
 
     /// <summary>
     /// What is to be said beside the reason of a target whose device is to do something and is silent; empty where it is not silent for long.

@@ -150,10 +150,10 @@ public static class Concerns
             }
         }
 
-        var late = Counting.Late(plan.Deadline, tallies, now);
+        var late = Counting.Late(plan, tallies, now);
         if (late > 0)
         {
-            yield return Concern(ConcernKind.Late, late, plan.Deadline);
+            yield return Concern(ConcernKind.Late, late, Deadlines.FirstPassed(plan, deployment.State, now));
         }
 
         var unrestarted = deployment.Targets.With(TargetState.Restart).Where(target => now - target.Since >= RestartPatience).ToList();

@@ -82,4 +82,5 @@ public sealed record DeploymentAsk
 /// <param name="Gate">Such as <c>95 % met for 2 d, then approval</c>; null for the last wave.</param>
 /// <param name="OpensAt">The earliest moment at which it opens.</param>
 /// <param name="Hours">The hours in which it opens, such as <c>Mon-Thu 08:00-16:00 in Europe/Lisbon</c>; null for any.</param>
-public sealed record WaveAsk(string Name, string Pick, string? Gate, DateTimeOffset? OpensAt, string? Hours = null);
+/// <param name="Deadline">When its devices are late, as <see cref="Deployments.WaveDeadline"/> is written; null for as the deployment says.</param>
+public sealed record WaveAsk(string Name, string Pick, string? Gate, DateTimeOffset? OpensAt, string? Hours = null, string? Deadline = null);

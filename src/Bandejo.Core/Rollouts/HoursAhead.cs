@@ -18,11 +18,13 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
     public bool IsOpen => Why.Code is ReasonCode.OrderOut or ReasonCode.WindowOpen;
 
     /// <summary>When devices may start, those that wait for the same together; the most of them first. Nothing where no calendar rules any of them.</summary>
-    public static IReadOnlyList<HoursAhead> Of(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices)
+    /// <param name="deadline">When a device would be late; null for never.</param>
+    public static IReadOnlyList<HoursAhead> Of(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices,
+        Func<DeviceEntry, DateTimeOffset?> deadline)
     {
         var turns = new Dictionary<string, int>(StringComparer.Ordinal);
         var asked = devices.Select(each => (each.Device, Says: Turn(each.Device) ?? Openings.Of(
-            world, plan, each.Device, each.Variant, false, null, world.Now))).ToList();
+            world, plan, each.Device, each.Variant, false, deadline(each.Device), null, world.Now))).ToList();
         return asked.All(each => each.Says is null)
             ? []
             : [.. asked.GroupBy(each => (Why: each.Says?.Reason ?? Targets.DueReason(null), each.Says?.Next)).OrderByDescending(alike => alike.Count()).Select(
@@ -60,7 +62,10 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
         reason.Code == ReasonCode.SiteAtIt ? Turns.Later(int.Parse(reason.Arguments[1], System.Globalization.CultureInfo.InvariantCulture)) : reason;
 
     /// <summary>What of a plan's hours a person should know before it starts.</summary>
-    internal static IEnumerable<Finding> Findings(FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices)
+    /// <param name="deadlineOf">When a device would be late; null for never.</param>
+    internal static IEnumerable<Finding> Findings(
+        FleetWorld world, DeploymentPlan plan, IReadOnlyCollection<(DeviceEntry Device, string? Variant)> devices,
+        Func<DeviceEntry, DateTimeOffset?> deadlineOf)
     {
         var ruled = devices.Select(each => (each.Device, Table: world.TimetableOf(each.Device, plan), Takes: TimeNeeded.Of(world, plan, each.Variant))).Where(
             each => each.Table is not null && !ReferenceEquals(each.Table, Timetable.Always)).ToList();
@@ -78,7 +83,7 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
                 never.Add(device.Name);
                 longest = takes > longest ? takes : longest;
             }
-            else if (plan.Deadline is { } deadline && (opens is null || opens >= deadline))
+            else if (deadlineOf(device) is { } deadline && (opens is null || opens >= deadline))
             {
                 // What is said of then is what will be asked then.
                 var starts = plan.AfterDeadline == AfterDeadline.Start && table.StartAt(deadline, false, deadline, takes).IsOpen;

@@ -10,8 +10,11 @@ internal static class Openings
     /// <summary>What happens to the target; null where no calendar rules it.</summary>
     /// <param name="variant">The variant that it would get; null where that is not known.</param>
     /// <param name="isTaken">Its user took it from the shelf, and waits for no window.</param>
+    /// <param name="deadline">When the target is late; null for never.</param>
     /// <param name="waitsFor">What the device waits for besides; null for nothing.</param>
-    public static Happening? Of(FleetWorld world, DeploymentPlan plan, DeviceEntry device, string? variant, bool isTaken, string? waitsFor, DateTimeOffset now)
+    public static Happening? Of(
+        FleetWorld world, DeploymentPlan plan, DeviceEntry device, string? variant, bool isTaken, DateTimeOffset? deadline, string? waitsFor,
+        DateTimeOffset now)
     {
         var table = world.TimetableOf(device, plan);
         if (plan.Fetch != FetchRule.Usual && device.Memory.KnowsCalendars == false)
@@ -39,7 +42,7 @@ internal static class Openings
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.ZoneNotKnown));
         }
 
-        var says = table.StartAt(now, isTaken, plan.AfterDeadline == AfterDeadline.Start ? plan.Deadline : null, TimeNeeded.Of(world, plan, variant));
+        var says = table.StartAt(now, isTaken, plan.AfterDeadline == AfterDeadline.Start ? deadline : null, TimeNeeded.Of(world, plan, variant));
         if (says.IsOpen)
         {
             // Its own clocks may say otherwise; it is they that count there.

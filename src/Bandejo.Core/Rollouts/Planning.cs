@@ -24,7 +24,9 @@ public static class Planning
         Check(
             ask.AfterDeadline is "late" or "start", $"After the deadline devices are 'late', or 'start' outside their windows, not '{ask.AfterDeadline}'.",
             "afterDeadline");
-        Check(ask.AfterDeadline != "start" || ask.Deadline is not null, "Only a deadline lets devices start after it; name one.", "deadline");
+        Check(
+            ask.AfterDeadline != "start" || ask.Deadline is not null || ask.Waves.Any(wave => wave.Deadline is not null),
+            "Only a deadline lets devices start after it; name one.", "deadline");
         var pause = Duration(ask.RetryPause, "retryPause", RetryRule.Default.Pause);
         var lease = Duration(ask.Lease, "lease", TimeSpan.FromDays(1));
         var halt = ask.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(ask.Halt), "halt", findings);
@@ -123,6 +125,7 @@ public static class Planning
             var pick = Take(Pick.Parse(asked[i].Pick), $"{where}.pick", findings);
             var gate = asked[i].Gate is { } text ? Take(Gate.Parse(text), $"{where}.gate", findings) : null;
             var hours = asked[i].Hours is { } open ? Take(OpenHours.Parse(open), $"{where}.hours", findings) : null;
+            var deadline = asked[i].Deadline is { } due ? Take(WaveDeadline.Parse(due), $"{where}.deadline", findings) : null;
             if (string.IsNullOrWhiteSpace(asked[i].Name))
             {
                 findings.Add(new Finding("A wave needs a name.", $"{where}.name"));
@@ -133,7 +136,7 @@ public static class Planning
                 findings.Add(new Finding($"'{asked[i].Name}' needs a gate, such as '95 % met for 1 d': another wave follows.", $"{where}.gate"));
             }
 
-            waves.Add(new Wave(asked[i].Name, pick ?? new Pick(), gate, asked[i].OpensAt) { Hours = hours });
+            waves.Add(new Wave(asked[i].Name, pick ?? new Pick(), gate, asked[i].OpensAt) { Hours = hours, Deadline = deadline });
         }
 
         return waves;

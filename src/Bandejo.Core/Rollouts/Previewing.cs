@@ -190,8 +190,11 @@ public static class Previewing
 
         var changed = foreseen.Where(each => each.Effect is Effect.Enter or Effect.Upgrade or Effect.Downgrade or Effect.Leave or Effect.NotKnown)
             .Select(each => (each.Device, each.Stand.Variant)).ToList();
+        var inWave = Deadlines.AreOfWaves(plan) ? foreseen.ToDictionary(each => each.Device.Id, each => each.Wave) : [];
+        var opened = Deadlines.AreOfWaves(plan) ? DeploymentState.Start(plan, "", world.Now) : null;
+        opened = opened is null ? null : opened with { Waves = [.. opened.Waves.Select(wave => wave with { OpenedAt = world.Now })] };
         findings.AddRange(RestartsAhead.Findings(plan, package, handling?.Values, foreseen));
-        findings.AddRange(HoursAhead.Findings(world, plan, changed));
+        findings.AddRange(HoursAhead.Findings(world, plan, changed, DeadlineOf));
         findings.AddRange(LeasesAhead.Findings(world, plan, changed));
         findings.AddRange(Waking.Findings(world, plan, changed.Select(each => each.Device)));
         return new Outlook(
@@ -199,7 +202,11 @@ public static class Previewing
             [.. foreseen.Where(each => each.IsReached).GroupBy(each => each.Effect!.Value).OrderByDescending(group => group.Count()).Select(group => (
                 group.Key, group.Count()))],
             [.. outs.OrderByDescending(pair => pair.Value.Count).Select(pair => new Outsiders(pair.Key, pair.Value.Count, [.. pair.Value.Take(SampleSize)]))],
-            Spread(world, reached), foreseen, handling) { Hours = HoursAhead.Of(world, plan, changed) };
+            Spread(world, reached), foreseen, handling) { Hours = HoursAhead.Of(world, plan, changed, DeadlineOf) };
+
+        // As if each wave opened now, which is the earliest.
+        DateTimeOffset? DeadlineOf(DeviceEntry device) => opened is null ? plan.Deadline : Deadlines.Of(
+            plan, opened, inWave.GetValueOrDefault(device.Id, -1), Lateness.ClocksOf(world, device));
     }
 
     /// <summary>What counts and shares are drawn by: the same ask draws the same devices, whoever asks and whenever.</summary>
@@ -224,16 +231,23 @@ public static class Previewing
         for (var i = 0; i < plan.Waves.Count; i++)
         {
             var opensAt = plan.Waves[i].NotBefore(world.Now);
+            if (plan.Waves[i].Deadline?.At(null, null) is { } due && due <= world.Now)
+            {
+                findings.Add(new Finding(
+                    $"The deadline of wave '{plan.Waves[i].Name}' was {Units.FormatDuration(world.Now - due)} ago: its devices would be late at once.",
+                    $"waves[{i}].deadline"));
+            }
+
             if (opensAt == DateTimeOffset.MaxValue)
             {
                 findings.Add(new Finding($"Wave '{plan.Waves[i].Name}' never opens: its hours ({plan.Waves[i].Hours}) are over.", $"waves[{i}].hours"));
             }
-            else if (opensAt is { } opens && opens >= plan.Deadline)
+            else if (opensAt is { } opens && (plan.Waves[i].Deadline is { } own ? own.At(opens, null) : plan.Deadline) is { } deadline && opens >= deadline)
             {
                 findings.Add(
                     new Finding(
                         $"Wave '{plan.Waves[i].Name}' opens "
-                            + $"{(opens == plan.Deadline ? "at" : $"{Units.FormatDuration(opens - plan.Deadline.Value)} after")} the deadline: its devices "
+                            + $"{(opens == deadline ? "at" : $"{Units.FormatDuration(opens - deadline)} after")} the deadline: its devices "
                                 + $"are late before they may start.",
                         $"waves[{i}].opensAt") { IsWarning = true });
             }

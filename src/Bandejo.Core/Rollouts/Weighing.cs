@@ -262,7 +262,8 @@ public static class Weighing
         return new Stand(
             deployment.Plan.Wish == Wish.Choice && !at.IsTaken
                 ? new Happening(TargetEvent.OnShelf, OnShelf)
-                : Openings.Of(world, deployment.Plan, device, fit.Variant, at.IsTaken, at.WaitsFor, now)
+                : Openings.Of(
+                    world, deployment.Plan, device, fit.Variant, at.IsTaken, Lateness.DeadlineOf(world, deployment, device, at.Wave), at.WaitsFor, now)
                     ?? new Happening(TargetEvent.Due, Targets.DueReason(at.WaitsFor)),
             fit.Variant, true);
     }

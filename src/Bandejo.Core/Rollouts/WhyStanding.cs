@@ -67,7 +67,8 @@ public sealed record WhyStanding(Target? Target, IReadOnlyList<StandingStep> Ste
             steps.Add(new WaveStep(deployment.Plan.Waves[target.Wave].Name, deployment.State.Waves[target.Wave].OpenedAt));
         }
 
-        if (HoursAhead.Of(world, deployment.Plan, [(device, fit.Variant)]) is [var hours])
+        if (HoursAhead.Of(
+            world, deployment.Plan, [(device, fit.Variant)], each => Lateness.DeadlineOf(world, deployment, each, target.Wave)) is [var hours])
         {
             steps.Add(new HoursStep(hours.Why, hours.Next));
         }

@@ -93,6 +93,12 @@ public static class Ahead
         for (var at = 0; at < plan.Waves.Count; at++)
         {
             var (wave, stands) = (plan.Waves[at], state.Waves[at]);
+            if (wave.Deadline?.At(stands.OpenedAt, null) is { } due)
+            {
+                // By the clocks of each device it is over for all by then.
+                yield return Entry(AheadKind.Deadline, $"Deadline of '{wave.Name}' of {plan.Name}", due, tallies[at].Bottom - tallies[at].Top, at);
+            }
+
             var isNext = at == 0 || state.Waves[at - 1].PassedAt is not null;
             if (stands is { ReachedAt: { } reached, IsSoaked: false, PassedAt: null } && wave.Gate is { } gate)
             {

@@ -116,7 +116,7 @@ public static class Groups
                 "How many fetch at once, and whether over metered links, each deployment says for itself; of a group is said how fast: 'at most 500 kB/s'.");
         }
 
-        var written = read.Value.ToString();
+        var written = read.Value.ToString() is { Length: > 0 } says ? says : null;
         if (written == record.Fetch)
         {
             return found.Value;
@@ -124,7 +124,7 @@ public static class Groups
 
         decision.Do(new PutGroup(record with { Fetch = written, Revision = record.Revision + 1 }));
         decision.Audit(
-            "group-fetch", written.Length == 0 ? $"Nothing is said any more of how the group '{record.Slug}' fetches files."
+            "group-fetch", written is null ? $"Nothing is said any more of how the group '{record.Slug}' fetches files."
                 : $"The group '{record.Slug}' fetches files {written}.");
         return decision.World.Groups[record.Slug];
     }

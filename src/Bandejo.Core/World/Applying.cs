@@ -294,7 +294,7 @@ public sealed partial class FleetWorld
         }
 
         var before = group.Record;
-        var isRuling = group.IsRuling || record.Calendars.Length + record.Fetch.Length > 0;
+        var isRuling = group.IsRuling || record.Fetch is not null || record.Calendars.Length > 0;
         DoubtAll(isRuling ? group.In : new Bitmap());
         group.Become(record, Columns);
         DoubtAll(isRuling ? group.In : new Bitmap());

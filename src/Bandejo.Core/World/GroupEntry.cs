@@ -47,7 +47,7 @@ public sealed class GroupEntry
 
     // What is kept was read when it was said.
     private static FetchRule? FetchOf(GroupRecord record) =>
-        record.Fetch.Length > 0 && FetchRule.Parse(record.Fetch) is { Ok: true, Value: var rule } ? rule : null;
+        record.Fetch is not null && FetchRule.Parse(record.Fetch) is { Ok: true, Value: var rule } ? rule : null;
 
     /// <summary>What an event is called by which a device comes into a group, or leaves it.</summary>
     public static string MoveWord(string slug, bool isIn) => $"{(isIn ? "into" : "out-of")} {slug}";

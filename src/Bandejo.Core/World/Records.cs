@@ -45,8 +45,8 @@ public sealed record GroupRecord(string Slug, string Name, string? Rule, bool Is
     /// <summary>The calendars that rule its devices, by their short names with spaces in between; empty for none.</summary>
     public string Calendars { get; init; } = "";
 
-    /// <summary>How its devices fetch files, as <see cref="Deployments.FetchRule"/> is written; empty for nothing said.</summary>
-    public string Fetch { get; init; } = "";
+    /// <summary>How its devices fetch files, as <see cref="Deployments.FetchRule"/> is written; null for nothing said.</summary>
+    public string? Fetch { get; init; }
 }
 
 /// <summary>A calendar.</summary>

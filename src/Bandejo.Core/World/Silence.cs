@@ -8,11 +8,11 @@ public sealed partial class FleetWorld
 {
     private static readonly TimeSpan SilenceLag = TimeSpan.FromMinutes(1);
 
-    /// <summary>The counts with those who were not heard from for long, for whoever shows them.</summary>
+    /// <summary>The counts with those who are late and those who were not heard from for long, for whoever shows them.</summary>
     public IReadOnlyList<Tally> TalliesToShow(DeploymentEntry deployment)
     {
         var silent = SilentRows();
-        return [.. Tallies(deployment).Select(
+        return [.. Lateness.With(this, deployment, Tallies(deployment)).Select(
             (tally, wave) =>
                 deployment.State.Waves[wave].OpenedAt is null || !deployment.IsActive
                     ? tally

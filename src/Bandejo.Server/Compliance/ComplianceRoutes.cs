@@ -41,9 +41,12 @@ internal static class ComplianceRoutes
         var groups = by == "group" ? each.Groups.Values.ToList() : [];
         return ComplianceRows.Of(
             by, [.. each.Deployments.Values.Where(deployment => deployment.IsActive).Select(deployment => new Standing(
-                deployment.Plan, deployment.Targets.States(), [.. groups.Select(group => deployment.Targets.States(group.In))]))],
-            [.. groups.Select(group => group.Record)], each.Now);
+                deployment.Plan, Counted(each, deployment, null), [.. groups.Select(group => Counted(each, deployment, group.In))]))],
+            [.. groups.Select(group => group.Record)]);
     });
+
+    private static StandingCounts Counted(FleetWorld world, DeploymentEntry deployment, Bitmap? among) =>
+        new(deployment.Targets.States(among), Lateness.States(world, deployment, among));
 
     /// <summary>The targets behind a figure by deployment and device, made while they are read.</summary>
     private static Outcome<IEnumerable<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) =>
@@ -85,8 +88,9 @@ internal static class ComplianceRoutes
     private static IEnumerable<TargetInfo> Targets(FleetWorld world, IEnumerable<DeploymentEntry> deployments, Bitmap? members, string? only)
     {
         // Who is meant is found now, also where targets must be fetched for it; what is said of each is made while it is read.
-        var meant = deployments.Select(deployment => (Deployment: deployment, Rows: deployment.Targets.In(Enum.GetValues<TargetState>().Where(
-            state => ComplianceRows.IsMeant(state, only, deployment.Plan.Deadline, world.Now))))).ToList();
+        var meant = deployments.Select(deployment => (Deployment: deployment, Rows: only == "late"
+            ? Lateness.Rows(world, deployment)
+            : deployment.Targets.In(Enum.GetValues<TargetState>().Where(state => ComplianceRows.IsMeant(state, only, isLate: false))))).ToList();
         return meant.SelectMany(each => world.Devices.InOrder(members is null ? each.Rows : each.Rows.And(members)).Select(
             device => Views.Target(world, each.Deployment, each.Deployment.Targets[device])));
     }

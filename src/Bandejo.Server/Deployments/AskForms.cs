@@ -25,14 +25,15 @@ internal static class AskForms
     };
 
     public static IReadOnlyList<WaveAsk> Waves(IReadOnlyList<WaveRequest> waves) =>
-        [.. waves.Select(wave => new WaveAsk(wave.Name, wave.Pick, wave.Gate, wave.OpensAt, wave.Hours))];
+        [.. waves.Select(wave => new WaveAsk(wave.Name, wave.Pick, wave.Gate, wave.OpensAt, wave.Hours, wave.Deadline))];
 
     public static RollBackAsk Ask(RollBackRequest request) => new(request.Reason ?? "", request.Devices, request.Wave, request.PauseOthers);
 
     /// <summary>Writes an ask down as it is kept, and as what is drawn by.</summary>
     public static string Write(DeploymentAsk ask) => JsonSerializer.Serialize(
         new DeploymentRequest(
-            ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(wave.Name, wave.Pick, wave.Gate, wave.OpensAt, wave.Hours))],
+            ask.Package, ask.Groups, [.. ask.Waves.Select(wave => new WaveRequest(
+                wave.Name, wave.Pick, wave.Gate, wave.OpensAt, wave.Hours, wave.Deadline))],
             ask.Name, ask.Wish,
             ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
             ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt, ask.EndsWhenReplaced,
@@ -102,7 +103,7 @@ internal static class AskForms
             [.. outlook.Findings.Select(Problems.Info)], outlook.Reached,
             [.. outlook.Waves.Select(each => new WavePreview(
                 each.Wave.Name, each.Wave.Pick.ToString(), each.Devices, each.Counted, each.Wave.Gate?.ToString(), each.Arithmetic, each.Sample,
-                each.Wave.OpensAt, each.Wave.Hours?.ToString()))],
+                each.Wave.OpensAt, each.Wave.Hours?.ToString(), each.Wave.Deadline?.ToString()))],
             [.. outlook.Effects.Select(each => new EffectInfo(StateNames.Hyphenate(each.Effect.ToString()), Words(each.Effect), each.Count))],
             [.. outlook.Out.Select(Info)], [.. outlook.Spread.Select(each => new CountInfo(each.Kind, each.Count))],
             Chosen.Of(plan, package, outlook.Ask.Preset, outlook.Handling), StateNames.Of(plan.Wish),

@@ -182,9 +182,8 @@ internal static class TargetList
             return wave.Failure!;
         }
 
-        var meant = (states.Value.Count == 0 ? Enum.GetValues<TargetState>() : states.Value.AsEnumerable())
-            .Where(state => query.Late != true || Counting.IsLate(state, deployment.Plan.Deadline, world.Now));
-        var rows = deployment.Targets.In(meant).And(filter.Value);
+        var rows = deployment.Targets.In(states.Value.Count == 0 ? Enum.GetValues<TargetState>() : states.Value.AsEnumerable()).And(filter.Value);
+        rows = query.Late == true ? rows.And(Lateness.Rows(world, deployment)) : rows;
         return wave.Value is { } index ? rows.And(deployment.Targets.InWave(index)) : rows;
     }
 

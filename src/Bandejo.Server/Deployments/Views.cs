@@ -11,18 +11,21 @@ namespace Bandejo.Server.Deployments;
 /// <summary>Deployments, targets and attempts as they are answered.</summary>
 internal static class Views
 {
-    public static DeploymentInfo Deployment(FleetWorld world, DeploymentEntry deployment) => Deployment(deployment, world.TalliesToShow(deployment), world.Now);
+    public static DeploymentInfo Deployment(FleetWorld world, DeploymentEntry deployment) =>
+        Deployment(deployment, world.TalliesToShow(deployment), world.Now, Lateness.States(world, deployment));
 
     /// <summary>A deployment with its targets as they stand at a moment.</summary>
-    public static DeploymentInfo Deployment(DeploymentEntry deployment, IReadOnlyList<Tally> tallies, DateTimeOffset at)
+    /// <param name="late">How many targets in each state are late; null where all are by the last of its deadlines.</param>
+    public static DeploymentInfo Deployment(DeploymentEntry deployment, IReadOnlyList<Tally> tallies, DateTimeOffset at, int[]? late = null)
     {
         var plan = deployment.Plan;
         var states = deployment.Targets.States();
+        late ??= Counting.Late(states, Deadlines.Last(plan, deployment.State), at);
         var stands = Sentences.Of(plan, deployment.State, tallies, at);
         return new DeploymentInfo(
             plan.Id, plan.Name, plan.App, plan.Version.Text, plan.Package, StateNames.Of(plan.Wish), StateNames.Of(deployment.State.Status),
             stands.ToString(), stands.Lead, deployment.State.StartedBy, deployment.State.StartedAt, plan.Deadline,
-            Counts.Info(Counts.Of(plan.Deadline, states, at)), States(states),
+            Counts.Info(Counting.Compliance(states, late)), States(states),
             [.. plan.Waves.Select((_, index) => Wave(deployment, index, tallies[index], at))], deployment.State.Revision);
     }
 
@@ -30,16 +33,19 @@ internal static class Views
     {
         var device = world.Devices.Get(target.Device);
         var silence = device is null ? "" : Sentences.Silence(target.State, device.LastHeard ?? device.Record.Joined, world.CheckInInterval, world.Now);
-        return Target(deployment.Plan, target, device?.Name ?? target.Device, silence, world.Now);
+        var deadline = device is null ? deployment.Plan.Deadline : Lateness.DeadlineOf(world, deployment, device, target.Wave);
+        return Target(deployment.Plan, target, device?.Name ?? target.Device, silence, deadline, world.Now);
     }
 
     /// <summary>A target as it stands at a moment.</summary>
     /// <param name="name">Of its device.</param>
     /// <param name="silence">What is said beside the reason of a device that is silent.</param>
-    public static TargetInfo Target(DeploymentPlan plan, Target target, string name, string silence, DateTimeOffset at) => new(
+    /// <param name="deadline">When it is late; null for never.</param>
+    public static TargetInfo Target(
+        DeploymentPlan plan, Target target, string name, string silence, DateTimeOffset? deadline, DateTimeOffset at) => new(
         plan.Id, plan.Name, target.Device, name, plan.App, plan.Version.Text, StateNames.Of(plan.Wish), StateNames.Of(target.State), target.Reason + silence,
         target.Wave < 0 ? null : plan.Waves[target.Wave].Name, target.Tries, plan.Retry.Tries, target.Since, target.Next,
-        Counting.IsLate(target.State, plan.Deadline, at), target.Before, target.ProvenAt)
+        Counting.IsLate(target.State, deadline, at), target.Before, target.ProvenAt)
     {
         Why = Info(target.Reason),
     };
@@ -77,7 +83,7 @@ internal static class Views
             wave.Name, wave.Pick.ToString(), wave.Gate?.ToString(), word, tally.Total, tally.Bottom, tally.Top, wave.Gate?.Needed(tally.Bottom), tally.Failures,
             tally.Trials,
             state.OpenedAt, soakUntil, state.PassedAt, OpensAt(), tally.Harms, States(tally.States), state.ReachedAt, wave.Gate?.NeedsApproval ?? false,
-            wave.Hours?.ToString());
+            wave.Hours?.ToString(), wave.Deadline?.ToString(), wave.Deadline?.At(state.OpenedAt, null));
 
         DateTimeOffset? OpensAt() => state.OpenedAt is not null ? wave.OpensAt : wave.NotBefore(now) is { } at && at < DateTimeOffset.MaxValue ? at : null;
     }

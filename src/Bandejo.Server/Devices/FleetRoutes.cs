@@ -81,7 +81,7 @@ internal static class FleetRoutes
         int met = 0, unmet = 0;
         foreach (var deployment in world.ActiveOf(device))
         {
-            var counts = Counting.Compliance(deployment.Targets.StateOf(device)!.Value, deployment.Plan.Deadline, world.Now);
+            var counts = Counting.Compliance(deployment.Targets.StateOf(device)!.Value, null, world.Now);
             met += counts.Met;
             unmet += counts.Unmet + counts.Unknown;
         }

@@ -31,7 +31,7 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         var members = groups.Select(group => past.Members(group.Slug)).ToList();
         try
         {
-            return ComplianceRows.Of(by, [.. Active.AsParallel().AsOrdered().Select(deployment => Standing(deployment, members))], groups, past.At);
+            return ComplianceRows.Of(by, [.. Active.AsParallel().AsOrdered().Select(deployment => Standing(deployment, members))], groups);
         }
         catch (AggregateException error) when (error.InnerException is StoreException lost)
         {
@@ -68,8 +68,9 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         var members = group is null ? null : past.Members(group);
         var names = new Names(now, past);
         return Outcome.Of(deployments.SelectMany(deployment => past.Targets(deployment.Id)
-            .Where(each => (members?[each.Number] ?? true) && ComplianceRows.IsMeant(each.Target.State, only, deployment.Plan.Deadline, past.At))
-            .Select(each => Info(deployment, each.Target, names.IdOf(each.Number), names.Of(each.Number)))
+            .Where(each => (members?[each.Number] ?? true)
+                && ComplianceRows.IsMeant(each.Target.State, only, IsLate(deployment, names, each.Number, each.Target)))
+            .Select(each => Info(deployment, each.Target, names, each.Number, names.Of(each.Number)))
             .OrderBy(target => target.DeviceName, StringComparer.OrdinalIgnoreCase)));
     }
 
@@ -95,8 +96,16 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         }
 
         // Whom nobody heard from for long is not kept: nobody is taken to have been silent.
-        var info = Views.Deployment(entry, entry.Targets.Tallies(_ => past.At, past.At), past.At);
         var names = new Names(now, past);
+        var (late, byWave) = (new int[Enum.GetValues<TargetState>().Length], new int[plan.Waves.Count]);
+        foreach (var (number, target) in past.Targets(deployment.Id).Where(each => IsLate(deployment, names, each.Number, each.Target)))
+        {
+            late[(int)target.State]++;
+            byWave[Math.Max(0, target.Wave)] += target.Wave >= 0 ? 1 : 0;
+        }
+
+        var tallies = entry.Targets.Tallies(_ => past.At, past.At).Select((tally, wave) => tally with { Late = byWave[wave] });
+        var info = Views.Deployment(entry, [.. tallies], past.At, late);
         return new DeploymentDetails(
             info, plan.Groups, plan.Except, plan.Halt.ToString(), plan.Retry.Tries, Units.FormatDuration(plan.Retry.Pause), Units.FormatDuration(plan.Lease), 0,
             null, [], [.. harmed.OrderByDescending(each => each.Target.TroubleAt).Take(20).Select(each => new HarmInfo(
@@ -144,7 +153,7 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         var names = new Names(now, past);
         var all = past.Targets(deployment.Id)
             .Where(each => (states.Value.Count == 0 || states.Value.Contains(each.Target.State))
-                && (query.Late != true || Counting.IsLate(each.Target.State, deployment.Plan.Deadline, past.At)) && (wave.Value is null
+                && (query.Late != true || IsLate(deployment, names, each.Number, each.Target)) && (wave.Value is null
                     || each.Target.Wave == wave.Value))
             .Select(each => (each.Target, each.Number, Name: names.Of(each.Number)))
             .Where(each => query.Filter is null || each.Name.Contains(query.Filter.Trim(), StringComparison.OrdinalIgnoreCase)).ToList();
@@ -163,7 +172,7 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         var size = Routes.PageSize(query.Limit);
         var page = sorted.Skip(query.Skip ?? 0).Take(size + 1).ToList();
         return new Page<TargetInfo>(
-            [.. page.Take(size).Select(each => Info(deployment, each.Target, names.IdOf(each.Number), each.Name))],
+            [.. page.Take(size).Select(each => Info(deployment, each.Target, names, each.Number, each.Name))],
             page.Count > size && query.Sort is null or "name" ? page[size - 1].Name : null, all.Count);
     }
 
@@ -182,8 +191,9 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         }
 
         var was = past.TargetsOf(id).ToDictionary(each => each.Deployment, each => each.Target, StringComparer.Ordinal);
+        var names = new Names(now, past);
         var targets = now.Deployments.Values.Where(deployment => _states.Value.ContainsKey(deployment.Id) && was.ContainsKey(deployment.Id))
-            .Select(deployment => Info(deployment, was[deployment.Id], id, device.Name)).ToList();
+            .Select(deployment => Info(deployment, was[deployment.Id], names, device.Number, device.Name)).ToList();
         return new DeviceDetails(
             Infos([device]).Single(), [.. device.Facts.Select(fact => FleetRoutes.Fact(fact.Name, fact.Value, fact.Since))],
             [.. device.Programs.OrderBy(program => program.Source).ThenBy(program => program.Name, StringComparer.OrdinalIgnoreCase).Select(
@@ -196,7 +206,7 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         ? new GroupInfo(
             group.Slug, group.Name, group.Rule is null ? "listed" : "rule", group.Rule, group.IsForTesting, past.Members(slug).Count(), 0, group.Revision,
             Calendars: GroupEntry.CalendarsOf(group) is { Count: > 0 } calendars ? calendars : null,
-            Fetch: group.Fetch.Length == 0 ? null : group.Fetch)
+            Fetch: group.Fetch)
         : NoGroup(slug);
 
     /// <summary>The groups.</summary>
@@ -232,20 +242,48 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             : found;
     }
 
-    private Standing Standing(DeploymentEntry deployment, IReadOnlyList<Bitmap> groups) => new(
-        deployment.Plan, past.States(deployment.Id), groups.Count == 0 ? [] : past.States(deployment.Id, groups));
+    private Standing Standing(DeploymentEntry deployment, IReadOnlyList<Bitmap> groups)
+    {
+        var (plan, states, byGroup) = (
+            deployment.Plan, past.States(deployment.Id), groups.Count == 0 ? (IReadOnlyList<int[]>)[] : past.States(deployment.Id, groups));
+        if (!Deadlines.AreOfWaves(plan))
+        {
+            return new Standing(plan, Counted(states), [.. byGroup.Select(Counted)]);
+        }
 
-    private TargetInfo Info(DeploymentEntry deployment, Target target, string device, string name) =>
-        Views.Target(deployment.Plan, target with { Device = device, ProvenAt = null }, name, "", past.At);
+        var (names, all, late) = (new Names(now, past), new int[states.Length], groups.Select(_ => new int[states.Length]).ToList());
+        foreach (var (number, target) in past.Targets(deployment.Id).Where(each => IsLate(deployment, names, each.Number, each.Target)))
+        {
+            all[(int)target.State]++;
+            for (var group = 0; group < groups.Count; group++)
+            {
+                late[group][(int)target.State] += groups[group][number] ? 1 : 0;
+            }
+        }
+
+        return new Standing(plan, new StandingCounts(states, all), [.. byGroup.Select((some, group) => new StandingCounts(some, late[group]))]);
+
+        StandingCounts Counted(int[] some) => new(some, Counting.Late(some, plan.Deadline, past.At));
+    }
+
+    private bool IsLate(DeploymentEntry deployment, Names names, int number, Target target) =>
+        Counting.IsLate(target.State, DeadlineOf(deployment, names, number, target), past.At);
+
+    /// <summary>When a target was late, by the clocks that its device has now where those of each count.</summary>
+    private DateTimeOffset? DeadlineOf(DeploymentEntry deployment, Names names, int number, Target target) => Deadlines.Of(
+        deployment.Plan, _states.Value[deployment.Id], target.Wave,
+        Deadlines.AreOfWaves(deployment.Plan) && now.Devices.Get(names.IdOf(number)) is { } device ? Lateness.ClocksOf(now, device) : null);
+
+    private TargetInfo Info(DeploymentEntry deployment, Target target, Names names, int number, string name) => Views.Target(
+        deployment.Plan, target with { Device = names.IdOf(number), ProvenAt = null }, name, "", DeadlineOf(deployment, names, number, target), past.At);
 
     /// <summary>Devices as they stand in lists, with what was open of them.</summary>
     private IEnumerable<DeviceInfo> Infos(IReadOnlyList<PastDevice> devices)
     {
         var (numbers, open) = (devices.Select(device => device.Number).ToList(), new Dictionary<int, (int Met, int Unmet)>());
-        var active = Active.ToDictionary(deployment => deployment.Id, deployment => deployment.Plan.Deadline, StringComparer.Ordinal);
-        foreach (var (deployment, number, target) in past.Targets(active.Keys, numbers))
+        foreach (var (_, number, target) in past.Targets([.. Active.Select(deployment => deployment.Id)], numbers))
         {
-            var (counts, (met, unmet)) = (Counting.Compliance(target.State, active[deployment], past.At), open.GetValueOrDefault(number));
+            var (counts, (met, unmet)) = (Counting.Compliance(target.State, null, past.At), open.GetValueOrDefault(number));
             open[number] = (met + counts.Met, unmet + counts.Unmet + counts.Unknown);
         }
 

@@ -57,15 +57,16 @@ internal static class Trends
 
     private static TrendInfo Compliance(WorldHost world, IStore store, string? app, DateOnly from, DateOnly today)
     {
-        var plans = world.Read(each => each.Deployments.Values.Where(deployment => app is null || deployment.Plan.App == app).ToDictionary(
-            deployment => deployment.Id, deployment => deployment.Plan, StringComparer.Ordinal));
+        // By the last deadline of each: in which wave targets were on a day is not counted.
+        var deadlines = world.Read(each => each.Deployments.Values.Where(deployment => app is null || deployment.Plan.App == app).ToDictionary(
+            deployment => deployment.Id, deployment => Deadlines.Last(deployment.Plan, deployment.State), StringComparer.Ordinal));
         var now = world.Now;
         var sums = new Dictionary<DateOnly, ComplianceCount>();
-        foreach (var each in store.StatesByDay(from, today).Where(each => plans.ContainsKey(each.Deployment)))
+        foreach (var each in store.StatesByDay(from, today).Where(each => deadlines.ContainsKey(each.Deployment)))
         {
             var end = new DateTimeOffset(each.Day, TimeOnly.MaxValue, TimeSpan.Zero);
             sums[each.Day] = sums.GetValueOrDefault(each.Day, ComplianceCount.None)
-                + Counts.Of(plans[each.Deployment].Deadline, each.States, end < now ? end : now);
+                + Counting.Compliance(each.States, Counting.Late(each.States, deadlines[each.Deployment], end < now ? end : now));
         }
 
         return new TrendInfo("compliance", ComplianceParts, [.. Days(from, today).Select(day => Day(day, sums.GetValueOrDefault(day, ComplianceCount.None)))]);

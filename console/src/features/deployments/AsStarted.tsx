@@ -48,7 +48,7 @@ export function AsStarted({ details }: { details: Schemas["DeploymentDetails"] }
               <tr key={wave.name}>
                 <td>{wave.name}<div className="quiet">{devices(wave.devices)}</div></td>
                 <td>{wave.pick}</td>
-                <td>{wave.opensAt && <div className="quiet">not before <Moment at={wave.opensAt} only="moment" /></div>}{wave.hours && <div className="quiet">opens {wave.hours}</div>}{wave.gate ?? <span className="quiet">none; done when all are met</span>}</td>
+                <td>{wave.opensAt && <div className="quiet">not before <Moment at={wave.opensAt} only="moment" /></div>}{wave.hours && <div className="quiet">opens {wave.hours}</div>}{wave.deadline && <div className="quiet">due {wave.deadline}</div>}{wave.gate ?? <span className="quiet">none; done when all are met</span>}</td>
               </tr>
             ))}
           </tbody>

@@ -85,7 +85,7 @@ export default function ComposePage() {
             <div className="chips" role="group" aria-label="Wave plans">
               <span className="quiet">Waves of a plan:</span>
               {plans.data!.map((plan) => (
-                <button key={plan.slug} type="button" className="chip" onClick={() => set({ waves: plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "", hours: wave.hours ?? "" })), hasTimes: draft.hasTimes || plan.waves.some((wave) => wave.hours) })}>
+                <button key={plan.slug} type="button" className="chip" onClick={() => set({ waves: plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "", hours: wave.hours ?? "", due: wave.deadline ?? "" })), hasTimes: draft.hasTimes || plan.waves.some((wave) => wave.hours || wave.deadline) })}>
                   {plan.name}
                 </button>
               ))}

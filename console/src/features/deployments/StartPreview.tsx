@@ -95,6 +95,7 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
                     </div>
                   )}
                   {wave.hours && <div className="quiet">opens {wave.hours}</div>}
+                  {wave.deadline && <div className="quiet">due {wave.deadline}</div>}
                   {wave.gate ?? <span className="quiet">none</span>}
                   {wave.arithmetic && <div className="quiet">{wave.arithmetic}</div>}
                 </td>

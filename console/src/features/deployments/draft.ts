@@ -50,8 +50,8 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     groups: (from.groups ?? "").split(",").filter(Boolean),
     except: [],
     waves: [
-      { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d, then approval", opensAt: "", hours: "" },
-      { name: "Everyone else", pick: "everyone else", gate: "", opensAt: "", hours: "" },
+      { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d, then approval", opensAt: "", hours: "", due: "" },
+      { name: "Everyone else", pick: "everyone else", gate: "", opensAt: "", hours: "", due: "" },
     ],
     hasTimes: false,
     halt: "",
@@ -86,7 +86,7 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     package: draft.package,
     groups: draft.groups,
     except: draft.except,
-    waves: draft.waves.map((wave) => ({ name: wave.name.trim(), pick: wave.pick.trim(), gate: wave.gate.trim() || null, opensAt: draft.hasTimes ? instant(wave.opensAt) : null, hours: draft.hasTimes ? inZone(wave.hours) : null })),
+    waves: draft.waves.map((wave) => ({ name: wave.name.trim(), pick: wave.pick.trim(), gate: wave.gate.trim() || null, opensAt: draft.hasTimes ? instant(wave.opensAt) : null, hours: draft.hasTimes ? inZone(wave.hours) : null, deadline: draft.hasTimes ? wave.due.trim() || null : null })),
     name: draft.name.trim() || null,
     wish: draft.wish,
     halt: draft.halt.trim() || null,
@@ -163,7 +163,7 @@ function waveOf(wave: WaveDraft, hasTimes: boolean): string {
   const name = /[:;]/.test(wave.name) ? `"${wave.name.trim()}"` : wave.name.trim();
   const opens = hasTimes ? instant(wave.opensAt) : null;
   const hours = hasTimes ? inZone(wave.hours) : null;
-  return `${name}: ${wave.pick.trim()}${wave.gate.trim() ? `; ${wave.gate.trim()}` : ""}${opens ? `; not before ${opens}` : ""}${hours ? `; opens ${hours}` : ""}`;
+  return `${name}: ${wave.pick.trim()}${wave.gate.trim() ? `; ${wave.gate.trim()}` : ""}${opens ? `; not before ${opens}` : ""}${hours ? `; opens ${hours}` : ""}${hasTimes && wave.due.trim() ? `; due ${wave.due.trim()}` : ""}`;
 }
 
 function single(text: string): string {

@@ -8,7 +8,7 @@ import { Meanwhile } from "@/parts/Meanwhile";
 import { hasTwins, type WaveDraft, WavesEditor } from "@/parts/WavesEditor";
 
 function wavesOf(plan: Schemas["WavePlanInfo"]): WaveDraft[] {
-  return plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "", hours: wave.hours ?? "" }));
+  return plan.waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate ?? "", opensAt: "", hours: wave.hours ?? "", due: wave.deadline ?? "" }));
 }
 
 /** Makes a wave plan (null), or changes one. */
@@ -16,15 +16,15 @@ export function WavePlanForm({ plan, close }: { plan: Schemas["WavePlanInfo"] | 
   const [slug, setSlug] = useState(plan?.slug ?? "");
   const [name, setName] = useState(plan?.name ?? "");
   const [waves, setWaves] = useState<WaveDraft[]>(plan ? wavesOf(plan) : [
-    { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d", opensAt: "", hours: "" },
-    { name: "Rest", pick: "everyone else", gate: "", opensAt: "", hours: "" },
+    { name: "Pilots", pick: "5 %", gate: "100 % met for 1 d", opensAt: "", hours: "", due: "" },
+    { name: "Rest", pick: "everyone else", gate: "", opensAt: "", hours: "", due: "" },
   ]);
   const [revision, setRevision] = useState(plan?.revision);
   const [theirs, setTheirs] = useState<Schemas["WavePlanInfo"] | null>(null);
   const draft = JSON.stringify([name, waves.map(({ id: _, ...wave }) => wave)]);
   const [first] = useState(draft);
   const save = useMutation({
-    mutationFn: () => request("put", "/api/v1/wave-plans/{slug}", { path: { slug }, body: { name: name || null, waves: waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate || null, hours: wave.hours || null })) }, revision }),
+    mutationFn: () => request("put", "/api/v1/wave-plans/{slug}", { path: { slug }, body: { name: name || null, waves: waves.map((wave) => ({ name: wave.name, pick: wave.pick, gate: wave.gate || null, hours: wave.hours || null, deadline: wave.due || null })) }, revision }),
     onSuccess: close,
     onError: async (error) => setTheirs(plan && isStale(error) ? await request("get", "/api/v1/wave-plans/{slug}", { path: { slug } }) : null),
   });
@@ -39,7 +39,7 @@ export function WavePlanForm({ plan, close }: { plan: Schemas["WavePlanInfo"] | 
       {theirs && (
         <Meanwhile
           what="this wave plan"
-          says={`It is now: ${theirs.waves.map((wave) => `${wave.name}: ${wave.pick}${wave.gate ? `; ${wave.gate}` : ""}${wave.hours ? `; opens ${wave.hours}` : ""}`).join(" / ")}.`}
+          says={`It is now: ${theirs.waves.map((wave) => `${wave.name}: ${wave.pick}${wave.gate ? `; ${wave.gate}` : ""}${wave.hours ? `; opens ${wave.hours}` : ""}${wave.deadline ? `; due ${wave.deadline}` : ""}`).join(" / ")}.`}
           takeTheirs={() => { setName(theirs.name); setWaves(wavesOf(theirs)); setRevision(theirs.revision); setTheirs(null); save.reset(); }}
           keepMine={() => { setRevision(theirs.revision); setTheirs(null); save.reset(); }}
         />
