@@ -11,13 +11,13 @@ echo "build $SECONDS s" >"$work/times"
 # The tests start many programs that live for a moment: what is compiled as it runs is compiled well only where it runs long.
 export DOTNET_TieredPGO=0 DOTNET_TC_CallCountThreshold=0x400
 
-# One suite, and how far it steps back behind others (nice): what it prints, and a line with its figures in the folder of this run. A suite that ran nothing, or ended with an error of its own, counts as one that failed.
+# One suite: what it prints, and a line with its figures in the folder of this run. A suite that ran nothing, or ended with an error of its own, counts as one that failed.
 suite() {
     local name=$1 began=$SECONDS log="$work/$1.out" code total errors failures bad
     echo "== $name"
     # With how long it kept processors busy, which is what it costs beside others.
     # Whoever starts this in the background may have taken Ctrl-C away from it, which tests send.
-    { time -p nice -n "${2:-0}" env --default-signal=INT,QUIT "tests/$name/bin/Release/net10.0/Bandejo.$name.Tests" >"$log" 2>&1; } 2>"$work/$name.busy"
+    { time -p env --default-signal=INT,QUIT "tests/$name/bin/Release/net10.0/Bandejo.$name.Tests" >"$log" 2>&1; } 2>"$work/$name.busy"
     code=$?
     cat "$log"
     read -r total errors failures < <(sed -nE 's/.*Total: ([0-9]+), Errors: ([0-9]+), Failed: ([0-9]+).*/\1 \2 \3/p' "$log" | tail -1)
@@ -55,8 +55,7 @@ suite Simulation >"$work/simulation.log" 2>&1 &
     done
     console
 } >"$work/others.log" 2>&1 &
-# The largest steps back: it has work for all processors to the end, the others for one each.
-suite System 4
+suite System
 wait
 cat "$work"/*.log
 

@@ -215,13 +215,14 @@ public sealed class DeviceEngine
                     continue;
                 }
 
-                if (!_journal.State.Orders.Any(each => ReferenceEquals(each, order)))
+                if (!_journal.AppendIf(
+                    each => each.Orders.Any(held => ReferenceEquals(held, order)),
+                    new AttemptBegan(new Attempt(_parts.NewId(now), order, (progress?.Tries ?? 0) + 1, now, "fetch", null, null))))
                 {
                     // Other orders came while it was looked at.
                     return now;
                 }
 
-                _journal.Append(new AttemptBegan(new Attempt(_parts.NewId(now), order, (progress?.Tries ?? 0) + 1, now, "fetch", null, null)));
                 _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}, try {(progress?.Tries ?? 0) + 1}");
                 _checkIns.Wake();
                 await Finish(cancellation);

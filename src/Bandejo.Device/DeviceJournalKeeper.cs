@@ -43,6 +43,24 @@ internal sealed class DeviceJournalKeeper
         }
     }
 
+    /// <summary>
+    /// Writes an entry down only where something still holds: nothing comes between, also nothing that waits for the disk just then.
+    /// </summary>
+    /// <returns>Whether it held.</returns>
+    public bool AppendIf(Func<DeviceState, bool> holds, JournalEntry entry)
+    {
+        lock (_lock)
+        {
+            if (!holds(_state))
+            {
+                return false;
+            }
+
+            Append(entry);
+            return true;
+        }
+    }
+
     /// <summary>The service confirmed the orders: leases run from now. Need not survive a power cut, a lease only gets shorter by it.</summary>
     public void Confirm()
     {

@@ -48,7 +48,7 @@ public static class Waking
             return new Failure(ErrorKind.Conflict, $"{device.Name} cannot be woken: its network address (the fact network.mac) is not known.");
         }
 
-        var asked = Ask(decision, [device]);
+        var asked = Ask(decision, [device], Awake(decision, [device]));
         if (asked.Count == 0)
         {
             var site = Turns.SiteOf(decision.World, device);
@@ -74,11 +74,11 @@ public static class Waking
         }
 
         var asked = new List<DeviceEntry>();
-        var woken = 0;
+        var (woken, awake) = (0, Awake(decision, asleep));
         foreach (var site in asleep.Where(device => AddressOf(world, device) is not null).GroupBy(device => Turns.SiteOf(world, device)))
         {
             var some = site.Take(MostOfANeighbour).ToList();
-            var neighbours = Ask(decision, some);
+            var neighbours = Ask(decision, some, awake);
             woken += neighbours.Count == 0 ? 0 : some.Count;
             asked.AddRange(neighbours);
         }
@@ -104,15 +104,22 @@ public static class Waking
         }
     }
 
-    /// <summary>Asks neighbours at one site to wake these; none where nobody there was heard.</summary>
-    private static IReadOnlyList<DeviceEntry> Ask(Decision decision, IReadOnlyList<DeviceEntry> asleep)
+    /// <summary>Who was heard lately at the sites of these and can wake others, the last heard first; all are looked at once.</summary>
+    private static ILookup<string, DeviceEntry> Awake(Decision decision, IReadOnlyList<DeviceEntry> asleep)
     {
         var world = decision.World;
-        var site = Turns.SiteOf(world, asleep[0]);
-        var neighbours = world.Devices.Values.Where(
-            device => device.Memory.KnowsCalendars == true && !IsAsleep(world, device, decision.Now) && !asleep.Contains(device)
-                && Turns.SiteOf(world, device) == site)
-            .OrderByDescending(device => device.LastHeard).ThenBy(device => device.Id, StringComparer.Ordinal).Take(Neighbours).ToList();
+        var sites = asleep.Select(device => Turns.SiteOf(world, device)).ToHashSet(StringComparer.Ordinal);
+        return world.Devices.Values.Where(device => device.Memory.KnowsCalendars == true && !IsAsleep(world, device, decision.Now))
+            .Select(device => (Device: device, Site: Turns.SiteOf(world, device))).Where(each => sites.Contains(each.Site))
+            .OrderByDescending(each => each.Device.LastHeard).ThenBy(each => each.Device.Id, StringComparer.Ordinal)
+            .ToLookup(each => each.Site, each => each.Device, StringComparer.Ordinal);
+    }
+
+    /// <summary>Asks neighbours at one site to wake these; none where nobody there was heard.</summary>
+    private static IReadOnlyList<DeviceEntry> Ask(Decision decision, IReadOnlyList<DeviceEntry> asleep, ILookup<string, DeviceEntry> awake)
+    {
+        var world = decision.World;
+        var neighbours = awake[Turns.SiteOf(world, asleep[0])].Where(device => !asleep.Contains(device)).Take(Neighbours).ToList();
         foreach (var neighbour in neighbours)
         {
             var before = neighbour.Memory.ToWake.Where(each => each.Until > decision.Now);

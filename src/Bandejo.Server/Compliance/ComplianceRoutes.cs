@@ -40,13 +40,19 @@ internal static class ComplianceRoutes
     {
         var groups = by == "group" ? each.Groups.Values.ToList() : [];
         return ComplianceRows.Of(
-            by, [.. each.Deployments.Values.Where(deployment => deployment.IsActive).Select(deployment => new Standing(
-                deployment.Plan, Counted(each, deployment, null), [.. groups.Select(group => Counted(each, deployment, group.In))]))],
+            by, [.. each.Deployments.Values.Where(deployment => deployment.IsActive).Select(deployment => Standing(each, deployment, groups))],
             [.. groups.Select(group => group.Record)]);
     });
 
-    private static StandingCounts Counted(FleetWorld world, DeploymentEntry deployment, Bitmap? among) =>
-        new(deployment.Targets.States(among), Lateness.States(world, deployment, among));
+    private static Standing Standing(FleetWorld world, DeploymentEntry deployment, IReadOnlyList<GroupEntry> groups)
+    {
+        // Found once, however many groups it is counted by.
+        var late = Lateness.Rows(world, deployment);
+        return new Standing(deployment.Plan, Counted(null), [.. groups.Select(group => Counted(group.In))]);
+
+        StandingCounts Counted(Bitmap? among) =>
+            new(deployment.Targets.States(among), deployment.Targets.States(among is null ? late : late.Copy().And(among)));
+    }
 
     /// <summary>The targets behind a figure by deployment and device, made while they are read.</summary>
     private static Outcome<IEnumerable<TargetInfo>> Export(WorldHost world, string? named, string? app, string? group, string? only) =>
