@@ -156,7 +156,7 @@ internal static class StartCommand
             }
         }
 
-        PrintHours(preview.Hours ?? [], "May start at once", isAhead: true);
+        PrintHours(preview.Hours ?? [], preview.Waves.Count > 1 ? "May start once their wave is open" : "May start at once", isAhead: true);
 
         foreach (var left in preview.Out)
         {

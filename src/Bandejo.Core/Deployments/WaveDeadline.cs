@@ -70,7 +70,9 @@ public sealed record WaveDeadline(TimeSpan? After, DateTime? Wall, string? Zone)
         : Wall!.Value.ToString(Form, CultureInfo.InvariantCulture) + (Zone is null ? "" : InZone + Zone);
 
     private static Failure NotKnown(string words) =>
-        Wrong($"'{words}' is no deadline of a wave such as '3 d after it opens', '2026-12-20 18:00 in Europe/Lisbon', or '2026-12-20 18:00' by each clock.");
+        Wrong(
+            $"'{words}' is no deadline of a wave such as '3 d after it opens', '2026-12-20 18:00 in Europe/Lisbon' or, by the clocks of each device, "
+                + "'2026-12-20 18:00'.");
 
     private static Failure Wrong(string says) => new(ErrorKind.Invalid, says, [new Finding(says, "deadline")]);
 }

@@ -189,7 +189,7 @@ public static class Previewing
         }
 
         var changed = foreseen.Where(each => each.Effect is Effect.Enter or Effect.Upgrade or Effect.Downgrade or Effect.Leave or Effect.NotKnown)
-            .Select(each => (each.Device, each.Stand.Variant)).ToList();
+            .OrderBy(each => each.Wave).Select(each => (each.Device, each.Stand.Variant)).ToList();
         var inWave = Deadlines.AreOfWaves(plan) ? foreseen.ToDictionary(each => each.Device.Id, each => each.Wave) : [];
         var opened = Deadlines.AreOfWaves(plan) ? DeploymentState.Start(plan, "", world.Now) : null;
         opened = opened is null ? null : opened with { Waves = [.. opened.Waves.Select(wave => wave with { OpenedAt = world.Now })] };

@@ -45,7 +45,7 @@ internal static class Chosen
             .. plan.Calendars.Count == 0 ? (ChosenInfo[])[] : [new ChosenInfo("calendars", $"of its own: {string.Join(", ", plan.Calendars)}", false)],
             .. plan.StartWhen == StartWhen.Any ? (ChosenInfo[])[] : [new ChosenInfo("start-when", plan.StartWhen.ToString(), false)],
             .. plan.Fetch == FetchRule.Usual ? (ChosenInfo[])[] : [new ChosenInfo("fetch", plan.Fetch.ToString(), false)],
-            .. plan.AtOnce is not { } atOnce ? (ChosenInfo[])[] : [new ChosenInfo("at-once", $"{atOnce} changed at once", false)],
+            .. plan.AtOnce is not { } atOnce ? (ChosenInfo[])[] : [new ChosenInfo("at-once", atOnce.ToString(), false)],
             .. plan.Wakes ? [new ChosenInfo("wake", "devices that sleep are woken when they may start", false)] : (ChosenInfo[])[],
             new("restart", plan.Restart.ToString(), plan.Restart == RestartChoice.LeftToPeople),
             new("halt", plan.Halt.ToString(), plan.Halt == HaltRule.Default),

@@ -4,9 +4,9 @@ import { Moment } from "@/parts/Moment";
 
 /**
  * For what devices wait before they start, those that wait for the same on one line.
- * @param isAhead Nothing was started yet, so that no order is out.
+ * @param ahead Of what was not started yet: what is said of those that wait for nothing else.
  */
-export function HoursList({ hours, isAhead }: { hours: readonly Schemas["HoursInfo"][]; isAhead?: boolean }) {
+export function HoursList({ hours, ahead }: { hours: readonly Schemas["HoursInfo"][]; ahead?: string }) {
   return (
     <table className="plain">
       <thead>
@@ -19,7 +19,7 @@ export function HoursList({ hours, isAhead }: { hours: readonly Schemas["HoursIn
         {hours.map((each) => (
           <tr key={`${each.says} ${each.next}`}>
             <td>
-              {each.isOpen && (isAhead || each.why.code === "order-out") ? "At once" : each.says}
+              {each.isOpen && (ahead !== undefined || each.why.code === "order-out") ? (ahead ?? "At once") : each.says}
               {each.next && (
                 <>
                   {each.isOpen ? ", until " : each.why.code === "restart-held" ? "; looked at again " : "; may start "}

@@ -64,7 +64,7 @@ export function StartPreview({ preview, error, isComplete, isOld }: StartPreview
           </p>
         </div>
       )}
-      {(preview.hours ?? []).length > 0 && <HoursList hours={preview.hours!} isAhead />}
+      {(preview.hours ?? []).length > 0 && <HoursList hours={preview.hours!} ahead={preview.waves.length > 1 ? "Once their wave is open" : "At once"} />}
       <dl className="facts pad" style={{ gridTemplateColumns: "max-content minmax(0, 1fr)" }}>
         <ChosenList chosen={preview.chosen} />
       </dl>
