@@ -52,7 +52,8 @@ internal static class StartCommand
             + "between two [as fast as it goes, not over metered links]",
     };
     private static readonly Option<string?> AtOnce = new("--at-once") { Description = "How many devices are changed at once, such as '3 of a site' [any]" };
-    private static readonly Option<bool> Wake = new("--wake") { Description = "Devices that sleep are woken when they may start, by neighbours at their site" };
+    private static readonly Option<bool> Wake = new(
+        "--wake") { Description = "Devices that sleep are woken when their window opens, by neighbours at their site" };
     private static readonly Option<int> Tries = new("--tries") { Description = "Tries in all", DefaultValueFactory = _ => 3 };
     private static readonly Option<string?> RetryPause = new("--retry-pause") { Description = "The pause before the second try; it doubles each time [15m]" };
     private static readonly Option<string?> Lease = new("--lease") { Description = "How long a device may start it without hearing from the service [1d]" };

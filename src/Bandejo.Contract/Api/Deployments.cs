@@ -33,7 +33,7 @@ namespace Bandejo.Contract.Api;
 /// <c>with somebody signed in</c> or <c>at system start before anybody signs in</c>, each also <c>, on mains power</c>; null for at any time.</param>
 /// <param name="Fetch">How its files are fetched, such as <c>at most 500 kB/s Mon-Fri 08:00-18:00; 5 of a site at once; over metered links too</c>; what the
 /// groups of a device say holds besides. Null for as fast as it goes, but not over a metered link.</param>
-/// <param name="Wake">Whether devices that sleep are woken when they may start, by neighbours at their site.</param>
+/// <param name="Wake">Whether devices that sleep are woken when their window opens, by neighbours at their site.</param>
 /// <param name="AtOnce">How many devices of a site are changed at once, such as <c>3 of a site</c>; null for any number.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(

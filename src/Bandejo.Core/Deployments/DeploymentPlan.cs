@@ -100,7 +100,7 @@ public sealed record DeploymentPlan
     /// <summary>How files are fetched for it; what groups say holds besides.</summary>
     public FetchRule Fetch { get; init; } = FetchRule.Usual;
 
-    /// <summary>Whether devices that sleep are woken when they may start.</summary>
+    /// <summary>Whether devices that sleep are woken when their window opens.</summary>
     public bool Wakes { get; init; }
 
     /// <summary>How many devices of a site are changed at once; null for any number.</summary>

@@ -61,7 +61,7 @@ public sealed record DeploymentAsk
     /// <summary>How files are fetched, as <see cref="Deployments.FetchRule"/> is written; null for the usual.</summary>
     public string? Fetch { get; init; }
 
-    /// <summary>Whether devices that sleep are woken when they may start.</summary>
+    /// <summary>Whether devices that sleep are woken when their window opens.</summary>
     public bool Wakes { get; init; }
 
     /// <summary>How many devices of a site are changed at once, as <see cref="Deployments.AtOnce"/> is written; null for any number.</summary>

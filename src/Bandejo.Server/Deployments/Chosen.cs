@@ -46,7 +46,7 @@ internal static class Chosen
             .. plan.StartWhen == StartWhen.Any ? (ChosenInfo[])[] : [new ChosenInfo("start-when", plan.StartWhen.ToString(), false)],
             .. plan.Fetch == FetchRule.Usual ? (ChosenInfo[])[] : [new ChosenInfo("fetch", plan.Fetch.ToString(), false)],
             .. plan.AtOnce is not { } atOnce ? (ChosenInfo[])[] : [new ChosenInfo("at-once", atOnce.ToString(), false)],
-            .. plan.Wakes ? [new ChosenInfo("wake", "devices that sleep are woken when they may start", false)] : (ChosenInfo[])[],
+            .. plan.Wakes ? [new ChosenInfo("wake", "devices that sleep are woken when their window opens", false)] : (ChosenInfo[])[],
             new("restart", plan.Restart.ToString(), plan.Restart == RestartChoice.LeftToPeople),
             new("halt", plan.Halt.ToString(), plan.Halt == HaltRule.Default),
             new("on-halt", plan.RollBackOnHalt ? "everything it changed is rolled back" : "nothing new starts; somebody decides", !plan.RollBackOnHalt),

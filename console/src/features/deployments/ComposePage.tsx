@@ -114,7 +114,7 @@ export default function ComposePage() {
               </div>
               <Checkbox label="A halt rolls everything back by itself" checked={draft.rollBackOnHalt} onChange={(event) => set({ rollBackOnHalt: event.currentTarget.checked })} />
               <Checkbox label="A newer version may be replaced by this one" checked={draft.allowDowngrade} onChange={(event) => set({ allowDowngrade: event.currentTarget.checked })} />
-              <Checkbox label="Devices that sleep are woken when they may start" checked={draft.wake} onChange={(event) => set({ wake: event.currentTarget.checked })} />
+              <Checkbox label="Devices that sleep are woken when their window opens" checked={draft.wake} onChange={(event) => set({ wake: event.currentTarget.checked })} />
               <Checkbox label="It ends by itself once another has wholly taken its place" checked={draft.endWhenReplaced} onChange={(event) => set({ endWhenReplaced: event.currentTarget.checked })} />
             </div>
           </details>

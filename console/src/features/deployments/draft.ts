@@ -26,7 +26,7 @@ export interface Draft {
   startWhen: string;
   /** How its files are fetched, as a sentence; empty for as fast as it goes, but over no metered link. */
   fetch: string;
-  /** Devices that sleep are woken when they may start. */
+  /** Devices that sleep are woken when their window opens. */
   wake: boolean;
   /** How many devices of a site are changed at once, as "3 of a site"; empty for any number. */
   atOnce: string;
