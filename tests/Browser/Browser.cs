@@ -111,6 +111,9 @@ public sealed class Person : IAsyncDisposable
 
     public static Task Sees(ILocator what) => what.WaitForAsync(new() { State = WaitForSelectorState.Visible });
 
+    /// <summary>Waits until what is typed goes to a field.</summary>
+    public static Task MayTypeInto(ILocator field) => Assertions.Expect(field).ToBeFocusedAsync(new() { Timeout = 30_000 });
+
     public static Task SeesNoMore(ILocator what) => what.WaitForAsync(new() { State = WaitForSelectorState.Hidden });
 
     public async ValueTask DisposeAsync() => await _context.DisposeAsync();

@@ -108,7 +108,7 @@ public sealed class PageTests(Chromium chromium)
         await using var person = await Person.SignIn(chromium, site, "tomas", "operator");
         var keys = person.Page.Keyboard;
         await keys.PressAsync("Control+k");
-        await Person.Sees(person.Page.GetByLabel("What to find"));
+        await Person.MayTypeInto(person.Page.GetByLabel("What to find"));
         await keys.TypeAsync("desk-1");
         await Person.Sees(person.Page.GetByRole(AriaRole.Button, new() { Name = "DESK-1" }));
         await keys.PressAsync("ArrowDown");

@@ -120,6 +120,7 @@ public sealed class NothingLostTests(ITestOutputHelper output)
     private async Task<IReadOnlyList<DeploymentInfo>> Settle(World world)
     {
         await world.Hurry(World.Speed * 4);
+        string[] open = ["ready", "working", "restart", "retry", "waiting", "unknown", "lost", "contested"];
         using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(400));
         using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(500));
         while (true)
@@ -130,7 +131,6 @@ public sealed class NothingLostTests(ITestOutputHelper output)
                 await world.Act(stopped.Id, "resume");
             }
 
-            string[] open = ["ready", "working", "restart", "retry", "waiting", "unknown", "lost", "contested"];
             if (all.All(deployment => deployment.Status is "running" or "standing" && !deployment.States.Any(state => open.Contains(state.Name))))
             {
                 return all;
@@ -143,9 +143,32 @@ public sealed class NothingLostTests(ITestOutputHelper output)
             catch (OperationCanceledException)
             {
                 Assert.Fail($"The deployments did not go on to their end: "
-                    + $"{string.Join("; ", all.Select(deployment => $"{deployment.Name} {deployment.Status}: {string.Join(", ", deployment.States.Select(state => $"{state.Count} {state.Name}"))}"))}");
+                    + $"{string.Join("; ", all.Select(deployment => $"{deployment.Name} {deployment.Status}: {string.Join(", ", deployment.States.Select(state => $"{state.Count} {state.Name}"))}"))}"
+                    + $"\n{await WhoIsLeft(world, all, open)}");
             }
         }
+    }
+
+    /// <summary>Who keeps deployments from their end, and what is known of each: without it nobody finds the reason afterwards.</summary>
+    private static async Task<string> WhoIsLeft(World world, IReadOnlyList<DeploymentInfo> deployments, string[] open)
+    {
+        var lines = new List<string>();
+        foreach (var deployment in deployments)
+        {
+            var targets = (await world.Get($"/api/v1/deployments/{deployment.Id}/targets?limit=1000", ContractJson.Default.PageTargetInfo))!.Items;
+            foreach (var target in targets.Where(target => open.Contains(target.State)).Take(3))
+            {
+                var device = await world.Get($"/api/v1/devices/{target.DeviceName}", ContractJson.Default.DeviceDetails);
+                lines.Add($"{target.DeviceName} {target.State} since {target.Since:O}, tries {target.Tries}: {target.Reason}; heard {device?.Device.LastHeard:O}");
+                lines.AddRange(
+                    (await world.Get($"/api/v1/deployments/{deployment.Id}/attempts?limit=1000", ContractJson.Default.IReadOnlyListAttemptInfo))!
+                        .Where(attempt => attempt.DeviceName == target.DeviceName)
+                        .Select(attempt => $"  {attempt.Id} {attempt.StartedAt:O} to {attempt.EndedAt:O}: {attempt.Outcome} {attempt.Message}"));
+                lines.AddRange(world.Agents.Where(agent => agent.Name == target.DeviceName).SelectMany(agent => agent.Lines.TakeLast(30)));
+            }
+        }
+
+        return string.Join('\n', lines);
     }
 
     private async Task Judge(World world, IReadOnlyList<DeploymentInfo> deployments)

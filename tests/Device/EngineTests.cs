@@ -92,6 +92,40 @@ public sealed class EngineTests
     }
 
     [Fact]
+    public async Task No_try_begins_on_an_order_that_is_taken_back_while_it_is_looked_at()
+    {
+        var machine = new FakeMachine();
+        using var knows = new ManualResetEventSlim();
+        var order = FakeMachine.Order(machine.Package("7.2.0")) with { Start = new OrderStart("nobody", true) };
+        machine.Give(order);
+        var (isBack, checkIns) = (false, 0);
+        machine.LooksWhoIsThere = () =>
+        {
+            // The last thing that is asked before a try begins.
+            if (!isBack)
+            {
+                isBack = true;
+                machine.Give(order with { MayStart = false });
+                Assert.True(knows.Wait(TimeSpan.FromSeconds(60)));
+            }
+        };
+        machine.Until = each =>
+        {
+            if (isBack && each.KnowsItsOrders)
+            {
+                knows.Set();
+                return ++checkIns > 3;
+            }
+
+            return each.Taken.Count > 0;
+        };
+        Assert.True(await machine.Run());
+        Assert.True(isBack);
+        Assert.Empty(machine.Taken);
+        Assert.Empty(machine.Ran);
+    }
+
+    [Fact]
     public async Task Nothing_is_put_back_that_was_called_back_where_nothing_had_to_be_taken_away()
     {
         var machine = await Installed("7.2.0");

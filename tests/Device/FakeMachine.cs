@@ -274,9 +274,17 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     public bool IsSignedIn
     {
-        get => field || ++_askedWhoIsThere == SignsInAtQuestion;
+        get
+        {
+            LooksWhoIsThere?.Invoke();
+            return field || ++_askedWhoIsThere == SignsInAtQuestion;
+        }
+
         set;
     }
+
+    /// <summary>Called when it is asked whether somebody is signed in; null for nothing.</summary>
+    public Action? LooksWhoIsThere { get; set; }
 
     /// <summary>Somebody is signed in only when that is asked for the time with this number; 0 for never.</summary>
     public int SignsInAtQuestion { get; set; }

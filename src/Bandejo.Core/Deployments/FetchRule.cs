@@ -36,12 +36,11 @@ public sealed record FetchRule(IReadOnlyList<FetchRate> Rates, int? AtOnce, bool
     /// <summary>The most that may be said of rates, and the lowest and the highest of them in bytes a second.</summary>
     private const int MostRates = 20;
     private const double Slowest = 1000, Fastest = 1e11;
-    private const int MostAtOnce = 1000;
 
     private const string AtMost = "at most ";
     private const string Not = "not ";
     private const string ASecond = "/s";
-    private const string OfASite = " of a site at once";
+    private const string AtATime = " at once";
     private const string Metered = "over metered links too";
     private const string Between = "; ";
     private const string Or = " or ";
@@ -69,11 +68,10 @@ public sealed record FetchRule(IReadOnlyList<FetchRate> Rates, int? AtOnce, bool
             {
                 rule = rule with { OverMetered = true };
             }
-            else if (trimmed.EndsWith(OfASite, StringComparison.OrdinalIgnoreCase) && rule.AtOnce is null
-                && int.TryParse(trimmed[..^OfASite.Length], NumberStyles.None, CultureInfo.InvariantCulture, out var devices)
-                && devices is > 0 and <= MostAtOnce)
+            else if (trimmed.EndsWith(AtATime, StringComparison.OrdinalIgnoreCase) && rule.AtOnce is null
+                && Deployments.AtOnce.Parse(trimmed[..^AtATime.Length]) is { Ok: true, Value: var atOnce })
             {
-                rule = rule with { AtOnce = devices };
+                rule = rule with { AtOnce = atOnce.Devices };
             }
             else if (RateOf(trimmed) is var (rate, hours) && rates.Count < MostRates)
             {
@@ -141,7 +139,7 @@ public sealed record FetchRule(IReadOnlyList<FetchRate> Rates, int? AtOnce, bool
             + (rate.Hours.Count == 0 ? "" : " " + string.Join(Or, rate.Hours.Select(SlotWords.Write)))).ToList();
         if (AtOnce is { } devices)
         {
-            parts.Add(devices.ToString(CultureInfo.InvariantCulture) + OfASite);
+            parts.Add(new AtOnce(devices) + AtATime);
         }
 
         if (OverMetered)
