@@ -12,7 +12,7 @@ const drafts: Record<string, Draft> = {
   "with names that the shell and the command line would take apart": { ...base, name: `Tomás's "big" $HOME; one`, waves: [{ name: "Pilots: the first; of all", pick: "1 device", gate: "100 % met for 1 d, then approval", opensAt: "", hours: "", due: "" }, { name: "It's the rest", pick: "everyone else", gate: "", opensAt: "", hours: "", due: "" }] },
   "with set times": { ...base, hasTimes: true, waves: base.waves.map((wave) => ({ ...wave, opensAt: in3Days })) },
   "with hours, restarts and a deadline that acts": { ...base, hasTimes: true, waves: base.waves.map((wave) => ({ ...wave, hours: "Mon-Thu 08:00-16:00 or Sat 08:00-12:00" })), deadline: in3Days, afterDeadline: "start", restart: "in the next window, at the latest after 3 d", startWhen: "with nobody signed in, on mains power" },
-  "with all that can be chosen": { ...base, except: ["pilots"], halt: "20 % failed of at least 3", deadline: in3Days, tries: 5, retryPause: "30m", lease: "2d", priority: 7, rollBackOnHalt: true, allowDowngrade: true, endWhenReplaced: true, handling: "none" },
+  "with all that can be chosen": { ...base, except: ["pilots"], halt: "20 % failed of at least 3", deadline: in3Days, afterDeadline: "close", notice: "1 h", tries: 5, retryPause: "30m", lease: "2d", priority: 7, rollBackOnHalt: true, allowDowngrade: true, endWhenReplaced: true, handling: "none" },
   "as a choice": { ...base, wish: "choice" },
   "to be gone": { ...base, wish: "gone" },
 };

@@ -40,6 +40,9 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         exit $code
         """;
 
+    /// <summary>So often programs that must end are ended: others of the same name may start meanwhile.</summary>
+    private const int EndTries = 20;
+
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(100);
 
     private readonly string _runs = Home.Make(Path.Combine(stateFolder, "runs"));
@@ -240,21 +243,37 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         return new string(begin, 0, length);
     }
 
-    public async Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation)
+    public IReadOnlyList<string> InUse(IReadOnlyList<string> names) => names.Count == 0 ? [] : [.. ProcessTable.Running(names, root).Select(found => found.Name).Distinct()];
+
+    public async Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, bool ends, CancellationToken cancellation)
     {
         var until = time.GetUtcNow() + patience;
         using var timer = new PeriodicTimer(Pace, time);
-        foreach (var (_, pid) in Running(names))
+        foreach (var (_, pid) in ProcessTable.Running(names, root))
         {
             _ = Signal(pid, Terminate);
         }
 
-        while (Running(names).Any() && time.GetUtcNow() < until)
+        while (ProcessTable.Running(names, root).Any() && time.GetUtcNow() < until)
         {
             await timer.WaitForNextTickAsync(cancellation);
         }
 
-        return [.. Running(names).Select(found => found.Name).Distinct()];
+        if (ends)
+        {
+            // They are gone a moment after that.
+            for (var tries = 0; tries < EndTries && ProcessTable.Running(names, root).Any(); tries++)
+            {
+                foreach (var (_, pid) in ProcessTable.Running(names, root))
+                {
+                    _ = Signal(pid, Kill);
+                }
+
+                await timer.WaitForNextTickAsync(cancellation);
+            }
+        }
+
+        return InUse(names);
     }
 
     public Stream? OpenLog(string attempt)
@@ -408,7 +427,7 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
     private static List<int> Session(int session)
     {
         var found = new List<int>();
-        foreach (var (pid, _) in Processes())
+        foreach (var (pid, _) in ProcessTable.All())
         {
             try
             {
@@ -426,59 +445,6 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         }
 
         return found;
-    }
-
-    /// <summary>Running programs by the name of their file or script. With a root of its own, only programs below it count.</summary>
-    private IEnumerable<(string Name, int Pid)> Running(IReadOnlyList<string> names)
-    {
-        foreach (var (pid, arguments) in Processes())
-        {
-            // By what it was started as, or a script's name behind its interpreter; and by its executable, whatever title it has given itself.
-            var program = arguments.Take(2).Append(Executable(pid)).OfType<string>()
-                .FirstOrDefault(argument => names.Contains(Path.GetFileName(argument)) && (root == "/" || argument.StartsWith(root, StringComparison.Ordinal)));
-            if (program is not null && pid != Environment.ProcessId)
-            {
-                yield return (Path.GetFileName(program), pid);
-            }
-        }
-    }
-
-    /// <summary>The file that a process runs (proc(5), <c>exe</c>), also where another was put in its place meanwhile; null where it cannot be told.</summary>
-    private static string? Executable(int pid)
-    {
-        const string Replaced = " (deleted)";
-        try
-        {
-            var target = new FileInfo($"/proc/{pid}/exe").LinkTarget;
-            return target is not null && target.EndsWith(Replaced, StringComparison.Ordinal) ? target[..^Replaced.Length] : target;
-        }
-        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
-        {
-            return null;
-        }
-    }
-
-    private static IEnumerable<(int Pid, string[] Arguments)> Processes()
-    {
-        foreach (var folder in Directory.EnumerateDirectories("/proc"))
-        {
-            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid))
-            {
-                continue;
-            }
-
-            string[] arguments;
-            try
-            {
-                arguments = File.ReadAllText(Path.Combine(folder, "cmdline")).Split('\0', StringSplitOptions.RemoveEmptyEntries);
-            }
-            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
-            {
-                continue;
-            }
-
-            yield return (pid, arguments);
-        }
     }
 
     /// <summary>A step that writes without end must not fill the disk: past the limit its log begins anew.</summary>

@@ -9,6 +9,11 @@ internal sealed class NobodyThere : IMachineUser
 
     public IReadOnlyList<UserWord> Said() => [];
 
+    public void Tell(string text)
+    {
+        // Nobody would see it.
+    }
+
     public void Taken(string id)
     {
         // Nobody said anything.

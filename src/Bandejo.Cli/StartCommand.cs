@@ -32,8 +32,13 @@ internal static class StartCommand
     private static readonly Option<string?> Deadline = new("--deadline") { Description = "After this, unmet is late: 3d from now, or 2026-12-01T18:00" };
     private static readonly Option<string> AfterDeadline = Shared.Choice(
         "--after-deadline",
-        "What the deadline does to unmet devices: late counts them as late, start lets them start outside their windows; a freeze holds",
-        "late", "start");
+        "What the deadline does to unmet devices: late counts them as late, start lets them start outside their windows, close closes programs in the way as "
+            + "well; a freeze holds",
+        "late", "start", "close");
+    private static readonly Option<string?> Notice = new("--notice")
+    {
+        Description = "So long before a device starts for its deadline alone, or closes programs, whoever is signed in is told [15m]",
+    };
     private static readonly Option<string[]> Calendar = Shared.Names(
         "--calendar", "calendar", "Calendars of its own: their windows narrow those of its devices, their freezes hold besides");
     private static readonly Option<string?> Restart = new("--restart")
@@ -70,7 +75,7 @@ internal static class StartCommand
     public static Command Start() => Shared.Verb(
         "start", "Starts a deployment, after showing whom it reaches",
         "deployment start \"foldline 7.2.0\" --to desks --wave 'Test: group test-desks; 100 % met' --wave 'Rest: everyone else' --preview", Run,
-        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Calendar, StartWhen,
+        Package, To, Except, Wave, Plan, Name, Gone, Choice, Halt, RollBackOnHalt, Deadline, AfterDeadline, Notice, Calendar, StartWhen,
         Restart, Fetch, AtOnce, Wake, Tries, RetryPause, Lease, Priority, Downgrade,
         SettingOptions.Setting, SettingOptions.Preset, Handling, EndWhenReplaced, Preview, Shared.Yes);
 
@@ -87,7 +92,7 @@ internal static class StartCommand
             EndWhenReplaced: parsed.GetValue(EndWhenReplaced), Calendars: parsed.GetValue(Calendar) is { Length: > 0 } calendars ? calendars : null,
             AfterDeadline: parsed.GetValue(AfterDeadline)!, Restart: parsed.GetValue(Restart),
             StartWhen: parsed.GetValue(StartWhen), Fetch: parsed.GetValue(Fetch), AtOnce: parsed.GetValue(AtOnce),
-            Wake: parsed.GetValue(Wake));
+            Wake: parsed.GetValue(Wake), Notice: parsed.GetValue(Notice));
         var preview = await client.Post(
             "/api/v1/deployments/preview", request, ContractJson.Default.DeploymentRequest, ContractJson.Default.DeploymentPreview, cancellation);
         var isJson = parsed.GetValue(Shared.Output) == "json";

@@ -119,7 +119,7 @@ internal sealed partial class AttemptRunner(
             name = before.Answer == PresenceAnswer.Different ? "change" : isBroken ? "repair" : "run";
             if (
                 (
-                    await Close(variant, cancellation) ?? await TakeAwayReplaced(attempt, document, cancellation)
+                    await Close(order, variant, cancellation) ?? await TakeAwayReplaced(attempt, document, cancellation)
                         ?? await TakeAwayOthers(attempt, document, variant, "install", cancellation)) is { } stopped)
             {
                 return stopped;
@@ -199,7 +199,7 @@ internal sealed partial class AttemptRunner(
                 return new AttemptEnd(AttemptOutcome.Refused, $"{document.Name} {document.Version} has no 'remove' step", null, before);
             }
 
-            if (await Close(variant, cancellation) is { } busy)
+            if (await Close(attempt.Order, variant, cancellation) is { } busy)
             {
                 return busy;
             }
@@ -431,7 +431,7 @@ internal sealed partial class AttemptRunner(
 
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;
 
-    private async Task<AttemptEnd?> Close(DocumentVariant variant, CancellationToken cancellation)
+    private async Task<AttemptEnd?> Close(Order order, DocumentVariant variant, CancellationToken cancellation)
     {
         if (CalledBack() is { } called)
         {
@@ -449,7 +449,7 @@ internal sealed partial class AttemptRunner(
         }
 
         Move("close");
-        var left = await processes.Close(variant.Close, ClosePatience, cancellation);
+        var left = await processes.Close(variant.Close, ClosePatience, order.ClosesPrograms && journal.Now >= order.Deadline, cancellation);
         return left.Count == 0 ? CalledBack() : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
     }
 

@@ -34,6 +34,7 @@ public sealed class DeviceEngine
     private readonly Fetching _fetching;
     private readonly Restarts _restarts;
     private readonly StartChecks _checks;
+    private readonly Notices _notices;
 
     public DeviceEngine(DeviceParts parts, DeviceIdentity identity)
     {
@@ -48,6 +49,7 @@ public sealed class DeviceEngine
         _restarts = new Restarts(parts, _journal, _hours);
         var surroundings = new Surroundings(parts.Files, parts.Processes, parts.User, parts.Facts, parts.Companions);
         _checks = new StartChecks(parts, _packages, surroundings);
+        _notices = new Notices(parts, _journal, _hours, _packages, _checks);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
         _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake());
         _trial = new DeviceTrial(
@@ -203,7 +205,8 @@ public sealed class DeviceEngine
                 {
                     // No try either; it is looked at again when it opens, and in between in case the clocks are set.
                     waits.Add(new WaitReport(order.Deployment, closed.Why, closed.Until));
-                    soonest = closed.Until is { } opens && (soonest is null || opens < soonest) ? opens : soonest;
+                    soonest = Sooner(soonest, closed.Until);
+                    soonest = Sooner(soonest, await _notices.Ahead(state, order, now, cancellation));
                     continue;
                 }
 
@@ -212,6 +215,13 @@ public sealed class DeviceEngine
                     // No try, and others need not wait with it.
                     waits.Add(new WaitReport(order.Deployment, why));
                     soonest = soonest < now + WaitPause ? soonest : now + WaitPause;
+                    continue;
+                }
+
+                if (await _notices.InTheWay(state, order, now, cancellation) is { } told)
+                {
+                    waits.Add(new WaitReport(order.Deployment, told.Why));
+                    soonest = Sooner(soonest, told.Until);
                     continue;
                 }
 
@@ -248,6 +258,8 @@ public sealed class DeviceEngine
 
         return soonest;
     }
+
+    private static DateTimeOffset? Sooner(DateTimeOffset? one, DateTimeOffset? other) => one is null || other < one ? other ?? one : one;
 
     /// <summary>Takes the attempt in hand to its end and writes down what came of it.</summary>
     private async Task Finish(CancellationToken cancellation)

@@ -35,6 +35,9 @@ public sealed record DeviceState
     /// <summary>The last restart that was asked for; null for none.</summary>
     public RestartAsked? Restart { get; init; }
 
+    /// <summary>What whoever is signed in was told last of each order, by <see cref="KeyOf(Order)"/>.</summary>
+    public IReadOnlyDictionary<string, NoticeGiven> Notices { get; init; } = new Dictionary<string, NoticeGiven>();
+
     public long WithdrawnSerial { get; init; }
 
     public IReadOnlyList<string> Withdrawn { get; init; } = [];
@@ -82,6 +85,7 @@ public sealed record DeviceState
                     OrdersTag = taken.Tag,
                     ConfirmedAt = taken.At,
                     Progress = Progress.Where(pair => known.Contains(pair.Key.Split('/')[0])).ToDictionary(),
+                    Notices = Notices.Where(pair => known.Contains(pair.Key.Split('/')[0])).ToDictionary(),
                 };
             case AttemptBegan began:
                 var first = new AttemptReport(
@@ -128,6 +132,8 @@ public sealed record DeviceState
                 return this with { Calendars = taken.Content };
             case RestartAsked asked:
                 return this with { Restart = asked };
+            case NoticeGiven given:
+                return this with { Notices = new Dictionary<string, NoticeGiven>(Notices) { [given.Order] = given } };
             case StepTakesLong slow:
                 return Current is { } current && current.Id == slow.Attempt
                     ? this with

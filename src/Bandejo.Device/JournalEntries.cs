@@ -16,6 +16,7 @@ namespace Bandejo.Device;
 [JsonDerivedType(typeof(WithdrawnTaken), "withdrawn")]
 [JsonDerivedType(typeof(RestartSeen), "restarted")]
 [JsonDerivedType(typeof(RestartAsked), "restart-asked")]
+[JsonDerivedType(typeof(NoticeGiven), "notice-given")]
 [JsonDerivedType(typeof(StepTakesLong), "takes-long")]
 [JsonDerivedType(typeof(CalendarsTaken), "calendars")]
 public abstract record JournalEntry;
@@ -62,6 +63,11 @@ public sealed record RestartSeen(string Order, DateTimeOffset? NextTry = null) :
 /// <param name="BootId">The start of the system that is to end by it.</param>
 /// <param name="GoesAt">When it is to go down.</param>
 public sealed record RestartAsked(string BootId, DateTimeOffset GoesAt) : JournalEntry;
+
+/// <summary>Whoever is signed in is told when something starts.</summary>
+/// <param name="Order">The order, by <see cref="DeviceState.KeyOf(Contract.Device.Order)"/>.</param>
+/// <param name="BootId">The start of the system in which it is told.</param>
+public sealed record NoticeGiven(string Order, DateTimeOffset StartsAt, string BootId) : JournalEntry;
 
 /// <summary>A step of an attempt takes much longer than its package expects.</summary>
 public sealed record StepTakesLong(string Attempt, string Says) : JournalEntry;

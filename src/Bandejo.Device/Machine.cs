@@ -92,8 +92,12 @@ public interface IMachineProcesses
     /// <summary>Runs a short command of a presence check. Null output where it could not be started or took too long.</summary>
     Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation);
 
+    /// <summary>Those of some programs that run, by their names.</summary>
+    IReadOnlyList<string> InUse(IReadOnlyList<string> names);
+
     /// <summary>Asks programs to close and waits a while. Returns the names that still run.</summary>
-    Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation);
+    /// <param name="ends">What does not close in that time is ended.</param>
+    Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, bool ends, CancellationToken cancellation);
 
     /// <summary>The log of an attempt so far; null where there is none.</summary>
     Stream? OpenLog(string attempt);
@@ -137,6 +141,9 @@ public interface IMachineUser
 
     /// <summary>Whether anybody is signed in at the device.</summary>
     bool IsSignedIn { get; }
+
+    /// <summary>Shows something to whoever is signed in, as far as the system can.</summary>
+    void Tell(string text);
 }
 
 /// <summary>The device's power.</summary>

@@ -12,6 +12,7 @@ internal static class OrderWords
         order.Restart is { } restart && (!Knows<RestartWhen>(restart.When) || !Knows<RestartWhen>(restart.WhileSignedIn) || restart.AfterSeconds < 0)
             ? "when it restarts the device is not valid"
         : order.Fetch is { } fetch && fetch.Any(rule => rule is null || !FetchRule.Parse(rule).Ok) ? "how its files are fetched is not valid"
+        : order.NoticeSeconds is < 0 or > DeviceProtocol.MaxNotice ? "how long before it starts its user is told is not valid"
         : order.Start is { } start && !Knows<StartWith>(start.With) ? "what must be so when it starts is not valid"
         : null;
 

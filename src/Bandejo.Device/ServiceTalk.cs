@@ -17,7 +17,7 @@ internal sealed class ServiceTalk(DeviceParts parts, DeviceJournalKeeper journal
     /// <summary>What JSON can say exactly everywhere (RFC 8259, section 6), in milliseconds a quarter of a million years.</summary>
     private const long HighestNumber = 1L << 53;
 
-    private static readonly string[] Capabilities = [DeviceProtocol.KnowsCalendars];
+    private static readonly string[] Capabilities = [DeviceProtocol.CanHoldCalendars, DeviceProtocol.CanFetchAhead, DeviceProtocol.CanGiveNotice];
 
     private readonly List<ProofReport> _proofs = [];
     private readonly HashSet<string> _sentLogs = new(StringComparer.Ordinal);

@@ -10,6 +10,12 @@ internal sealed class StartChecks(DeviceParts parts, PackageKeeper packages, Sur
     public async Task<string?> InTheWay(DeviceState state, Order order, CancellationToken cancellation) =>
         OtherFirst(state, order) ?? await OfPackage(order, cancellation) ?? OfDeployment(order);
 
+    /// <summary>The programs that an order would have to close and that run; none where its package is not known.</summary>
+    public async Task<IReadOnlyList<string>> InUse(Order order, CancellationToken cancellation) =>
+        await packages.Known(order.Package) is { } document && document.Variants.Any(each => each.Name == order.Variant)
+            ? parts.Processes.InUse(Filling.Handle(PackageKeeper.VariantOf(document, order.Variant), order.Handling).Close)
+            : [];
+
     /// <summary>
     /// What has to be over first of what another order does with the same app: a restart that it waits for, or putting back what was there before. Else the
     /// two would undo each other's work for ever.
@@ -49,8 +55,8 @@ internal sealed class StartChecks(DeviceParts parts, PackageKeeper packages, Sur
 
         try
         {
-            return surroundings.InTheWay(Filling.Handle(
-                PackageKeeper.VariantOf(await packages.Open(order.Package, cancellation), order.Variant), order.Handling));
+            var variant = Filling.Handle(PackageKeeper.VariantOf(await packages.Open(order.Package, cancellation), order.Variant), order.Handling);
+            return surroundings.InTheWay(variant) ?? Programs(order, variant);
         }
         catch (Exception error) when (
             error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
@@ -58,5 +64,17 @@ internal sealed class StartChecks(DeviceParts parts, PackageKeeper packages, Sur
             // The attempt will find the same, and say so.
             return null;
         }
+    }
+
+    /// <summary>The programs in use that a deployment which closes them after its deadline waits for until then.</summary>
+    private string? Programs(Order order, DocumentVariant variant)
+    {
+        if (!order.ClosesPrograms || order.AtOnce || parts.Time.GetUtcNow() >= order.Deadline || !parts.User.IsSignedIn)
+        {
+            return null;
+        }
+
+        var used = parts.Processes.InUse(variant.Close);
+        return used.Count == 0 ? null : $"{string.Join(", ", used)} {(used.Count == 1 ? "is" : "are")} in use, and closed only after the deadline";
     }
 }

@@ -64,6 +64,11 @@ internal sealed class PlayedUser(string name, PlayedFacts facts, IReadOnlyDictio
     /// <summary>Played users sign out when they are done; how long they stay is not played.</summary>
     public bool IsSignedIn => false;
 
+    public void Tell(string text)
+    {
+        // Nobody is there, see above.
+    }
+
     public void Taken(string id)
     {
         if (_heard.Add(id))

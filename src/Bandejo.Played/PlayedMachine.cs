@@ -50,6 +50,12 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
 
     public bool IsSignedIn { get; set; }
 
+    /// <summary>The programs that run, by name. Only for one thread at a time.</summary>
+    public HashSet<string> Programs { get; } = new(StringComparer.Ordinal);
+
+    /// <summary>The programs that do not close when they are asked to.</summary>
+    public HashSet<string> Stubborn { get; } = new(StringComparer.Ordinal);
+
     /// <summary>Hears the address of each machine that it is to wake.</summary>
     public Action<string> Waking { get; set; } = _ => { };
 
@@ -189,6 +195,11 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
 
     public IReadOnlyList<UserWord> Said() => Now<IReadOnlyList<UserWord>>(() => [.. _words]);
 
+    public void Tell(string text)
+    {
+        // Whoever is signed in reads it; nothing comes of it.
+    }
+
     public void Taken(string id) => WithPower(() => _words.RemoveAll(word => word.Id == id));
 
     public bool Holds(string app, DocumentCompanion companion, string? sha256) => FileAt(PlaceOf(app, companion)) == (sha256 ?? "");
@@ -263,8 +274,13 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
     public Task<(int Code, string Output)?> Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) =>
         Task.FromResult<(int, string)?>(null);
 
-    public Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation) =>
-        Task.FromResult<IReadOnlyList<string>>([]);
+    public IReadOnlyList<string> InUse(IReadOnlyList<string> names) => [.. names.Where(Programs.Contains)];
+
+    public Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, bool ends, CancellationToken cancellation)
+    {
+        Programs.RemoveWhere(name => names.Contains(name) && (ends || !Stubborn.Contains(name)));
+        return Task.FromResult(InUse(names));
+    }
 
     public Stream? OpenLog(string attempt) =>
         Now(() => _logs.TryGetValue(attempt, out var log) ? new MemoryStream(Encoding.UTF8.GetBytes(log.ToString())) : null);

@@ -298,6 +298,11 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     IReadOnlyList<UserWord> IMachineUser.Said() => [.. Words];
 
+    /// <summary>What whoever is signed in was told.</summary>
+    public List<string> Shown { get; } = [];
+
+    void IMachineUser.Tell(string text) => Shown.Add(text);
+
     void IMachineUser.Taken(string id) => Words.RemoveAll(word => word.Id == id);
 
     /// <summary>No program is closed before this is completed; null for at once.</summary>
@@ -365,11 +370,19 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     Task<(int Code, string Output)?> IMachineProcesses.Ask(IReadOnlyList<string> command, TimeSpan limit, CancellationToken cancellation) =>
         _played.Ask(command, limit, cancellation);
 
-    async Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, CancellationToken cancellation)
+    async Task<IReadOnlyList<string>> IMachineProcesses.Close(IReadOnlyList<string> names, TimeSpan patience, bool ends, CancellationToken cancellation)
     {
         await (HoldClose ?? Task.CompletedTask).WaitAsync(cancellation);
-        return [];
+        return await _played.Close(names, patience, ends, cancellation);
     }
+
+    IReadOnlyList<string> IMachineProcesses.InUse(IReadOnlyList<string> names) => _played.InUse(names);
+
+    /// <summary>The programs that run, by name.</summary>
+    public HashSet<string> Open => _played.Programs;
+
+    /// <summary>The programs that do not close when they are asked to.</summary>
+    public HashSet<string> Stubborn => _played.Stubborn;
 
     Stream? IMachineProcesses.OpenLog(string attempt) => SendsLog is null ? null : new MemoryStream("it went well"u8.ToArray());
 

@@ -127,9 +127,10 @@ public sealed class Site : IAsyncDisposable
     }
 
     /// <summary>An agent that has joined, into the group 'enrolled' where no other is named; started unless told otherwise.</summary>
-    public async Task<AgentProcess> Device(string name, string? group = null, string facts = "kind: desk", bool isStarted = true)
+    /// <param name="clock">The file of the clock that it goes by; null for the machine's.</param>
+    public async Task<AgentProcess> Device(string name, string? group = null, string facts = "kind: desk", bool isStarted = true, string? clock = null)
     {
-        var agent = new AgentProcess(Service.Address, name);
+        var agent = new AgentProcess(Service.Address, name, clock);
         _agents.Add(agent);
         agent.Write("etc/bandejo/facts", facts + "\n");
         var code = await Admin.Post(
@@ -151,9 +152,9 @@ public sealed class Site : IAsyncDisposable
     /// <summary>Builds and releases a package that a script installs; <c>$T</c> in it is the app's folder on the machine.</summary>
     public async Task Package(
         string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", bool isReleased = true,
-        string requires = "yes", string codes = "{}")
+        string requires = "yes", string codes = "{}", string close = "")
     {
-        var folder = WriteFolder(app, version, install, remove, limit, more, requires, codes);
+        var folder = WriteFolder(app, version, install, remove, limit, more, requires, codes, close);
         await Must("package", "build", folder);
         if (isReleased)
         {
@@ -166,7 +167,7 @@ public sealed class Site : IAsyncDisposable
     /// <summary>Writes a package folder and returns where.</summary>
     public string WriteFolder(
         string app, string version, string install, string remove = "rm -rf \"$T\"", string limit = "1m", string more = "", string requires = "yes",
-        string codes = "{}")
+        string codes = "{}", string close = "")
     {
         var folder = Directory.CreateDirectory(Path.Combine(_home, $"{app}-{version}-{Guid.NewGuid():N}")).FullName;
         File.WriteAllText(Path.Combine(folder, "install.sh"), $"T=\"$BANDEJO_ROOT/opt/{app}\"\n{install}\n");
@@ -180,6 +181,7 @@ public sealed class Site : IAsyncDisposable
               - name: linux
                 requires: {{requires}}
                 files: [install.sh, remove.sh]
+                close: [{{close}}]
                 install: { run: [sh, install.sh], limit: {{limit}}, exit-codes: {{codes}} }
                 remove: { run: [sh, remove.sh] }
                 present: [{ version-in: opt/{{app}}/VERSION }]

@@ -35,6 +35,7 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         }
 
         Machine.Facts["memory"] = simulation.Chance.Share($"{name}/memory") < 0.8 ? "17179869184" : "4294967296";
+        Machine.IsSignedIn = simulation.Chance.Share($"{name}/signed-in") < 0.5;
         Machine.Kept = entry => simulation.Watch.Journal(this, entry);
         Machine.Begun = run => simulation.Watch.StepBegins(this, run);
         Machine.Restarting = () =>

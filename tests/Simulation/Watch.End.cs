@@ -40,7 +40,8 @@ internal sealed partial class Watch
 
             Hold(
                 !(deployment.State.TakesIn && IsOver(deployment, deployment.State, _counted)), "what its rule stops is stopped",
-                $"{deployment.Id} is {deployment.State.Status}");
+                $"{deployment.Id} is {deployment.State.Status}, and stops at '{deployment.Plan.Halt}'; by wave: "
+                    + string.Join(", ", deployment.State.Waves.Select((wave, at) => $"{_counted.GetValueOrDefault((deployment.Id, at))}, accepted {wave}")));
         }
     }
 

@@ -161,6 +161,11 @@ internal sealed partial class Watch(Simulation simulation)
                     $"{device.Name} takes those of {content.At:O} after those of {known.Calendars?.At:O}");
                 known.Calendars = content;
                 break;
+            case NoticeGiven given:
+                simulation.Say($"{device.Name} tells its user that {given.Order} starts at {given.StartsAt:O}");
+                Count("notices");
+                known.Told[given.Order] = (Now, given, device.Ahead);
+                break;
             case AttemptEnded { Report: var report }:
                 simulation.Say($"{device.Name} ends {report.Id}: {report.Outcome}, {report.Message}");
                 Hold(known.Current == report.Id, "one attempt at a time", $"{device.Name} ends {report.Id} while {known.Current} is in hand");
@@ -286,6 +291,22 @@ internal sealed partial class Watch(Simulation simulation)
 
         var closed = Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"]);
         Hold(closed is null, "nothing starts outside its window or in a freeze", $"{device.Name} begins for {order.Deployment} at {Now + device.Ahead:O}: {closed}");
+        if (order is { AtDeadline: true, NoticeSeconds: > 0, AtOnce: false }
+            && Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"], isAtOnce: false) is not null)
+        {
+            Count("begins by its deadline");
+        }
+
+        if (order is { AtDeadline: true, NoticeSeconds: > 0, AtOnce: false } && device.Machine.IsSignedIn
+            && Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"], isAtOnce: false) is not null)
+        {
+            Count("begins after a notice");
+            Hold(
+                known.Told.TryGetValue(DeviceState.KeyOf(order), out var told) && told.Given.BootId == device.Machine.BootId
+                    && (told.Ahead != device.Ahead || (Now - told.At >= TimeSpan.FromSeconds(order.NoticeSeconds) && Now + device.Ahead >= told.Given.StartsAt)),
+                "nothing starts for its deadline alone before its user had notice", $"{device.Name} begins for {DeviceState.KeyOf(order)} at {Now:O}");
+        }
+
         if (order is { Start: { } start, Kind: not "trial" })
         {
             Hold(!start.OnMains || device.Machine.Facts.GetValueOrDefault("power.mains") != "no", "nothing starts on battery that waits for mains", device.Name);
@@ -338,6 +359,9 @@ internal sealed partial class Watch(Simulation simulation)
 
         /// <summary>Its clock has jumped since it heard.</summary>
         public bool HasJumped { get; set; }
+
+        /// <summary>What its user was told of each order, when, and how far its clock was ahead then.</summary>
+        public Dictionary<string, (DateTimeOffset At, NoticeGiven Given, TimeSpan Ahead)> Told { get; } = new(StringComparer.Ordinal);
 
         /// <summary>For which deployment it is at work, or was last.</summary>
         public string AtWorkFor { get; set; } = "";

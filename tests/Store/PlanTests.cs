@@ -25,7 +25,7 @@ public sealed class PlanTests : IDisposable
             Retry = new RetryRule(5, TimeSpan.FromMinutes(2), TimeSpan.FromHours(9)), Deadline = new DateTimeOffset(2026, 2, 1, 0, 0, 0, TimeSpan.Zero),
             Lease = TimeSpan.FromHours(5), ProofAge = TimeSpan.FromDays(3), LostAfter = TimeSpan.FromHours(2), Repairs = 9,
             Settings = new Dictionary<string, string> { ["site"] = "BRM" }, Handling = "quiet", Priority = 4, AllowsDowngrade = true, EndsWhenReplaced = true,
-            AfterDeadline = AfterDeadline.Start, Calendars = ["nights"],
+            AfterDeadline = AfterDeadline.Close, Notice = TimeSpan.FromMinutes(5), Calendars = ["nights"],
             StartWhen = new StartWhen(StartWith.Nobody, true),
             Restart = new RestartChoice(RestartWhen.InWindow, RestartWhen.Never, TimeSpan.FromDays(3)),
         };

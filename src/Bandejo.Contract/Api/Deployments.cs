@@ -25,7 +25,7 @@ namespace Bandejo.Contract.Api;
 /// <param name="EndWhenReplaced">Ends by itself once another deployment of the same app and groups has wholly taken its place.</param>
 /// <param name="Calendars">Calendars of its own, by name: their windows narrow those of its devices, never widen them; their freezes hold besides.</param>
 /// <param name="AfterDeadline">What the deadline does to devices that are unmet: <c>late</c> counts them as late and nothing else, <c>start</c> lets them start
-/// outside their windows too. A freeze holds even then.</param>
+/// outside their windows too, <c>close</c> closes programs in the way as well. Whoever is signed in is told before; a freeze holds even then.</param>
 /// <param name="Restart">When devices that need a restart for it are restarted, such as
 /// <c>in the next window, left to people while somebody is signed in, at the latest after 3 d</c>, or
 /// <c>with the install</c>; null leaves it to people.</param>
@@ -35,6 +35,8 @@ namespace Bandejo.Contract.Api;
 /// groups of a device say holds besides. Null for as fast as it goes, but not over a metered link.</param>
 /// <param name="Wake">Whether devices that sleep are woken when their window opens, by neighbours at their site.</param>
 /// <param name="AtOnce">How many devices of a site are changed at once, such as <c>3 of a site</c>; null for any number.</param>
+/// <param name="Notice">So long before something starts for its deadline alone, or programs are closed, whoever is signed in is told: between <c>1 min</c> and
+/// <c>24 h</c>; null for <c>15 min</c>. A device that was off tells it when it comes on, and starts so much later.</param>
 [JsonUnmappedMemberHandling(JsonUnmappedMemberHandling.Disallow)]
 public sealed record DeploymentRequest(
     string Package,
@@ -62,7 +64,8 @@ public sealed record DeploymentRequest(
     [property: Limits(Text = 200)] string? StartWhen = null,
     [property: Limits(Text = 400)] string? Fetch = null,
     [property: Limits(Text = 40)] string? AtOnce = null,
-    bool Wake = false);
+    bool Wake = false,
+    [property: Limits(Text = 20)] string? Notice = null);
 
 /// <summary>A wave.</summary>
 /// <param name="Name">For people.</param>
@@ -161,7 +164,7 @@ public sealed record SettingValueInfo(string Name, string? Value);
 /// <param name="Settings">The settings that are not the package's defaults.</param>
 /// <param name="Chosen">All that it was started with.</param>
 /// <param name="Calendars">The calendars of its own, by their short names.</param>
-/// <param name="AfterDeadline"><c>late</c> or <c>start</c>.</param>
+/// <param name="AfterDeadline"><c>late</c>, <c>start</c> or <c>close</c>.</param>
 /// <param name="Restart">When devices that need a restart are restarted, as a sentence.</param>
 /// <param name="Hours">For what hours its devices wait now, and for what restarts; empty where none does, and as of a past moment.</param>
 /// <param name="Files">How many of the devices that may start wait for something and have its files already; null where none waits with files to fetch.</param>

@@ -24,10 +24,17 @@ public static class DeviceProtocol
     /// <summary>The most times of all of them.</summary>
     public const int MaxTimes = 50_000;
 
-    /// <summary>
-    /// What an agent can do that says so: it holds calendars, and starts nothing outside of what they allow or without room before they close.
-    /// </summary>
-    public const string KnowsCalendars = "fetching";
+    /// <summary>An agent that says so holds calendars, and starts nothing outside of what they allow or without room before they close.</summary>
+    public const string CanHoldCalendars = "calendars";
+
+    /// <summary>An agent that says so fetches ahead, within what limits that, and wakes its neighbours.</summary>
+    public const string CanFetchAhead = "fetching";
+
+    /// <summary>An agent that says so tells whoever is signed in before it starts something for its deadline alone, and closes programs after that.</summary>
+    public const string CanGiveNotice = "notice";
+
+    /// <summary>The longest that whoever is signed in is told before, in seconds.</summary>
+    public const int MaxNotice = 24 * 3600;
 
     /// <summary>The largest answer to a device that is not content, in bytes.</summary>
     public const int MaxAnswer = 8 * 1024 * 1024;
@@ -85,7 +92,7 @@ public sealed record ProgramReport(string Name, string Version, string Source);
 /// <param name="Said">What the device's user said and is not acknowledged yet.</param>
 /// <param name="TrustTag">The tag of the authorities that the device believes; null where it speaks without TLS.</param>
 /// <param name="Waits">What keeps it from starting orders that may start; told as long as it does, null where nothing does.</param>
-/// <param name="Can">What its agent can do beyond the first of this version (<see cref="DeviceProtocol.KnowsCalendars"/>); null for nothing.</param>
+/// <param name="Can">What its agent can do beyond the first of this version (<see cref="DeviceProtocol.CanHoldCalendars"/> …); null for nothing.</param>
 /// <param name="CalendarsTag">The tag of the calendars that it holds; null for none.</param>
 /// <param name="Fetched">The deployments whose orders wait to be started and whose files it has; null for none.</param>
 public sealed record CheckInRequest(
@@ -177,6 +184,10 @@ public sealed record AuthorityInfo(string Name, [property: Limits(Text = 16 * 10
 /// never.</param>
 /// <param name="Fetch">How its files are fetched, each as a sentence (docs/design/protocol.md); null for as fast as it goes, but over no metered link.</param>
 /// <param name="FetchesLater">Others of its site fetch first: it fetches none of its files, and starts only where they are there.</param>
+/// <param name="NoticeSeconds">Where it starts for its deadline alone, or closes programs after it: so long before whoever is signed in is told. 0 for not at
+/// all.</param>
+/// <param name="ClosesPrograms">Before the deadline it waits for programs that it would have to close. Once it has passed they are closed, and what does not
+/// close is ended.</param>
 public sealed record Order(
     string Deployment, int Number, string Kind, bool MayStart, PackageLink Package, string Variant, PackageLink? Previous, int LeaseSeconds,
     DateTimeOffset? Deadline, bool AllowDowngrade, int Tries, int RetryPauseSeconds, int RetryLongestSeconds, IReadOnlyDictionary<string,
@@ -184,7 +195,8 @@ public sealed record Order(
     [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 100)] IReadOnlyList<string>? Calendars = null, bool AtDeadline = false, bool AtOnce = false,
     int TakesSeconds = 0, OrderRestart? Restart = null,
     OrderStart? Start = null, [property: Limits(Text = 5)] string? ResetsAt = null,
-    [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 400)] IReadOnlyList<string>? Fetch = null, bool FetchesLater = false);
+    [property: Limits(Items = DeviceProtocol.MaxCalendars, Text = 400)] IReadOnlyList<string>? Fetch = null, bool FetchesLater = false,
+    int NoticeSeconds = 0, bool ClosesPrograms = false);
 
 /// <summary>What must be so on the device when an order is started; until it is, the device waits, which is no try.</summary>
 /// <param name="With"><c>anybody</c>, <c>nobody</c>, <c>somebody</c> or <c>system-start</c>.</param>

@@ -78,7 +78,7 @@ public static class CheckIn
 
     /// <summary>Whether a check-in brings nothing that must be kept, so that noting that it was heard is all there is to it.</summary>
     private static bool IsQuiet(FleetWorld world, DeviceEntry device, CheckInTold told) =>
-        !IsToBeKept(world, device, world.Now) && device.Memory.KnowsCalendars == told.KnowsCalendars && device.Memory.Waits.SequenceEqual(told.Waits)
+        !IsToBeKept(world, device, world.Now) && device.Memory.Skills == told.Skills && device.Memory.Waits.SequenceEqual(told.Waits)
             && device.Memory.Fetched.SequenceEqual(told.Fetched) && !(HasOrders(world, device, told) && Turns.HasUnheard(world, device));
 
     /// <summary>Whether a device holds its orders as they are now, so that it knows what was taken back.</summary>
@@ -209,14 +209,14 @@ public static class CheckIn
     /// <summary>Notes what its agent can do; where that is another than was thought, its targets may stand otherwise.</summary>
     private static void TakeCapabilities(Decision decision, DeviceEntry device, CheckInTold told)
     {
-        var before = device.Memory.KnowsCalendars;
-        if (before == told.KnowsCalendars)
+        var before = device.Memory.Skills;
+        if (before == told.Skills)
         {
             return;
         }
 
-        Remember(decision, device.Id, memory => memory with { KnowsCalendars = told.KnowsCalendars });
-        if (before != null || !told.KnowsCalendars)
+        Remember(decision, device.Id, memory => memory with { Skills = told.Skills });
+        if (before is not null || told.Skills != AgentSkills.All)
         {
             Weighing.WeighDevice(decision, device);
         }

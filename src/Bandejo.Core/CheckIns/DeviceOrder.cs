@@ -23,6 +23,9 @@ public sealed record DeviceOrder(
 
     public AfterDeadline AfterDeadline { get; init; }
 
+    /// <summary>So long before it starts for its deadline alone, or closes programs, whoever is signed in is told.</summary>
+    public TimeSpan Notice { get; init; }
+
     /// <summary>Its user took it from the shelf: it waits for no window.</summary>
     public bool IsTaken { get; init; }
 
@@ -122,7 +125,8 @@ public sealed record DeviceOrder(
             Restart = plan.Restart, StartWhen = plan.StartWhen,
             Fetch = FetchRules(world, device, plan),
             FetchesLater = plan.Fetch.AtOnce is not null && target is { MayFetch: false, HasFiles: false, IsOrdered: true },
-            Calendars = plan.Calendars, AfterDeadline = plan.AfterDeadline, IsTaken = target.TakenAt is not null,
+            Calendars = plan.Calendars, AfterDeadline = plan.AfterDeadline,
+            Notice = plan.StartsAfterDeadline ? plan.Notice ?? UserNotice.Usual : TimeSpan.Zero, IsTaken = target.TakenAt is not null,
             Takes = target.IsGoingBack
                 ? TimeNeeded.ToPutBack(deployment.Package, target.Variant, previous)
                 : TimeNeeded.Of(world, plan, target.Variant),

@@ -30,8 +30,8 @@ public sealed record CheckInTold
     /// <summary>The deployments whose orders it may start and whose files it has.</summary>
     public IReadOnlyList<string> Fetched { get; init; } = [];
 
-    /// <summary>Whether its agent holds calendars, and starts nothing outside their windows.</summary>
-    public bool KnowsCalendars { get; init; }
+    /// <summary>What its agent can do.</summary>
+    public AgentSkills Skills { get; init; }
 
     /// <summary>What its user said.</summary>
     public IReadOnlyList<UserTold> Said { get; init; } = [];

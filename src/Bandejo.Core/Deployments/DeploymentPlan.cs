@@ -22,8 +22,11 @@ public enum AfterDeadline
     /// <summary>They are late, and nothing else.</summary>
     Late,
 
-    /// <summary>They start outside their windows too. A freeze holds even then.</summary>
+    /// <summary>They start outside their windows too, once whoever is signed in was told. A freeze holds even then.</summary>
     Start,
+
+    /// <summary>The same, and programs in the way, which are waited for until then, are closed.</summary>
+    Close,
 }
 
 /// <summary>One stage of a deployment.</summary>
@@ -93,6 +96,14 @@ public sealed record DeploymentPlan
 
     /// <summary>What the deadline does beyond counting what is unmet as late.</summary>
     public AfterDeadline AfterDeadline { get; init; }
+
+    /// <summary>Whether the deadline lets devices start outside their windows.</summary>
+    public bool StartsAfterDeadline => AfterDeadline != AfterDeadline.Late;
+
+    /// <summary>
+    /// So long before something starts for its deadline alone, or programs are closed, whoever is signed in is told; null for <see cref="UserNotice.Usual"/>.
+    /// </summary>
+    public TimeSpan? Notice { get; init; }
 
     /// <summary>The calendars of its own: their windows narrow those of its devices, their freezes hold besides.</summary>
     public IReadOnlyList<string> Calendars { get; init; } = [];

@@ -103,6 +103,9 @@ public enum ReasonCode
     /// <summary>[time of day, calendar, …]</summary>
     BeforeReset,
 
+    /// <summary>Its agent cannot tell its user before it starts for its deadline.</summary>
+    AgentWithoutNotice,
+
     /// <summary>Its agent knows nothing of calendars.</summary>
     AgentWithoutCalendars,
 

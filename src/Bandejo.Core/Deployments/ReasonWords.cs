@@ -43,6 +43,7 @@ public static class ReasonWords
         [ReasonCode.ZoneNotKnown] = "Its windows go by its own clocks, and its time zone is not known yet",
         [ReasonCode.NoRoom] = "It takes {0}, for which {1} leaves no room",
         [ReasonCode.BeforeReset] = "It is reset at {0}, and what is done before is lost",
+        [ReasonCode.AgentWithoutNotice] = "Its user must be told before it starts for its deadline, and its agent knows nothing of that; a newer one does",
         [ReasonCode.AgentWithoutCalendars] = "Its windows rule it, and its agent knows nothing of windows; a newer one does",
         [ReasonCode.WindowOpen] = "The order is out, and {0} is open; the device starts at its next check-in",
         [ReasonCode.RestartHeld] = "In place but for a restart. {0}",

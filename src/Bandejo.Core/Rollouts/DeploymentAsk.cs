@@ -55,8 +55,11 @@ public sealed record DeploymentAsk
     /// <summary>Calendars of its own, by name or short name.</summary>
     public IReadOnlyList<string> Calendars { get; init; } = [];
 
-    /// <summary><c>late</c> or <c>start</c>.</summary>
+    /// <summary><c>late</c>, <c>start</c> or <c>close</c>.</summary>
     public string AfterDeadline { get; init; } = "late";
+
+    /// <summary>So long before something starts for its deadline alone whoever is signed in is told, such as <c>15 min</c>; null for the usual.</summary>
+    public string? Notice { get; init; }
 
     /// <summary>How files are fetched, as <see cref="Deployments.FetchRule"/> is written; null for the usual.</summary>
     public string? Fetch { get; init; }

@@ -86,7 +86,7 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
             else if (deadlineOf(device) is { } deadline && (opens is null || opens >= deadline))
             {
                 // What is said of then is what will be asked then.
-                var starts = plan.AfterDeadline == AfterDeadline.Start && table.StartAt(deadline, false, deadline, takes).IsOpen;
+                var starts = plan.StartsAfterDeadline && table.StartAt(deadline, false, deadline, takes).IsOpen;
                 (starts ? then : late).Add(device.Name);
             }
         }
@@ -102,7 +102,7 @@ public sealed record HoursAhead(Reason Why, DateTimeOffset? Next, int Devices, I
         {
             yield return new Finding(
                 $"It takes {Units.FormatDuration(longest)}, and {Count(never)} no window that is open for so long ({Which(never)}): "
-                    + (plan.AfterDeadline == AfterDeadline.Start ? $"{They(never)} not before the deadline." : $"{They(never)} never."), "calendars")
+                    + (plan.StartsAfterDeadline ? $"{They(never)} not before the deadline." : $"{They(never)} never."), "calendars")
                 { IsWarning = true };
         }
 

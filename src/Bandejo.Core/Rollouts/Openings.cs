@@ -17,9 +17,14 @@ internal static class Openings
         DateTimeOffset now)
     {
         var table = world.TimetableOf(device, plan);
-        if (plan.Fetch != FetchRule.Usual && device.Memory.KnowsCalendars == false)
+        if (plan.Fetch != FetchRule.Usual && device.Memory.Lacks(AgentSkills.Fetching))
         {
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.AgentWithoutFetching));
+        }
+
+        if (plan.StartsAfterDeadline && device.Memory.Lacks(AgentSkills.Notice))
+        {
+            return new Happening(TargetEvent.Held, new Reason(ReasonCode.AgentWithoutNotice));
         }
 
         if (ReferenceEquals(table, Timetable.Always))
@@ -27,7 +32,7 @@ internal static class Openings
             return null;
         }
 
-        if (device.Memory.KnowsCalendars == false)
+        if (device.Memory.Lacks(AgentSkills.Calendars))
         {
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.AgentWithoutCalendars));
         }
@@ -42,7 +47,7 @@ internal static class Openings
             return new Happening(TargetEvent.Held, new Reason(ReasonCode.ZoneNotKnown));
         }
 
-        var says = table.StartAt(now, isTaken, plan.AfterDeadline == AfterDeadline.Start ? deadline : null, TimeNeeded.Of(world, plan, variant));
+        var says = table.StartAt(now, isTaken, plan.StartsAfterDeadline ? deadline : null, TimeNeeded.Of(world, plan, variant));
         if (says.IsOpen)
         {
             // Its own clocks may say otherwise; it is they that count there.

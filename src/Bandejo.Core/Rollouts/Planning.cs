@@ -21,13 +21,17 @@ public static class Planning
         Check(ask.Groups.Count > 0, "Name at least one group.", "groups");
         Check(ask.Wish is "have" or "gone" or "choice", $"The wish is 'have', 'gone' or 'choice', not '{ask.Wish}'.", "wish");
         Check(ask.Tries is >= 1 and <= 20, "Tries are between 1 and 20.", "tries");
+        var after = StateNames.Read<AfterDeadline>(ask.AfterDeadline);
         Check(
-            ask.AfterDeadline is "late" or "start", $"After the deadline devices are 'late', or 'start' outside their windows, not '{ask.AfterDeadline}'.",
+            after is not null,
+            $"After the deadline devices are 'late', 'start' outside their windows, or 'close' what is in the way as well, not '{ask.AfterDeadline}'.",
             "afterDeadline");
         Check(
-            ask.AfterDeadline != "start" || ask.Deadline is not null || ask.Waves.Any(wave => wave.Deadline is not null),
+            after is null or AfterDeadline.Late || ask.Deadline is not null || ask.Waves.Any(wave => wave.Deadline is not null),
             "Only a deadline lets devices start after it; name one.", "deadline");
         var pause = Duration(ask.RetryPause, "retryPause", RetryRule.Default.Pause);
+        Check(ask.Notice is null || after != AfterDeadline.Late, "Notice is given where devices start after their deadline; say so as well.", "notice");
+        var notice = ask.Notice is null ? null : Take(UserNotice.Parse(ask.Notice), "notice", findings);
         var lease = Duration(ask.Lease, "lease", TimeSpan.FromDays(1));
         var halt = ask.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(ask.Halt), "halt", findings);
         var restart = ask.Restart is null ? RestartChoice.LeftToPeople : Take(RestartChoice.Parse(ask.Restart), "restart", findings);
@@ -60,7 +64,8 @@ public static class Planning
             RollBackOnHalt = ask.RollBackOnHalt,
             Retry = new RetryRule(ask.Tries, pause, RetryRule.Default.Longest > pause ? RetryRule.Default.Longest : pause),
             Deadline = ask.Deadline,
-            AfterDeadline = ask.AfterDeadline == "start" ? AfterDeadline.Start : AfterDeadline.Late,
+            AfterDeadline = after!.Value,
+            Notice = notice?.Length,
             Calendars = ask.Calendars,
             Restart = restart!,
             StartWhen = startWhen!,

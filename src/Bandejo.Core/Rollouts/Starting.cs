@@ -56,7 +56,7 @@ public static class Starting
         {
             // As it is weighed from the start on, while its wave is closed.
             var target = new Target { Device = each.Device.Id, Wave = each.Wave, Since = world.Now, Variant = each.Stand.Variant };
-            target = Deployments.Targets.Decide(target, Weighing.WhileClosed(entry, each.Wave, each.Stand.Happening, world.Now), world.Now);
+            target = Deployments.Targets.Decide(target, Weighing.WhileClosed(entry, each.Wave, each.Stand, world.Now), world.Now);
             entry.Targets.Put(each.Device.Row, target, null);
         }
 

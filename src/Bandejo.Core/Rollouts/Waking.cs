@@ -109,7 +109,7 @@ public static class Waking
     {
         var world = decision.World;
         var sites = asleep.Select(device => Turns.SiteOf(world, device)).ToHashSet(StringComparer.Ordinal);
-        return world.Devices.Values.Where(device => device.Memory.KnowsCalendars == true && !IsAsleep(world, device, decision.Now))
+        return world.Devices.Values.Where(device => device.Memory.Skills?.HasFlag(AgentSkills.Fetching) == true && !IsAsleep(world, device, decision.Now))
             .Select(device => (Device: device, Site: Turns.SiteOf(world, device))).Where(each => sites.Contains(each.Site))
             .OrderByDescending(each => each.Device.LastHeard).ThenBy(each => each.Device.Id, StringComparer.Ordinal)
             .ToLookup(each => each.Site, each => each.Device, StringComparer.Ordinal);

@@ -256,7 +256,7 @@ public static class Weighing
 
         if ((deployment.Plan.Wish != Wish.Choice || at.IsTaken) && Turns.InTheWay(world, deployment, device) is { } turn)
         {
-            return new Stand(new Happening(TargetEvent.Held, turn), fit.Variant, true);
+            return new Stand(new Happening(TargetEvent.Held, turn), fit.Variant, true, HasAllElse: true);
         }
 
         return new Stand(
@@ -265,14 +265,12 @@ public static class Weighing
                 : Openings.Of(
                     world, deployment.Plan, device, fit.Variant, at.IsTaken, Lateness.DeadlineOf(world, deployment, device, at.Wave), at.WaitsFor, now)
                     ?? new Happening(TargetEvent.Due, Targets.DueReason(at.WaitsFor)),
-            fit.Variant, true);
+            fit.Variant, true, HasAllElse: true);
     }
 
     /// <summary>What happens to a target that is looked at as if its wave were open, while it is not.</summary>
-    internal static Happening WhileClosed(DeploymentEntry deployment, int wave, Happening open, DateTimeOffset now) =>
-        open.Event is TargetEvent.Due or TargetEvent.OnShelf && Held(deployment, wave, now) is { } held
-            ? new Happening(TargetEvent.Held, held.Why, held.Until)
-            : open;
+    internal static Happening WhileClosed(DeploymentEntry deployment, int wave, Stand open, DateTimeOffset now) =>
+        open.HasAllElse && Held(deployment, wave, now) is { } held ? new Happening(TargetEvent.Held, held.Why, held.Until) : open.Happening;
 
     /// <summary>The deployments whose wishes for one app count on a device, this one among them.</summary>
     private static IReadOnlyList<DeploymentEntry> Claims(FleetWorld world, DeploymentEntry deployment, DeviceEntry device)
@@ -340,7 +338,8 @@ public static class Weighing
 /// <param name="Happening">What happens to its target.</param>
 /// <param name="Variant">The variant that fits; null for none.</param>
 /// <param name="Fits">Whether the package itself can be there.</param>
-public readonly record struct Stand(Happening Happening, string? Variant, bool Fits);
+/// <param name="HasAllElse">Nothing but its turn and its hours stands between it and its start, once its wave is open.</param>
+public readonly record struct Stand(Happening Happening, string? Variant, bool Fits, bool HasAllElse = false);
 
 /// <summary>What of a target decides where its device stands.</summary>
 /// <param name="Wave">The wave, from 0; -1 where no wave picks it.</param>

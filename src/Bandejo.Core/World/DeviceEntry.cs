@@ -80,6 +80,25 @@ public sealed class DevicePresence
     internal string? OrdersTag { get; set; }
 }
 
+/// <summary>What an agent can do beyond the first of its kind. What depends on something that it does not know is not started.</summary>
+[Flags]
+public enum AgentSkills
+{
+    None = 0,
+
+    /// <summary>It holds calendars, and starts nothing outside their windows.</summary>
+    Calendars = 1,
+
+    /// <summary>It fetches ahead, within what limits that, and wakes its neighbours.</summary>
+    Fetching = 2,
+
+    /// <summary>It tells whoever is signed in before it starts for a deadline alone, and closes programs after that.</summary>
+    Notice = 4,
+
+    /// <summary>All that there is to know.</summary>
+    All = Calendars | Fetching | Notice,
+}
+
 /// <summary>
 /// What a device said last, as far as it is needed to understand what it says next. Not kept: after a start the device says it again, or the store is asked.
 /// </summary>
@@ -93,8 +112,11 @@ public sealed record DeviceMemory
     /// </summary>
     public DateTimeOffset? NewestAttempt { get; init; }
 
-    /// <summary>Whether its agent holds calendars; null where it was not heard since the start.</summary>
-    public bool? KnowsCalendars { get; init; }
+    /// <summary>What its agent can do; null where it was not heard since the start.</summary>
+    public AgentSkills? Skills { get; init; }
+
+    /// <summary>Whether its agent is known to lack what something depends on.</summary>
+    public bool Lacks(AgentSkills skill) => Skills is { } skills && !skills.HasFlag(skill);
 
     /// <summary>The ended attempts that its last check-in spoke of: what it sends again at once may not be in the store yet.</summary>
     public IReadOnlyList<string> LastReported { get; init; } = [];

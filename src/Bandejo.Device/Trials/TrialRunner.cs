@@ -348,7 +348,7 @@ public sealed partial class TrialRunner(TrialPlan plan, DocumentVariant variant,
     /// <summary>Closes what a step wants closed; false where it could not be, and that was told.</summary>
     private async Task<bool> Close(string name, DocumentVariant with, CancellationToken cancellation)
     {
-        var left = with.Close.Count == 0 ? [] : await machine.Processes.Close(with.Close, ClosePatience, cancellation);
+        var left = with.Close.Count == 0 ? [] : await machine.Processes.Close(with.Close, ClosePatience, ends: false, cancellation);
         if (left.Count == 0)
         {
             return true;

@@ -21,7 +21,7 @@ internal static class AskForms
         AllowsDowngrade = request.AllowDowngrade, Settings = request.Settings, Preset = request.Preset,
         Handling = request.Handling, Salt = request.Salt, EndsWhenReplaced = request.EndWhenReplaced,
         Calendars = request.Calendars ?? [], AfterDeadline = request.AfterDeadline, Restart = request.Restart, StartWhen = request.StartWhen,
-        Fetch = request.Fetch, AtOnce = request.AtOnce, Wakes = request.Wake,
+        Fetch = request.Fetch, AtOnce = request.AtOnce, Wakes = request.Wake, Notice = request.Notice,
     };
 
     public static IReadOnlyList<WaveAsk> Waves(IReadOnlyList<WaveRequest> waves) =>
@@ -37,7 +37,7 @@ internal static class AskForms
             ask.Name, ask.Wish,
             ask.Except, ask.Halt, ask.RollBackOnHalt, ask.Deadline, ask.Tries, ask.RetryPause, ask.Lease,
             ask.Priority, ask.AllowsDowngrade, ask.Settings, ask.Preset, ask.Handling, ask.Salt, ask.EndsWhenReplaced,
-            ask.Calendars.Count == 0 ? null : ask.Calendars, ask.AfterDeadline, ask.Restart, ask.StartWhen, ask.Fetch, ask.AtOnce, ask.Wakes),
+            ask.Calendars.Count == 0 ? null : ask.Calendars, ask.AfterDeadline, ask.Restart, ask.StartWhen, ask.Fetch, ask.AtOnce, ask.Wakes, ask.Notice),
         ContractJson.Default.DeploymentRequest);
 
     /// <summary>

@@ -41,7 +41,11 @@ internal static class Chosen
                 plan.Deadline is null),
             .. plan.AfterDeadline == AfterDeadline.Late
                 ? (ChosenInfo[])[]
-                : [new ChosenInfo("after-deadline", "unmet devices start outside their windows; a freeze holds", false)],
+                : [new ChosenInfo(
+                    "after-deadline",
+                    $"unmet devices start outside their windows{(plan.AfterDeadline == AfterDeadline.Close ? " and close programs in the way" : "")}, "
+                        + $"{Units.FormatDuration(plan.Notice ?? UserNotice.Usual)} after whoever is signed in was told; a freeze holds",
+                    false)],
             .. plan.Calendars.Count == 0 ? (ChosenInfo[])[] : [new ChosenInfo("calendars", $"of its own: {string.Join(", ", plan.Calendars)}", false)],
             .. plan.StartWhen == StartWhen.Any ? (ChosenInfo[])[] : [new ChosenInfo("start-when", plan.StartWhen.ToString(), false)],
             .. plan.Fetch == FetchRule.Usual ? (ChosenInfo[])[] : [new ChosenInfo("fetch", plan.Fetch.ToString(), false)],

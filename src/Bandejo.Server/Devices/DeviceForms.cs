@@ -23,9 +23,27 @@ internal static class DeviceForms
         Proofs = request.Proofs.Count == 0 ? [] : [.. request.Proofs.Select(proof => new ProofTold(proof.Deployment, proof.Answer, proof.Why))],
         Waits = request.Waits is { Count: > 0 } waits ? [.. waits.Select(wait => new WaitsFor(wait.Deployment, wait.Why, wait.Until))] : [],
         Fetched = request.Fetched is { Count: > 0 } fetched ? [.. fetched] : [],
-        KnowsCalendars = request.Can?.Contains(DeviceProtocol.KnowsCalendars) == true,
+        Skills = Skills(request.Can ?? []),
         Said = request.Said is { Count: > 0 } said ? [.. said.Select(word => new UserTold(word.Id, word.Kind, word.App, word.Text))] : [],
     };
+
+    /// <summary>What an agent can do, by its words; those that are not known here are passed over.</summary>
+    private static AgentSkills Skills(IReadOnlyList<string> words)
+    {
+        var skills = AgentSkills.None;
+        foreach (var word in words)
+        {
+            skills |= word switch
+            {
+                DeviceProtocol.CanHoldCalendars => AgentSkills.Calendars,
+                DeviceProtocol.CanFetchAhead => AgentSkills.Fetching,
+                DeviceProtocol.CanGiveNotice => AgentSkills.Notice,
+                _ => AgentSkills.None,
+            };
+        }
+
+        return skills;
+    }
 
     /// <summary>What a device says of itself.</summary>
     public static FactsTold Told(FactReport report) =>

@@ -51,12 +51,13 @@ internal static class Orders
         (int)Math.Ceiling(order.Retry.Pause.TotalSeconds), (int)Math.Ceiling(order.Retry.Longest.TotalSeconds), order.Settings,
         HandlingForms.ForOrder(order.Handling),
         ofGroups.Count + order.Calendars.Count == 0 || order.Kind == AttemptTold.TrialKind ? null : [.. ofGroups.Union(order.Calendars)],
-        order.AfterDeadline == AfterDeadline.Start, order.IsTaken,
+        order.AfterDeadline != AfterDeadline.Late, order.IsTaken,
         ofGroups.Count + order.Calendars.Count == 0 && order.ResetsAt is null ? 0 : (int)Math.Ceiling(order.Takes.TotalSeconds),
         order.Restart == RestartChoice.LeftToPeople ? null : Form(order.Restart),
         order.StartWhen == StartWhen.Any ? null : new OrderStart(StateNames.Hyphenate(order.StartWhen.With.ToString()), order.StartWhen.OnMains),
         order.ResetsAt?.ToString("HH:mm", CultureInfo.InvariantCulture),
-        order.Fetch.Count == 0 ? null : [.. order.Fetch.Select(rule => rule.ToString()).Distinct()], order.FetchesLater);
+        order.Fetch.Count == 0 ? null : [.. order.Fetch.Select(rule => rule.ToString()).Distinct()], order.FetchesLater,
+        (int)order.Notice.TotalSeconds, order.AfterDeadline == AfterDeadline.Close);
 
     private static OrderRestart Form(RestartChoice choice) => new(
         StateNames.Hyphenate(choice.When.ToString()), StateNames.Hyphenate(choice.WhileSignedIn.ToString()),

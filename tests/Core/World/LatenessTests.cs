@@ -131,5 +131,5 @@ public sealed class LatenessTests : SmallWorld
 
     private void Tell(int device, List<(string, string)> facts) => Do(decision => CheckIns.CheckIn.Take(
         decision, Fleet.Devices.Named($"DESK-{device}")!.Id,
-        new CheckInTold { Sequence = NextId(), FactsDigest = $"facts of {device}", Facts = new FactsTold(facts, []), KnowsCalendars = true }, ToldBefore.Nothing));
+        new CheckInTold { Sequence = NextId(), FactsDigest = $"facts of {device}", Facts = new FactsTold(facts, []), Skills = AgentSkills.All }, ToldBefore.Nothing));
 }

@@ -65,7 +65,7 @@ public sealed class LeasesAheadTests : SmallWorld
             foreach (var device in devices.Where(device => isHeard(int.Parse(device.Name["DESK-".Length..]), Now)))
             {
                 Do(decision => CheckIns.CheckIn.Take(
-                    decision, device.Id, new CheckInTold { Sequence = NextId(), FactsDigest = "", KnowsCalendars = true }, ToldBefore.Nothing));
+                    decision, device.Id, new CheckInTold { Sequence = NextId(), FactsDigest = "", Skills = AgentSkills.All }, ToldBefore.Nothing));
             }
         }
     }

@@ -67,6 +67,17 @@ public sealed class TurnsTests : SmallWorld
     }
 
     [Fact]
+    public void Outside_their_hours_no_more_hold_an_order_that_they_may_start_than_have_a_turn()
+    {
+        Do(decision => Core.Site.Calendars.Keep(decision, (_, _) => null, "nights", new CalendarAsk("Nights", false, "2031-03-10 20:00 to 2031-03-10 23:00", "UTC", null)));
+        Do(decision => Core.Site.Calendars.Rule(decision, (_, _) => null, "desks", ["nights"]));
+        Settle();
+        var deployment = Begin(atOnce: "1 of a site");
+        Assert.Equal(0, Count(deployment, TargetState.Ready));
+        Assert.All(Sites(deployment), site => Assert.Single(site, IsOut(deployment)));
+    }
+
+    [Fact]
     public void Whoever_moves_to_another_site_leaves_its_turn_to_others_of_the_first()
     {
         var deployment = Begin(atOnce: "1 of a site");
@@ -217,7 +228,7 @@ public sealed class TurnsTests : SmallWorld
         decision, device.Id,
         new CheckInTold
         {
-            Sequence = NextId(), FactsDigest = "", OrdersTag = tag, Attempts = attempt is null ? [] : [attempt], Fetched = fetched ?? device.Memory.Fetched, KnowsCalendars = true,
+            Sequence = NextId(), FactsDigest = "", OrdersTag = tag, Attempts = attempt is null ? [] : [attempt], Fetched = fetched ?? device.Memory.Fetched, Skills = AgentSkills.All,
         },
         ToldBefore.Nothing));
 

@@ -91,7 +91,7 @@ public sealed class WakingTests : SmallWorld
         new CheckInTold
         {
             Sequence = NextId(), FactsDigest = facts is null ? Of(device).Record.FactsDigest : $"facts of {device}",
-            Facts = facts is null ? null : new FactsTold(facts, []), KnowsCalendars = true,
+            Facts = facts is null ? null : new FactsTold(facts, []), Skills = AgentSkills.All,
         },
         ToldBefore.Nothing));
 }

@@ -14,7 +14,7 @@ import { Leaving } from "@/parts/Leaving";
 import { isPast, MomentField } from "@/parts/MomentField";
 import { Page } from "@/parts/Page";
 import { hasTwins, WavesEditor } from "@/parts/WavesEditor";
-import { commandOf, type Draft, emptyDraft, isComplete, requestOf } from "./draft";
+import { actsAfterDeadline, commandOf, type Draft, emptyDraft, hasDeadline, isComplete, requestOf } from "./draft";
 import { SettingsFields } from "./SettingsFields";
 import { StartPreview } from "./StartPreview";
 
@@ -23,6 +23,12 @@ const STARTS = ["at any time", "with nobody signed in", "with somebody signed in
 const RESTARTS = ["left to people", "with the install", "in the next window", "in the next window, at the latest after 3 d", "with the install, in the next window while somebody is signed in"];
 const FETCHES = ["at most 1 MB/s", "at most 500 kB/s Mon-Fri 08:00-18:00", "5 of a site at once", "at most 1 MB/s; 5 of a site at once", "over metered links too"];
 const AT_ONCE = ["1 of a site", "3 of a site", "10 of a site"];
+const AFTER_DEADLINE = [
+  { value: "late", label: "late, and nothing else" },
+  { value: "start", label: "starts outside its windows" },
+  { value: "close", label: "starts, and closes programs in the way" },
+];
+const NOTICES = ["15 min", "1 h", "4 h"];
 const crumbs = [{ name: "Deployments", to: "/deployments" }];
 
 /** A deployment in the making, with who it would reach beside it as one chooses. */
@@ -101,7 +107,8 @@ export default function ComposePage() {
                 <Select label="Handling" description="Who is waited for, restarts, rivals" clearable placeholder="that of the app" data={[...(handlings.data ?? []).map((each) => ({ value: each.slug, label: `${each.name}: ${each.says}` })), { value: "none", label: "None: as the package has it" }]} value={draft.handling || null} onChange={(value) => set({ handling: value ?? "" })} />
                 <TextInput label="Halt" description="What stops it by itself" placeholder="10 % failed of at least 5" value={draft.halt} onChange={(event) => set({ halt: event.currentTarget.value })} />
                 <MomentField label="Deadline" description="After it, unmet is late" value={draft.deadline} onChange={(deadline) => set({ deadline })} />
-                <Select label="After the deadline" description="A freeze holds even then" allowDeselect={false} disabled={!draft.deadline} data={[{ value: "late", label: "late, and nothing else" }, { value: "start", label: "starts outside its windows" }]} value={draft.afterDeadline} onChange={(value) => set({ afterDeadline: value ?? "late" })} />
+                <Select label="After the deadline" description="A freeze holds even then" allowDeselect={false} disabled={!hasDeadline(draft)} data={AFTER_DEADLINE} value={draft.afterDeadline} onChange={(value) => set({ afterDeadline: value ?? "late" })} />
+                <Autocomplete label="Notice" description="So long before that whoever is signed in is told" placeholder="15 min" disabled={!actsAfterDeadline(draft)} data={NOTICES} value={draft.notice} onChange={(notice) => set({ notice })} />
                 <MultiSelect label="Calendars of its own" description="Windows narrow those of its devices; freezes hold besides" placeholder={draft.calendars.length === 0 ? "those of the groups alone" : ""} searchable data={(calendars.data ?? []).map((each) => ({ value: each.slug, label: `${each.name} · ${each.kind}` }))} value={draft.calendars} onChange={(value) => set({ calendars: value })} />
                 <Autocomplete label="Starts" description="What must be so on a device; until then it waits" placeholder="at any time" data={STARTS} value={draft.startWhen} onChange={(startWhen) => set({ startWhen })} />
                 <Autocomplete label="Restart" description="Where a device needs one" placeholder="left to people" data={RESTARTS} value={draft.restart} onChange={(restart) => set({ restart })} />

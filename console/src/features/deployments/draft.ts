@@ -18,8 +18,10 @@ export interface Draft {
   retryPause: string;
   lease: string;
   priority: number;
-  /** What the deadline does to devices that are unmet: late, or start outside their windows. */
+  /** What the deadline does to devices that are unmet: late, start outside their windows, or close programs in the way as well. */
   afterDeadline: string;
+  /** So long before that whoever is signed in is told; empty for the usual. */
+  notice: string;
   /** Calendars of its own, by short name. */
   calendars: string[];
   /** What must be so on a device, as a sentence; empty for nothing. */
@@ -57,6 +59,7 @@ export function emptyDraft(from: { package?: string; wish?: string; groups?: str
     halt: "",
     deadline: "",
     afterDeadline: "late",
+    notice: "",
     calendars: [],
     restart: "",
     startWhen: "",
@@ -92,7 +95,8 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     halt: draft.halt.trim() || null,
     rollBackOnHalt: draft.rollBackOnHalt,
     deadline: instant(draft.deadline),
-    afterDeadline: draft.deadline ? draft.afterDeadline : "late",
+    afterDeadline: hasDeadline(draft) ? draft.afterDeadline : "late",
+    notice: actsAfterDeadline(draft) ? draft.notice.trim() || null : null,
     calendars: draft.calendars.length > 0 ? draft.calendars : null,
     restart: draft.restart.trim() || null,
     startWhen: draft.startWhen.trim() || null,
@@ -109,6 +113,16 @@ export function requestOf(draft: Draft): Schemas["DeploymentRequest"] {
     preset: draft.wish === "gone" ? null : draft.preset || null,
     handling: draft.handling || null,
   };
+}
+
+/** Whether there is a moment after which devices are late. */
+export function hasDeadline(draft: Draft): boolean {
+  return draft.deadline !== "" || (draft.hasTimes && draft.waves.some((wave) => wave.due.trim() !== ""));
+}
+
+/** Whether anything but being late comes of it. */
+export function actsAfterDeadline(draft: Draft): boolean {
+  return hasDeadline(draft) && draft.afterDeadline !== "late";
 }
 
 function chosen(draft: Draft): [string, string][] {
@@ -137,7 +151,8 @@ export function commandOf(draft: Draft, secrets: readonly string[] = []): string
   if (draft.halt) words.push("--halt", quoted(draft.halt));
   if (draft.rollBackOnHalt) words.push("--roll-back-on-halt");
   if (draft.deadline) words.push("--deadline", instant(draft.deadline) ?? "");
-  if (draft.deadline && draft.afterDeadline !== "late") words.push("--after-deadline", draft.afterDeadline);
+  if (actsAfterDeadline(draft)) words.push("--after-deadline", draft.afterDeadline);
+  if (actsAfterDeadline(draft) && draft.notice.trim()) words.push("--notice", quoted(draft.notice.trim()));
   if (draft.calendars.length > 0) words.push("--calendar", draft.calendars.map(quoted).join(" "));
   if (draft.startWhen.trim()) words.push("--start-when", quoted(draft.startWhen.trim()));
   if (draft.fetch.trim()) words.push("--fetch", quoted(draft.fetch.trim()));
