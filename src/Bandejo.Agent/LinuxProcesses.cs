@@ -243,7 +243,8 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
         return new string(begin, 0, length);
     }
 
-    public IReadOnlyList<string> InUse(IReadOnlyList<string> names) => names.Count == 0 ? [] : [.. ProcessTable.Running(names, root).Select(found => found.Name).Distinct()];
+    public IReadOnlyList<string> InUse(IReadOnlyList<string> names) =>
+        names.Count == 0 ? [] : [.. ProcessTable.Running(names, root).Select(found => found.Name).Distinct()];
 
     public async Task<IReadOnlyList<string>> Close(IReadOnlyList<string> names, TimeSpan patience, bool ends, CancellationToken cancellation)
     {

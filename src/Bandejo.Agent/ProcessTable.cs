@@ -36,7 +36,8 @@ internal static class ProcessTable
         }
     }
 
-    private static IEnumerable<(int Pid, string[] Arguments)> All()
+    /// <summary>All that run, with what each was started as; those that end meanwhile are left out.</summary>
+    public static IEnumerable<(int Pid, string[] Arguments)> All()
     {
         foreach (var folder in Directory.EnumerateDirectories("/proc"))
         {
