@@ -88,13 +88,11 @@ public sealed partial class FleetWorld
 
     private void Touched(DeploymentEntry deployment)
     {
-        var isNew = !deployment.IsDirty;
         deployment.Touch();
         deployment.TouchedAt = Now;
         _stillParts = null;
-        if (isNew)
-        {
-            SetMoment(deployment);
-        }
+
+        // Also where it was touched before: whoever touched it may have been nobody who sets moments.
+        SetMoment(deployment);
     }
 }
