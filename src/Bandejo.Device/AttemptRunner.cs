@@ -23,8 +23,10 @@ public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Cod
 /// <summary>
 /// Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.
 /// </summary>
+/// <param name="mayEnd">Whether programs that do not close for an order are ended.</param>
 internal sealed partial class AttemptRunner(
-    PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal, TimeProvider time, Action tell)
+    PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal, TimeProvider time, Action tell,
+    Func<Order, bool> mayEnd)
 {
     /// <summary>A step that takes so many times as long as its package expects is told of.</summary>
     private const int TakesLong = 2;
@@ -449,7 +451,7 @@ internal sealed partial class AttemptRunner(
         }
 
         Move("close");
-        var left = await processes.Close(variant.Close, ClosePatience, order.ClosesPrograms && journal.Now >= order.Deadline, cancellation);
+        var left = await processes.Close(variant.Close, ClosePatience, mayEnd(order), cancellation);
         return left.Count == 0 ? CalledBack() : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
     }
 

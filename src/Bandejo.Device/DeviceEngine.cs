@@ -51,7 +51,7 @@ public sealed class DeviceEngine
         _checks = new StartChecks(parts, _packages, surroundings);
         _notices = new Notices(parts, _journal, _hours, _packages, _checks);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
-        _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake());
+        _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake(), _notices.MayEnd);
         _trial = new DeviceTrial(
             _packages, new TrialMachine(null!, _prover, parts.Files, parts.Processes, parts.Facts, surroundings) { Payload = parts.Cache.Text }, parts.Ground,
             _journal, parts.Time);

@@ -49,19 +49,33 @@ internal sealed class Notices(DeviceParts parts, DeviceJournalKeeper journal, Or
         return ($"Its user was told that it starts at {Local(says.At)}", says.At);
     }
 
+    /// <summary>
+    /// Whether programs that an order has to close and that do not are ended: after its deadline, where nobody is signed in or whoever is was told and had the
+    /// time that was promised.
+    /// </summary>
+    public bool MayEnd(Order order)
+    {
+        var now = parts.Time.GetUtcNow();
+        return order.ClosesPrograms && now >= order.Deadline && (!parts.User.IsSignedIn || Promised(journal.State, order) <= now);
+    }
+
     private bool IsOwed(Order order) =>
         order is { AtDeadline: true, Deadline: not null, NoticeSeconds: > 0, AtOnce: false } && order.Kind != "trial" && parts.User.IsSignedIn;
 
     private NoticeSays Says(DeviceState state, Order order, DateTimeOffset now) => new UserNotice(TimeSpan.FromSeconds(order.NoticeSeconds)).At(
-        order.Deadline!.Value,
-        state.Notices.GetValueOrDefault(DeviceState.KeyOf(order)) is { } given && given.BootId == parts.Facts.BootId ? given.StartsAt : null, now);
+        order.Deadline!.Value, Promised(state, order), now);
+
+    /// <summary>When an order starts, as whoever is signed in was told since the system started; null where nobody was.</summary>
+    private DateTimeOffset? Promised(DeviceState state, Order order) =>
+        state.Notices.GetValueOrDefault(DeviceState.KeyOf(order)) is { } given && given.BootId == parts.Facts.BootId ? given.StartsAt : null;
 
     private async Task Tell(Order order, DateTimeOffset startsAt)
     {
         var document = await packages.Known(order.Package);
         var name = $"{document?.Name ?? order.Package.App} {order.Package.Version}";
         var closes = order.ClosesPrograms ? await checks.InUse(order, CancellationToken.None) : [];
-        var text = $"{name} is {(order.Kind == "remove" ? "taken away from" : "put on")} this device at {Local(startsAt)}."
+        var does = order.Kind switch { "remove" => "is taken away from", "restore" => "goes back to what was before on", _ => "is put on" };
+        var text = $"{name} {does} this device at {Local(startsAt)}."
             + (closes.Count == 0 ? "" : $" Save your work: {string.Join(", ", closes)} {(closes.Count == 1 ? "is" : "are")} closed for it then.");
         journal.Append(new NoticeGiven(DeviceState.KeyOf(order), startsAt, parts.Facts.BootId));
         parts.Says($"Told whoever is signed in: {text}");

@@ -127,6 +127,23 @@ public sealed class NoticeTests
     }
 
     [Fact]
+    public async Task What_a_user_takes_from_the_shelf_after_the_deadline_ends_no_program_of_which_nobody_was_told()
+    {
+        _machine.Open.Add("foldline");
+        _machine.Stubborn.Add("foldline");
+        var package = _machine.PackageWith("7.2.0", variant => variant with { Close = ["foldline"] });
+        _machine.Give(FakeMachine.Order(package) with
+        {
+            AtDeadline = true, NoticeSeconds = 3600, ClosesPrograms = true, Deadline = _began.AddHours(-1), AtOnce = true,
+        });
+        _machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        Assert.True(await _machine.Run());
+        Assert.Equal("busy", _machine.Taken.Values.Single(report => report.HasEnded).Outcome);
+        Assert.Equal(["foldline"], _machine.Open);
+        Assert.Empty(_machine.Shown);
+    }
+
+    [Fact]
     public async Task A_notice_that_no_service_of_ours_asks_for_is_refused()
     {
         _machine.Give(FakeMachine.Order(_machine.Package("7.2.0")) with { NoticeSeconds = -1 });

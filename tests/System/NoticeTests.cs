@@ -61,7 +61,7 @@ public sealed class NoticeTests
         Assert.Contains(
             "The notice is between 1 min and 24 h, such as '15 min', not 'soon'.",
             (await site.Run([.. start, "--deadline", "2d", "--after-deadline", "close", "--notice", "soon"])).Errors);
-        Assert.Contains("Notice is given where devices start after their deadline", (await site.Run([.. start, "--notice", "1h"])).Errors);
+        Assert.Contains("Notice is given only where the deadline lets devices 'start', or 'close' programs as well; choose one of them.", (await site.Run([.. start, "--notice", "1h"])).Errors);
         Assert.Contains("Only a deadline lets devices start after it; name one.", (await site.Run([.. start, "--after-deadline", "close"])).Errors);
     }
 

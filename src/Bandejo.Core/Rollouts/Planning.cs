@@ -30,7 +30,10 @@ public static class Planning
             after is null or AfterDeadline.Late || ask.Deadline is not null || ask.Waves.Any(wave => wave.Deadline is not null),
             "Only a deadline lets devices start after it; name one.", "deadline");
         var pause = Duration(ask.RetryPause, "retryPause", RetryRule.Default.Pause);
-        Check(ask.Notice is null || after != AfterDeadline.Late, "Notice is given where devices start after their deadline; say so as well.", "notice");
+        Check(
+            ask.Notice is null || after != AfterDeadline.Late,
+            "Notice is given only where the deadline lets devices 'start', or 'close' programs as well; choose one of them.",
+            "notice");
         var notice = ask.Notice is null ? null : Take(UserNotice.Parse(ask.Notice), "notice", findings);
         var lease = Duration(ask.Lease, "lease", TimeSpan.FromDays(1));
         var halt = ask.Halt is null ? HaltRule.Default : Take(HaltRule.Parse(ask.Halt), "halt", findings);

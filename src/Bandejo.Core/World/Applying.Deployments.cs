@@ -92,7 +92,7 @@ public sealed partial class FleetWorld
         deployment.TouchedAt = Now;
         _stillParts = null;
 
-        // Also where it was touched before: whoever touched it may have been nobody who sets moments.
+        // Also where it was dirty already: a package that becomes another makes it so without a moment.
         SetMoment(deployment);
     }
 }
