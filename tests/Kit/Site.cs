@@ -170,6 +170,7 @@ public sealed class Site : IAsyncDisposable
         string codes = "{}", string close = "")
     {
         var folder = Directory.CreateDirectory(Path.Combine(_home, $"{app}-{version}-{Guid.NewGuid():N}")).FullName;
+        var closes = close.Length == 0 ? "" : $"\n    close: [{close}]";
         File.WriteAllText(Path.Combine(folder, "install.sh"), $"T=\"$BANDEJO_ROOT/opt/{app}\"\n{install}\n");
         File.WriteAllText(Path.Combine(folder, "remove.sh"), $"T=\"$BANDEJO_ROOT/opt/{app}\"\n{remove}\n");
         File.WriteAllText(Path.Combine(folder, "package.yaml"), $$"""
@@ -180,8 +181,7 @@ public sealed class Site : IAsyncDisposable
             variants:
               - name: linux
                 requires: {{requires}}
-                files: [install.sh, remove.sh]
-                close: [{{close}}]
+                files: [install.sh, remove.sh]{{closes}}
                 install: { run: [sh, install.sh], limit: {{limit}}, exit-codes: {{codes}} }
                 remove: { run: [sh, remove.sh] }
                 present: [{ version-in: opt/{{app}}/VERSION }]
