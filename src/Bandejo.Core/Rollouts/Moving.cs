@@ -16,6 +16,13 @@ public static class Moving
     {
         var before = deployment.Targets[device];
         var after = Targets.Decide(before, happening, decision.Now);
+        if (after.State.Has(TargetTrait.Starts) && !after.IsGoingBack && !before.HasTurn
+            && Turns.InTheWay(decision.World, deployment, device) is { } turn)
+        {
+            // Whatever sends an order out, a person's word or a proof that is lost, does not send it out of turn.
+            after = Targets.Decide(after, new Happening(TargetEvent.Held, turn), decision.Now);
+        }
+
         if (ReferenceEquals(before, after))
         {
             return false;

@@ -67,6 +67,46 @@ public sealed class TurnsTests : SmallWorld
     }
 
     [Fact]
+    public void Whoever_is_to_try_again_or_to_mend_what_is_gone_waits_for_its_turn()
+    {
+        var deployment = Do(decision => Acting.Start(
+            decision, Ask([new WaveAsk("all", "everyone else", null, null)]) with { AtOnce = "1 of a site", Tries = 1 }, ask => ask.Package));
+        Settle();
+        bool IsOutNow(DeviceEntry device) => deployment.Targets[device].IsOrdered;
+        var (first, site) = At(deployment, TargetState.Ready);
+        Tell(first, new AttemptTold("a", deployment.Id, "install", true, Now, Now, "failed", "run", 9, "no", false, "", null));
+        Assert.Equal(TargetState.Failed, deployment.Targets.StateOf(first));
+        var second = site.Single(IsOutNow);
+        Do(decision => Retrying.Do(decision, deployment.Id, null, "mended"));
+        Settle();
+        Assert.Equal(ReasonCode.SiteAtIt, deployment.Targets[first].Reason.Code);
+        Assert.Equal(second, site.Single(IsOutNow));
+
+        // When the other is done it is the turn of one that waits; the other loses what it had, and waits in its turn.
+        Install(deployment, second.Id);
+        Settle();
+        var third = site.Single(IsOutNow);
+        Do(decision => CheckIns.CheckIn.Take(
+            decision, second.Id,
+            new CheckInTold { Sequence = NextId(), FactsDigest = "", Skills = AgentSkills.All, Proofs = [new ProofTold(deployment.Id, "absent", "it is gone")] },
+            ToldBefore.Nothing));
+        Settle();
+        Assert.Equal(ReasonCode.SiteAtIt, deployment.Targets[second].Reason.Code);
+        Assert.Equal(third, site.Single(IsOutNow));
+        for (var done = 0; done < site.Count; done++)
+        {
+            Assert.True(site.Count(IsOutNow) <= 1);
+            if (site.FirstOrDefault(IsOutNow) is { } next)
+            {
+                Install(deployment, next.Id);
+                Settle();
+            }
+        }
+
+        Assert.All(site, device => Assert.Equal(TargetState.Met, deployment.Targets.StateOf(device)));
+    }
+
+    [Fact]
     public void Outside_their_hours_no_more_hold_an_order_that_they_may_start_than_have_a_turn()
     {
         Do(decision => Core.Site.Calendars.Keep(decision, (_, _) => null, "nights", new CalendarAsk("Nights", false, "2031-03-10 20:00 to 2031-03-10 23:00", "UTC", null)));
