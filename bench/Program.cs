@@ -15,6 +15,7 @@ Func<Report, Task>? part = args switch
     ["world", var devices] => report => WorldBench.Run(report, int.Parse(devices)),
     ["results", var targets] => report => ServiceBench.Results(report, int.Parse(targets)),
     ["check-ins", var devices] => report => ServiceBench.CheckIns(report, int.Parse(devices)),
+    ["calendars", var devices] => report => CalendarBench.Run(report, int.Parse(devices)),
     ["many", var devices, var deployments] => report => ServiceBench.Many(report, int.Parse(devices), int.Parse(deployments)),
     ["year", var devices, var deployments] => report => YearBench.Run(report, int.Parse(devices), int.Parse(deployments), isOnServer: false),
     ["year", var devices, var deployments, "postgres"] => report => YearBench.Run(report, int.Parse(devices), int.Parse(deployments), isOnServer: true),
@@ -42,6 +43,7 @@ foreach (var size in sizes)
     await ServiceBench.Run(report, size, isLargest: size == sizes.Max());
 }
 
+await CalendarBench.Run(report, sizes.Max());
 await ServiceBench.Many(report, sizes.Max(), 40);
 foreach (var isOnServer in new[] { false, true })
 {

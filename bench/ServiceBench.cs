@@ -16,8 +16,11 @@ internal static class ServiceBench
 {
     private const int Loaded = 2000;
 
+    /// <summary>The number of check-ins with nothing new, which are told again and again.</summary>
+    internal const long Sequence = 4_000_000_000_000;
+
     /// <summary>How many rounds of check-ins there are at most.</summary>
-    private const int MostRounds = 9;
+    internal const int MostRounds = 9;
     private const int PageCalls = 520;
 
     internal static readonly string[] Sites = ["HQ", "ALD", "BRM", "CAS", "DUN", "ELM", "FEN", "GRV", "HOL", "IVY", "KIR", "LAN", "MER", "NOR"];
@@ -183,7 +186,7 @@ internal static class ServiceBench
     });
 
     /// <summary>A service with so many devices and two groups, for a part alone.</summary>
-    private static async Task Part(int size, Func<Site, IReadOnlyList<Known>, string, Task> measure)
+    internal static async Task Part(int size, Func<Site, IReadOnlyList<Known>, string, Task> measure)
     {
         var folder = Directory.CreateTempSubdirectory("bandejo-bench").FullName;
         var site = new Site(new ServiceProcess("--joins-per-minute", "1000000", "--check-in-seconds", "3600"));
@@ -382,7 +385,7 @@ internal static class ServiceBench
         return (address, process, requests);
     }
 
-    private static string Body(Known device, string attempt)
+    internal static string Body(Known device, string attempt)
     {
         var at = new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero);
         AttemptReport[] attempts = attempt.Length == 0
@@ -391,7 +394,8 @@ internal static class ServiceBench
                 attempt, "D1001", 0, true, "install", at, at.AddMinutes(2), "done", "prove", 0, "Foldline 7.2.0 proven by version in opt/foldline/VERSION", "",
                 null, null, false)];
         return JsonSerializer.Serialize(
-            new CheckInRequest(4_000_000_000_000, device.Digest, null, device.Tag, [], attempts), ContractJson.Default.CheckInRequest);
+            new CheckInRequest(Sequence, device.Digest, null, device.Tag, [], attempts, Can: device.Calendars is null ? null : CalendarBench.All, CalendarsTag: device.Calendars),
+            ContractJson.Default.CheckInRequest);
     }
 
     internal static async Task<IReadOnlyList<Known>> Join(Site site, int size)
@@ -437,5 +441,9 @@ internal static class ServiceBench
         [.. Enumerable.Range(0, 40).Select(program => new ProgramReport(
             $"program {(number + (program * 5)) % 200}", $"{1 + ((number + program) % 7)}.{program % 4}", "system"))]);
 
-    internal sealed record Known(string Token, string Digest, string Tag);
+    internal sealed record Known(string Token, string Digest, string Tag)
+    {
+        /// <summary>The tag of the calendars that it holds; null where it holds none.</summary>
+        public string? Calendars { get; init; }
+    }
 }

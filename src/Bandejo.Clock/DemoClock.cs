@@ -147,8 +147,10 @@ public sealed class DemoClock : TimeProvider, IDisposable
                             break;
                         }
 
-                        next.Timer.Fired(now);
-                        due.Add(next.Timer);
+                        if (next.Timer.Fired(next.Setting, now))
+                        {
+                            due.Add(next.Timer);
+                        }
                     }
 
                     _timers.Dequeue();
@@ -203,14 +205,22 @@ public sealed class DemoClock : TimeProvider, IDisposable
             return true;
         }
 
-        /// <summary>Its time has come; called under the clock's lock.</summary>
-        public void Fired(DateTimeOffset now)
+        /// <summary>
+        /// The time of a setting has come; called under the clock's lock. False where it was set anew at this very moment: what it was set to counts then.
+        /// </summary>
+        public bool Fired(int setting, DateTimeOffset now)
         {
-            var setting = Interlocked.Increment(ref _setting);
+            if (Interlocked.CompareExchange(ref _setting, setting + 1, setting) != setting)
+            {
+                return false;
+            }
+
             if (_period > TimeSpan.Zero)
             {
-                clock._timers.Enqueue((this, setting), (now + _period).UtcTicks);
+                clock._timers.Enqueue((this, setting + 1), (now + _period).UtcTicks);
             }
+
+            return true;
         }
 
         public void Call() => ThreadPool.UnsafeQueueUserWorkItem(

@@ -24,12 +24,14 @@ internal sealed class SharedContent(string folder)
             return false;
         }
 
-        if (_known.TryAdd(sha256, content))
+        if (!_known.ContainsKey(sha256))
         {
+            // Known only once it is there: whoever finds it known writes down that it has it, and the fleet may end at any moment.
             Directory.CreateDirectory(folder);
             var part = Path.Combine(folder, $"{sha256}.{Environment.CurrentManagedThreadId}.part");
             File.WriteAllBytes(part, content);
             File.Move(part, Path.Combine(folder, sha256), overwrite: true);
+            _known.TryAdd(sha256, content);
         }
 
         return true;

@@ -165,9 +165,13 @@ public sealed class NothingLostTests(ITestOutputHelper output)
                         .Where(attempt => attempt.DeviceName == target.DeviceName)
                         .Select(attempt => $"  {attempt.Id} {attempt.StartedAt:O} to {attempt.EndedAt:O}: {attempt.Outcome} {attempt.Message}"));
                 lines.AddRange(world.Agents.Where(agent => agent.Name == target.DeviceName).SelectMany(agent => agent.Lines.TakeLast(30)));
+                lines.AddRange(File.ReadLines(world.Fleet.Record).Where(
+                    line => line.Contains($"\"{target.DeviceName}\"", StringComparison.Ordinal)).TakeLast(8).Select(line => line[..Math.Min(line.Length, 300)]));
             }
         }
 
+        lines.AddRange(world.Said.Where(line => line.Contains("ERR", StringComparison.Ordinal) || line.Contains("FTL", StringComparison.Ordinal)
+            || line.Contains("Exception", StringComparison.Ordinal)).TakeLast(20));
         return string.Join('\n', lines);
     }
 

@@ -61,6 +61,18 @@ public sealed class World : IAsyncDisposable
 
     public List<AgentProcess> Agents { get; } = [];
 
+    /// <summary>What the service said of itself.</summary>
+    public IReadOnlyList<string> Said
+    {
+        get
+        {
+            lock (_site.Service.Log)
+            {
+                return [.. _site.Service.Log];
+            }
+        }
+    }
+
     /// <summary>Whether the disk can be made full; that takes a C compiler.</summary>
     public bool CanFillDisk => _faults is not null;
 

@@ -86,6 +86,10 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
         var (deployment, plan, state) = (found.Value, found.Value.Plan, _states.Value[found.Value.Id]);
         var entry = DeploymentEntry.Kept(deployment.Record with { State = state }, deployment.Package);
         var harmed = new List<(int Number, Target Target)>();
+
+        // Whom nobody heard from for long is not kept: nobody is taken to have been silent.
+        var names = new Names(now, past);
+        var (late, byWave) = (new int[Enum.GetValues<TargetState>().Length], new int[plan.Waves.Count]);
         foreach (var (number, target) in past.Targets(deployment.Id))
         {
             entry.TakeKept(number, target, now.CheckInInterval);
@@ -93,15 +97,12 @@ internal sealed class PastAnswers(FleetWorld now, IPast past)
             {
                 harmed.Add((number, target));
             }
-        }
 
-        // Whom nobody heard from for long is not kept: nobody is taken to have been silent.
-        var names = new Names(now, past);
-        var (late, byWave) = (new int[Enum.GetValues<TargetState>().Length], new int[plan.Waves.Count]);
-        foreach (var (number, target) in past.Targets(deployment.Id).Where(each => IsLate(deployment, names, each.Number, each.Target)))
-        {
-            late[(int)target.State]++;
-            byWave[Math.Max(0, target.Wave)] += target.Wave >= 0 ? 1 : 0;
+            if (IsLate(deployment, names, number, target))
+            {
+                late[(int)target.State]++;
+                byWave[Math.Max(0, target.Wave)] += target.Wave >= 0 ? 1 : 0;
+            }
         }
 
         var tallies = entry.Targets.Tallies(_ => past.At, past.At).Select((tally, wave) => tally with { Late = byWave[wave] });
