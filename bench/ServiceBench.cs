@@ -394,7 +394,8 @@ internal static class ServiceBench
                 attempt, "D1001", 0, true, "install", at, at.AddMinutes(2), "done", "prove", 0, "Foldline 7.2.0 proven by version in opt/foldline/VERSION", "",
                 null, null, false)];
         return JsonSerializer.Serialize(
-            new CheckInRequest(Sequence, device.Digest, null, device.Tag, [], attempts, Can: device.Calendars is null ? null : CalendarBench.All, CalendarsTag: device.Calendars),
+            new CheckInRequest(
+                Sequence, device.Digest, null, device.Tag, [], attempts, Can: device.Calendars is null ? null : CalendarBench.All, CalendarsTag: device.Calendars),
             ContractJson.Default.CheckInRequest);
     }
 
