@@ -141,6 +141,12 @@ internal sealed partial class LinuxProcesses(string root, string stateFolder, Fo
             : StepTrace.Running;
     }
 
+    public bool HasBegun(string attempt)
+    {
+        var folder = new DirectoryInfo(Path.Combine(_runs, attempt));
+        return folder.Exists && folder.EnumerateDirectories().Any(step => Find(attempt, step.Name) != StepTrace.NeverStarted);
+    }
+
     public async Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
         var folder = FolderOf(attempt, name);

@@ -38,7 +38,7 @@ internal sealed partial class AttemptRunner
         }
 
         // Where nothing had to be taken away, nothing was changed yet.
-        if (CalledBack() is { } called)
+        if (await MayNotStart(cancellation) is { } called)
         {
             return called;
         }

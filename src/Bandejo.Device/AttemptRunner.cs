@@ -24,9 +24,10 @@ public sealed record AttemptEnd(AttemptOutcome Outcome, string Message, int? Cod
 /// Takes one attempt through its phases. Each phase is in the journal before it is entered, so that it can be taken up again after the agent stopped.
 /// </summary>
 /// <param name="mayEnd">Whether programs that do not close for an order are ended.</param>
+/// <param name="inTheWay">What keeps an order from being started at this moment, for people; null for nothing.</param>
 internal sealed partial class AttemptRunner(
     PackageKeeper packages, Prover prover, IMachineProcesses processes, Surroundings surroundings, DeviceJournalKeeper journal, TimeProvider time, Action tell,
-    Func<Order, bool> mayEnd)
+    Func<Order, bool> mayEnd, Func<Order, CancellationToken, Task<string?>> inTheWay)
 {
     /// <summary>A step that takes so many times as long as its package expects is told of.</summary>
     private const int TakesLong = 2;
@@ -41,12 +42,20 @@ internal sealed partial class AttemptRunner(
     /// <summary>A step of the attempt in hand was begun.</summary>
     private bool _hasChanged;
 
+    /// <summary>
+    /// How the attempt in hand ends that was cut off before it had changed anything: whoever may start by then may be somebody else, or nobody. Null where it
+    /// has changed something, or is a trial, and so goes on.
+    /// </summary>
+    public AttemptEnd? LaidAside() => journal.State.Current! is { Order.Kind: not "trial" } attempt && !HasChanged(attempt)
+        ? new AttemptEnd(AttemptOutcome.Waits, "It was cut off before anything was changed here, and begins anew", null, null, Attempts.CalledBack)
+        : null;
+
     /// <summary>Runs the attempt that is in hand, from the phase it is in.</summary>
     /// <param name="trial">Carries out what is not an attempt at a deployment but a trial.</param>
     public async Task<AttemptEnd> Run(Trials.DeviceTrial trial, CancellationToken cancellation)
     {
         var attempt = journal.State.Current!;
-        _hasChanged = !BeforeSteps.Contains(attempt.Phase);
+        _hasChanged = HasChanged(attempt);
         try
         {
             if (journal.State.Withdrawn.Contains(attempt.Order.Package.Digest) && attempt.Order.Kind is "install" or "trial")
@@ -155,6 +164,11 @@ internal sealed partial class AttemptRunner(
     /// <summary>The software is there as it was asked for; what goes with it is not.</summary>
     private async Task<AttemptEnd> Complete(PackageDocument document, DocumentVariant variant, Receipt? receipt, CancellationToken cancellation)
     {
+        if (await MayNotStart(cancellation) is { } stopped)
+        {
+            return stopped;
+        }
+
         Move("companions");
         surroundings.Put(document, variant);
         var proof = await prover.Prove(document, variant, receipt, cancellation);
@@ -183,7 +197,7 @@ internal sealed partial class AttemptRunner(
         {
             Move("check");
             var before = await prover.Prove(document, variant, ReceiptOf(document.App), cancellation);
-            if (await TakeAwayOthers(attempt, document, variant, "remove", cancellation) is { } stopped)
+            if ((await MayNotStart(cancellation) ?? await TakeAwayOthers(attempt, document, variant, "remove", cancellation)) is { } stopped)
             {
                 return stopped;
             }
@@ -412,10 +426,14 @@ internal sealed partial class AttemptRunner(
         }
     }
 
+    private bool HasChanged(Attempt attempt) =>
+        processes.HasBegun(attempt.Id) || (attempt.Phase != "run" && !BeforeSteps.Contains(attempt.Phase));
+
     /// <summary>
-    /// The service may have called the order back while its files were fetched: as long as nothing was changed here, nothing is. Null where it goes on.
+    /// While its files were fetched the service may have called the order back, or not been heard for too long, or its window may have closed: as long as
+    /// nothing was changed here, nothing is. Null where it goes on.
     /// </summary>
-    private AttemptEnd? CalledBack()
+    private async Task<AttemptEnd?> MayNotStart(CancellationToken cancellation)
     {
         var order = journal.State.Current!.Order;
         if (_hasChanged || order.Kind == "trial")
@@ -423,21 +441,35 @@ internal sealed partial class AttemptRunner(
             return null;
         }
 
-        return order.Kind == "install" && journal.State.Withdrawn.Contains(order.Package.Digest)
-            ? Refused
-            : journal.State.Orders.Any(
-                each => each.MayStart && each.Package.Digest == order.Package.Digest && DeviceState.KeyOf(each) == DeviceState.KeyOf(order))
-                ? null
-            : new AttemptEnd(AttemptOutcome.Waits, "It was called back before anything was changed here", null, null, Attempts.CalledBack);
+        if (order.Kind == "install" && journal.State.Withdrawn.Contains(order.Package.Digest))
+        {
+            return Refused;
+        }
+
+        if (!journal.State.Orders.Any(
+            each => each.MayStart && each.Package.Digest == order.Package.Digest && DeviceState.KeyOf(each) == DeviceState.KeyOf(order)))
+        {
+            return new AttemptEnd(AttemptOutcome.Waits, "It was called back before anything was changed here", null, null, Attempts.CalledBack);
+        }
+
+        if (!journal.State.IsLeased(order, journal.Now))
+        {
+            return new AttemptEnd(
+                AttemptOutcome.Waits,
+                $"The service was not heard for {Units.FormatDuration(TimeSpan.FromSeconds(order.LeaseSeconds))} before anything was changed here", null, null,
+                Attempts.CalledBack);
+        }
+
+        return await inTheWay(order, cancellation) is { } why ? new AttemptEnd(AttemptOutcome.Waits, why, null, null) : null;
     }
 
     private bool HasRunStep(string name) => processes.Find(journal.State.Current!.Id, name) is not StepTrace.NeverStarted;
 
     private async Task<AttemptEnd?> Close(Order order, DocumentVariant variant, CancellationToken cancellation)
     {
-        if (CalledBack() is { } called)
+        if (await MayNotStart(cancellation) is { } stopped)
         {
-            return called;
+            return stopped;
         }
 
         if (surroundings.InTheWay(variant) is { } who)
@@ -452,7 +484,8 @@ internal sealed partial class AttemptRunner(
 
         Move("close");
         var left = await processes.Close(variant.Close, ClosePatience, mayEnd(order), cancellation);
-        return left.Count == 0 ? CalledBack() : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
+        return left.Count == 0 ? await MayNotStart(cancellation)
+            : new AttemptEnd(AttemptOutcome.Busy, $"{string.Join(", ", left)} could not be closed", null, null);
     }
 
     private Receipt NewReceipt(PackageDocument document, PackageLink link, DocumentVariant variant, IReadOnlyDictionary<string, string> written) =>

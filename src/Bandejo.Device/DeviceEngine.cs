@@ -51,7 +51,7 @@ public sealed class DeviceEngine
         _checks = new StartChecks(parts, _packages, surroundings);
         _notices = new Notices(parts, _journal, _hours, _packages, _checks);
         _prover = new Prover(parts.Files, parts.Processes, parts.Settings, parts.Facts, surroundings);
-        _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake(), _notices.MayEnd);
+        _runner = new AttemptRunner(_packages, _prover, parts.Processes, surroundings, _journal, parts.Time, () => _checkIns.Wake(), _notices.MayEnd, InTheWay);
         _trial = new DeviceTrial(
             _packages, new TrialMachine(null!, _prover, parts.Files, parts.Processes, parts.Facts, surroundings) { Payload = parts.Cache.Text }, parts.Ground,
             _journal, parts.Time);
@@ -103,6 +103,7 @@ public sealed class DeviceEngine
             {
                 pause = TimeSpan.FromSeconds(await _talk.CheckIn(cancellation));
                 failures = 0;
+                _fetching.Heard(_journal.State);
                 _work.Wake();
                 _fetches.Wake();
             }
@@ -140,7 +141,7 @@ public sealed class DeviceEngine
             {
                 if (_journal.State.Current is not null)
                 {
-                    await Finish(cancellation);
+                    await Finish(_runner.LaidAside(), cancellation);
                     next = _parts.Time.GetUtcNow();
                 }
                 else
@@ -192,8 +193,7 @@ public sealed class DeviceEngine
         var waits = new List<WaitReport>();
         foreach (var order in state.Orders)
         {
-            var isLeased = now < state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
-            if (!order.MayStart || !isLeased || _holding.Contains(DeviceState.KeyOf(order)))
+            if (!order.MayStart || !state.IsLeased(order, now) || _holding.Contains(DeviceState.KeyOf(order)))
             {
                 continue;
             }
@@ -235,7 +235,7 @@ public sealed class DeviceEngine
 
                 _parts.Says($"{Verb(order.Kind)} {order.Package.App} {order.Package.Version}, try {(progress?.Tries ?? 0) + 1}");
                 _checkIns.Wake();
-                await Finish(cancellation);
+                await Finish(null, cancellation);
                 return now;
             }
 
@@ -261,10 +261,15 @@ public sealed class DeviceEngine
 
     private static DateTimeOffset? Sooner(DateTimeOffset? one, DateTimeOffset? other) => one is null || other < one ? other ?? one : one;
 
+    /// <summary>What keeps an order from being started that has not changed anything yet.</summary>
+    private async Task<string?> InTheWay(Order order, CancellationToken cancellation) =>
+        _hours.Closed(_journal.State.Calendars, order, _parts.Time.GetUtcNow())?.Why ?? await _checks.InTheWay(_journal.State, order, cancellation);
+
     /// <summary>Takes the attempt in hand to its end and writes down what came of it.</summary>
-    private async Task Finish(CancellationToken cancellation)
+    /// <param name="end">How it ended already; null where it is to be carried out.</param>
+    private async Task Finish(AttemptEnd? end, CancellationToken cancellation)
     {
-        var end = await _runner.Run(_trial, cancellation);
+        end ??= await _runner.Run(_trial, cancellation);
         var now = _parts.Time.GetUtcNow();
         var attempt = _journal.State.Current!;
         var order = attempt.Order;

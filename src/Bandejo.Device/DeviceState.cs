@@ -42,6 +42,9 @@ public sealed record DeviceState
 
     public IReadOnlyList<string> Withdrawn { get; init; } = [];
 
+    /// <summary>Whether an order was confirmed by the service recently enough for anything to be begun upon it.</summary>
+    public bool IsLeased(Order order, DateTimeOffset now) => now < ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
+
     /// <summary>Names one asking of one deployment.</summary>
     public static string KeyOf(Order order) => KeyOf(order.Deployment, order.Number, order.Kind);
 

@@ -22,8 +22,21 @@ internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderH
 
     private readonly HashSet<string> _told = new(StringComparer.Ordinal);
 
+    private (Order For, CancellationTokenSource Ending)? _underway;
+
     /// <summary>The deployments whose orders wait and whose files are there.</summary>
     public IReadOnlyList<string> There { get; private set; } = [];
+
+    /// <summary>Ends what is underway for an order that does not ask for it any more; what came of it is kept.</summary>
+    public void Heard(DeviceState state)
+    {
+        if (_underway is var (fetched, ending) && !state.Orders.Any(
+            order => order is { MayStart: true, FetchesLater: false } && order.Deployment == fetched.Deployment
+                && order.Package.Digest == fetched.Package.Digest))
+        {
+            ending.Cancel();
+        }
+    }
 
     /// <summary>Fetches what is to be fetched now. Returns when to look again, and whether anything came that others wait for.</summary>
     public async Task<(DateTimeOffset Next, bool HasNews)> Fetch(DeviceState state, CancellationToken cancellation)
@@ -33,7 +46,7 @@ internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderH
         {
             var now = parts.Time.GetUtcNow();
             var progress = state.Progress.GetValueOrDefault(DeviceState.KeyOf(order));
-            if ((progress is not null && progress.NextTry is null) || now >= state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds)
+            if ((progress is not null && progress.NextTry is null) || !state.IsLeased(order, now)
                 || (!IsLimited(order) && hours.Closed(state.Calendars, order, now) is null))
             {
                 continue;
@@ -51,14 +64,20 @@ internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderH
                 continue;
             }
 
+            using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
             try
             {
-                await packages.Get(order.Package, order.Variant, PaceOf(order), cancellation);
+                _underway = (order, ending);
+                await packages.Get(order.Package, order.Variant, PaceOf(order), ending.Token);
                 there.Add(order.Deployment);
                 if (_told.Add(order.Package.Digest))
                 {
                     parts.Says($"The files of {order.Package.App} {order.Package.Version} are here, ahead of its start");
                 }
+            }
+            catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
+            {
+                next = parts.Time.GetUtcNow();
             }
             catch (Exception error) when (
                 error is LinkException or SealException or PackageException or IOException or UnauthorizedAccessException || Unforeseen.Is(error))
@@ -66,6 +85,10 @@ internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderH
                 // It may start without, where nothing limits how it is fetched, and finds the same then.
                 parts.Says($"Cannot fetch {order.Package.App} ahead: {error.Message}");
                 next = Sooner(next, parts.Time.GetUtcNow() + Again);
+            }
+            finally
+            {
+                _underway = null;
             }
         }
 

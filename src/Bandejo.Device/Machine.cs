@@ -86,6 +86,9 @@ public interface IMachineProcesses
     /// <summary>What became of a step that was begun earlier.</summary>
     StepTrace Find(string attempt, string name);
 
+    /// <summary>Whether any step of an attempt was begun.</summary>
+    bool HasBegun(string attempt);
+
     /// <summary>Waits for a step that still runs or has ended.</summary>
     Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation);
 

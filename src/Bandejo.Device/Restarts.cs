@@ -31,8 +31,7 @@ internal sealed class Restarts(DeviceParts parts, DeviceJournalKeeper journal, O
         var needs = new List<RestartNeed>();
         foreach (var order in waiting)
         {
-            var isLeased = now < state.ConfirmedAt + TimeSpan.FromSeconds(order.LeaseSeconds);
-            if (!order.MayStart || !isLeased || hours.TableOf(state.Calendars, order, now) is not { } table)
+            if (!order.MayStart || !state.IsLeased(order, now) || hours.TableOf(state.Calendars, order, now) is not { } table)
             {
                 continue;
             }

@@ -233,6 +233,8 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
             : step.Code is null ? StepTrace.Gone
             : StepTrace.Ended);
 
+    public bool HasBegun(string attempt) => Now(() => _steps.Keys.Any(key => key.StartsWith(attempt + "/", StringComparison.Ordinal)));
+
     public async Task<StepEnd> Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation)
     {
         var step = Now(() => _steps[$"{attempt}/{name}"]);

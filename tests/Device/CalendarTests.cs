@@ -199,6 +199,20 @@ public sealed class CalendarTests
         Assert.Equal("set-1", _machine.HeldCalendars);
     }
 
+    [Fact]
+    public async Task What_is_still_coming_when_its_window_closes_waits_for_the_next()
+    {
+        var fetching = new TaskCompletionSource();
+        _machine.HoldFiles = fetching.Task;
+        Hold(Window("nights", [Around]));
+        Give(_machine.PackageWithFile("7.2.0", 4000));
+        _machine.OnceBegun(
+            () => Hold(Window("nights", [new Span(Now.AddHours(5), Now.AddHours(6))])), each => each.HeldCalendars == "set-2", fetching);
+        Assert.True(await _machine.Run());
+        Assert.Equal("waits", _machine.Taken.Values.Single(report => report.HasEnded).Outcome);
+        Assert.Empty(_machine.Ran);
+    }
+
     private void Give(PackageLink package, int number = 0) => _machine.Give(FakeMachine.Order(package, number: number) with { Calendars = ["nights"] });
 
     private void Hold(params DeviceCalendar[] calendars) => _machine.Calendars = _machine.SignedCalendars(

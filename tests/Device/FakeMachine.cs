@@ -10,7 +10,7 @@ using Microsoft.IdentityModel.Tokens;
 namespace Bandejo.Device.Tests;
 
 /// <summary>A played machine whose steps take no time, and a service that a test leads. What a test wants to hold back or to count goes through here.</summary>
-public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses, IMachinePower, IMachineNetwork, IDeviceJournal, IServiceLink, IServiceTrust
+public sealed partial class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses, IMachinePower, IMachineNetwork, IDeviceJournal, IServiceLink, IServiceTrust
 {
     private readonly PlayedMachine _played;
     private readonly ECDsa _sealKey = ECDsa.Create(ECCurve.NamedCurves.nistP256);
@@ -84,6 +84,15 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     /// <summary>The service cannot be reached.</summary>
     public bool IsOffline { get; set; }
 
+    /// <summary>Called when it was tried to reach the service and it could not be.</summary>
+    public Action? Unreached { get; set; }
+
+    /// <summary>Called after an entry was written down.</summary>
+    public Action<JournalEntry>? Wrote { get; set; }
+
+    /// <summary>The device's clock; it can be moved on.</summary>
+    public MovedTime Time { get; } = new();
+
     /// <summary>What the service tells the device to do.</summary>
     public IReadOnlyList<Order> Orders { get; set; } = [];
 
@@ -137,6 +146,26 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     /// <summary>Completed when the service has taken the end of an attempt, or a proof, that the test waits for.</summary>
     public Func<FakeMachine, bool> Until { get; set; } = machine => machine.Taken.Values.Any(report => report.HasEnded);
 
+    /// <summary>Once a try has begun something happens, and once that is known the try goes on to its end, for which the test waits.</summary>
+    public void OnceBegun(Action happens, Func<FakeMachine, bool> isKnown, TaskCompletionSource goesOn, int number = 0)
+    {
+        var has = false;
+        Until = each =>
+        {
+            if (!has && each.Taken.Values.Any(report => !report.HasEnded && report.Order == number))
+            {
+                has = true;
+                happens();
+            }
+            else if (has && isKnown(each))
+            {
+                goesOn.TrySetResult();
+            }
+
+            return each.Taken.Values.Any(report => report.HasEnded && report.Order == number);
+        };
+    }
+
     public CancellationTokenSource Reached { get; private set; } = new();
 
     /// <summary>Starts an engine on what is on disk and runs it until the test's condition holds, the power goes or the patience ends.</summary>
@@ -153,7 +182,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
         var engine = new DeviceEngine(
             new DeviceParts(
-                _played, this, _played, this, this, _played, this, this, () => new PlayedGround(_played), this, this, _played, this, TimeProvider.System, _ => { })
+                _played, this, _played, this, this, _played, this, this, () => new PlayedGround(_played), this, this, _played, this, Time, _ => { })
             {
                 Clocks = _ => Ahead,
             },
@@ -168,70 +197,6 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         }
 
         return Reached.IsCancellationRequested;
-    }
-
-    /// <summary>A package that the service serves and has sealed; or, where told so, sealed by somebody else.</summary>
-    public PackageLink Package(string version, string install = "put", bool isForged = false)
-    {
-        var step = new DocumentStep([install], 60, 1, true, new Dictionary<string, string>());
-        return Serve(
-            new PackageDocument(1, "foldline", "Foldline", version, "", "", "", [], [new DocumentVariant(
-                "linux", "yes", "yes", [], [], step, step with { Run = ["take"] },
-                [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true)]),
-            isForged);
-    }
-
-    /// <summary>
-    /// A package of version 7.2.0 with a text <c>site</c> (HQ unless set) and a secret <c>licence</c>; with a step that changes them, where told so.
-    /// </summary>
-    public PackageLink PackageWithSettings(string? change = "set")
-    {
-        var step = new DocumentStep(
-            ["put", "--site=@{site}"], 60, 1, true, new Dictionary<string, string>(), new Dictionary<string, string> { ["KEY"] = "@{licence}" },
-            new Dictionary<string, string> { ["a.ini"] = "s=@{site}\nl=@{licence}" });
-        return Serve(new PackageDocument(
-            1, "foldline", "Foldline", "7.2.0", "", "", "", [],
-            [new DocumentVariant(
-                "linux", "yes", "yes", [], [], step, step with { Run = ["take", "@{site}"], Environment = null, Answers = null },
-                [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true, null,
-                change is null ? null : step with { Run = [change, "@{site}"], Answers = null })],
-            null, [new DocumentSetting("site", "text", "", "HQ"), new DocumentSetting("licence", "secret", "", null)]));
-    }
-
-    /// <summary>A package whose one variant the test makes out of a plain one.</summary>
-    public PackageLink PackageWith(string version, Func<DocumentVariant, DocumentVariant> change, string app = "foldline")
-    {
-        var step = new DocumentStep(["put"], 60, 1, true, new Dictionary<string, string>());
-        return Serve(new PackageDocument(1, app, "Foldline", version, "", "", "", [], [change(
-            new DocumentVariant(
-                "linux", "yes", "yes", [], [], step, step with { Run = ["take"] },
-                [new DocumentCheck("version-in", "opt/foldline/VERSION", [], null, null, null)], true))]));
-    }
-
-    /// <summary>A package with a file of so many bytes.</summary>
-    public PackageLink PackageWithFile(string version, int size)
-    {
-        var bytes = new byte[size];
-        bytes.AsSpan().Fill((byte)version[0]);
-        var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
-        _served[digest] = bytes;
-        _payload.Add(digest);
-        return PackageWith(version, variant => variant with { Files = [new DocumentFile("setup", size, digest, false)] });
-    }
-
-    /// <summary>A step that runs one of the machine's commands.</summary>
-    public static DocumentStep Step(string command) => new([command], 60, 1, true, new Dictionary<string, string>());
-
-    private PackageLink Serve(PackageDocument document, bool isForged = false)
-    {
-        var version = document.Version;
-        var bytes = JsonSerializer.SerializeToUtf8Bytes(document, ContractJson.Default.PackageDocument);
-        var digest = Convert.ToHexStringLower(SHA256.HashData(bytes));
-        _served[digest] = bytes;
-        using var stranger = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        return new PackageLink(digest, document.App, version, Sign(
-            JsonSerializer.Serialize(new SealContent("package", digest, document.App, version), ContractJson.Default.SealContent),
-            isForged ? stranger : _sealKey));
     }
 
     /// <summary>What the service answers a device that holds other calendars than the tag says; null for nothing.</summary>
@@ -364,6 +329,8 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
 
     StepTrace IMachineProcesses.Find(string attempt, string name) => _played.Find(attempt, name);
 
+    bool IMachineProcesses.HasBegun(string attempt) => _played.HasBegun(attempt);
+
     Task<StepEnd> IMachineProcesses.Await(string attempt, string name, TimeSpan limit, bool endAtLimit, CancellationToken cancellation) =>
         _played.Await(attempt, name, limit, endAtLimit, cancellation);
 
@@ -400,6 +367,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     {
         Appends++;
         _played.Append(entry);
+        Wrote?.Invoke(entry);
     }
 
     void IDeviceJournal.Replace(JournalEntry entry) => _played.Replace(entry);
@@ -410,6 +378,7 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
     {
         if (IsOffline)
         {
+            Unreached?.Invoke();
             throw new LinkException("The service cannot be reached", 0);
         }
 
@@ -495,4 +464,15 @@ public sealed class FakeMachine : IMachineFacts, IMachineUser, IMachineProcesses
         var point = key.ExportParameters(false).Q;
         return new PublicKeyInfo("seal", Base64UrlEncoder.Encode(point.X), Base64UrlEncoder.Encode(point.Y));
     }
+}
+
+/// <summary>The clock of the machine these tests run on, moved on by as much as a test says.</summary>
+public sealed class MovedTime : TimeProvider
+{
+    private long _by;
+
+    /// <summary>Moves it on.</summary>
+    public void Move(TimeSpan by) => Interlocked.Add(ref _by, by.Ticks);
+
+    public override DateTimeOffset GetUtcNow() => base.GetUtcNow() + new TimeSpan(Interlocked.Read(ref _by));
 }

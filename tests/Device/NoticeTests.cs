@@ -67,6 +67,29 @@ public sealed class NoticeTests
     }
 
     [Fact]
+    public async Task What_was_cut_off_before_it_changed_anything_is_announced_again()
+    {
+        Give(deadline: -3600, notice: 2);
+        var isCut = false;
+        _machine.Wrote = entry =>
+        {
+            if (entry is AttemptBegan && !isCut)
+            {
+                isCut = true;
+                _machine.CutAtEntry = _machine.Appends + 2;
+            }
+        };
+        Assert.False(await _machine.Run());
+        Assert.True(isCut);
+        Assert.Empty(_machine.Ran);
+        var restarted = TimeProvider.System.GetUtcNow();
+        _machine.BootId = "boot-2";
+        await Runs();
+        Assert.Equal(2, _machine.Shown.Count);
+        Assert.True(_ran >= restarted.AddSeconds(2), $"It ran {_ran - restarted} after the system started anew, and 2 s are owed.");
+    }
+
+    [Fact]
     public async Task Where_nobody_is_signed_in_nobody_is_waited_for()
     {
         _machine.IsSignedIn = false;
@@ -160,9 +183,9 @@ public sealed class NoticeTests
 
     private async Task Runs()
     {
-        _machine.Until = each => each.Taken.Values.Any(report => report.HasEnded);
+        _machine.Until = each => each.Taken.Values.Any(report => report is { HasEnded: true, Outcome: not "waits" });
         Assert.True(await _machine.Run());
-        Assert.Equal("done", _machine.Taken.Values.Single(report => report.HasEnded).Outcome);
+        Assert.Equal("done", _machine.Taken.Values.Single(report => report is { HasEnded: true, Outcome: not "waits" }).Outcome);
         Assert.Equal(["put 7.2.0"], _machine.Ran);
     }
 }

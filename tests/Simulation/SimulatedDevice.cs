@@ -259,11 +259,18 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
         await OnTheWay(cancellation);
         _simulation.Watch.Fetches(this, sha256);
         var content = _simulation.Service.Fetch(Identity!.DeviceId, sha256) ?? throw new LinkException("No order of this device names this file.", 404);
-        await Task.Delay(
-            _simulation.Chance.Between($"{Name}/fetch/{_messages++}", TimeSpan.FromMilliseconds(50), TimeSpan.FromMinutes(
-                _simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)),
-            _clock, cancellation);
-        _simulation.Watch.Fetched(this);
+        try
+        {
+            await Task.Delay(
+                _simulation.Chance.Between($"{Name}/fetch/{_messages++}", TimeSpan.FromMilliseconds(50), TimeSpan.FromMinutes(
+                    _simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)),
+                _clock, cancellation);
+        }
+        finally
+        {
+            _simulation.Watch.Fetched(this);
+        }
+
         Reach();
         await using (var part = cache.AppendPart(sha256))
         {

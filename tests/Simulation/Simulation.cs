@@ -117,10 +117,17 @@ internal sealed class Simulation
 
         Go(Beginning + History.Length);
         ComeToRest();
-        Go(Beginning + History.Length + Rest);
+        var end = Beginning + History.Length + Rest;
+        Go(end);
+        for (var starts = 0; starts < History.Devices && _found is null && Watch.WaitsForStarts; starts++)
+        {
+            _devices.ForEach(device => device.Machine.Cut());
+            Go(end += TimeSpan.FromHours(12));
+        }
+
         for (var more = 1; more < 600 && _found is null && !Watch.IsSettled; more++)
         {
-            Go(Beginning + History.Length + Rest + TimeSpan.FromSeconds(more));
+            Go(end += TimeSpan.FromSeconds(1));
         }
 
         if (_found is null)

@@ -16,6 +16,11 @@ internal sealed partial class Watch
             && simulation.Devices.All(
                 device => device.Engine is not { State.Outbox.Count: > 0 } && device is not { Identity: not null, IsGone: false, Engine: null });
 
+    /// <summary>Whether devices of a site wait for each other's next start of the system: each start serves one more of them.</summary>
+    public bool WaitsForStarts => simulation.Service.World.Active.Any(
+        deployment => deployment.Plan is { AtOnce: not null, StartWhen.With: StartWith.SystemStart } && deployment.Targets.All.Any(
+            target => target is { State: TargetState.Ready } or { State: TargetState.Waiting, Reason.Code: ReasonCode.SiteAtIt }));
+
     /// <summary>Nothing goes wrong any more, and everybody had time enough.</summary>
     public void AtTheEnd()
     {

@@ -191,10 +191,7 @@ internal sealed partial class Watch(Simulation simulation)
         Hold(!device.Machine.IsAtWork, "one attempt at a time", $"{device.Name} runs a step of {run.Attempt} while another goes on");
         if (known.Changed.Add(run.Attempt))
         {
-            var order = device.Engine!.State.Current!.Order;
-            Hold(
-                IsWanted(known, order), "nothing is changed after hearing otherwise",
-                $"{device.Name} runs the first step for {DeviceState.KeyOf(order)}; what it heard last was {Words(known)}");
+            MayStart(device, known, device.Engine!.State.Current!.Order);
         }
     }
 
@@ -269,13 +266,43 @@ internal sealed partial class Watch(Simulation simulation)
         if (_atOnce.TryGetValue(order.Deployment, out var most) && order.Kind != "restore")
         {
             Count("begins in its turn");
+            // Nobody knows of what was begun unheard, once its device is silent for longer than its lease; it ends that where it had changed something.
             var others = _known.Where(each => each.Key != device && each.Value is { Current: not null } other && other.AtWorkFor == order.Deployment
-                && AreAlike(device, each.Key) && simulation.Service.IsKnown(other.Id)).Select(each => each.Key.Name).ToList();
+                && Now <= other.HeardAt + TimeSpan.FromSeconds(order.LeaseSeconds) && AreAlike(device, each.Key) && simulation.Service.IsKnown(other.Id)).Select(each => each.Key.Name).ToList();
             Hold(
                 others.Count < most || known.HasJumped, "no more of a site are changed at once than asked for",
                 $"{device.Name} begins for {order.Deployment} beside {string.Join(", ", others)}, and {most} may at once");
         }
 
+        MayStart(device, known, order);
+        Hold(
+            _waves.TryGetValue((order.Deployment, known.Id), out var wave) && _opened.Contains((order.Deployment, wave)),
+            "nothing starts before its wave opened",
+            $"{device.Name} begins for {order.Deployment}, wave {wave}");
+        if (order is { AtDeadline: true, NoticeSeconds: > 0, AtOnce: false }
+            && Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"], isAtOnce: false) is not null)
+        {
+            Count("begins by its deadline");
+            if (device.Machine.IsSignedIn)
+            {
+                Count("begins after a notice");
+            }
+        }
+
+        if (known.Calendars is { Calendars.Count: > 0 })
+        {
+            Count("begins in its hours");
+        }
+
+        // Taken up again after a restart, it is the same try.
+        var key = DeviceState.KeyOf(order);
+        known.Tries[key] = known.Tries.GetValueOrDefault(key) + (known.Restarted.Remove(key) ? 0 : 1);
+        Hold(known.Tries[key] <= order.Tries, "no more tries than asked for", $"{device.Name} begins try {known.Tries[key]} of {order.Tries} for {key}");
+    }
+
+    /// <summary>What has to be so when a device begins, and still when it changes the first thing.</summary>
+    private void MayStart(SimulatedDevice device, Known known, Order order)
+    {
         Hold(
             IsWanted(known, order), "nothing starts after hearing otherwise",
             $"{device.Name} begins {order.Kind} {order.Package.App} {order.Package.Version} for {order.Deployment}/{order.Number}; what it heard last was "
@@ -284,23 +311,11 @@ internal sealed partial class Watch(Simulation simulation)
             known.HasJumped || Now <= known.HeardAt + TimeSpan.FromSeconds(order.LeaseSeconds), "nothing starts past its lease",
             $"{device.Name} begins for {order.Deployment} at {Now:HH:mm:ss}; it heard last at {known.HeardAt:HH:mm:ss} and the lease is {order.LeaseSeconds} "
                 + $"s");
-        Hold(
-            _waves.TryGetValue((order.Deployment, known.Id), out var wave) && _opened.Contains((order.Deployment, wave)),
-            "nothing starts before its wave opened",
-            $"{device.Name} begins for {order.Deployment}, wave {wave}");
-
         var closed = Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"]);
         Hold(closed is null, "nothing starts outside its window or in a freeze", $"{device.Name} begins for {order.Deployment} at {Now + device.Ahead:O}: {closed}");
-        if (order is { AtDeadline: true, NoticeSeconds: > 0, AtOnce: false }
-            && Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"], isAtOnce: false) is not null)
-        {
-            Count("begins by its deadline");
-        }
-
         if (order is { AtDeadline: true, NoticeSeconds: > 0, AtOnce: false } && device.Machine.IsSignedIn
             && Hours.Closed(known.Calendars, order, Now + device.Ahead, device.Machine.Facts["zone"], isAtOnce: false) is not null)
         {
-            Count("begins after a notice");
             Hold(
                 known.Told.TryGetValue(DeviceState.KeyOf(order), out var told) && told.Given.BootId == device.Machine.BootId
                     && (told.Ahead != device.Ahead || (Now - told.At >= TimeSpan.FromSeconds(order.NoticeSeconds) && Now + device.Ahead >= told.Given.StartsAt)),
@@ -317,16 +332,6 @@ internal sealed partial class Watch(Simulation simulation)
                 order.AtOnce || start.With != "system-start" || Now - device.SwitchedOnAt <= TimeSpan.FromMinutes(15), "nothing starts long after system start",
                 $"{device.Name}, which was started at {device.SwitchedOnAt:O}");
         }
-
-        if (known.Calendars is { Calendars.Count: > 0 })
-        {
-            Count("begins in its hours");
-        }
-
-        // Taken up again after a restart, it is the same try.
-        var key = DeviceState.KeyOf(order);
-        known.Tries[key] = known.Tries.GetValueOrDefault(key) + (known.Restarted.Remove(key) ? 0 : 1);
-        Hold(known.Tries[key] <= order.Tries, "no more tries than asked for", $"{device.Name} begins try {known.Tries[key]} of {order.Tries} for {key}");
     }
 
     private static bool IsWanted(Known known, Order order) =>

@@ -17,9 +17,6 @@ public static class CheckIn
     /// </summary>
     private const int MostShelved = 4;
 
-    /// <summary>How long after the last time that is kept a device is at least heard before that is kept again.</summary>
-    private static readonly TimeSpan LeastLag = TimeSpan.FromMinutes(30);
-
     private static readonly SearchValues<char> InIds = SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789");
 
     /// <summary>Why a check-in is refused as a whole; null where it may be taken.</summary>
@@ -200,11 +197,8 @@ public static class CheckIn
     }
 
     /// <summary>Whether it is time to keep that a device was heard: a few check-ins late, so that most of them write nothing.</summary>
-    private static bool IsToBeKept(FleetWorld world, DeviceEntry device, DateTimeOffset now)
-    {
-        var lag = world.CheckInInterval * 6 > LeastLag ? world.CheckInInterval * 6 : LeastLag;
-        return device.Record.LastHeard is not { } kept || now - kept > lag;
-    }
+    private static bool IsToBeKept(FleetWorld world, DeviceEntry device, DateTimeOffset now) =>
+        device.Record.LastHeard is not { } kept || now - kept > DevicePresence.KeptLate(world.CheckInInterval);
 
     /// <summary>Notes what its agent can do; where that is another than was thought, its targets may stand otherwise.</summary>
     private static void TakeCapabilities(Decision decision, DeviceEntry device, CheckInTold told)

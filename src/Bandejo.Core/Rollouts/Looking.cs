@@ -24,7 +24,7 @@ public static class Looking
         var world = decision.World;
         var openings = decision.Openings = new OpeningsTold();
         foreach (var row in deployment.Targets.TakeDue(
-            decision.Now, target => Targets.DueAt(deployment.Plan, target, world.LastHeard(target.Device), world.CheckInInterval), world.Slice))
+            decision.Now, target => Targets.DueAt(deployment.Plan, target, world.HeardAtMost(target.Device), world.CheckInInterval), world.Slice))
         {
             LookAtTime(decision, deployment, world.Devices.At(row));
         }

@@ -34,7 +34,7 @@ internal static class Turns
             return null;
         }
 
-        if (IsAway(deployment, device, world.Now))
+        if (IsAway(world, deployment, device))
         {
             return new Reason(ReasonCode.TurnPassed, ((long)deployment.Plan.Lease.TotalSeconds).ToString(CultureInfo.InvariantCulture));
         }
@@ -62,9 +62,10 @@ internal static class Turns
             };
         }
 
-        // Whoever told how it ended starts it no more.
-        var mayStart = IsAskedBy(plan) && before is not null && after.State is not (TargetState.Met or TargetState.Failed or TargetState.Undone);
-        return after with { Lingers = mayStart, MayFetch = mayStart && before!.MayFetch, HasFiles = false };
+        // Whoever told how it ended starts it no more; whoever has it otherwise may be in the middle of fetching, until it hears that it need not.
+        var mayStart = before is not null && after.State is not (TargetState.Met or TargetState.Failed or TargetState.Undone);
+        var lingers = IsAskedBy(plan) && (mayStart || (plan.Fetch.AtOnce is not null && IsFetching(before)));
+        return after with { Lingers = lingers, MayFetch = lingers && before!.MayFetch, HasFiles = false };
     }
 
     /// <summary>Passes turns on, after the target of a device became another.</summary>
@@ -92,7 +93,7 @@ internal static class Turns
     public static void Lapse(Decision decision, DeploymentEntry deployment, DeviceEntry device)
     {
         var target = deployment.Targets[device];
-        if (IsAskedBy(deployment.Plan) && IsAway(deployment, device, decision.Now) && (target.Lingers || IsFetching(target)))
+        if (IsAskedBy(deployment.Plan) && IsAway(decision.World, deployment, device) && (target.Lingers || IsFetching(target)))
         {
             Moving.Replace(decision, deployment, device, target with { Lingers = false, MayFetch = false });
         }
@@ -181,7 +182,7 @@ internal static class Turns
         var world = decision.World;
         var free = deployment.Plan.Fetch.AtOnce!.Value - Count(world, deployment, site, (in TargetCell cell) => cell.MayFetch && !cell.HasFiles);
         foreach (var device in At(world, deployment, site, (in TargetCell cell) => cell.IsOrdered && !cell.MayFetch && !cell.HasFiles)
-            .Where(device => !IsAway(deployment, device, decision.Now)).Take(Math.Max(0, free)).ToList())
+            .Where(device => !IsAway(decision.World, deployment, device)).Take(Math.Max(0, free)).ToList())
         {
             decision.Do(new PutTarget(deployment.Id, deployment.Targets[device] with { MayFetch = true }));
         }
@@ -192,13 +193,14 @@ internal static class Turns
     private static bool WaitsToFetch(Target? target) => target is { IsOrdered: true, MayFetch: false, HasFiles: false };
 
     /// <summary>Whether so little was heard of a device that it starts nothing by itself.</summary>
-    private static bool IsAway(DeploymentEntry deployment, DeviceEntry device, DateTimeOffset now) => device.HeardOrJoined + deployment.Plan.Lease <= now;
+    private static bool IsAway(FleetWorld world, DeploymentEntry deployment, DeviceEntry device) =>
+        (device.HeardAtMost(world.CheckInInterval) ?? device.Record.Joined) + deployment.Plan.Lease <= world.Now;
 
     private delegate bool Which(in TargetCell cell);
 
     /// <summary>How many devices of a site have a turn. Whoever was not told that it was taken back has none any more once it starts nothing unheard.</summary>
     private static int Count(FleetWorld world, DeploymentEntry deployment, string site, Which which) => At(world, deployment, site, which).Count(
-        device => !deployment.Targets.Glance(device).Lingers || !IsAway(deployment, device, world.Now));
+        device => !deployment.Targets.Glance(device).Lingers || !IsAway(world, deployment, device));
 
     private static IEnumerable<DeviceEntry> At(FleetWorld world, DeploymentEntry deployment, string site, Which which) =>
         deployment.Targets.Turns.Rows().Select(world.Devices.At).Where(

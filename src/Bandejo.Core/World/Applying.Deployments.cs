@@ -79,7 +79,8 @@ public sealed partial class FleetWorld
         }
         else
         {
-            deployment.Targets.Put(device.Row, target, Core.Deployments.Targets.DueAt(deployment.Plan, target, device.LastHeard, CheckInInterval));
+            deployment.Targets.Put(
+                device.Row, target, Core.Deployments.Targets.DueAt(deployment.Plan, target, device.HeardAtMost(CheckInInterval), CheckInInterval));
         }
 
         Touched(deployment);

@@ -268,12 +268,12 @@ public sealed partial class FleetWorld
 
     private void Hear(DeviceEntry device, DateTimeOffset at, long sequence, List<Action> undo)
     {
-        var (before, numbered) = (device.LastHeard, device.Presence.Sequence);
-        (device.Presence.LastHeard, device.Presence.Sequence) = (at, sequence);
+        var (before, numbered, was) = (device.LastHeard, device.Presence.Sequence, device.Presence.IsHeardHere);
+        (device.Presence.LastHeard, device.Presence.Sequence, device.Presence.IsHeardHere) = (at, sequence, true);
 
         // Heard it was, whatever becomes of what it said.
         device.Presence.NoteHour(at);
-        undo.Add(() => (device.Presence.LastHeard, device.Presence.Sequence) = (before, numbered));
+        undo.Add(() => (device.Presence.LastHeard, device.Presence.Sequence, device.Presence.IsHeardHere) = (before, numbered, was));
     }
 
     private void PutGroup(GroupRecord record, List<Action> undo)

@@ -29,6 +29,10 @@ public sealed class DeviceEntry(DeviceRecord record, int row, DevicePresence pre
     /// <summary>When it last checked in, or when it joined.</summary>
     public DateTimeOffset HeardOrJoined => LastHeard ?? Record.Joined;
 
+    /// <summary>The latest moment at which it may have been heard; null for never. What goes by leases goes by this.</summary>
+    /// <param name="interval">The time between two check-ins.</param>
+    public DateTimeOffset? HeardAtMost(TimeSpan interval) => Presence.IsHeardHere ? LastHeard : LastHeard + DevicePresence.KeptLate(interval);
+
     /// <summary>What it said last.</summary>
     public DeviceMemory Memory => Presence.Memory;
 }
@@ -39,6 +43,9 @@ public sealed class DeviceEntry(DeviceRecord record, int row, DevicePresence pre
 /// </summary>
 public sealed class DevicePresence
 {
+    /// <summary>How long after the last time that is kept a device is at least heard before that is kept again.</summary>
+    private static readonly TimeSpan LeastLate = TimeSpan.FromMinutes(30);
+
     private long _heard;
     private long _sequence;
     private HeardHours _hours;
@@ -50,6 +57,15 @@ public sealed class DevicePresence
         get => Volatile.Read(ref _heard) is not 0 and var ticks ? new DateTimeOffset(ticks, TimeSpan.Zero) : null;
         internal set => Volatile.Write(ref _heard, value?.UtcTicks ?? 0);
     }
+
+    /// <summary>
+    /// Whether it was heard since the service started. Until then it may have been heard last up to <see cref="KeptLate"/> after what is known.
+    /// </summary>
+    public bool IsHeardHere { get; internal set; }
+
+    /// <summary>How much later than kept a device may have been heard: a few check-ins, so that most of them write nothing.</summary>
+    /// <param name="interval">The time between two check-ins.</param>
+    public static TimeSpan KeptLate(TimeSpan interval) => interval * 6 > LeastLate ? interval * 6 : LeastLate;
 
     /// <summary>In which hours of the week it is usually heard.</summary>
     public HeardHours Hours => _hours;

@@ -254,6 +254,9 @@ public sealed partial class FleetWorld
     /// <summary>When a device was last heard from; null for never, or for a device that is no longer there.</summary>
     public DateTimeOffset? LastHeard(string device) => Devices.Get(device)?.LastHeard;
 
+    /// <summary>The latest moment at which a device may have been heard; null for never, or for a device that is no longer there.</summary>
+    public DateTimeOffset? HeardAtMost(string device) => Devices.Get(device)?.HeardAtMost(CheckInInterval);
+
     /// <summary>The counts of each wave of a deployment.</summary>
     /// <remarks>Of one that ended nobody is waited for, and nobody is left out for silence.</remarks>
     public IReadOnlyList<Tally> Tallies(DeploymentEntry deployment) => deployment.Targets.Tallies(deployment.IsActive ? LastHeard : _ => Now, Now);

@@ -229,9 +229,9 @@ internal static class DeploymentRoutes
 
         return [.. deployment.Targets.With(TargetState.Waiting)
             .Where(target => target.Wave >= 0 && deployment.State.Waves[target.Wave].OpenedAt is not null)
-            .Select(target => world.LastHeard(target.Device))
-            .Where(heard => heard < deployment.State.Since && heard + deployment.Plan.Lease > world.Now)
-            .Select(heard => heard!.Value + deployment.Plan.Lease)];
+            .Where(target => world.LastHeard(target.Device) < deployment.State.Since)
+            .Select(target => world.HeardAtMost(target.Device)!.Value + deployment.Plan.Lease)
+            .Where(until => until > world.Now)];
     }
 
     private static async Task<Outcome<IReadOnlyList<AttemptInfo>>> AttemptsOf(WorldHost world, string named, string? device, int? limit)

@@ -92,7 +92,14 @@ public abstract class SmallWorld
         _words.AddRange(Fleet.WordBook.TakeChanges().New.Select(word => new AddWord(word.Number, word.Text)));
         _words.ForEach(again.Apply);
 
-        Changes.ForEach(again.Apply);
+        // A store keeps with a device when it was heard last.
+        var heard = Changes.OfType<PutHeard>().GroupBy(each => each.Device).ToDictionary(each => each.Key, each => each.Last());
+        foreach (var change in Changes.Where(each => each is not PutHeard))
+        {
+            again.Apply(change is PutDevice(var device) && heard.GetValueOrDefault(device.Id) is { } last
+                ? new PutDevice(device with { LastHeard = last.At, Sequence = last.Sequence }) : change);
+        }
+
         again.Now = Now;
         return again;
     }

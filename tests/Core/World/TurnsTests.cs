@@ -226,6 +226,27 @@ public sealed class TurnsTests : SmallWorld
     }
 
     [Fact]
+    public void Whoever_has_it_otherwise_ends_its_fetching_before_others_begin_theirs()
+    {
+        var deployment = Begin(fetch: "1 of a site at once");
+        var first = Fleet.Devices.Values.First(Fetches(deployment));
+        var others = Sites(deployment).Single(site => site.Contains(first)).Where(device => device != first).ToList();
+        Do(decision => CheckIns.CheckIn.Take(
+            decision, first.Id, new CheckInTold
+            {
+                Sequence = NextId(), FactsDigest = "", Skills = AgentSkills.All, Proofs = [new ProofTold(deployment.Id, "newer", "newer is there")],
+            },
+            ToldBefore.Nothing));
+        Settle();
+        Assert.Equal(TargetState.Met, deployment.Targets.StateOf(first));
+        Assert.DoesNotContain(others, device => Fetches(deployment)(device));
+        Fleet.NoteOrdersTag(Fleet.Devices[first.Id], "new");
+        Tell(Fleet.Devices[first.Id], tag: "new");
+        Settle();
+        Assert.Single(others.Select(device => Fleet.Devices[device.Id]), device => Fetches(deployment)(device));
+    }
+
+    [Fact]
     public void Whoever_falls_silent_in_the_middle_of_fetching_leaves_it_to_others()
     {
         var deployment = Begin(fetch: "1 of a site at once");
@@ -238,6 +259,29 @@ public sealed class TurnsTests : SmallWorld
         Settle();
         Assert.Single(others.Select(device => Fleet.Devices[device.Id]), device => Fetches(deployment)(device));
         Assert.True(Order(deployment, Fleet.Devices[first.Id])!.FetchesLater);
+    }
+
+    [Fact]
+    public void After_a_start_of_the_service_nobody_loses_its_turn_for_what_was_heard_and_not_kept()
+    {
+        var deployment = Begin(atOnce: "1 of a site");
+        var first = At(deployment, TargetState.Ready).Device;
+        var before = Now;
+        Now += TimeSpan.FromMinutes(29);
+        Hear(Fleet.Devices[first.Id]);
+        var again = ReadAgain();
+        Assert.Equal(before, again.Devices[first.Id].LastHeard);
+        Assert.Equal(TargetState.Ready, StateAt(before + deployment.Plan.Lease));
+        Assert.Equal(TargetState.Waiting, StateAt(before + deployment.Plan.Lease + TimeSpan.FromMinutes(30)));
+
+        TargetState? StateAt(DateTimeOffset at)
+        {
+            while (again.Decide("service", at, () => NextId().ToString(System.Globalization.CultureInfo.InvariantCulture), [], Due.Take).Value)
+            {
+            }
+
+            return again.Deployments[deployment.Id].Targets.StateOf(again.Devices[first.Id]);
+        }
     }
 
     [Fact]
