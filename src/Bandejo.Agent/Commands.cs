@@ -33,7 +33,7 @@ internal static class Commands
         using var http = new HttpClient(trust.Handler()) { BaseAddress = address };
         var link = new HttpLink(http, key, time);
         var answer = await link.Join(
-            new JoinRequest(DeviceProtocol.Version, words.Code, HttpLink.PublicOf(key), name ?? Environment.MachineName, new LinuxFacts(home.Root).Gather()),
+            new JoinRequest(DeviceProtocol.Version, words.Code, HttpLink.PublicOf(key), name ?? Environment.MachineName, LinuxMachine.Facts(home)),
             cancellation);
         home.Keep(new AgentIdentity(
             service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds),
@@ -46,8 +46,7 @@ internal static class Commands
 
     public static async Task<int> Run(Home home, bool isUnguarded, TimeProvider time, CancellationToken cancellation)
     {
-        var isGuarded = home.Root != "/" && !isUnguarded;
-        if (isGuarded && RootGuard.WhyNot(home.Root) is { } why)
+        if (LinuxMachine.WhyUnguarded(home, isUnguarded) is { } why)
         {
             Console.Error.WriteLine($"What is installed cannot be kept within {home.Root}: {why} To let it write to all of this machine, add --unguarded.");
             return 2;
@@ -65,16 +64,8 @@ internal static class Commands
         using var handler = trust.Handler();
         using var http = new HttpClient(handler) { BaseAddress = new Uri(identity.Service), Timeout = TimeSpan.FromSeconds(100) };
         using var journal = new FileJournal(home.JournalFile, line => Say(time, line));
-        var cache = new FolderCache(home.CacheFolder);
-        var files = new LinuxFiles(home.Root);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
-        var network = new LinuxNetwork(home.Root, time);
-        var engine = new DeviceEngine(
-            new DeviceParts(
-                files, new LinuxProcesses(home.Root, home.Folder, cache, time, isGuarded), files, new LinuxFacts(home.Root, network),
-                new UserWords(home.SaidFolder, home.Root), new LinuxCompanions(home.Root, cache), new LinuxPower(home.Root), network,
-                () => new MachineGround(home.Root, home.Folder), link, trust, cache, journal, time, line => Say(time, line)),
-            identity.Device);
+        var engine = new DeviceEngine(LinuxMachine.Parts(home, isUnguarded, link, trust, journal, time, line => Say(time, line)), identity.Device);
         Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;

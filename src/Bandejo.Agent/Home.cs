@@ -81,13 +81,12 @@ internal sealed class Home
     /// <summary>The device's key; made at first need.</summary>
     public ECDsa Key()
     {
-        var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         if (File.Exists(KeyFile))
         {
-            key.ImportFromPem(File.ReadAllText(KeyFile));
-            return key;
+            return EllipticKeys.OfPem(File.ReadAllText(KeyFile));
         }
 
+        var key = EllipticKeys.Create();
         Write(KeyFile, key.ExportPkcs8PrivateKeyPem());
         return key;
     }

@@ -59,7 +59,7 @@ internal sealed class PinnedService : IServiceTrust
     public static async Task<Authority> Fetch(Uri address, string name, CancellationToken cancellation)
     {
         using var http = new HttpClient(AskedConnections.Handler((_, _, _) => { })) { BaseAddress = address, Timeout = TimeSpan.FromSeconds(30) };
-        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        using var key = EllipticKeys.Create();
         var shown = await new HttpLink(http, key, TimeProvider.System).Authorities(cancellation);
         var known = shown.Select(each => Authority.IsName(each.Name) ? each.Name : "something that is no name");
         return shown.Select(each => Authority.Read(each.Certificate, name)).OfType<Authority>().FirstOrDefault()

@@ -172,12 +172,7 @@ public sealed class PackageKeeper(IContentCache cache, IServiceLink link, IReadO
 
         foreach (var key in trusted)
         {
-            using var ecdsa = ECDsa.Create(
-                new ECParameters
-                {
-                    Curve = ECCurve.NamedCurves.nistP256,
-                    Q = new ECPoint { X = Base64UrlEncoder.DecodeBytes(key.X), Y = Base64UrlEncoder.DecodeBytes(key.Y) },
-                });
+            using var ecdsa = EllipticKeys.Of(key);
             var result = await _handler.ValidateTokenAsync(signed, new TokenValidationParameters
             {
                 ValidateIssuer = false,
