@@ -43,7 +43,7 @@ internal sealed class FileJournal(string file, Action<string> tell) : IDeviceJou
 
     public void Append(JournalEntry entry)
     {
-        _stream ??= Open(file, FileMode.Append);
+        _stream ??= Home.Open(file, FileMode.Append);
         _stream.Write(Line(entry));
         _stream.Flush(flushToDisk: true);
     }
@@ -53,7 +53,7 @@ internal sealed class FileJournal(string file, Action<string> tell) : IDeviceJou
         _stream?.Dispose();
         _stream = null;
         var part = file + ".part";
-        using (var stream = Open(part, FileMode.Create))
+        using (var stream = Home.Open(part, FileMode.Create))
         {
             stream.Write(Line(entry));
             stream.Flush(flushToDisk: true);
@@ -63,9 +63,6 @@ internal sealed class FileJournal(string file, Action<string> tell) : IDeviceJou
     }
 
     public void Dispose() => _stream?.Dispose();
-
-    private static FileStream Open(string path, FileMode mode) =>
-        new(path, new FileStreamOptions { Mode = mode, Access = FileAccess.Write, Share = FileShare.Read, UnixCreateMode = Home.OwnFile });
 
     private static byte[] Line(JournalEntry entry) => Encoding.UTF8.GetBytes(JsonSerializer.Serialize(entry, JournalJson.Default.JournalEntry) + "\n");
 }

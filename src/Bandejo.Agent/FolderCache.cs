@@ -18,8 +18,7 @@ internal sealed class FolderCache(string folder) : IContentCache
 
     public Stream AppendPart(string sha256)
     {
-        var stream = new FileStream(
-            PathOf(sha256) + ".part", new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile });
+        var stream = Home.Open(PathOf(sha256) + ".part", FileMode.OpenOrCreate);
         stream.Seek(0, SeekOrigin.End);
         return stream;
     }

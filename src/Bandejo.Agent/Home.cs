@@ -54,6 +54,11 @@ internal sealed class Home
         return new Home(root.Length > 1 ? root.TrimEnd('/') : root, Make(folder));
     }
 
+    /// <summary>Opens a file of the agent's own to write, for its account alone where it is made.</summary>
+    /// <exception cref="IOException">It cannot be opened so.</exception>
+    public static FileStream Open(string path, FileMode mode, FileAccess access = FileAccess.Write, FileShare share = FileShare.Read) => new(
+        path, new FileStreamOptions { Mode = mode, Access = access, Share = share, UnixCreateMode = OwnFile });
+
     /// <summary>A folder of the agent's own, for its account alone; made where it is not there.</summary>
     public static string Make(string folder)
     {
@@ -68,9 +73,7 @@ internal sealed class Home
     {
         try
         {
-            return new FileStream(
-                Path.Combine(Folder, "lock"),
-                new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.ReadWrite, Share = FileShare.None, UnixCreateMode = OwnFile });
+            return Open(Path.Combine(Folder, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
         }
         catch (IOException)
         {
@@ -100,7 +103,7 @@ internal sealed class Home
     private static void Write(string file, string text)
     {
         var part = file + ".part";
-        using (var stream = new FileStream(part, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = OwnFile }))
+        using (var stream = Open(part, FileMode.Create))
         {
             stream.Write(System.Text.Encoding.UTF8.GetBytes(text));
             stream.Flush(flushToDisk: true);

@@ -23,7 +23,7 @@ internal sealed class UserWords(string folder, string root) : IMachineUser
 
         var id = Guid.CreateVersion7(at).ToString("N");
         var part = Path.Combine(folder, id + ".part");
-        using (var stream = new FileStream(part, new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write, UnixCreateMode = Home.OwnFile }))
+        using (var stream = Home.Open(part, FileMode.Create))
         {
             stream.Write(JsonSerializer.SerializeToUtf8Bytes(new UserWord(id, kind, app, text, at), AgentJson.Default.UserWord));
         }
