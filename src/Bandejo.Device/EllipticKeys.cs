@@ -10,13 +10,17 @@ namespace Bandejo.Device;
 /// </summary>
 public static class EllipticKeys
 {
-    private static readonly bool SystemHasThem = Has();
+    /// <summary>The curve, by its number: not every system knows it by name.</summary>
+    public static ECCurve P256 { get; } = ECCurve.CreateFromValue("1.2.840.10045.3.1.7");
+
+    // Linux has them, always: what does without is left out of the program there.
+    private static readonly bool SystemHasThem = !OperatingSystem.IsWindows() || Has();
 
     /// <summary>A new key.</summary>
     public static ECDsa Create()
     {
         var key = Empty();
-        key.GenerateKey(ManagedEcdsa.P256);
+        key.GenerateKey(P256);
         return key;
     }
 
@@ -26,7 +30,7 @@ public static class EllipticKeys
     public static ECDsa Of(PublicKeyInfo key) => Read(each => each.ImportParameters(
         new ECParameters
         {
-            Curve = ManagedEcdsa.P256, Q = new ECPoint { X = Base64UrlEncoder.DecodeBytes(key.X), Y = Base64UrlEncoder.DecodeBytes(key.Y) },
+            Curve = P256, Q = new ECPoint { X = Base64UrlEncoder.DecodeBytes(key.X), Y = Base64UrlEncoder.DecodeBytes(key.Y) },
         }));
 
     /// <summary>A private key, as <see cref="AsymmetricAlgorithm.ExportPkcs8PrivateKeyPem"/> writes it.</summary>
@@ -49,13 +53,13 @@ public static class EllipticKeys
         }
     }
 
-    private static ECDsa Empty() => SystemHasThem ? ECDsa.Create() : new ManagedEcdsa();
+    private static ECDsa Empty() => OperatingSystem.IsWindows() && !SystemHasThem ? new ManagedEcdsa() : ECDsa.Create();
 
     private static bool Has()
     {
         try
         {
-            using var made = ECDsa.Create(ManagedEcdsa.P256);
+            using var made = ECDsa.Create(P256);
             using var read = ECDsa.Create(made.ExportParameters(includePrivateParameters: false));
             var hash = new byte[SHA256.HashSizeInBytes];
             return read.VerifyHash(hash, made.SignHash(hash));

@@ -31,9 +31,6 @@ public sealed class ManagedEcdsa : ECDsa
         KeySizeValue = 256;
     }
 
-    /// <summary>The curve, by its number: not every system knows it by name.</summary>
-    public static ECCurve P256 { get; } = ECCurve.CreateFromValue("1.2.840.10045.3.1.7");
-
     /// <inheritdoc/>
     public override void GenerateKey(ECCurve curve)
     {
@@ -71,7 +68,7 @@ public sealed class ManagedEcdsa : ECDsa
         var point = Public.Q.Normalize();
         return new ECParameters
         {
-            Curve = P256,
+            Curve = EllipticKeys.P256,
             Q = new ECPoint { X = point.AffineXCoord.GetEncoded(), Y = point.AffineYCoord.GetEncoded() },
             D = includePrivateParameters ? Number(Private.D) : null,
         };
@@ -115,7 +112,7 @@ public sealed class ManagedEcdsa : ECDsa
 
     private static void Check(ECCurve curve)
     {
-        if (!curve.IsNamed || (curve.Oid.Value ?? P256.Oid.Value) != P256.Oid.Value)
+        if (!curve.IsNamed || (curve.Oid.Value ?? EllipticKeys.P256.Oid.Value) != EllipticKeys.P256.Oid.Value)
         {
             throw new CryptographicException("The key is not of the curve P-256.");
         }

@@ -21,7 +21,7 @@ public sealed class EllipticKeyTests
         for (var number = 0; number < 20; number++)
         {
             using var key = Made(signs);
-            key.GenerateKey(ManagedEcdsa.P256);
+            key.GenerateKey(EllipticKeys.P256);
             using var known = Made(believes);
             known.ImportParameters(key.ExportParameters(includePrivateParameters: false));
             var signature = key.SignData(Text, HashAlgorithmName.SHA256);
@@ -38,7 +38,7 @@ public sealed class EllipticKeyTests
     public void What_one_has_written_down_the_other_reads(string writes, string reads)
     {
         using var key = Made(writes);
-        key.GenerateKey(ManagedEcdsa.P256);
+        key.GenerateKey(EllipticKeys.P256);
         using var read = Made(reads);
         read.ImportFromPem(key.ExportPkcs8PrivateKeyPem());
         Assert.Equal(HttpLink.PublicOf(key), HttpLink.PublicOf(read));
@@ -49,7 +49,7 @@ public sealed class EllipticKeyTests
     public async Task Tokens_are_signed_and_checked_with_them()
     {
         using var key = new ManagedEcdsa();
-        key.GenerateKey(ManagedEcdsa.P256);
+        key.GenerateKey(EllipticKeys.P256);
         using var known = ECDsa.Create(key.ExportParameters(includePrivateParameters: false));
         var factory = new CryptoProviderFactory { CacheSignatureProviders = false };
         var token = new JsonWebTokenHandler().CreateToken(
@@ -69,7 +69,7 @@ public sealed class EllipticKeyTests
         using var key = new ManagedEcdsa();
         key.ImportParameters(new ECParameters
         {
-            Curve = ManagedEcdsa.P256, D = Convert.FromHexString("C9AFA9D845BA75166B5C215767B1D6934E50C3DB36E89B127B8A622B120F6721"),
+            Curve = EllipticKeys.P256, D = Convert.FromHexString("C9AFA9D845BA75166B5C215767B1D6934E50C3DB36E89B127B8A622B120F6721"),
         });
         Assert.Equal("60FED4BA255A9D31C961EB74C6356D68C049B8923B61FA6CE669622E60F29FB6", Convert.ToHexString(key.ExportParameters(false).Q.X!));
         Assert.Equal(
@@ -81,7 +81,7 @@ public sealed class EllipticKeyTests
     public void No_signature_of_another_form_holds()
     {
         using var key = new ManagedEcdsa();
-        key.GenerateKey(ManagedEcdsa.P256);
+        key.GenerateKey(EllipticKeys.P256);
         var order = Convert.FromHexString("FFFFFFFF00000000FFFFFFFFFFFFFFFFBCE6FAADA7179E84F3B9CAC2FC632551");
         var signature = key.SignData(Text, HashAlgorithmName.SHA256);
         byte[][] forms = [
@@ -99,11 +99,11 @@ public sealed class EllipticKeyTests
         foreach (var (x, y) in new[] { (new byte[32], new byte[32]), (Filled(255), Filled(255)), (Filled(1), Filled(2)), (Filled(1)[..31], Filled(2)) })
         {
             Assert.Throws<CryptographicException>(() => key.ImportParameters(
-                new ECParameters { Curve = ManagedEcdsa.P256, Q = new ECPoint { X = x, Y = y } }));
+                new ECParameters { Curve = EllipticKeys.P256, Q = new ECPoint { X = x, Y = y } }));
         }
 
-        Assert.Throws<CryptographicException>(() => key.ImportParameters(new ECParameters { Curve = ManagedEcdsa.P256, D = Filled(255) }));
-        Assert.Throws<CryptographicException>(() => key.ImportParameters(new ECParameters { Curve = ManagedEcdsa.P256, D = new byte[32] }));
+        Assert.Throws<CryptographicException>(() => key.ImportParameters(new ECParameters { Curve = EllipticKeys.P256, D = Filled(255) }));
+        Assert.Throws<CryptographicException>(() => key.ImportParameters(new ECParameters { Curve = EllipticKeys.P256, D = new byte[32] }));
         Assert.ThrowsAny<Exception>(() => EllipticKeys.Of(new PublicKeyInfo("k", "AAAA", "AAAA")));
     }
 
