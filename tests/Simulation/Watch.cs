@@ -262,7 +262,9 @@ internal sealed partial class Watch(Simulation simulation)
         Hold(!device.Machine.IsAtWork, "one attempt at a time", $"{device.Name} begins {attempt.Id} while a step goes on");
         Hold(known.Begun.Add(attempt.Id), "nothing is done twice", $"{device.Name} begins {attempt.Id} again");
         known.Current = attempt.Id;
-        known.AtWorkFor = order.Deployment;
+
+        // Going back waits for no turn, and takes none.
+        known.AtWorkFor = order.Kind == "restore" ? "" : order.Deployment;
         if (_atOnce.TryGetValue(order.Deployment, out var most) && order.Kind != "restore")
         {
             Count("begins in its turn");
