@@ -43,7 +43,7 @@ public sealed class DeviceEngine
         _journal = new DeviceJournalKeeper(parts.Journal, parts.Time, parts.Says);
         _packages = new PackageKeeper(parts.Cache, parts.Link, identity.TrustedKeys);
         _hours = new OrderHours(parts.Clocks);
-        var fetching = _fetching = new Fetching(parts, _packages, _hours);
+        var fetching = _fetching = new Fetching(parts, _packages, _hours, () => _journal.State);
         _talk = new ServiceTalk(parts, _journal, _packages) { Fetched = () => fetching.There };
         _pace = new CallPace(parts.Time);
         _restarts = new Restarts(parts, _journal, _hours);
@@ -103,7 +103,7 @@ public sealed class DeviceEngine
             {
                 pause = TimeSpan.FromSeconds(await _talk.CheckIn(cancellation));
                 failures = 0;
-                _fetching.Heard(_journal.State);
+                _fetching.Heard();
                 _work.Wake();
                 _fetches.Wake();
             }

@@ -9,7 +9,7 @@ namespace Bandejo.Device;
 /// Fetches what orders need before they may start, beside all other work: what waits for its window, so that it starts in it whether the service can be reached
 /// then or not, and what may not be fetched as fast as it goes, so that no attempt stands over it.
 /// </summary>
-internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderHours hours)
+internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderHours hours, Func<DeviceState> known)
 {
     /// <summary>Where it could not be fetched, it is tried again after this; where something keeps it from being fetched, it is looked again.</summary>
     private static readonly TimeSpan Again = TimeSpan.FromMinutes(2);
@@ -22,19 +22,47 @@ internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderH
 
     private readonly HashSet<string> _told = new(StringComparer.Ordinal);
 
+    // Orders are heard on another thread than the one that fetches.
+    private readonly Lock _lock = new();
     private (Order For, CancellationTokenSource Ending)? _underway;
 
     /// <summary>The deployments whose orders wait and whose files are there.</summary>
     public IReadOnlyList<string> There { get; private set; } = [];
 
     /// <summary>Ends what is underway for an order that does not ask for it any more; what came of it is kept.</summary>
-    public void Heard(DeviceState state)
+    public void Heard()
     {
-        if (_underway is var (fetched, ending) && !state.Orders.Any(
+        lock (_lock)
+        {
+            EndUnasked();
+        }
+    }
+
+    private void EndUnasked()
+    {
+        if (_underway is var (fetched, ending) && !known().Orders.Any(
             order => order is { MayStart: true, FetchesLater: false } && order.Deployment == fetched.Deployment
                 && order.Package.Digest == fetched.Package.Digest))
         {
             ending.Cancel();
+        }
+    }
+
+    private void Begin(Order order, CancellationTokenSource ending)
+    {
+        lock (_lock)
+        {
+            // Other orders may have come since those that are gone through were read.
+            _underway = (order, ending);
+            EndUnasked();
+        }
+    }
+
+    private void End()
+    {
+        lock (_lock)
+        {
+            _underway = null;
         }
     }
 
@@ -67,7 +95,7 @@ internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderH
             using var ending = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
             try
             {
-                _underway = (order, ending);
+                Begin(order, ending);
                 await packages.Get(order.Package, order.Variant, PaceOf(order), ending.Token);
                 there.Add(order.Deployment);
                 if (_told.Add(order.Package.Digest))
@@ -88,7 +116,7 @@ internal sealed class Fetching(DeviceParts parts, PackageKeeper packages, OrderH
             }
             finally
             {
-                _underway = null;
+                End();
             }
         }
 
