@@ -72,6 +72,11 @@ public sealed class WayBackTests
         var refused = Targets.Decide(Changed, new Happening(TargetEvent.UndoImpossible, Reason.Said("Cannot go back: none is kept")), Now);
         Assert.Equal((TargetState.Met, true, "Cannot go back: none is kept"), (refused.State, refused.CannotGoBack, refused.Reason.ToString()));
         Assert.Equal(refused.Reason, Targets.Decide(refused, new Happening(TargetEvent.ProofHeld, Reason.Said("still there")), Now).Reason);
+        // What was put there once more by a try that had begun before it was heard of is on its way nowhere: nobody waits for it.
+        var again = Targets.Decide(Changed with { IsGoingBack = true }, new Happening(TargetEvent.UndoImpossible, Reason.Said("none is kept")), Now);
+        Assert.Equal((false, false, true), (again.IsGoingBack, again.IsToGoBack, again.CannotGoBack));
+        var failed = Changed with { State = TargetState.Failed, IsGoingBack = true };
+        Assert.True(Targets.Decide(failed, new Happening(TargetEvent.UndoImpossible, Reason.Said("none is kept")), Now).IsGoingBack);
     }
 
     [Fact]

@@ -227,7 +227,9 @@ public static class Targets
             TargetEvent.UndoAsked when state == TargetState.Ready =>
                 next with { IsGoingBack = true, IsToGoBack = false, CannotGoBack = false, Order = target.Order + 1, Tries = 0, TakenAt = null },
             TargetEvent.UndoLater => next with { IsToGoBack = true, CannotGoBack = false },
-            TargetEvent.UndoImpossible => next with { IsToGoBack = false, CannotGoBack = true },
+            // What was on its way back and was put there once more stays there; what failed on its way back failed at that.
+            TargetEvent.UndoImpossible =>
+                next with { IsToGoBack = false, CannotGoBack = true, IsGoingBack = target.IsGoingBack && state == TargetState.Failed },
             TargetEvent.Undone when state == TargetState.Undone => next with { IsGoingBack = true, IsToGoBack = false },
             // Its device has done with this asking, and goes by its number: where it is asked for again, that is another.
             <= TargetEvent.Due or TargetEvent.ProofTooOld when !isSame && target.State is TargetState.Met or TargetState.Failed =>
