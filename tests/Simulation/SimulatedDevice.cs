@@ -257,10 +257,12 @@ internal sealed class SimulatedDevice : IServiceLink, IServiceTrust, ITrialGroun
     public async Task Fetch(string sha256, long most, IContentCache cache, FetchPace? pace, CancellationToken cancellation)
     {
         await OnTheWay(cancellation);
+        _simulation.Say($"{Name} fetches {sha256[..8]}");
         _simulation.Watch.Fetches(this, sha256);
-        var content = _simulation.Service.Fetch(Identity!.DeviceId, sha256) ?? throw new LinkException("No order of this device names this file.", 404);
+        byte[] content;
         try
         {
+            content = _simulation.Service.Fetch(Identity!.DeviceId, sha256) ?? throw new LinkException("No order of this device names this file.", 404);
             await Task.Delay(
                 _simulation.Chance.Between($"{Name}/fetch/{_messages++}", TimeSpan.FromMilliseconds(50), TimeSpan.FromMinutes(
                     _simulation.Chance.Share($"{Name}/slow/{_messages}") < 0.2 ? 20 : 1)),

@@ -152,7 +152,7 @@ internal sealed partial class Watch(Simulation simulation)
             case OrdersTaken { Orders: var orders }:
                 simulation.Say(
                     $"{device.Name} has its orders: "
-                        + $"{string.Join(", ", orders.Select(order => $"{DeviceState.KeyOf(order)} {(order.MayStart ? "may" : "may not")}"))}");
+                        + $"{string.Join(", ", orders.Select(order => $"{DeviceState.KeyOf(order)} {(order.MayStart ? "may" : "may not")}{(order.FetchesLater ? ", fetches later" : "")}"))}");
                 break;
             case CalendarsTaken { Content: var content }:
                 simulation.Say($"{device.Name} holds calendars: {string.Join(", ", content.Calendars.Select(each => each.Id))}");
