@@ -13,7 +13,7 @@ CONSOLE := $(shell find console -type f -not -path "*/node_modules/*" -not -path
 SHORTLY := DOTNET_TieredPGO=0 DOTNET_TC_CallCountThreshold=0x100
 COMPILE := $(SHORTLY) dotnet build --no-restore -c Release --nologo -v quiet -p:UseSharedCompilation=true
 PUBLISH := $(SHORTLY) dotnet publish --no-restore --no-build -c Release -r $(RID) --nologo -v quiet -p:PublishDir=
-PROGRAMS := src/Bandejo.Server src/Bandejo.Agent src/Bandejo.Cli src/Bandejo.Fleet
+PROGRAMS := src/Bandejo.Server src/Bandejo.Agent.Linux src/Bandejo.Cli src/Bandejo.Fleet
 # Ahead-of-time compilation needs a C linker; where it cannot be had, the programs are built the ordinary way.
 AOT = $(shell command -v clang >/dev/null 2>&1 || command -v gcc >/dev/null 2>&1 && echo true || echo false)
 
@@ -48,7 +48,7 @@ publish-service:
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/service/ --self-contained false src/Bandejo.Server
 
 publish-agent:
-	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ $(call native,$(AOT),true) src/Bandejo.Agent
+	$(PUBLISH)$(CURDIR)/$(OUT)/lib/agent/ $(call native,$(AOT),true) src/Bandejo.Agent.Linux
 
 publish-cli:
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/cli/ $(call native,$(AOT),true) src/Bandejo.Cli

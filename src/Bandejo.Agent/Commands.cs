@@ -9,7 +9,8 @@ namespace Bandejo.Agent;
 /// <summary>What the agent's commands do.</summary>
 internal static class Commands
 {
-    public static async Task<int> Join(Home home, string service, string code, string? name, bool isPlain, TimeProvider time, CancellationToken cancellation)
+    public static async Task<int> Join(
+        IAgentSystem system, Home home, string service, string code, string? name, bool isPlain, TimeProvider time, CancellationToken cancellation)
     {
         using var owned = home.Lock();
         if (!Uri.TryCreate(service, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https"))
@@ -33,20 +34,23 @@ internal static class Commands
         using var http = new HttpClient(trust.Handler()) { BaseAddress = address };
         var link = new HttpLink(http, key, time);
         var answer = await link.Join(
-            new JoinRequest(DeviceProtocol.Version, words.Code, HttpLink.PublicOf(key), name ?? Environment.MachineName, LinuxMachine.Facts(home)),
+            new JoinRequest(DeviceProtocol.Version, words.Code, HttpLink.PublicOf(key), name ?? Environment.MachineName, system.Facts(home)),
             cancellation);
         home.Keep(new AgentIdentity(
             service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds),
             pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
         Console.WriteLine(
             $"Joined as {answer.Name}{(pinned is null ? "" : $" at the service {pinned.Name}")}. Start the agent with: bandejo-agent "
-                + $"run{(home.Root == "/" ? "" : $" --root {home.Root}")}");
+                + $"run{(home.Root == system.UsualRoot ? "" : $" --root {home.Root}")}");
         return 0;
     }
 
-    public static async Task<int> Run(Home home, bool isUnguarded, TimeProvider time, CancellationToken cancellation)
+    /// <summary>Runs until it is ended.</summary>
+    /// <param name="says">Hears one line for people about what it does.</param>
+    public static async Task<int> Run(
+        IAgentSystem system, Home home, bool isUnguarded, TimeProvider time, Action<string> says, CancellationToken cancellation)
     {
-        if (LinuxMachine.WhyUnguarded(home, isUnguarded) is { } why)
+        if (system.WhyUnguarded(home, isUnguarded) is { } why)
         {
             Console.Error.WriteLine($"What is installed cannot be kept within {home.Root}: {why} To let it write to all of this machine, add --unguarded.");
             return 2;
@@ -63,12 +67,18 @@ internal static class Commands
         var trust = new PinnedService(home, identity);
         using var handler = trust.Handler();
         using var http = new HttpClient(handler) { BaseAddress = new Uri(identity.Service), Timeout = TimeSpan.FromSeconds(100) };
-        using var journal = new FileJournal(home.JournalFile, line => Say(time, line));
+        using var journal = new FileJournal(home.JournalFile, Say);
         var link = new HttpLink(http, key, time) { DeviceId = identity.Device.DeviceId };
-        var engine = new DeviceEngine(LinuxMachine.Parts(home, isUnguarded, link, trust, journal, time, line => Say(time, line)), identity.Device);
-        Say(time, $"{identity.Device.Name} is at work for {identity.Service}");
+        var engine = new DeviceEngine(system.Parts(home, isUnguarded, link, trust, journal, time, Say), identity.Device);
+        Say($"{identity.Device.Name} is at work for {identity.Service}");
         await engine.Run(cancellation);
         return 3;
+
+        void Say(string line)
+        {
+            var speed = time is DemoClock demo ? string.Create(CultureInfo.InvariantCulture, $" ({demo.Reading.Speed:0.###}x)") : "";
+            says($"{time.GetUtcNow():HH:mm:ss}{speed} {line}");
+        }
     }
 
     /// <summary>Believes another authority from now on, in the place of all that were believed before. A running agent takes it up by itself.</summary>
@@ -108,7 +118,7 @@ internal static class Commands
             return 1;
         }
 
-        new UserWords(home.SaidFolder, home.Root).Say(kind, app, text, time.GetUtcNow());
+        UserWords.Say(home.SaidFolder, kind, app, text, time.GetUtcNow());
         Console.WriteLine(
             kind == "take" ? $"{app} was asked for; it is installed after the next check-in." : "Thank you; it is reported at the next check-in.");
         return 0;
@@ -139,11 +149,5 @@ internal static class Commands
         }
 
         return 0;
-    }
-
-    private static void Say(TimeProvider time, string line)
-    {
-        var speed = time is DemoClock demo ? string.Create(CultureInfo.InvariantCulture, $" ({demo.Reading.Speed:0.###}x)") : "";
-        Console.WriteLine($"{time.GetUtcNow():HH:mm:ss}{speed} {line}");
     }
 }

@@ -36,8 +36,8 @@ internal sealed class Home
 
     private string IdentityFile => Path.Combine(Folder, "identity.json");
 
-    /// <summary>The folder for a root; made where it is not there.</summary>
-    public static Home Of(string root, string? folder)
+    /// <summary>The agent's own folder for a root; made where it is not there.</summary>
+    public static Home Of(string root, string folder)
     {
         root = Path.GetFullPath(root);
         if (!Directory.Exists(root))
@@ -45,26 +45,53 @@ internal sealed class Home
             throw new IOException($"The root {root} is not there.");
         }
 
-        folder = Path.GetFullPath(folder ?? Path.Combine(root, "var/lib/bandejo-agent"));
+        folder = Path.GetFullPath(folder);
         if (new DirectoryInfo(folder).LinkTarget is { } elsewhere)
         {
             throw new IOException($"The agent's folder {folder} is a link to {elsewhere}; name the folder itself with --state.");
         }
 
-        return new Home(root.Length > 1 ? root.TrimEnd('/') : root, Make(folder));
+        return new Home(Path.TrimEndingDirectorySeparator(root), Make(folder));
     }
 
     /// <summary>Opens a file of the agent's own to write, for its account alone where it is made.</summary>
     /// <exception cref="IOException">It cannot be opened so.</exception>
-    public static FileStream Open(string path, FileMode mode, FileAccess access = FileAccess.Write, FileShare share = FileShare.Read) => new(
-        path, new FileStreamOptions { Mode = mode, Access = access, Share = share, UnixCreateMode = OwnFile });
+    public static FileStream Open(string path, FileMode mode, FileAccess access = FileAccess.Write, FileShare share = FileShare.Read)
+    {
+        var options = new FileStreamOptions { Mode = mode, Access = access, Share = share };
+        if (!OperatingSystem.IsWindows())
+        {
+            // There it has the rights of its folder.
+            options.UnixCreateMode = OwnFile;
+        }
+
+        return new FileStream(path, options);
+    }
 
     /// <summary>A folder of the agent's own, for its account alone; made where it is not there.</summary>
     public static string Make(string folder)
     {
+        if (OperatingSystem.IsWindows())
+        {
+            return WindowsFolder.Make(folder);
+        }
+
         var made = Directory.CreateDirectory(folder, OwnFolder).FullName;
         File.SetUnixFileMode(made, OwnFolder);
         return made;
+    }
+
+    /// <summary>A folder below one of the agent's own; left as it is where it is there.</summary>
+    public static void MakeBelow(string folder)
+    {
+        if (OperatingSystem.IsWindows())
+        {
+            Directory.CreateDirectory(folder);
+        }
+        else
+        {
+            Directory.CreateDirectory(folder, OwnFolder);
+        }
     }
 
     /// <summary>Takes the folder for this process alone, until it ends.</summary>

@@ -177,11 +177,16 @@ public interface IMachineNetwork
     void Wake(string address);
 }
 
-/// <summary>Settings files of the device.</summary>
+/// <summary>Settings of the device: files, and on Windows the registry.</summary>
 public interface IMachineSettings
 {
     /// <summary>The value of a key (<c>key = value</c> lines); null where file or key are missing.</summary>
     string? Read(string path, string key);
+
+    /// <summary>The version of a product of the Windows Installer; null where none of that code is installed.</summary>
+    /// <param name="code">The product code, in braces.</param>
+    /// <exception cref="IOException">That cannot be told.</exception>
+    string? Product(string code) => Read($"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{code.ToUpperInvariant()}", "DisplayVersion");
 }
 
 /// <summary>The way to the service.</summary>

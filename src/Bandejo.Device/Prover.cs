@@ -104,8 +104,7 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
 
                     return answer.Code != 0 ? Observation.NotThere : new Observation(true, null, check.VersionIn(answer.Output), answer.Output.Trim());
                 case PresenceKind.Product:
-                    return settings.Read(
-                        $"HKLM/SOFTWARE/Microsoft/Windows/CurrentVersion/Uninstall/{check.Subject.ToUpperInvariant()}", "DisplayVersion") is { } listed
+                    return settings.Product(check.Subject) is { } listed
                         ? new Observation(true, null, check.VersionIn(listed), null)
                         : Observation.NotThere;
                 case PresenceKind.Service:

@@ -15,7 +15,7 @@ public sealed partial class RepositoryTests
         ["Clock"] = [], ["Identity"] = [], ["Core"] = [], ["Contract"] = [], ["Store"] = ["Core"], ["Device"] = ["Contract", "Core", "Packaging"],
         ["Packaging"] = ["Contract", "Core"], ["Server"] = ["Clock", "Contract", "Core", "Identity", "Packaging", "Store"],
         ["Cli"] = ["Contract", "Core", "Identity", "Packaging"],
-        ["Agent"] = ["Clock", "Device", "Identity"], ["Played"] = ["Device"], ["Fleet"] = ["Clock", "Device", "Played"],
+        ["Agent"] = ["Clock", "Device", "Identity"], ["Agent.Linux"] = ["Agent"], ["Agent.Windows"] = ["Agent"], ["Played"] = ["Device"], ["Fleet"] = ["Clock", "Device", "Played"],
     };
 
     public static TheoryData<string> Projects =>

@@ -2,7 +2,14 @@ using System.Runtime.InteropServices;
 
 // Writes a Windows Installer database through the operating system's own interface (msi.dll, under Wine where there is no Windows), so that our reader is
 // tested against a file that another implementation wrote: tests/Core/Cases/installers/foldline.msi. How to make it anew: tests/Windows/make.sh.
+// With a version and a product code besides, it writes one that can be installed (InstallableDatabase.cs).
 var file = args[0];
+if (args.Length == 3)
+{
+    InstallableDatabase.Make(file, args[1], args[2]);
+    return;
+}
+
 File.Delete(file);
 Make(file, "7.2.0", "Foldline");
 static void Make(string file, string version, string name)
@@ -74,10 +81,25 @@ internal sealed class Database : IDisposable
         Installer.MsiCloseHandle(record);
     }
 
-    public void Summary(string title, string subject, string author, string template)
+    public void Attach(string sql, string file)
+    {
+        Installer.Must(Installer.MsiDatabaseOpenView(Handle, sql, out var view), sql);
+        var record = Installer.MsiCreateRecord(1);
+        Installer.Must(Installer.MsiRecordSetStream(record, 1, file), file);
+        Installer.Must(Installer.MsiViewExecute(view, record), sql);
+        Installer.MsiViewClose(view);
+        Installer.MsiCloseHandle(view);
+        Installer.MsiCloseHandle(record);
+    }
+
+    public void Summary(string title, string subject, string author, string template, Guid? package = null)
     {
         Installer.Must(Installer.MsiGetSummaryInformation(Handle, null, 20, out var summary), "summary");
-        foreach (var (id, text) in new[] { (2u, title), (3u, subject), (4u, author), (7u, template), (9u, "{0C0D0E0F-1111-2222-3333-444455556666}") })
+        foreach (var (id, text) in new[]
+        {
+            (2u, title), (3u, subject), (4u, author), (7u, template),
+            (9u, (package ?? new Guid("0C0D0E0F-1111-2222-3333-444455556666")).ToString("B").ToUpperInvariant()),
+        })
         {
             Installer.Must(Installer.MsiSummaryInfoSetProperty(summary, id, 30, 0, 0, text), text);
         }
@@ -121,6 +143,9 @@ internal static partial class Installer
 
     [LibraryImport("msi", EntryPoint = "MsiRecordSetStringW", StringMarshalling = StringMarshalling.Utf16)]
     public static partial uint MsiRecordSetString(uint record, uint field, string value);
+
+    [LibraryImport("msi", EntryPoint = "MsiRecordSetStreamW", StringMarshalling = StringMarshalling.Utf16)]
+    public static partial uint MsiRecordSetStream(uint record, uint field, string file);
 
     [LibraryImport("msi")]
     public static partial uint MsiDatabaseCommit(uint database);

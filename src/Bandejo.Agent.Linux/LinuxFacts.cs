@@ -12,8 +12,6 @@ namespace Bandejo.Agent;
 /// <param name="network">Says whether its link is metered; null where nobody asks.</param>
 internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) : IMachineFacts
 {
-    private static readonly string Version = typeof(LinuxFacts).Assembly.GetName().Version!.ToString(3);
-
     public string BootId
     {
         get
@@ -26,21 +24,9 @@ internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) :
 
     public FactReport Gather()
     {
-        var facts = new SortedDictionary<string, string>(StringComparer.Ordinal)
-        {
-            ["host"] = Environment.MachineName,
-            [
-                "architecture"]
-                = RuntimeInformation.OSArchitecture switch
-                {
-                    Architecture.X64 => "x64", Architecture.Arm64 => "arm64", Architecture.X86 => "x86", var other => other.ToString().ToLowerInvariant(),
-                },
-            ["processors"] = Environment.ProcessorCount.ToString(CultureInfo.InvariantCulture),
-            ["agent.version"] = Version,
-        };
+        var facts = CommonFacts.Of(root);
         OperatingSystemFacts(facts);
-        MemoryAndUptime(facts);
-        Disk(facts);
+        Memory(facts);
         facts["zone"] = TimeZoneInfo.Local.Id;
         facts["power.mains"] = new LinuxPower(root).IsOnMains == false ? "no" : "yes";
         if (network is LinuxNetwork { CardAddress: { } address })
@@ -86,24 +72,13 @@ internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) :
         }
     }
 
-    private static void MemoryAndUptime(SortedDictionary<string, string> facts)
+    private static void Memory(SortedDictionary<string, string> facts)
     {
         var total = File.ReadLines("/proc/meminfo").FirstOrDefault(line => line.StartsWith("MemTotal:", StringComparison.Ordinal));
         if (total is not null && long.TryParse(new string([.. total.Where(char.IsAsciiDigit)]), CultureInfo.InvariantCulture, out var kibibytes))
         {
-            facts["memory"] = (kibibytes * 1024).ToString(CultureInfo.InvariantCulture);
+            facts["memory"] = CommonFacts.InWords(kibibytes * 1024);
         }
-
-        // Whole hours: a fact that changes with every check-in would be sent with every check-in.
-        facts["uptime"] = (Environment.TickCount64 / 3_600_000 * 3600).ToString(CultureInfo.InvariantCulture);
-    }
-
-    private void Disk(SortedDictionary<string, string> facts)
-    {
-        const long Grain = 256L * 1024 * 1024;
-        var drive = new DriveInfo(root);
-        facts["disk.size"] = drive.TotalSize.ToString(CultureInfo.InvariantCulture);
-        facts["disk.free"] = (drive.AvailableFreeSpace / Grain * Grain).ToString(CultureInfo.InvariantCulture);
     }
 
     private void OwnFacts(SortedDictionary<string, string> facts)

@@ -1,7 +1,5 @@
 using System.ComponentModel;
 using System.Diagnostics;
-using System.Net;
-using System.Net.Sockets;
 using Bandejo.Device;
 
 namespace Bandejo.Agent;
@@ -65,15 +63,7 @@ internal sealed class LinuxNetwork(string root, TimeProvider time) : IMachineNet
             return;
         }
 
-        try
-        {
-            using var socket = new UdpClient { EnableBroadcast = true };
-            socket.Send(MagicPacket.For(address), new IPEndPoint(IPAddress.Broadcast, MagicPacket.Port));
-        }
-        catch (SocketException error)
-        {
-            throw new IOException(error.Message, error);
-        }
+        WakingPacket.Send(address);
     }
 
     /// <summary>

@@ -1,0 +1,3 @@
+using Bandejo.Agent;
+
+return await AgentProgram.Run(args, new WindowsMachine());
