@@ -24,7 +24,7 @@ QUICK := -p:Optimize=false -p:NativeDebugSymbols=false -p:StripSymbols=false
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 
-.PHONY: thorough compile-all test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
+.PHONY: windows test-windows thorough compile-all test-prerequisites simulate inspect-real trial-real publish-service publish-agent publish-cli publish-fleet build test chaos bench reference example demo demo-reset screenshots clean prerequisites
 
 build: $(OUT)/.built $(OUT)/.console ## The runnable programs in out/, and the console that the service serves
 
@@ -55,6 +55,17 @@ publish-cli:
 
 publish-fleet:
 	$(PUBLISH)$(CURDIR)/$(OUT)/lib/fleet/ $(call native,$(filter true,$(AOT)),false) src/Bandejo.Fleet
+
+# The agent for Windows, and what writes Windows Installer databases in tests. Nothing else needs the runtime for Windows, which is fetched for them alone;
+# the lock files of the others stay as they are.
+windows: ## The agent for Windows (x64) in out/lib/windows
+	@$(MAKE) --no-print-directory prerequisites
+	for each in src/Bandejo.Agent.Windows tests/Windows; do $(SHORTLY) dotnet publish $$each -c Release -r win-x64 --self-contained --nologo -v quiet -p:NuGetLockFilePath=obj/windows.lock.json -p:PublishDir=$(CURDIR)/$(OUT)/lib/windows/; done
+
+test-windows: build windows ## The agent for Windows on a machine under Wine: as a service, installers, steps; not part of "make test" yet
+	@build/prerequisites.sh windows
+	@dotnet build tests/Wine -c Release --nologo -v quiet
+	@tests/Wine/bin/Release/net10.0/Bandejo.Wine.Tests
 
 console/node_modules/.installed: console/package-lock.json console/types/package-lock.json
 	npm --prefix console ci --prefer-offline --no-audit --no-fund --silent

@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Installs what the build needs and this machine lacks; with "tests", what the tests need too: a browser for the console, a sandbox for trials, a database server. Needs apt and the right to use it; without, it says what is missing.
+# Installs what the build needs and this machine lacks; with "tests", what the tests need too: a browser for the console, a sandbox for trials, a database server; with "windows", Wine. Needs apt and the right to use it; without, it says what is missing.
 set -euo pipefail
 command -v npm >/dev/null || { echo "Node 20 or newer with npm is missing; install it first." >&2; exit 1; }
 command -v dotnet >/dev/null || { echo "The .NET SDK 10 is missing; install it first." >&2; exit 1; }
@@ -13,6 +13,7 @@ if [ -z "${WITHOUT_LINKER:-}" ]; then
 fi
 [ "${1:-}" != tests ] || command -v chromium >/dev/null || needed+=(chromium)
 [ "${1:-}" != tests ] || command -v bwrap >/dev/null || needed+=(bubblewrap)
+[ "${1:-}" != windows ] || command -v wine >/dev/null || needed+=(wine wine64)
 [ "${1:-}" != tests ] || compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || needed+=(postgresql)
 command -v setsid >/dev/null || needed+=(util-linux)
 [ ${#needed[@]} -eq 0 ] && exit 0

@@ -33,17 +33,18 @@ internal sealed class WindowsMachine : IAgentSystem
     {
         var address = new Option<string>("--service") { Description = "The service's address, such as https://bandejo.example:7410", Required = true };
         var code = new Option<string>("--code") { Description = "The join code", Required = true };
-        var install = new Command("install", "Enrols this machine, where it is not yet, and makes the agent a service of it") { address, code };
+        var name = new Option<string?>("--name") { Description = "The name it would like [the host name]" };
+        var install = new Command("install", "Enrols this machine, where it is not yet, and makes the agent a service of it") { address, code, name };
         install.SetAction((parsed, cancellation) => AgentProgram.Guarded(async () =>
         {
             var home = options.HomeOf(parsed);
             var joined = home.Identity() is null
                 ? await Agent.Commands.Join(
-                    this, home, parsed.GetValue(address)!, parsed.GetValue(code)!, null, isPlain: false, options.TimeOf(parsed), cancellation)
+                    this, home, parsed.GetValue(address)!, parsed.GetValue(code)!, parsed.GetValue(name), isPlain: false, options.TimeOf(parsed), cancellation)
                 : 0;
             if (joined == 0)
             {
-                AgentInstall.Register();
+                await AgentInstall.Register();
                 Console.WriteLine($"The agent runs as the service {AgentService.Name}.");
             }
 
@@ -55,11 +56,11 @@ internal sealed class WindowsMachine : IAgentSystem
     private Command Remove(AgentOptions options)
     {
         var remove = new Command("remove", "Takes the service, and all that the agent keeps, off this machine; what it has installed stays");
-        remove.SetAction((parsed, _) => AgentProgram.Guarded(() =>
+        remove.SetAction((parsed, _) => AgentProgram.Guarded(async () =>
         {
-            AgentInstall.Remove(parsed.GetValue(options.State) ?? OwnFolderOf(UsualRoot));
+            await AgentInstall.Remove(parsed.GetValue(options.State) ?? OwnFolderOf(UsualRoot));
             Console.WriteLine("The agent is off this machine.");
-            return Task.FromResult(0);
+            return 0;
         }));
         return remove;
     }

@@ -3,9 +3,10 @@ using System.Text;
 namespace Bandejo.Device;
 
 /// <summary>
-/// The one line in which a program of Windows is given its arguments. Most take it apart as the C runtime of Windows does ("Parsing C command-line arguments"):
-/// what has blanks stands in quotes, and backslashes before a quote are doubled. The Windows Installer takes it apart by itself, and wants of
-/// <c>NAME=a value</c> the value in quotes (<c>NAME="a value"</c>), in which a quote is doubled.
+/// The one line in which a program of Windows is given its arguments. Most take it apart as the C runtime of Windows does ("Parsing C command-line
+/// arguments"): what has blanks stands in quotes, and backslashes before a quote are doubled. The Windows Installer takes it apart by itself, and wants of
+/// <c>NAME=a value</c>, where the name is one that a command line may set (in capitals), the value in quotes (<c>NAME="a value"</c>), in which a quote is
+/// doubled.
 /// </summary>
 public static class WindowsCommandLine
 {
@@ -26,7 +27,7 @@ public static class WindowsCommandLine
     private static string OfInstaller(string argument)
     {
         var at = argument.IndexOf('=', StringComparison.Ordinal);
-        return at > 0 && argument[..at].All(sign => char.IsAsciiLetterOrDigit(sign) || sign is '_' or '.')
+        return at > 0 && argument[..at].All(sign => char.IsAsciiLetterUpper(sign) || char.IsAsciiDigit(sign) || sign is '_' or '.')
             ? $"{argument[..at]}=\"{argument[(at + 1)..].Replace("\"", "\"\"", StringComparison.Ordinal)}\""
             : Usual(argument);
     }

@@ -15,6 +15,9 @@ public static class Programs
 
     public static string Cli => Path.Combine(Folder, "bandejo");
 
+    /// <summary>The folder of the programs for Windows: the agent, and what makes installers in tests.</summary>
+    public static string Windows => Path.Combine(Folder, "lib/windows");
+
     /// <summary>Compiles what makes a program's disk slow or full (tests/Kit/faults.c) and returns the library; null where there is no C compiler.</summary>
     public static string? Faults(string folder)
     {

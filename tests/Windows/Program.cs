@@ -3,15 +3,23 @@ using System.Runtime.InteropServices;
 // Writes a Windows Installer database through the operating system's own interface (msi.dll, under Wine where there is no Windows), so that our reader is
 // tested against a file that another implementation wrote: tests/Core/Cases/installers/foldline.msi. How to make it anew: tests/Windows/make.sh.
 // With a version and a product code besides, it writes one that can be installed (InstallableDatabase.cs).
+// With 'setup' it is a setup program itself (SetupProgram.cs).
 var file = args[0];
+if (file == "setup")
+{
+    return await SetupProgram.Run(args);
+}
+
 if (args.Length == 3)
 {
     InstallableDatabase.Make(file, args[1], args[2]);
-    return;
+    return 0;
 }
 
 File.Delete(file);
 Make(file, "7.2.0", "Foldline");
+return 0;
+
 static void Make(string file, string version, string name)
 {
     using var database = new Database(file, 3);

@@ -1,0 +1,198 @@
+using Bandejo.Contract;
+using Bandejo.Contract.Api;
+using Bandejo.Kit;
+using Xunit;
+
+namespace Bandejo.Wine.Tests;
+
+/// <summary>A service with a machine that runs Windows, under Wine, and has joined.</summary>
+public sealed class WindowsSite : IAsyncLifetime
+{
+    /// <summary>Where the agent's program is on the machine.</summary>
+    public const string Agent = @"C:\Program Files\Bandejo Agent\bandejo-agent.exe";
+
+    public const string Name = "OLD-DESK-001";
+
+    // The drive Z: of Wine is the whole of the system that it runs on.
+    private static readonly string Maker = $"Z:{Path.Combine(Programs.Windows, "make-database.exe").Replace('/', '\\')}";
+
+    public Site Site { get; private set; } = null!;
+
+    public WineMachine Machine { get; private set; } = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        if (WineMachine.WhyNot is not null)
+        {
+            return;
+        }
+
+        Site = await Site.StartWithTls("--check-in-seconds", "1");
+        Machine = await WineMachine.Start();
+        Directory.CreateSymbolicLink(Path.Combine(Machine.Drive, "Program Files/Bandejo Agent"), Programs.Windows);
+        await Install();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (Site is not null)
+        {
+            await Machine.DisposeAsync();
+            await Site.DisposeAsync();
+        }
+    }
+
+    /// <summary>The machine joins, and the agent becomes a service of it.</summary>
+    public async Task<string> Install()
+    {
+        var code = (await Site.Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        return await Machine.Must(Agent, "install", "--service", Site.Service.Address, "--code", code, "--name", Name);
+    }
+
+    /// <summary>Writes an installable database of Quay Notes, drafts, builds and releases a package of it, all as a person would.</summary>
+    public async Task Package(string version, string code)
+    {
+        var folder = Directory.CreateDirectory(Path.Combine(Site.Temporary, $"notes-{version}")).FullName;
+        var file = Path.Combine(folder, "notes.msi");
+        await Machine.Must(Maker, $"Z:{file.Replace('/', '\\')}", version, code);
+        await Site.Must("package", "inspect", file, "--draft", folder);
+        await Site.Must("package", "build", Path.Combine(folder, $"quay-notes-{version}"));
+        await Site.Must("package", "release", $"quay-notes {version}", "--reason", "for the test");
+    }
+
+    /// <summary>A package that a setup program installs (tests/Windows/SetupProgram.cs).</summary>
+    /// <param name="words">What the setup program is told.</param>
+    public async Task Setup(string app, string words, string limit = "1m", string more = "")
+    {
+        var folder = Directory.CreateDirectory(Path.Combine(Site.Temporary, app)).FullName;
+        await File.WriteAllTextAsync(Path.Combine(folder, "licence.txt"), "Free for all.\n");
+        await File.WriteAllTextAsync(Path.Combine(folder, "package.yaml"), $$"""
+            app: {{app}}
+            name: {{app}}
+            version: "1.0"
+            variants:
+              - name: windows
+                fits: os.family is "windows"
+                files: [licence.txt]
+                install: { run: ['{{Maker}}', setup, {{words}}], limit: {{limit}}{{more}} }
+                present: [{ version-in: {{app}}/VERSION }]
+            """);
+        await Site.Must("package", "build", folder);
+        await Site.Must("package", "release", $"{app} 1.0", "--reason", "for the test");
+    }
+
+    /// <summary>A file of the machine; null where it is not there.</summary>
+    public string? Read(string path) => File.Exists(Path.Combine(Machine.Drive, path)) ? File.ReadAllText(Path.Combine(Machine.Drive, path)).Trim() : null;
+
+    public async Task Appears(string path) => await Site.Admin.Until(() => Task.FromResult(File.Exists(Path.Combine(Machine.Drive, path))), $"{path} is there");
+
+    /// <summary>How the only try of a deployment ended, once it has.</summary>
+    public async Task<AttemptInfo> Ended(string deployment)
+    {
+        await Site.Admin.Until(
+            async () => (await Site.Admin.Attempts(deployment, Name)) is [.., { Outcome: not null }], $"the try for {deployment} has ended");
+        return (await Site.Admin.Attempts(deployment, Name))[^1];
+    }
+}
+
+/// <summary>The agent on a machine with Windows: as its service, with its installer, its registry and its jobs; under Wine.</summary>
+public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSite>
+{
+    private const string First = "{A1B2C3D4-0001-4000-8000-000000000001}";
+    private const string Second = "{A1B2C3D4-0002-4000-8000-000000000002}";
+
+    private Site Site => windows.Site;
+
+    [Fact]
+    public async Task A_database_is_installed_changed_for_a_newer_one_taken_back_and_removed_each_proven_by_its_product_code()
+    {
+        Need();
+        await windows.Package("1.0.0", First);
+        await windows.Package("2.0.0", Second);
+        var first = await Site.Deploy("quay-notes 1.0.0", Site.Enrolled, "--setting", "notes-mode=front desk");
+        await Site.Admin.Becomes(first, WindowsSite.Name, "met");
+        Assert.Equal("Quay Notes 1.0.0", windows.Read("Program Files/Quay Notes/quay-notes.txt"));
+        Assert.Contains($"proven by product {First}", (await windows.Ended(first)).Message);
+        Assert.Contains("front desk", await windows.Machine.Must("reg", "query", @"HKLM\SOFTWARE\Bellwether\Quay Notes", "/v", "Mode"));
+        Assert.Contains("Quay Notes", await Site.Must("device", "show", WindowsSite.Name));
+
+        var second = await Site.Deploy("quay-notes 2.0.0", Site.Enrolled);
+        await Site.Admin.Becomes(second, WindowsSite.Name, "met");
+        Assert.Equal("Quay Notes 2.0.0", windows.Read("Program Files/Quay Notes/quay-notes.txt"));
+
+        // What it has put there goes, what was there before comes back.
+        await Site.Must("deployment", "roll-back", second, "--reason", "prints blank pages", "--yes");
+        await Site.Admin.Becomes(second, WindowsSite.Name, "undone");
+        Assert.Equal("Quay Notes 1.0.0", windows.Read("Program Files/Quay Notes/quay-notes.txt"));
+
+        await Site.Must("deployment", "end", first, "--yes", "--reason", "it goes");
+        var gone = await Site.Deploy("quay-notes 1.0.0", Site.Enrolled, "--gone");
+        await Site.Admin.Becomes(gone, WindowsSite.Name, "met");
+        Assert.False(Directory.Exists(Path.Combine(windows.Machine.Drive, "Program Files/Quay Notes")));
+        Assert.DoesNotContain("Quay Notes", (await windows.Machine.Run("reg", "query", @"HKLM\SOFTWARE\Microsoft\Windows\CurrentVersion\Uninstall", "/s")).Output);
+    }
+
+    [Fact]
+    public async Task A_step_outlives_an_agent_that_is_killed_and_is_run_once()
+    {
+        Need();
+        await windows.Setup("plateglass", @"/note, 'C:\ran.txt', /until, 'C:\go.txt', /put, 'C:\plateglass', '1.0'");
+        var deployment = await Site.Deploy("plateglass", Site.Enrolled);
+        await windows.Appears("ran.txt");
+        windows.Machine.Kill("bandejo-agent.exe service");
+        await File.WriteAllTextAsync(Path.Combine(windows.Machine.Drive, "go.txt"), "");
+        await windows.Appears("plateglass/VERSION");
+        await windows.Machine.Must(WindowsSite.Agent, "install", "--service", Site.Service.Address, "--code", "of.nothing");
+        await Site.Admin.Becomes(deployment, WindowsSite.Name, "met");
+        Assert.Equal("run", windows.Read("ran.txt"));
+        Assert.Equal("done", (await windows.Ended(deployment)).Outcome);
+    }
+
+    [Fact]
+    public async Task A_step_that_hangs_is_ended_with_all_that_it_started()
+    {
+        Need();
+        await windows.Setup("hanging", "/child, /hang", limit: "5s", more: ", at-limit: end");
+        var deployment = await Site.Deploy("hanging", Site.Enrolled, "--tries", "1");
+        await Site.Admin.Becomes(deployment, WindowsSite.Name, "failed");
+        Assert.Empty(windows.Machine.Processes("make-database.exe"));
+        Assert.Contains("It goes on by itself.", await Site.Must("deployment", "log", (await windows.Ended(deployment)).Id));
+    }
+
+    [Fact]
+    public async Task What_the_codes_of_an_installer_mean_is_what_becomes_of_it()
+    {
+        Need();
+        await windows.Setup("restarting", @"/put, 'C:\restarting', '1.0', /code, '3010'", more: ", exit-codes: { 3010: restart-needed }");
+        var deployment = await Site.Deploy("restarting", Site.Enrolled);
+        await Site.Admin.Becomes(deployment, WindowsSite.Name, "restart");
+        await windows.Setup("refusing", "/code, '1603'");
+        deployment = await Site.Deploy("refusing", Site.Enrolled, "--tries", "1");
+        await Site.Admin.Becomes(deployment, WindowsSite.Name, "failed");
+        Assert.Contains("1603", (await windows.Ended(deployment)).Message);
+    }
+
+    [Fact]
+    public async Task The_service_stops_starts_again_and_goes_without_leaving_anything()
+    {
+        Need();
+        await windows.Machine.Must("sc", "stop", "bandejo-agent");
+        await Site.Admin.Until(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count == 0), "the service has stopped");
+        await windows.Machine.Must("sc", "start", "bandejo-agent");
+        await Site.Admin.Until(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count > 0), "the service is there again");
+        await using var machine = await WineMachine.Start();
+        Directory.CreateSymbolicLink(Path.Combine(machine.Drive, "Program Files/Bandejo Agent"), Programs.Windows);
+        var code = (await Site.Admin.Post(
+            "/api/v1/join-codes", new JoinCodeRequest(Site.Enrolled), ContractJson.Default.JoinCodeRequest, ContractJson.Default.JoinCodeInfo)).Code!;
+        var said = await machine.Must(WindowsSite.Agent, "install", "--service", Site.Service.Address, "--code", code, "--name", "OLD-DESK-002");
+        Assert.Contains("Joined as OLD-DESK-002", said);
+        Assert.Contains("The agent runs as the service bandejo-agent.", said);
+        Assert.Contains("The agent is off this machine.", await machine.Must(WindowsSite.Agent, "remove"));
+        Assert.Empty(machine.Processes("bandejo-agent.exe"));
+        Assert.False(Directory.Exists(Path.Combine(machine.Drive, "ProgramData/bandejo-agent")));
+        Assert.NotEqual(0, (await machine.Run("sc", "query", "bandejo-agent")).Code);
+    }
+
+    private static void Need() => Assert.SkipWhen(WineMachine.WhyNot is not null, WineMachine.WhyNot ?? "");
+}
