@@ -72,7 +72,7 @@ public sealed class WineMachine : IAsyncDisposable
         {
             try
             {
-                return File.ReadAllText($"/proc/{process.Id}/cmdline").Contains(name, StringComparison.OrdinalIgnoreCase)
+                return File.ReadAllText($"/proc/{process.Id}/cmdline").Replace('\0', ' ').Contains(name, StringComparison.OrdinalIgnoreCase)
                     && File.ReadAllText($"/proc/{process.Id}/environ").Contains($"WINEPREFIX={_folder}\0", StringComparison.Ordinal);
             }
             catch (Exception error) when (error is IOException or UnauthorizedAccessException)
