@@ -1,38 +1,20 @@
-using System.Security.Cryptography;
 using Bandejo.Device;
 
 namespace Bandejo.Agent;
 
 /// <summary>Files and settings below the machine's root.</summary>
-internal sealed class LinuxFiles(string root) : IMachineFiles, IMachineSettings
+internal sealed class LinuxFiles(string root) : MachineFiles, IMachineSettings
 {
     /// <summary>How much of a settings file is read, in characters.</summary>
     private const int MostSettings = 4 * 1024 * 1024;
 
     private readonly RootFolder _root = new(root);
 
-    public bool Exists(string path) => _root.Exists(path);
+    public override bool Exists(string path) => _root.Exists(path);
 
-    public string? Read(string path, int max)
-    {
-        using var stream = _root.OpenRead(path);
-        if (stream is null)
-        {
-            return null;
-        }
+    public override void Delete(string path) => _root.Delete(path);
 
-        using var reader = new StreamReader(stream);
-        var buffer = new char[max];
-        return new string(buffer, 0, reader.ReadBlock(buffer));
-    }
-
-    public string? Sha256(string path)
-    {
-        using var stream = _root.OpenRead(path);
-        return stream is null ? null : Convert.ToHexStringLower(SHA256.HashData(stream));
-    }
-
-    public void Delete(string path) => _root.Delete(path);
+    protected override Stream? OpenRead(string path) => _root.OpenRead(path);
 
     string? IMachineSettings.Read(string path, string key)
     {

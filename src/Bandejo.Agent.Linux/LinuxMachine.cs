@@ -9,6 +9,8 @@ internal sealed class LinuxMachine : IAgentSystem
 {
     public string UsualRoot => "/";
 
+    public bool HasRoots => true;
+
     public string OwnFolderInWords => "ROOT/var/lib/bandejo-agent";
 
     public string OwnFolderOf(string root) => Path.Combine(root, "var/lib/bandejo-agent");

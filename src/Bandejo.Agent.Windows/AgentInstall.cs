@@ -6,10 +6,12 @@ internal static class AgentInstall
     private static readonly ServiceManager Service = new(AgentService.Name);
 
     /// <summary>Registers the service where it is not yet, and starts it. Asked for twice, the same.</summary>
+    /// <param name="folder">Where the agent keeps its own files; null for the usual place.</param>
     /// <exception cref="IOException">The service manager refuses, or the service does not start.</exception>
-    public static async Task Register()
+    public static async Task Register(string? folder)
     {
-        var why = await Service.Start("Bandejo agent", "Keeps this machine as its deployments ask, and proves it.", $"\"{Environment.ProcessPath}\" service");
+        var command = $"\"{Environment.ProcessPath}\" service{(folder is null ? "" : $" --state \"{folder}\"")}";
+        var why = await Service.Start("Bandejo agent", "Keeps this machine as its deployments ask, and proves it.", command);
         if (why is not null)
         {
             Console.Error.WriteLine($"Note: should the agent ever be ended by force, this machine does not start it again by itself: {why}");
@@ -20,6 +22,11 @@ internal static class AgentInstall
     /// <exception cref="IOException">The service manager refuses, or it does not stop.</exception>
     public static async Task Remove(string folder)
     {
+        if (Directory.Exists(folder) && !Home.IsOne(folder))
+        {
+            throw new IOException($"{folder} is no agent's folder, and stays; name the agent's own with --state.");
+        }
+
         if (Service.IsThere)
         {
             await Service.Stop();

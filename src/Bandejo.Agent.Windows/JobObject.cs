@@ -43,7 +43,7 @@ internal sealed partial class JobObject : IDisposable
 
     public void Dispose() => CloseHandle(_handle);
 
-    // Seen from every session; whoever is no administrator cannot make such names there first.
+    // Seen from every session. The folder's name holds the identity of the attempt, so that nobody can know it beforehand and take it first.
     private static string NameOf(string folder) => $@"Global\bandejo-{Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(folder)))[..32]}";
 
     [StructLayout(LayoutKind.Sequential)]

@@ -1,11 +1,10 @@
-using System.Security.Cryptography;
 using Bandejo.Device;
 using Microsoft.Win32;
 
 namespace Bandejo.Agent;
 
 /// <summary>Files and the registry of a machine with Windows.</summary>
-internal sealed class WindowsFiles(string root) : IMachineFiles, IMachineSettings
+internal sealed class WindowsFiles(string root) : MachineFiles, IMachineSettings
 {
     private static readonly Dictionary<string, RegistryHive> Hives = new(StringComparer.OrdinalIgnoreCase)
     {
@@ -20,28 +19,9 @@ internal sealed class WindowsFiles(string root) : IMachineFiles, IMachineSetting
         return Path.GetFullPath(Path.Combine(root, path.StartsWith('/') ? written.TrimStart('\\') : written));
     }
 
-    public bool Exists(string path) => PlaceOf(path) is var place && (File.Exists(place) || Directory.Exists(place));
+    public override bool Exists(string path) => PlaceOf(path) is var place && (File.Exists(place) || Directory.Exists(place));
 
-    public string? Read(string path, int max)
-    {
-        using var stream = Open(path);
-        if (stream is null)
-        {
-            return null;
-        }
-
-        using var reader = new StreamReader(stream);
-        var buffer = new char[max];
-        return new string(buffer, 0, reader.ReadBlock(buffer));
-    }
-
-    public string? Sha256(string path)
-    {
-        using var stream = Open(path);
-        return stream is null ? null : Convert.ToHexStringLower(SHA256.HashData(stream));
-    }
-
-    public void Delete(string path)
+    public override void Delete(string path)
     {
         var place = PlaceOf(path);
         if (new DirectoryInfo(place) is { Exists: true } folder)
@@ -92,6 +72,6 @@ internal sealed class WindowsFiles(string root) : IMachineFiles, IMachineSetting
         _ => "",
     };
 
-    private FileStream? Open(string path) =>
+    protected override Stream? OpenRead(string path) =>
         PlaceOf(path) is var place && File.Exists(place) ? new FileStream(place, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete) : null;
 }

@@ -9,15 +9,15 @@ internal sealed class WindowsMachine : IAgentSystem
 {
     public string UsualRoot => Path.GetPathRoot(Environment.SystemDirectory)!;
 
+    public bool HasRoots => false;
+
     public string OwnFolderInWords => @"%ProgramData%\bandejo-agent";
 
     public string OwnFolderOf(string root) => Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.CommonApplicationData), "bandejo-agent");
 
     public FactReport Facts(Home home) => WindowsFacts.Report();
 
-    /// <summary>There is one root on a machine, and what is installed is its own concern.</summary>
-    public string? WhyUnguarded(Home home, bool isUnguarded) =>
-        home.Root == UsualRoot ? null : $"on Windows there is one root, {UsualRoot}. Leave --root out.";
+    public string? WhyUnguarded(Home home, bool isUnguarded) => null;
 
     public DeviceParts Parts(
         Home home, bool isUnguarded, IServiceLink link, IServiceTrust trust, IDeviceJournal journal, TimeProvider time, Action<string> says)
@@ -40,11 +40,12 @@ internal sealed class WindowsMachine : IAgentSystem
             var home = options.HomeOf(parsed);
             var joined = home.Identity() is null
                 ? await Agent.Commands.Join(
-                    this, home, parsed.GetValue(address)!, parsed.GetValue(code)!, parsed.GetValue(name), isPlain: false, options.TimeOf(parsed), cancellation)
+                    this, home, parsed.GetValue(address)!, parsed.GetValue(code)!, parsed.GetValue(name), isPlain: false, options.TimeOf(parsed),
+                    isStarted: true, cancellation)
                 : 0;
             if (joined == 0)
             {
-                await AgentInstall.Register();
+                await AgentInstall.Register(parsed.GetValue(options.State) is null ? null : home.Folder);
                 Console.WriteLine($"The agent runs as the service {AgentService.Name}.");
             }
 
@@ -59,7 +60,7 @@ internal sealed class WindowsMachine : IAgentSystem
         remove.SetAction((parsed, _) => AgentProgram.Guarded(async () =>
         {
             await AgentInstall.Remove(parsed.GetValue(options.State) ?? OwnFolderOf(UsualRoot));
-            Console.WriteLine("The agent is off this machine.");
+            Console.WriteLine("The agent is off this machine. The service knows the device until somebody says there: bandejo device remove NAME");
             return 0;
         }));
         return remove;

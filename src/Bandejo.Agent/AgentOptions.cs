@@ -15,8 +15,14 @@ internal sealed class AgentOptions(IAgentSystem system)
 
     public Option<string?> Clock { get; } = new("--demo-clock") { Description = "A demo clock's file to go by, for demonstrations and tests [the real time]" };
 
-    public Home HomeOf(ParseResult parsed) =>
-        Home.Of(parsed.GetValue(Root)!, parsed.GetValue(State) ?? system.OwnFolderOf(Path.GetFullPath(parsed.GetValue(Root)!)));
+    /// <summary>Those that there are on this operating system.</summary>
+    public IEnumerable<Option> All => system.HasRoots ? [Root, State, Clock] : [State, Clock];
+
+    public Home HomeOf(ParseResult parsed)
+    {
+        var root = system.HasRoots ? Path.GetFullPath(parsed.GetValue(Root)!) : system.UsualRoot;
+        return Home.Of(root, parsed.GetValue(State) ?? system.OwnFolderOf(root));
+    }
 
     public TimeProvider TimeOf(ParseResult parsed) => parsed.GetValue(Clock) is { } file ? DemoClock.Follow(file) : TimeProvider.System;
 }

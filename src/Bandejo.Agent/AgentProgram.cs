@@ -19,7 +19,7 @@ internal static class AgentProgram
             program.Add(own);
         }
 
-        foreach (var option in (Option[])[options.Root, options.State, options.Clock])
+        foreach (var option in options.All)
         {
             option.Recursive = true;
             program.Options.Add(option);
@@ -64,16 +64,21 @@ internal static class AgentProgram
         var join = new Command("join", "Enrols this machine with a join code") { service, code, name, plain };
         join.SetAction((parsed, cancellation) => Guarded(() => Commands.Join(
             system, options.HomeOf(parsed), parsed.GetValue(service)!, parsed.GetValue(code)!, parsed.GetValue(name), parsed.GetValue(plain),
-            options.TimeOf(parsed), cancellation)));
+            options.TimeOf(parsed), isStarted: false, cancellation)));
         return join;
     }
 
     private static Command RunCommand(IAgentSystem system, AgentOptions options)
     {
         var unguarded = new Option<bool>("--unguarded") { Description = "With --root: what is installed may write outside that folder too" };
-        var run = new Command("run", "Checks in and carries out orders until it is ended") { unguarded };
+        var run = new Command("run", "Checks in and carries out orders until it is ended");
+        if (system.HasRoots)
+        {
+            run.Add(unguarded);
+        }
+
         run.SetAction((parsed, cancellation) => Guarded(() => Commands.Run(
-            system, options.HomeOf(parsed), parsed.GetValue(unguarded), options.TimeOf(parsed), Console.WriteLine, cancellation)));
+            system, options.HomeOf(parsed), system.HasRoots && parsed.GetValue(unguarded), options.TimeOf(parsed), Console.WriteLine, cancellation)));
         return run;
     }
 

@@ -9,8 +9,11 @@ namespace Bandejo.Agent;
 /// <summary>What the agent's commands do.</summary>
 internal static class Commands
 {
+    /// <summary>Enrols the machine.</summary>
+    /// <param name="isStarted">Whether the agent is started at once, so that nobody has to be told how.</param>
     public static async Task<int> Join(
-        IAgentSystem system, Home home, string service, string code, string? name, bool isPlain, TimeProvider time, CancellationToken cancellation)
+        IAgentSystem system, Home home, string service, string code, string? name, bool isPlain, TimeProvider time, bool isStarted,
+        CancellationToken cancellation)
     {
         using var owned = home.Lock();
         if (!Uri.TryCreate(service, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https"))
@@ -39,9 +42,8 @@ internal static class Commands
         home.Keep(new AgentIdentity(
             service, new DeviceIdentity(answer.DeviceId, answer.Name, answer.TrustedKeys, answer.CheckInSeconds),
             pinned is null ? null : [new AuthorityInfo(pinned.Name, pinned.Pem)], isPlain));
-        Console.WriteLine(
-            $"Joined as {answer.Name}{(pinned is null ? "" : $" at the service {pinned.Name}")}. Start the agent with: bandejo-agent "
-                + $"run{(home.Root == system.UsualRoot ? "" : $" --root {home.Root}")}");
+        var next = isStarted ? "" : $" Start the agent with: bandejo-agent run{(home.Root == system.UsualRoot ? "" : $" --root {home.Root}")}";
+        Console.WriteLine($"Joined as {answer.Name}{(pinned is null ? "" : $" at the service {pinned.Name}")}.{next}");
         return 0;
     }
 

@@ -15,6 +15,8 @@ internal sealed class Home
     /// <inheritdoc cref="OwnFile"/>
     public const UnixFileMode OwnFolder = OwnFile | UnixFileMode.UserExecute;
 
+    private const string KeyName = "key.pem";
+
     private Home(string root, string folder)
     {
         Root = root;
@@ -32,7 +34,7 @@ internal sealed class Home
 
     public string SaidFolder => Path.Combine(Folder, "said");
 
-    private string KeyFile => Path.Combine(Folder, "key.pem");
+    private string KeyFile => Path.Combine(Folder, KeyName);
 
     private string IdentityFile => Path.Combine(Folder, "identity.json");
 
@@ -113,7 +115,7 @@ internal sealed class Home
     {
         if (File.Exists(KeyFile))
         {
-            return EllipticKeys.OfPem(File.ReadAllText(KeyFile));
+            return EllipticKeys.OfPem(Read(KeyFile));
         }
 
         var key = EllipticKeys.Create();
@@ -123,9 +125,26 @@ internal sealed class Home
 
     /// <summary>Who the device is and where its service; null before it joined.</summary>
     public AgentIdentity? Identity() =>
-        File.Exists(IdentityFile) ? JsonSerializer.Deserialize(File.ReadAllText(IdentityFile), AgentJson.Default.AgentIdentity) : null;
+        File.Exists(IdentityFile) ? JsonSerializer.Deserialize(Read(IdentityFile), AgentJson.Default.AgentIdentity) : null;
 
     public void Keep(AgentIdentity identity) => Write(IdentityFile, JsonSerializer.Serialize(identity, AgentJson.Default.AgentIdentity));
+
+    /// <summary>Whether a folder is an agent's own: it has a key in it.</summary>
+    public static bool IsOne(string folder) => File.Exists(Path.Combine(folder, KeyName));
+
+    /// <summary>Reads one of the files that say who this machine is and whom it obeys.</summary>
+    /// <exception cref="UnauthorizedAccessException">Somebody without rights has put it there.</exception>
+    private static string Read(string file)
+    {
+        using var stream = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        if (OperatingSystem.IsWindows() && !WindowsFolder.IsOwn(stream))
+        {
+            throw new UnauthorizedAccessException($"{file} belongs to somebody without rights on this machine, and is not believed.");
+        }
+
+        using var reader = new StreamReader(stream);
+        return reader.ReadToEnd();
+    }
 
     private static void Write(string file, string text)
     {

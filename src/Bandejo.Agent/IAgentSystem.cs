@@ -12,6 +12,9 @@ internal interface IAgentSystem
     /// <summary>The root of the machine itself.</summary>
     string UsualRoot { get; }
 
+    /// <summary>Whether folders may stand for machines, so that several agents run side by side on one.</summary>
+    bool HasRoots { get; }
+
     /// <summary>Where the agent's own files are, for a root, unless somebody names another place.</summary>
     string OwnFolderOf(string root);
 

@@ -259,4 +259,23 @@ public sealed class InstallTests
         Assert.Null(late.Read("ran"));
         Assert.Equal(1, (await site.Run("deployment", "start", "foldline 7.2.0", "--to", "all", "--preview")).Code);
     }
+
+    /// <summary>The Windows Installer writes two bytes for a character; whoever reads the log of an attempt reads words all the same.</summary>
+    [Theory]
+    [InlineData(@"\377\376p\000\374\000n\000k\000t\000", "pünkt")]
+    [InlineData(@"p\303\274nkt", "pünkt")]
+    public async Task What_an_installer_wrote_by_itself_is_read_in_the_form_it_was_written_in(string written, string read)
+    {
+        await using var site = await Site.Start();
+        var device = await site.Device("ALD-DESK-001");
+        await site.Package(
+            "quill", "1.0",
+            $"mkdir -p \"$BANDEJO_ROOT/var/log\" && printf '{written}' > \"$BANDEJO_ROOT/var/log/quill.log\"\necho 'no room left' >&2; exit 3",
+            requires: "yes\n    handling: noted", more: "handlings: { noted: { during: { log: /var/log/quill.log } } }");
+        var deployment = await site.Deploy("quill 1.0", Site.Enrolled, "--tries", "1");
+        await site.Admin.Becomes(deployment, device.Name, "failed");
+        var attempt = Assert.Single(await site.Admin.Attempts(deployment, device.Name));
+        await site.Admin.Until(async () => (await site.Run("deployment", "log", attempt.Id)).Output.Contains("--- /var/log/quill.log"), "the log has arrived");
+        Assert.Matches($"no room left\\s+--- /var/log/quill.log\\s+{read}", await site.Must("deployment", "log", attempt.Id));
+    }
 }

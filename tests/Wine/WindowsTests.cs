@@ -85,7 +85,7 @@ public sealed class WindowsSite : IAsyncLifetime
     /// <summary>A file of the machine; null where it is not there.</summary>
     public string? Read(string path) => File.Exists(Path.Combine(Machine.Drive, path)) ? File.ReadAllText(Path.Combine(Machine.Drive, path)).Trim() : null;
 
-    public async Task Appears(string path) => await Site.Admin.Until(() => Task.FromResult(File.Exists(Path.Combine(Machine.Drive, path))), $"{path} is there");
+    public async Task Appears(string path) => await ApiClient.Comes(() => Task.FromResult(File.Exists(Path.Combine(Machine.Drive, path))), $"{path} is there");
 
     /// <summary>How the only try of a deployment ended, once it has.</summary>
     public async Task<AttemptInfo> Ended(string deployment)
@@ -178,9 +178,9 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
     {
         Need();
         await windows.Machine.Must("sc", "stop", "bandejo-agent");
-        await Site.Admin.Until(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count == 0), "the service has stopped");
+        await ApiClient.Comes(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count == 0), "the service has stopped");
         await windows.Machine.Must("sc", "start", "bandejo-agent");
-        await Site.Admin.Until(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count > 0), "the service is there again");
+        await ApiClient.Comes(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count > 0), "the service is there again");
         await using var machine = await WineMachine.Start();
         Directory.CreateSymbolicLink(Path.Combine(machine.Drive, "Program Files/Bandejo Agent"), Programs.Windows);
         var code = (await Site.Admin.Post(
