@@ -50,9 +50,22 @@ public sealed class WineMachine : IAsyncDisposable
         await machine.Run("wineserver", ["-k"], isFirst: false);
         await machine.Run("wine", ["winecfg", "-v", "win10"]);
 
-        // Its services end when nobody is at the machine any more.
-        machine._held = machine.Begin("wine", ["cmd.exe"], isFirst: false);
+        machine.Hold();
         return machine;
+    }
+
+    /// <summary>Ends all that runs, as a restart does, and starts it again with its services.</summary>
+    public async Task Restart()
+    {
+        await Run("wineserver", ["-k"]);
+        using var limit = new CancellationTokenSource(Patience);
+        using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(50));
+        while (Processes("").Count > 0)
+        {
+            await pace.WaitForNextTickAsync(limit.Token);
+        }
+
+        Hold();
     }
 
     /// <summary>Runs a program of Windows to its end.</summary>
@@ -107,6 +120,13 @@ public sealed class WineMachine : IAsyncDisposable
                 // Something of it was still about to write.
             }
         }
+    }
+
+    // Its services end when nobody is at the machine any more.
+    private void Hold()
+    {
+        _held?.Dispose();
+        _held = Begin("wine", ["cmd.exe"], isFirst: false);
     }
 
     private async Task<(int Code, string Output)> Run(string program, string[] arguments, bool isFirst = false)

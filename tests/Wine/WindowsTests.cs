@@ -107,7 +107,7 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
     [Fact]
     public async Task A_database_is_installed_changed_for_a_newer_one_taken_back_and_removed_each_proven_by_its_product_code()
     {
-        Need();
+        await Need();
         await windows.Package("1.0.0", First);
         await windows.Package("2.0.0", Second);
         var first = await Site.Deploy("quay-notes 1.0.0", Site.Enrolled, "--setting", "notes-mode=front desk");
@@ -136,14 +136,14 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
     [Fact]
     public async Task A_step_outlives_an_agent_that_is_killed_and_is_run_once()
     {
-        Need();
+        await Need();
         await windows.Setup("plateglass", @"/note, 'C:\ran.txt', /until, 'C:\go.txt', /put, 'C:\plateglass', '1.0'");
         var deployment = await Site.Deploy("plateglass", Site.Enrolled);
         await windows.Appears("ran.txt");
         windows.Machine.Kill("bandejo-agent.exe service");
         await File.WriteAllTextAsync(Path.Combine(windows.Machine.Drive, "go.txt"), "");
         await windows.Appears("plateglass/VERSION");
-        await windows.Machine.Must(WindowsSite.Agent, "install", "--service", Site.Service.Address, "--code", "of.nothing");
+        await windows.Machine.Must("sc", "start", "bandejo-agent");
         await Site.Admin.Becomes(deployment, WindowsSite.Name, "met");
         Assert.Equal("run", windows.Read("ran.txt"));
         Assert.Equal("done", (await windows.Ended(deployment)).Outcome);
@@ -152,7 +152,7 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
     [Fact]
     public async Task A_step_that_hangs_is_ended_with_all_that_it_started()
     {
-        Need();
+        await Need();
         await windows.Setup("hanging", "/child, /hang", limit: "5s", more: ", at-limit: end");
         var deployment = await Site.Deploy("hanging", Site.Enrolled, "--tries", "1");
         await Site.Admin.Becomes(deployment, WindowsSite.Name, "failed");
@@ -163,10 +163,12 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
     [Fact]
     public async Task What_the_codes_of_an_installer_mean_is_what_becomes_of_it()
     {
-        Need();
+        await Need();
         await windows.Setup("restarting", @"/put, 'C:\restarting', '1.0', /code, '3010'", more: ", exit-codes: { 3010: restart-needed }");
         var deployment = await Site.Deploy("restarting", Site.Enrolled);
         await Site.Admin.Becomes(deployment, WindowsSite.Name, "restart");
+        await windows.Machine.Restart();
+        await Site.Admin.Becomes(deployment, WindowsSite.Name, "met");
         await windows.Setup("refusing", "/code, '1603'");
         deployment = await Site.Deploy("refusing", Site.Enrolled, "--tries", "1");
         await Site.Admin.Becomes(deployment, WindowsSite.Name, "failed");
@@ -176,7 +178,7 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
     [Fact]
     public async Task The_service_stops_starts_again_and_goes_without_leaving_anything()
     {
-        Need();
+        await Need();
         await windows.Machine.Must("sc", "stop", "bandejo-agent");
         await ApiClient.Comes(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count == 0), "the service has stopped");
         await windows.Machine.Must("sc", "start", "bandejo-agent");
@@ -194,5 +196,11 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
         Assert.NotEqual(0, (await machine.Run("sc", "query", "bandejo-agent")).Code);
     }
 
-    private static void Need() => Assert.SkipWhen(WineMachine.WhyNot is not null, WineMachine.WhyNot ?? "");
+    // Each begins on a machine that has just started. Under Wine 8.0 the runtime of .NET ends with an error of its own (0x80131506) when
+    // a service that it runs had nothing to do for twenty seconds, so none is left idle for longer than a test.
+    private async Task Need()
+    {
+        Assert.SkipWhen(WineMachine.WhyNot is not null, WineMachine.WhyNot ?? "");
+        await windows.Machine.Restart();
+    }
 }
