@@ -62,7 +62,7 @@ windows: ## The agent for Windows (x64) in out/lib/windows
 	@$(MAKE) --no-print-directory prerequisites
 	for each in src/Bandejo.Agent.Windows tests/Windows; do $(SHORTLY) dotnet publish $$each -c Release -r win-x64 --self-contained --nologo -v quiet -p:NuGetLockFilePath=obj/windows.lock.json -p:PublishDir=$(CURDIR)/$(OUT)/lib/windows/; done
 
-test-windows: build windows ## The agent for Windows on a machine under Wine: as a service, installers, steps; not part of "make test" yet
+test-windows: build windows ## The agent for Windows on a machine under Wine: as a service, installers, steps; alone, as it is in "make test"
 	@build/prerequisites.sh windows
 	@dotnet build tests/Wine -c Release --nologo -v quiet
 	@tests/Wine/bin/Release/net10.0/Bandejo.Wine.Tests
@@ -85,7 +85,8 @@ prerequisites:
 # The tests start command line and agent over a thousand times, which pays for compiling them ahead of time, but not for making them fast.
 test: ## Every test; ends with "N passed, N failed"
 	@began=$$(date +%s); { $(MAKE) --no-print-directory -j3 compile-all console/node_modules/.installed test-prerequisites \
-		&& $(MAKE) --no-print-directory -j3 build AOT=$(if $(filter true,$(AOT)),quick,$(AOT)); } || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }; BANDEJO_BEGAN=$$began build/test.sh
+		&& $(MAKE) --no-print-directory -j3 build AOT=$(if $(filter true,$(AOT)),quick,$(AOT)) \
+		&& { ! command -v wine >/dev/null || $(MAKE) --no-print-directory windows; }; } || { echo "The build failed."; echo "0 passed, 1 failed"; exit 1; }; BANDEJO_BEGAN=$$began build/test.sh
 
 # Programs and tests in one go, in which each project is looked at once.
 compile-all:
@@ -97,6 +98,7 @@ compile-all:
 
 test-prerequisites:
 	@build/prerequisites.sh tests
+	@build/prerequisites.sh windows || echo "Wine cannot be installed here: nothing is tried on Windows."
 
 thorough: build ## What keeps the usual tests short, in full: each command of each guide page, all odd input in every field, 2,000 histories, ten minutes of chaos
 	@dotnet build tests/System -c Release --nologo -v quiet

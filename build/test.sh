@@ -53,6 +53,7 @@ console() {
 
 # Side by side: each waits now and then, for pages, for faults to pass, for installers. What the others say comes behind the largest.
 suite Browser >"$work/browser.log" 2>&1 &
+suite Wine >"$work/wine.log" 2>&1 &
 roomy Simulation >"$work/simulation.log" 2>&1 &
 {
     suite Chaos

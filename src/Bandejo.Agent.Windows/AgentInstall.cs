@@ -3,6 +3,9 @@ namespace Bandejo.Agent;
 /// <summary>Makes the agent a service of this machine, and takes it away again with all that it kept.</summary>
 internal static class AgentInstall
 {
+    /// <summary>How often the folder is tried to be deleted, each tenth of a second, before that is given up.</summary>
+    private const int MostLooks = 300;
+
     private static readonly ServiceManager Service = new(AgentService.Name);
 
     /// <summary>Registers the service where it is not yet, and starts it. Asked for twice, the same.</summary>
@@ -33,9 +36,18 @@ internal static class AgentInstall
             Service.Remove();
         }
 
-        if (Directory.Exists(folder))
+        // A service has stopped before its program has ended, which holds its files until then.
+        using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(100));
+        for (var looks = 1; Directory.Exists(folder); looks++)
         {
-            Directory.Delete(folder, recursive: true);
+            try
+            {
+                Directory.Delete(folder, recursive: true);
+            }
+            catch (IOException) when (looks < MostLooks)
+            {
+                await pace.WaitForNextTickAsync();
+            }
         }
     }
 }

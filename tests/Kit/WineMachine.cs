@@ -24,6 +24,9 @@ public sealed class WineMachine : IAsyncDisposable
     /// <summary>The drive <c>C:</c>.</summary>
     public string Drive => Path.Combine(_folder, "drive_c");
 
+    /// <summary>Whether it runs: false while it restarts.</summary>
+    public bool IsUp { get; private set; }
+
     /// <summary>What the agent's service has written into its log; empty where there is none.</summary>
     public string AgentLog
     {
@@ -57,6 +60,7 @@ public sealed class WineMachine : IAsyncDisposable
     /// <summary>Ends all that runs, as a restart does, and starts it again with its services.</summary>
     public async Task Restart()
     {
+        IsUp = false;
         await Run("wineserver", ["-k"]);
         using var limit = new CancellationTokenSource(Patience);
         using var pace = new PeriodicTimer(TimeSpan.FromMilliseconds(50));
@@ -127,6 +131,7 @@ public sealed class WineMachine : IAsyncDisposable
     {
         _held?.Dispose();
         _held = Begin("wine", ["cmd.exe"], isFirst: false);
+        IsUp = true;
     }
 
     private async Task<(int Code, string Output)> Run(string program, string[] arguments, bool isFirst = false)

@@ -20,6 +20,9 @@ public sealed class WindowsSite : IAsyncLifetime
 
     public WineMachine Machine { get; private set; } = null!;
 
+    private readonly CancellationTokenSource _ends = new();
+    private Task _watch = Task.CompletedTask;
+
     public async ValueTask InitializeAsync()
     {
         if (WineMachine.WhyNot is not null)
@@ -31,12 +34,15 @@ public sealed class WindowsSite : IAsyncLifetime
         Machine = await WineMachine.Start();
         Directory.CreateSymbolicLink(Path.Combine(Machine.Drive, "Program Files/Bandejo Agent"), Programs.Windows);
         await Install();
+        _watch = Watch(_ends.Token);
     }
 
     public async ValueTask DisposeAsync()
     {
         if (Site is not null)
         {
+            await _ends.CancelAsync();
+            await _watch;
             await Machine.DisposeAsync();
             await Site.DisposeAsync();
         }
@@ -86,6 +92,27 @@ public sealed class WindowsSite : IAsyncLifetime
     public string? Read(string path) => File.Exists(Path.Combine(Machine.Drive, path)) ? File.ReadAllText(Path.Combine(Machine.Drive, path)).Trim() : null;
 
     public async Task Appears(string path) => await ApiClient.Comes(() => Task.FromResult(File.Exists(Path.Combine(Machine.Drive, path))), $"{path} is there");
+
+    // Starts a service that was ended by force again, as Windows does where it is told so at its registration, and the service manager of Wine does not.
+    // (Under Wine 8.0 it ends by itself too, with an error of the runtime of .NET, 0x80131506, a minute or so after it has run a step.)
+    private async Task Watch(CancellationToken ends)
+    {
+        using var pace = new PeriodicTimer(TimeSpan.FromSeconds(2));
+        try
+        {
+            while (await pace.WaitForNextTickAsync(ends))
+            {
+                if (Machine.IsUp && Machine.Processes("bandejo-agent.exe service").Count == 0)
+                {
+                    await Machine.Run("sc", "start", "bandejo-agent");
+                }
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The tests are over.
+        }
+    }
 
     /// <summary>How the only try of a deployment ended, once it has.</summary>
     public async Task<AttemptInfo> Ended(string deployment)
@@ -143,7 +170,6 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
         windows.Machine.Kill("bandejo-agent.exe service");
         await File.WriteAllTextAsync(Path.Combine(windows.Machine.Drive, "go.txt"), "");
         await windows.Appears("plateglass/VERSION");
-        await windows.Machine.Must("sc", "start", "bandejo-agent");
         await Site.Admin.Becomes(deployment, WindowsSite.Name, "met");
         Assert.Equal("run", windows.Read("ran.txt"));
         Assert.Equal("done", (await windows.Ended(deployment)).Outcome);
@@ -178,11 +204,7 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
     [Fact]
     public async Task The_service_stops_starts_again_and_goes_without_leaving_anything()
     {
-        await Need();
-        await windows.Machine.Must("sc", "stop", "bandejo-agent");
-        await ApiClient.Comes(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count == 0), "the service has stopped");
-        await windows.Machine.Must("sc", "start", "bandejo-agent");
-        await ApiClient.Comes(() => Task.FromResult(windows.Machine.Processes("bandejo-agent.exe service").Count > 0), "the service is there again");
+        Assert.SkipWhen(WineMachine.WhyNot is not null, WineMachine.WhyNot ?? "");
         await using var machine = await WineMachine.Start();
         Directory.CreateSymbolicLink(Path.Combine(machine.Drive, "Program Files/Bandejo Agent"), Programs.Windows);
         var code = (await Site.Admin.Post(
@@ -190,14 +212,17 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
         var said = await machine.Must(WindowsSite.Agent, "install", "--service", Site.Service.Address, "--code", code, "--name", "OLD-DESK-002");
         Assert.Contains("Joined as OLD-DESK-002", said);
         Assert.Contains("The agent runs as the service bandejo-agent.", said);
+        await machine.Must("sc", "stop", "bandejo-agent");
+        await ApiClient.Comes(() => Task.FromResult(machine.Processes("bandejo-agent.exe service").Count == 0), "the service has stopped");
+        await machine.Must("sc", "start", "bandejo-agent");
+        await ApiClient.Comes(() => Task.FromResult(machine.Processes("bandejo-agent.exe service").Count > 0), "the service is there again");
         Assert.Contains("The agent is off this machine.", await machine.Must(WindowsSite.Agent, "remove"));
         Assert.Empty(machine.Processes("bandejo-agent.exe"));
         Assert.False(Directory.Exists(Path.Combine(machine.Drive, "ProgramData/bandejo-agent")));
         Assert.NotEqual(0, (await machine.Run("sc", "query", "bandejo-agent")).Code);
     }
 
-    // Each begins on a machine that has just started. Under Wine 8.0 the runtime of .NET ends with an error of its own (0x80131506) when
-    // a service that it runs had nothing to do for twenty seconds, so none is left idle for longer than a test.
+    // Each begins on a machine that has just started.
     private async Task Need()
     {
         Assert.SkipWhen(WineMachine.WhyNot is not null, WineMachine.WhyNot ?? "");
