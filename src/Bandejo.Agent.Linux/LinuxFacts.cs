@@ -12,6 +12,16 @@ namespace Bandejo.Agent;
 /// <param name="network">Says whether its link is metered; null where nobody asks.</param>
 internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) : IMachineFacts
 {
+    /// <summary>The longest name of a maker or a model, in characters.</summary>
+    private const int LongestName = 200;
+
+    /// <summary>What stands in the table where whoever built the machine wrote nothing.</summary>
+    private static readonly HashSet<string> NoNames = new(StringComparer.OrdinalIgnoreCase)
+    {
+        "None", "Not Specified", "Not Applicable", "Unknown", "Default string", "To Be Filled By O.E.M.", "System manufacturer", "System Product Name",
+        "System Serial Number", "0", "00000000", "0123456789",
+    };
+
     public string BootId
     {
         get
@@ -27,6 +37,7 @@ internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) :
         var facts = CommonFacts.Of(root);
         OperatingSystemFacts(facts);
         Memory(facts);
+        Maker(facts);
         facts["zone"] = TimeZoneInfo.Local.Id;
         facts["power.mains"] = new LinuxPower(root).IsOnMains == false ? "no" : "yes";
         if (network is LinuxNetwork { CardAddress: { } address })
@@ -68,6 +79,31 @@ internal sealed class LinuxFacts(string root, IMachineNetwork? network = null) :
             if (!string.IsNullOrEmpty(value))
             {
                 facts[name] = value;
+            }
+        }
+    }
+
+    /// <summary>
+    /// Who made it, which model it is, and its number, as its firmware says (the table DMI, which Linux shows below <c>/sys/class/dmi/id</c>). The number is
+    /// for root alone to read; without it the device has none.
+    /// </summary>
+    private void Maker(SortedDictionary<string, string> facts)
+    {
+        var own = Path.Combine(root, "sys/class/dmi/id");
+        var folder = Directory.Exists(own) ? own : "/sys/class/dmi/id";
+        foreach (var (fact, name) in new[] { ("maker", "sys_vendor"), ("model", "product_name"), ("serial", "product_serial") })
+        {
+            try
+            {
+                var text = File.ReadLines(Path.Combine(folder, name)).FirstOrDefault()?.Trim() ?? "";
+                if (text.Length is > 0 and <= LongestName && !NoNames.Contains(text))
+                {
+                    facts[fact] = text;
+                }
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                // A machine without such a table, or an agent that may not read it.
             }
         }
     }

@@ -8,6 +8,11 @@ internal sealed partial class ServiceManager(string name)
 {
     private const uint AllAccess = 0xF003F;
     private const uint ServiceAllAccess = 0xF01FF;
+
+    /// <summary>SC_MANAGER_CONNECT, SERVICE_QUERY_STATUS.</summary>
+    private const uint Connect = 1;
+
+    private const uint QueryStatus = 4;
     private const uint OwnProcess = 0x10;
     private const uint StartsBySystem = 2;
     private const uint NormalErrors = 1;
@@ -30,6 +35,11 @@ internal sealed partial class ServiceManager(string name)
 
     /// <summary>Whether it is registered.</summary>
     public bool IsThere => With(service => service != 0);
+
+    /// <summary>Whether it runs; false where it is not registered.</summary>
+    /// <exception cref="IOException">The service manager does not say.</exception>
+    public bool IsRunning => With(
+        (_, service) => service != 0 && (QueryServiceStatus(service, out var now) ? now.State == Running : throw Refused("asked")), Connect, QueryStatus);
 
     /// <summary>
     /// Registers it where it is not there yet, to be started with the system, and to be started again should it be ended: after five seconds, and then after a
@@ -130,12 +140,14 @@ internal sealed partial class ServiceManager(string name)
     private T With<T>(Func<nint, T> does) => With((_, service) => does(service));
 
     /// <summary>Does something with the service manager and the service, which is 0 where it is not registered.</summary>
-    private T With<T>(Func<nint, nint, T> does)
+    /// <param name="asks">The rights that are asked for of the service manager.</param>
+    /// <param name="ofService">The rights that are asked for of the service.</param>
+    private T With<T>(Func<nint, nint, T> does, uint asks = AllAccess, uint ofService = ServiceAllAccess)
     {
-        var manager = Manager();
+        var manager = Manager(asks);
         try
         {
-            var service = OpenService(manager, name, ServiceAllAccess);
+            var service = OpenService(manager, name, ofService);
             if (service == 0 && Marshal.GetLastPInvokeError() != NotThere)
             {
                 throw Refused("opened");
@@ -159,7 +171,7 @@ internal sealed partial class ServiceManager(string name)
         }
     }
 
-    private nint Manager() => OpenSCManager(null, null, AllAccess) is var manager and not 0
+    private nint Manager(uint asks) => OpenSCManager(null, null, asks) is var manager and not 0
         ? manager
         : throw new UnauthorizedAccessException(
             $"The service manager of this machine does not answer: {new Win32Exception().Message} Run this as an administrator.");

@@ -1,11 +1,20 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Security;
+using Bandejo.Core.Packages;
 using Bandejo.Device;
 using Microsoft.Win32;
 
 namespace Bandejo.Agent;
 
 /// <summary>Files and the registry of a machine with Windows.</summary>
-internal sealed class WindowsFiles(string root) : MachineFiles, IMachineSettings
+internal sealed class WindowsFiles(string root) : MachineFiles, IMachineFiles, IMachineSettings
 {
+    /// <summary>The longest value that is compared, in characters.</summary>
+    private const int LongestValue = 64 * 1024;
+
+    private static readonly RegistryView[] Views = [RegistryView.Registry64, RegistryView.Registry32];
+
     private static readonly Dictionary<string, RegistryHive> Hives = new(StringComparer.OrdinalIgnoreCase)
     {
         ["HKLM"] = RegistryHive.LocalMachine, ["HKEY_LOCAL_MACHINE"] = RegistryHive.LocalMachine, ["HKCR"] = RegistryHive.ClassesRoot,
@@ -46,7 +55,7 @@ internal sealed class WindowsFiles(string root) : MachineFiles, IMachineSettings
             return null;
         }
 
-        foreach (var view in (RegistryView[])[RegistryView.Registry64, RegistryView.Registry32])
+        foreach (var view in Views)
         {
             using var machine = RegistryKey.OpenBaseKey(hive, view);
             using var found = machine.OpenSubKey(parts[1].Replace('/', '\\'));
@@ -59,14 +68,67 @@ internal sealed class WindowsFiles(string root) : MachineFiles, IMachineSettings
         return null;
     }
 
+    /// <summary>The version of a program's file, as its fixed part has it, or else its text (VS_VERSIONINFO).</summary>
+    string? IMachineFiles.VersionOf(string path)
+    {
+        if (PlaceOf(path) is var place && !File.Exists(place))
+        {
+            return null;
+        }
+
+        var found = FileVersionInfo.GetVersionInfo(place);
+        return (found.FileMajorPart, found.FileMinorPart, found.FileBuildPart, found.FilePrivatePart) switch
+        {
+            (0, 0, 0, 0) => found.FileVersion ?? "",
+            var (major, minor, build, own) => string.Create(CultureInfo.InvariantCulture, $"{major}.{minor}.{build}.{own}"),
+        };
+    }
+
+    string? IMachineSettings.Registry(string key, string? name)
+    {
+        var parts = key.Split('\\', 2);
+        if (parts.Length != 2 || !Hives.TryGetValue(parts[0], out var hive))
+        {
+            return null;
+        }
+
+        try
+        {
+            foreach (var view in Views)
+            {
+                using var machine = RegistryKey.OpenBaseKey(hive, view);
+                using var found = machine.OpenSubKey(parts[1]);
+                if (found is not null && name is null)
+                {
+                    return "";
+                }
+
+                if (found?.GetValue(name == RegistryPath.OwnValue ? "" : name, null, RegistryValueOptions.DoNotExpandEnvironmentNames) is { } value)
+                {
+                    return InWords(value) is { Length: <= LongestValue } text
+                        ? text
+                        : throw new IOException($"{name} in {key} is longer than {LongestValue} characters.");
+                }
+            }
+
+            return null;
+        }
+        catch (SecurityException error)
+        {
+            throw new UnauthorizedAccessException(error.Message, error);
+        }
+    }
+
+    bool? IMachineSettings.Runs(string service) => new ServiceManager(service).IsRunning;
+
     string? IMachineSettings.Product(string code) => InstalledProducts.VersionOf(code);
 
     /// <summary>A value as text: numbers in decimal, lists with line ends between, bytes in hexadecimal.</summary>
     internal static string InWords(object value) => value switch
     {
         string text => text,
-        int number => unchecked((uint)number).ToString(System.Globalization.CultureInfo.InvariantCulture),
-        long number => unchecked((ulong)number).ToString(System.Globalization.CultureInfo.InvariantCulture),
+        int number => unchecked((uint)number).ToString(CultureInfo.InvariantCulture),
+        long number => unchecked((ulong)number).ToString(CultureInfo.InvariantCulture),
         string[] list => string.Join('\n', list),
         byte[] bytes => Convert.ToHexStringLower(bytes),
         _ => "",

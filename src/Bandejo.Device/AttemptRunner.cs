@@ -288,7 +288,7 @@ internal sealed partial class AttemptRunner(
                 };
                 return new AttemptEnd(
                     outcome,
-                    $"{removal.What}, which has to go first, is still there{(end.ExitCode is { } said ? $" (code {said})" : "")}"
+                    $"{removal.What}, which has to go first, is still there{(end.ExitCode is { } said ? $" (code {ExitCodes.Written(said)})" : "")}"
                         + $"{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}",
                     end.ExitCode, null);
             }
@@ -318,8 +318,8 @@ internal sealed partial class AttemptRunner(
         {
             return new AttemptEnd(
                 AttemptOutcome.Stuck,
-                $"The step still ran after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))} and was left alone; somebody must look at the "
-                    + $"device",
+                $"The step still ran after {Units.FormatDuration(TimeSpan.FromSeconds(step.LimitSeconds))} and was left alone; "
+                    + "somebody must look at the device",
                 null, null);
         }
 
@@ -344,7 +344,8 @@ internal sealed partial class AttemptRunner(
         {
             var warning = meaning == ExitMeaning.Done ? ""
                 : end.TimedOut ? ", although the step had to be ended at its limit"
-                : $", although the step ended with code {end.ExitCode}";
+                : end.ExitCode is { } odd ? $", although the step ended with code {ExitCodes.InWords(odd)}"
+                : ", although nobody saw the step end";
             return new AttemptEnd(AttemptOutcome.Done, proof.Why + warning, end.ExitCode, proof);
         }
 
@@ -362,20 +363,7 @@ internal sealed partial class AttemptRunner(
                 end.Problem ?? "The device or its agent stopped in the middle of the step", null, proof, "run");
         }
 
-        return meaning switch
-        {
-            ExitMeaning.Done =>
-                new AttemptEnd(
-                    AttemptOutcome.NoProof, $"The step ended with code {end.ExitCode}, which means done, but {Steps.Lower(proof.Why)}", end.ExitCode, proof),
-            ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {end.ExitCode})", end.ExitCode, proof, "run"),
-            ExitMeaning.Prerequisites =>
-                new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {end.ExitCode})", end.ExitCode, proof, "run"),
-            ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {end.ExitCode})", end.ExitCode, proof, "run"),
-            _ =>
-                new AttemptEnd(
-                    AttemptOutcome.Failed, $"The step failed with code {end.ExitCode}{Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1))}",
-                    end.ExitCode, proof, "run"),
-        };
+        return Steps.Unproven(end.ExitCode.Value, meaning, proof, Steps.LastWords(Steps.LastLines(processes, attempt.Id, 1)));
     }
 
     /// <summary>Runs a step, or goes on with it where it was begun before the agent stopped.</summary>

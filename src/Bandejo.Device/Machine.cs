@@ -15,6 +15,10 @@ public interface IMachineFiles
     /// <exception cref="IOException">It is there and cannot be read.</exception>
     string? Sha256(string path);
 
+    /// <summary>The version that a program carries in itself; null where there is no such file, empty where it carries none.</summary>
+    /// <exception cref="IOException">It is there and cannot be read, or programs of this system carry none.</exception>
+    string? VersionOf(string path) => throw new IOException("programs of this operating system carry no version in themselves");
+
     /// <summary>Deletes a file, or a folder with all that is in it; nothing where it is not there.</summary>
     /// <exception cref="IOException">It cannot be deleted.</exception>
     void Delete(string path);
@@ -182,6 +186,16 @@ public interface IMachineSettings
 {
     /// <summary>The value of a key (<c>key = value</c> lines); null where file or key are missing.</summary>
     string? Read(string path, string key);
+
+    /// <summary>A value in the registry as text: numbers in decimal, lists with line ends between, bytes in hexadecimal. Null where there is none.</summary>
+    /// <param name="key">The key (<see cref="Core.Packages.RegistryPath"/>), looked for in the view of 64 bits, then in that of 32.</param>
+    /// <param name="name">The value's name; <c>@</c> for the key's own; null asks for the key alone, whose text is empty.</param>
+    /// <exception cref="IOException">That cannot be told.</exception>
+    string? Registry(string key, string? name) => throw new IOException("this device has no registry");
+
+    /// <summary>Whether a service runs; null where the machine's own service manager is asked in another way.</summary>
+    /// <exception cref="IOException">That cannot be told.</exception>
+    bool? Runs(string service) => null;
 
     /// <summary>The version of a product of the Windows Installer; null where none of that code is installed.</summary>
     /// <param name="code">The product code, in braces.</param>

@@ -1,3 +1,4 @@
+using System.IO.Enumeration;
 using Bandejo.Contract.Device;
 using Bandejo.Core.Packages;
 using Bandejo.Core.Versions;
@@ -107,7 +108,18 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
                     return settings.Product(check.Subject) is { } listed
                         ? new Observation(true, null, check.VersionIn(listed), null)
                         : Observation.NotThere;
+                case PresenceKind.Registry:
+                    return settings.Registry(check.Subject, check.Key) is { } kept
+                        ? new Observation(true, null, check.TellsVersion ? check.VersionIn(kept) : null, kept)
+                        : Observation.NotThere;
+                case PresenceKind.BinaryVersion:
+                    return files.VersionOf(check.Subject) is { } own ? new Observation(true, null, check.VersionIn(own), null) : Observation.NotThere;
                 case PresenceKind.Service:
+                    if (settings.Runs(check.Subject) is { } runs)
+                    {
+                        return runs ? new Observation(true, null, null, null) : Observation.NotThere;
+                    }
+
                     if (!files.Exists(ServiceManager))
                     {
                         return Observation.CouldNotLook("no service manager runs here");
@@ -125,8 +137,9 @@ public sealed class Prover(IMachineFiles files, IMachineProcesses processes, IMa
                         return Observation.CouldNotLook("the operating system's list of programs could not be read");
                     }
 
-                    return programs.FirstOrDefault(
-                        program => program.Source == "system" && program.Name.Equals(check.Subject, StringComparison.OrdinalIgnoreCase)) is { } found
+                    // Where a pattern holds for several, the earliest version decides, as it does among checks.
+                    return programs.Where(program => program.Source == "system" && FileSystemName.MatchesSimpleExpression(check.Subject, program.Name))
+                        .MinBy(program => AppVersion.TryParse(check.VersionIn(program.Version), out var version) ? version : null) is { } found
                         ? new Observation(true, null, check.VersionIn(found.Version), null)
                         : Observation.NotThere;
             }

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Bandejo.Contract.Device;
+using Bandejo.Core.Deployments;
 using Bandejo.Core.Packages;
 
 namespace Bandejo.Device;
@@ -11,6 +12,23 @@ public static class Steps
 
     /// <summary>How a step ends that has no command, as of a package that is companions alone.</summary>
     public static StepEnd NothingToRun { get; } = new(0, null, false);
+
+    /// <summary>What becomes of a step that has ended and did not bring what proves it.</summary>
+    /// <param name="lastWords">What it printed last, as the end of the sentence.</param>
+    public static AttemptEnd Unproven(int code, ExitMeaning meaning, PresenceResult proof, string lastWords)
+    {
+        var told = ExitCodes.Written(code);
+        return meaning switch
+        {
+            ExitMeaning.Done =>
+                new AttemptEnd(AttemptOutcome.NoProof, $"The step ended with code {told}, which means done, but {Lower(proof.Why)}", code, proof),
+            ExitMeaning.Busy => new AttemptEnd(AttemptOutcome.Busy, $"Something else was being installed (code {told})", code, proof, "run"),
+            ExitMeaning.Prerequisites =>
+                new AttemptEnd(AttemptOutcome.Prerequisites, $"Something it needs is missing (code {told})", code, proof, "run"),
+            ExitMeaning.Refused => new AttemptEnd(AttemptOutcome.Refused, $"The user refused (code {told})", code, proof, "run"),
+            _ => new AttemptEnd(AttemptOutcome.Failed, $"The step failed with code {ExitCodes.InWords(code)}{lastWords}", code, proof, "run"),
+        };
+    }
 
     /// <summary>What the exit codes of a step mean, besides the defaults.</summary>
     public static Dictionary<int, ExitMeaning> Codes(DocumentStep step) =>

@@ -187,6 +187,11 @@ public sealed class PlayedMachine(string name, TimeProvider time, Func<StepRun, 
         FileAt(path)?.Split('\n').Select(line => line.Split('=', 2, StringSplitOptions.TrimEntries))
             .FirstOrDefault(pair => pair.Length == 2 && pair[0] == key)?[1];
 
+    string? IMachineSettings.Registry(string key, string? name) =>
+        key.Replace('\\', '/') is var path && name is not null ? ((IMachineSettings)this).Read(path, name) : FileAt(path) is null ? null : "";
+
+    string? IMachineFiles.VersionOf(string path) => FileAt(path);
+
     public FactReport Gather()
     {
         var facts = new Dictionary<string, string>(Facts, StringComparer.Ordinal) { ["restart.pending"] = IsToBeStarted ? "yes" : "no" };

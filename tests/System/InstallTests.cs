@@ -241,6 +241,21 @@ public sealed class InstallTests
     }
 
     [Fact]
+    public async Task A_machine_tells_who_made_it_and_its_number_and_no_name_that_nobody_wrote()
+    {
+        await using var site = await Site.Start();
+        var device = await site.Device("STU-01", isStarted: false);
+        device.Write("sys/class/dmi/id/sys_vendor", "Bellwether Works\n");
+        device.Write("sys/class/dmi/id/product_name", "Default string\n");
+        device.Write("sys/class/dmi/id/product_serial", "BW-0042\n");
+        await device.Start();
+        await ApiClient.Comes(async () => (await site.Must("device", "show", device.Name)).Contains("BW-0042"), "the device told its number");
+        var said = await site.Must("device", "show", device.Name);
+        Assert.Contains("Bellwether Works", said);
+        Assert.DoesNotContain("Default string", said);
+    }
+
+    [Fact]
     public async Task A_withdrawn_package_halts_and_is_refused()
     {
         await using var site = await Site.Start();

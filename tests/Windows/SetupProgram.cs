@@ -1,8 +1,10 @@
 using System.Diagnostics;
+using Microsoft.Win32;
 
 /// <summary>
 /// A setup program as makers write them, for tests: what it is told it does in turn. <c>/note FILE</c> writes a line, <c>/until FILE</c> waits until that is
-/// there, <c>/put FOLDER VERSION</c> installs itself, <c>/child</c> starts another that outlives it, <c>/hang</c> never ends, <c>/code N</c> ends with N.
+/// there, <c>/put FOLDER VERSION</c> installs itself, <c>/copy FILE</c> copies its own program, <c>/keep KEY NAME VALUE</c> writes into the view of 32 bits of
+/// the registry below HKLM, <c>/child</c> starts another that outlives it, <c>/hang</c> never ends, <c>/code N</c> ends with N.
 /// </summary>
 internal static class SetupProgram
 {
@@ -22,6 +24,18 @@ internal static class SetupProgram
                 case "/put":
                     Directory.CreateDirectory(words[++i]);
                     File.WriteAllText(Path.Combine(words[i], "VERSION"), words[++i] + "\n");
+                    break;
+                case "/copy":
+                    Directory.CreateDirectory(Path.GetDirectoryName(words[++i])!);
+                    File.Copy(Environment.ProcessPath!, words[i], overwrite: true);
+                    break;
+                case "/keep":
+                    using (var machine = RegistryKey.OpenBaseKey(RegistryHive.LocalMachine, RegistryView.Registry32))
+                    {
+                        using var key = machine.CreateSubKey(words[++i]);
+                        key.SetValue(words[++i], words[++i]);
+                    }
+
                     break;
                 case "/child":
                     using (Process.Start(new ProcessStartInfo(Environment.ProcessPath!, ["setup", "/hang"]) { UseShellExecute = false }))

@@ -69,7 +69,8 @@ public sealed class WindowsSite : IAsyncLifetime
 
     /// <summary>A package that a setup program installs (tests/Windows/SetupProgram.cs).</summary>
     /// <param name="words">What the setup program is told.</param>
-    public async Task Setup(string app, string words, string limit = "1m", string more = "")
+    /// <param name="present">Its proofs; null for the version in the file that <c>/put</c> writes.</param>
+    public async Task Setup(string app, string words, string limit = "1m", string more = "", string? present = null)
     {
         var folder = Directory.CreateDirectory(Path.Combine(Site.Temporary, app)).FullName;
         await File.WriteAllTextAsync(Path.Combine(folder, "licence.txt"), "Free for all.\n");
@@ -82,7 +83,7 @@ public sealed class WindowsSite : IAsyncLifetime
                 fits: os.family is "windows"
                 files: [licence.txt]
                 install: { run: ['{{Maker}}', setup, {{words}}], limit: {{limit}}{{more}} }
-                present: [{ version-in: {{app}}/VERSION }]
+                present: [{{present ?? $"{{ version-in: {app}/VERSION }}"}}]
             """);
         await Site.Must("package", "build", folder);
         await Site.Must("package", "release", $"{app} 1.0", "--reason", "for the test");
@@ -93,8 +94,8 @@ public sealed class WindowsSite : IAsyncLifetime
 
     public async Task Appears(string path) => await ApiClient.Comes(() => Task.FromResult(File.Exists(Path.Combine(Machine.Drive, path))), $"{path} is there");
 
-    // Starts a service that was ended by force again, as Windows does where it is told so at its registration, and the service manager of Wine does not.
-    // (Under Wine 8.0 it ends by itself too, with an error of the runtime of .NET, 0x80131506, a minute or so after it has run a step.)
+    // Starts a service that was ended by force again, as Windows does where it was told so at its registration; the service manager of Wine does not.
+    // (Under Wine 8.0 it ends by itself too, with an error of the runtime of .NET, 0x80131506, a minute or so after a step.)
     private async Task Watch(CancellationToken ends)
     {
         using var pace = new PeriodicTimer(TimeSpan.FromSeconds(2));
@@ -198,7 +199,38 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
         await windows.Setup("refusing", "/code, '1603'");
         deployment = await Site.Deploy("refusing", Site.Enrolled, "--tries", "1");
         await Site.Admin.Becomes(deployment, WindowsSite.Name, "failed");
-        Assert.Contains("1603", (await windows.Ended(deployment)).Message);
+        Assert.Contains("code 1603 (an error while installing; the installer's own log says which)", (await windows.Ended(deployment)).Message);
+    }
+
+    [Fact]
+    public async Task What_is_there_is_proven_by_the_registry_by_the_programs_own_version_and_by_a_service_that_runs()
+    {
+        await Need();
+        await windows.Setup(
+            "proven", @"/keep, 'SOFTWARE\Bellwether\Proven', 'Version', '1.0', /copy, 'C:\proven\proven.exe'", present:
+            @"{ registry: 'HKLM\SOFTWARE\Bellwether\Proven', key: Version }, { registry: 'HKLM\SOFTWARE\Bellwether\Proven' },"
+            + "{ version-of: proven/proven.exe }, { service: bandejo-agent }");
+        var deployment = await Site.Deploy("proven", Site.Enrolled, "--tries", "1");
+        await Site.Admin.Becomes(deployment, WindowsSite.Name, "met");
+        Assert.Contains(@"proven by registry value Version in HKLM\SOFTWARE\Bellwether\Proven", (await windows.Ended(deployment)).Message);
+
+        // Each of them alone is missing where nothing put it there.
+        foreach (var (app, present, says) in new[]
+        {
+            (
+                "unproven", @"{ registry: 'HKLM\SOFTWARE\Bellwether\Proven', key: Mode, is: front desk }",
+                @"registry value Mode in HKLM\SOFTWARE\Bellwether\Proven is not there"),
+            ("unfound", "{ version-of: proven/other.exe }", "version of proven/other.exe is not there"),
+            ("unversioned", @"{ version-of: windows/win.ini }", "version of windows/win.ini is there, but holds no version"),
+            (
+                "unserved", @"{ registry: 'HKLM\SOFTWARE\Bellwether\Proven', key: Version }, { service: of-nobody }",
+                "service of-nobody does not run"),
+        })
+        {
+            await windows.Setup(app, "/code, '0'", present: present);
+            deployment = await Site.Deploy(app, Site.Enrolled, "--tries", "1");
+            Assert.Contains(says, (await windows.Ended(deployment)).Message);
+        }
     }
 
     [Fact]

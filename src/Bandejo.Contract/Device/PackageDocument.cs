@@ -74,6 +74,6 @@ public sealed record DocumentStep(
     [property: Limits(Text = 8192)] IReadOnlyDictionary<string, string>? Environment = null,
     [property: Limits(Text = 256 * 1024)] IReadOnlyDictionary<string, string>? Answers = null);
 
-/// <summary>A presence check: file, version-in, setting, command, receipt, program or product.</summary>
+/// <summary>A presence check: file, version-in, setting, command, receipt, program, product, service, registry or version-of.</summary>
 public sealed record DocumentCheck(
     string Kind, string Subject, [property: Limits(Text = 8192)] IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern);

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Bandejo.Core.Rules;
 using Bandejo.Core.Versions;
 
@@ -179,9 +180,9 @@ public static class ExitCodes
 
     /// <summary>
     /// The meaning of a code: what the step says, else 0 is done, the codes that Windows Installer documents for restarts, a busy installer and a user's
-    /// refusal, 75 (EX_TEMPFAIL of BSD sysexits) is busy, and every other code a failure.
+    /// refusal, 75 (EX_TEMPFAIL of BSD sysexits) is busy, and every other code a failure. A code of Windows means the same where it comes as an HRESULT.
     /// </summary>
-    public static ExitMeaning Meaning(int code, IReadOnlyDictionary<int, ExitMeaning> own) => own.TryGetValue(code, out var meaning) ? meaning : code switch
+    public static ExitMeaning Meaning(int code, IReadOnlyDictionary<int, ExitMeaning> own) => own.TryGetValue(code, out var said) ? said : Plain(code) switch
     {
         0 => ExitMeaning.Done,
         3010 => ExitMeaning.RestartNeeded,
@@ -190,4 +191,44 @@ public static class ExitCodes
         1602 => ExitMeaning.Refused,
         _ => ExitMeaning.Failed,
     };
+
+    /// <summary>
+    /// A code as a manifest has it: a whole number, signed or unsigned in 32 bits, or in hexadecimal as Windows shows some, such as 0x80070652.
+    /// </summary>
+    public static bool TryParse(string? text, out int code)
+    {
+        var isHex = text?.StartsWith("0x", StringComparison.OrdinalIgnoreCase) == true;
+        var isRead = isHex
+            ? long.TryParse(text.AsSpan(2), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var number)
+            : long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out number);
+        code = unchecked((int)number);
+        return isRead && number is >= int.MinValue and <= uint.MaxValue;
+    }
+
+    /// <summary>A code as people look it up: below zero in hexadecimal.</summary>
+    public static string Written(int code) =>
+        code < 0 ? string.Create(CultureInfo.InvariantCulture, $"0x{unchecked((uint)code):X8}") : code.ToString(CultureInfo.InvariantCulture);
+
+    /// <summary>A code, and what it says where the Windows Installer documents that (its error codes; on Linux no code is above 255).</summary>
+    public static string InWords(int code) => About(Plain(code)) is { } about ? $"{Written(code)} ({about})" : Written(code);
+
+    private static string? About(int code) => code switch
+    {
+        1601 => "the Windows Installer cannot be reached",
+        1603 => "an error while installing; the installer's own log says which",
+        1605 => "this product is not installed",
+        1612 => "the files it was installed from are not there",
+        1619 => "the package cannot be opened",
+        1620 => "this is no package of the Windows Installer",
+        1622 => "its log cannot be written",
+        1624 => "a transform does not fit",
+        1625 => "a policy of this machine forbids it",
+        1633 => "it is not made for this kind of machine",
+        1638 => "another version of it is installed",
+        1639 => "an argument is wrong",
+        _ => null,
+    };
+
+    // HRESULT_FROM_WIN32: 0x8007 in front of the code.
+    private static int Plain(int code) => unchecked((uint)code) >> 16 == 0x8007 ? code & 0xFFFF : code;
 }

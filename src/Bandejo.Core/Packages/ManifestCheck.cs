@@ -112,6 +112,20 @@ public static class ManifestCheck
     }
 
     /// <summary>Devices tell their architecture in one of three words; others are never true.</summary>
+    /// <summary>
+    /// What is wrong with a check for something that Windows alone has, in a variant for the devices of a rule: where the rule names systems, and Windows is
+    /// none of them, it can never hold; where it names none, it can hold on some devices only.
+    /// </summary>
+    private static (string Text, bool IsWarning)? OfWindows(PresenceCheck check, Rule fits)
+    {
+        var systems = fits.TextsOf("os.family").ToList();
+        return !check.IsOfWindows || systems.Contains("windows", StringComparer.OrdinalIgnoreCase) ? null
+            : systems.Count > 0
+                ? ($"A check for {check.InWords} can hold on Windows alone, and this variant fits devices with {string.Join(", ", systems)}: "
+                    + "it would never be proven.", false)
+            : ($"A check for {check.InWords} can hold on Windows alone; say that this variant fits such devices: fits: os.family is \"windows\".", true);
+    }
+
     private static void CheckArchitectures(Rule rule, string where, List<Finding> findings)
     {
         foreach (var word in rule.TextsOf("architecture").Where(word => word.ToLowerInvariant() is not ("x64" or "x86" or "arm64")))
@@ -164,6 +178,10 @@ public static class ManifestCheck
         for (var i = 0; i < variant.Present.Count; i++)
         {
             findings.AddRange(StepCheck.Present(variant.Present[i], $"{where}.present[{i}]"));
+            if (OfWindows(variant.Present[i], variant.Fits) is { } says)
+            {
+                findings.Add(new Finding(says.Text, $"{where}.present[{i}]") { IsWarning = says.IsWarning });
+            }
         }
 
         if (variant.Remove is null)

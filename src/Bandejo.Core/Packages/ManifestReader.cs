@@ -17,7 +17,7 @@ public sealed class ManifestReader
         "put-back"];
 
     public static IReadOnlyList<string> PresenceKeys { get; } = [
-        "file", "version-in", "setting", "command", "receipt", "program", "product", "service", "key", "is", "pattern"];
+        "file", "version-in", "setting", "command", "receipt", "program", "product", "service", "registry", "version-of", "key", "is", "pattern"];
 
     private readonly List<Finding> _findings;
     private readonly YamlForm _form;
@@ -217,17 +217,7 @@ public sealed class ManifestReader
         var subject = kinds[0] == "command" ? _form.Texts(map, "command", where) : [_form.Text(map, kinds[0], where, must: true, max: 500) ?? ""];
         var expected = _form.Text(map, "is", where, must: false, max: 500);
         var key = _form.Text(map, "key", where, must: false);
-        var kind = kinds[0] switch
-        {
-            "file" => PresenceKind.File,
-            "version-in" => PresenceKind.FileVersion,
-            "setting" => PresenceKind.Setting,
-            "command" => PresenceKind.Command,
-            "receipt" => PresenceKind.Receipt,
-            "product" => PresenceKind.Product,
-            "service" => PresenceKind.Service,
-            _ => PresenceKind.Program,
-        };
+        var kind = PresenceCheck.Kinds[kinds[0]];
 
         if (kind == PresenceKind.Product && !Guid.TryParseExact(subject[0], "B", out _))
         {
@@ -241,7 +231,12 @@ public sealed class ManifestReader
             _form.Report(YamlForm.Child(map, "service")!, $"'{subject[0]}' is no name of a service, such as cron or cron.service.", where + "service");
         }
 
-        if (kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.OnDevice(subject[0].TrimStart('/')) is { } problem)
+        if (kind == PresenceKind.Registry && RegistryPath.Problem(subject[0]) is { } wrong)
+        {
+            _form.Report(YamlForm.Child(map, "registry")!, $"'{subject[0]}' {wrong}", where + "registry");
+        }
+
+        if (PresenceCheck.IsPlace(kind) && SafePath.OnDevice(subject[0].TrimStart('/')) is { } problem)
         {
             _form.Report(YamlForm.Child(map, kinds[0])!, $"'{subject[0]}' {problem}", where + kinds[0]);
         }

@@ -122,8 +122,8 @@ public static class PackageForm
                     ? $"'{Short(subject)}' is no product code; one looks like '{{1F0C7D2A-5B7E-4C7B-9A55-0D6F4C1B2E10}}', in quotes."
             : check.Kind == PresenceKind.Service && !PresenceCheck.IsServiceName(subject)
                 ? $"'{Short(subject)}' is no name of a service, such as cron or cron.service."
-            : check.Kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting && SafePath.OnDevice(subject) is { } problem
-                ? $"'{Short(subject)}' {problem}"
+            : PresenceCheck.IsPlace(check.Kind) && SafePath.OnDevice(subject) is { } problem ? $"'{Short(subject)}' {problem}"
+            : check.Kind == PresenceKind.Registry && RegistryPath.Problem(subject) is { } wrong ? $"'{Short(subject)}' {wrong}"
             : check.Kind == PresenceKind.Setting && string.IsNullOrEmpty(check.Key) ? "A setting needs the 'key' to look for."
             : check is { Kind: PresenceKind.File, Expected: { } expected } && !Settings.UsedIn(expected).Any() && !SafePath.IsSha256(expected)
                 ? "For a file 'is' is its SHA-256, 64 hexadecimal digits."

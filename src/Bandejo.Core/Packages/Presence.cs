@@ -29,27 +29,43 @@ public enum PresenceKind
 
     /// <summary>The operating system's service manager says that a service runs.</summary>
     Service,
+
+    /// <summary>A key of the registry of Windows exists, or a value in it is as asked.</summary>
+    Registry,
+
+    /// <summary>The version that a program for Windows carries in itself.</summary>
+    BinaryVersion,
 }
 
 /// <summary>One way to prove that a package's version is there.</summary>
 /// <param name="Kind">How it looks.</param>
-/// <param name="Subject">A path below the machine's root, a program's name, or a command's first word.</param>
+/// <param name="Subject">
+/// A path below the machine's root, a program's name (<c>*</c> stands for any signs), a key of the registry, or a command's first word.
+/// </param>
 /// <param name="Arguments">The other words of a command.</param>
-/// <param name="Key">The key of a setting.</param>
+/// <param name="Key">The key of a setting, or the name of a value in the registry; <c>@</c> is a registry key's own value.</param>
 /// <param name="Expected">The digest, value or text that is asked for; null where being there is enough.</param>
 /// <param name="Pattern">A regular expression whose first group is the version; null takes the first version in the text.</param>
 public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IReadOnlyList<string> Arguments, string? Key, string? Expected, string? Pattern)
 {
     /// <summary>True where what it finds carries a version that is compared with the package's.</summary>
     public bool TellsVersion =>
-        Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Product or PresenceKind.Receipt
-            || (Kind == PresenceKind.Command && Expected is null);
+        Kind is PresenceKind.FileVersion or PresenceKind.Program or PresenceKind.Product or PresenceKind.Receipt or PresenceKind.BinaryVersion
+            || (Kind == PresenceKind.Command && Expected is null) || (Kind == PresenceKind.Registry && Key is not null && Expected is null);
+
+    /// <summary>True for what there is on Windows alone.</summary>
+    public bool IsOfWindows => Kind is PresenceKind.Product or PresenceKind.Registry or PresenceKind.BinaryVersion;
+
+    /// <summary>Whether what such a check looks for is a place below the machine's root.</summary>
+    public static bool IsPlace(PresenceKind kind) =>
+        kind is PresenceKind.File or PresenceKind.FileVersion or PresenceKind.Setting or PresenceKind.BinaryVersion;
 
     /// <summary>The words for the kinds in a package's document.</summary>
     public static IReadOnlyDictionary<string, PresenceKind> Kinds { get; } = new Dictionary<string, PresenceKind>(StringComparer.Ordinal)
     {
         ["file"] = PresenceKind.File, ["version-in"] = PresenceKind.FileVersion, ["setting"] = PresenceKind.Setting, ["command"] = PresenceKind.Command,
         ["receipt"] = PresenceKind.Receipt, ["program"] = PresenceKind.Program, ["product"] = PresenceKind.Product, ["service"] = PresenceKind.Service,
+        ["registry"] = PresenceKind.Registry, ["version-of"] = PresenceKind.BinaryVersion,
     };
 
     /// <summary>The word for a kind in a package's document.</summary>
@@ -67,7 +83,7 @@ public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IR
     /// <returns>Null where none stands there.</returns>
     public string? VersionIn(string text)
     {
-        if (Pattern is null && (Kind is PresenceKind.Program or PresenceKind.Product) && WholeVersion().IsMatch(text.Trim()))
+        if (Pattern is null && (Kind is PresenceKind.Program or PresenceKind.Product or PresenceKind.BinaryVersion) && WholeVersion().IsMatch(text.Trim()))
         {
             return text.Trim();
         }
@@ -92,6 +108,8 @@ public sealed partial record PresenceCheck(PresenceKind Kind, string Subject, IR
         PresenceKind.Receipt => "receipt",
         PresenceKind.Product => $"product {Subject}",
         PresenceKind.Service => $"service {Subject}",
+        PresenceKind.Registry => Key is null ? $"registry key {Subject}" : $"registry value {Key} in {Subject}",
+        PresenceKind.BinaryVersion => $"version of {Subject}",
         _ => $"program {Subject}",
     };
 }

@@ -126,9 +126,9 @@ public sealed class StepReader(YamlForm form)
         {
             foreach (var (key, value) in map.Children)
             {
-                if (!int.TryParse((key as YamlScalarNode)?.Value, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var code))
+                if (!ExitCodes.TryParse((key as YamlScalarNode)?.Value, out var code))
                 {
-                    form.Report(key, $"An exit code is a whole number.{Meant((key as YamlScalarNode)?.Value ?? "")}", where + "exit-codes");
+                    form.Report(key, $"An exit code is a whole number, such as 75 or 0x80070652.", where + "exit-codes");
                 }
                 else if (!ExitCodes.Meanings.TryGetValue((value as YamlScalarNode)?.Value ?? "", out var meaning))
                 {
@@ -146,14 +146,5 @@ public sealed class StepReader(YamlForm form)
         }
 
         return codes;
-    }
-
-    /// <summary>The code as a device tells it, where it was written in hexadecimal or without a sign; else nothing.</summary>
-    private static string Meant(string text)
-    {
-        var isHex = text.StartsWith("0x", StringComparison.OrdinalIgnoreCase);
-        return uint.TryParse(isHex ? text[2..] : text, isHex ? NumberStyles.AllowHexSpecifier : NumberStyles.None, CultureInfo.InvariantCulture, out var code)
-            ? string.Create(CultureInfo.InvariantCulture, $" Devices tell {text} as {unchecked((int)code)}; write that.")
-            : "";
     }
 }

@@ -173,6 +173,7 @@ public static class FactCatalog
         ["zone"] = (FactType.Text, "The time zone of its clocks, such as Europe/Lisbon"),
         ["maker"] = (FactType.Text, "Who made the machine"),
         ["model"] = (FactType.Text, "Which model it is"),
+        ["serial"] = (FactType.Text, "The serial number that its maker gave it"),
         ["os.name"] = (FactType.Text, "The operating system"),
         ["os.version"] = (FactType.Version, "Its version"),
         ["os.family"] = (FactType.Text, "windows, macos, or what a Linux descends from: debian, fedora, …"),

@@ -25,6 +25,9 @@ internal static class InWords
         "setting" => $"setting {check.Key} in {check.Subject}{(check.Expected is null ? "" : $" is {check.Expected}")}",
         "command" => $"what '{string.Join(' ', [check.Subject, .. check.Arguments])}' prints",
         "receipt" => "receipt",
+        "version-of" => $"version of {check.Subject}",
+        "registry" when check.Key is null => $"registry key {check.Subject}",
+        "registry" => $"registry value {check.Key} in {check.Subject}{(check.Expected is null ? "" : $" is {check.Expected}")}",
         _ => $"{check.Kind} {check.Subject}",
     };
 

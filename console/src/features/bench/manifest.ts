@@ -27,7 +27,7 @@ export interface ManifestForm {
 }
 
 /** The kinds of presence checks that a line of the form can say. */
-export const PROOFS = ["version-in", "file", "program", "product", "service", "receipt", "command"] as const;
+export const PROOFS = ["version-in", "file", "program", "product", "version-of", "service", "receipt", "command"] as const;
 
 /** The manifest as a form; null where the text is no mapping, so that there is nothing to show. */
 export function readForm(text: string): ManifestForm | null {
