@@ -239,7 +239,7 @@ public sealed class WindowsTests(WindowsSite windows) : IClassFixture<WindowsSit
                 "unproven", @"{ registry: 'HKLM\SOFTWARE\Bellwether\Proven', key: Mode, is: front desk }",
                 @"registry value Mode in HKLM\SOFTWARE\Bellwether\Proven is not there"),
             ("unfound", "{ version-of: proven/other.exe }", "version of proven/other.exe is not there"),
-            ("unversioned", @"{ version-of: windows/win.ini }", "version of windows/win.ini is there, but holds no version"),
+            ("unversioned", @"{ version-of: windows/win.ini }", "Version of windows/win.ini is there, but holds no version"),
             (
                 "unserved", @"{ registry: 'HKLM\SOFTWARE\Bellwether\Proven', key: Version }, { service: of-nobody }",
                 "service of-nobody does not run"),
