@@ -47,26 +47,8 @@ internal sealed class WindowsFiles(string root) : MachineFiles, IMachineFiles, I
     /// <summary>The value of a key of the registry, in either view, first that of 64 bits; null where there is none.</summary>
     /// <param name="path">The key, such as <c>HKLM/SOFTWARE/Orrin/Foldline</c>.</param>
     /// <param name="key">The value's name; empty for the key's own.</param>
-    string? IMachineSettings.Read(string path, string key)
-    {
-        var parts = path.Replace('\\', '/').Split('/', 2);
-        if (parts.Length != 2 || !Hives.TryGetValue(parts[0], out var hive))
-        {
-            return null;
-        }
-
-        foreach (var view in Views)
-        {
-            using var machine = RegistryKey.OpenBaseKey(hive, view);
-            using var found = machine.OpenSubKey(parts[1].Replace('/', '\\'));
-            if (found?.GetValue(key) is { } value)
-            {
-                return InWords(value);
-            }
-        }
-
-        return null;
-    }
+    string? IMachineSettings.Read(string path, string key) =>
+        ((IMachineSettings)this).Registry(path.Replace('/', '\\'), key.Length == 0 ? RegistryPath.OwnValue : key);
 
     /// <summary>The version of a program's file, as its fixed part has it, or else its text (VS_VERSIONINFO).</summary>
     string? IMachineFiles.VersionOf(string path)
